@@ -1,0 +1,285 @@
+package main
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/gofrs/flock"
+
+	"restlesscrate/internal/archive"
+	"restlesscrate/internal/cli"
+	"restlesscrate/internal/httpapi"
+	"restlesscrate/internal/jobs"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/records"
+	"restlesscrate/internal/seal"
+	"restlesscrate/internal/service/catalog"
+	"restlesscrate/internal/service/changes"
+	"restlesscrate/internal/service/hosts"
+	"restlesscrate/internal/service/insight"
+	"restlesscrate/internal/stockroom"
+	"restlesscrate/web"
+)
+
+// lanes is how many motions are in flight per server.
+const lanes = 32
+
+// grace is how long a stopping service waits for calls under way.
+const grace = 5 * time.Second
+
+// serve runs the service until ctx ends.
+func serve(ctx context.Context, o cli.ServeOptions) error {
+	level := slog.LevelInfo
+	if o.Verbose {
+		level = slog.LevelDebug
+	}
+	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
+	s, err := openService(ctx, o, log)
+	if err != nil {
+		return err
+	}
+	defer s.close()
+	link, err := s.api.NewLink(ctx, "owner")
+	if err != nil {
+		return err
+	}
+	fmt.Printf("Restless Crate answers at %s, its data is in %s\nSign in to the console, once, within ten minutes:\n  %s\n", s.url, o.Data, link.URL)
+	return s.run(ctx)
+}
+
+// service is everything that runs, wired.
+type service struct {
+	url      string
+	api      *httpapi.Server
+	listener net.Listener
+	db       *records.DB
+	lock     *flock.Flock
+	jobs     *jobs.Engine
+	stopJobs context.CancelFunc
+	log      *slog.Logger
+}
+
+// openService takes the data folder and the address, in that order, and wires
+// the parts. Whatever it cannot have is said plainly.
+func openService(ctx context.Context, o cli.ServeOptions, log *slog.Logger) (s *service, err error) {
+	s = &service{log: log, stopJobs: func() {}}
+	defer func() {
+		if err != nil {
+			s.close()
+		}
+	}()
+	if s.lock, err = holdData(o.Data); err != nil {
+		return nil, err
+	}
+	if s.listener, err = listen(o); err != nil {
+		return nil, err
+	}
+	s.url = "http://" + s.listener.Addr().String()
+	if s.db, err = records.Open(ctx, filepath.Join(o.Data, "records.db"), time.Now); err != nil {
+		return nil, err
+	}
+	room, err := stockroom.Open(filepath.Join(o.Data, "stockroom"), s.db)
+	if err != nil {
+		return nil, err
+	}
+	known, err := s.db.Containers(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if n, err := room.Sweep(func(name string) bool { return known[name] }); err != nil {
+		return nil, err
+	} else if n > 0 {
+		log.Info("cleared what an interrupted write left", "containers", n)
+	}
+	sealer, err := seal.Open(filepath.Join(o.Data, "seal.key"))
+	if err != nil {
+		return nil, err
+	}
+	if err := s.clientFile(ctx, filepath.Join(o.Data, cli.ClientFile)); err != nil {
+		return nil, err
+	}
+	return s, s.wire(ctx, room, sealer)
+}
+
+func (s *service) wire(ctx context.Context, room *stockroom.Room, sealer *seal.Sealer) error {
+	jobCtx, stop := context.WithCancel(context.WithoutCancel(ctx))
+	s.stopJobs = stop
+	s.jobs = jobs.New(jobCtx, s.db, s.log, time.Now, func(err error) any { return httpapi.ProblemOf(err) })
+	cat := &catalog.Service{Records: s.db, Room: room, Limits: archive.DefaultLimits}
+	hst := &hosts.Service{Records: s.db, Books: cat, Sealer: sealer, Agent: os.Getenv("SSH_AUTH_SOCK"), Now: time.Now}
+	chg := &changes.Service{Records: s.db, Catalog: cat, Hosts: hst, Room: room, Now: time.Now, Log: s.log, Lanes: lanes}
+	s.api = &httpapi.Server{Catalog: cat, Hosts: hst, Changes: chg, Insight: &insight.Service{Records: s.db}, Jobs: s.jobs,
+		Access: s.db, Memory: memory{s.db}, Sessions: records.Sessions{DB: s.db}, Ready: s.db.Ping, Console: web.Console(), Log: s.log,
+		Now: time.Now, Version: version, BaseURL: func() string { return s.url }}
+	gone, err := json.Marshal(httpapi.ProblemOf(errors.New("the service stopped while this was under way")))
+	if err != nil {
+		return err
+	}
+	if err := s.db.AbandonJobs(ctx, gone); err != nil {
+		return err
+	}
+	untidy, err := chg.Recover(ctx)
+	if err != nil {
+		return err
+	}
+	for _, d := range untidy {
+		_, err := s.jobs.Start(ctx, "tidy", d.Name(), "service", func(ctx context.Context, _ jobs.Tell) (any, error) { return nil, chg.Tidy(ctx, d) })
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// run answers calls until ctx ends, then stops gracefully: calls under way
+// get a moment, jobs stop between two motions.
+func (s *service) run(ctx context.Context) error {
+	base, cut := context.WithCancel(context.WithoutCancel(ctx))
+	defer cut()
+	srv := &http.Server{Handler: s.api.Handler(), ReadHeaderTimeout: 10 * time.Second, BaseContext: func(net.Listener) context.Context { return base }}
+	failed := make(chan error, 1)
+	go func() { failed <- srv.Serve(s.listener) }()
+	s.log.Info("serving", "url", s.url)
+	select {
+	case err := <-failed:
+		return fmt.Errorf("the service stopped: %w", err)
+	case <-ctx.Done():
+	}
+	s.log.Info("stopping")
+	s.stopJobs()
+	s.jobs.Wait()
+	cut() // ends open event streams, which Shutdown would wait for
+	late, cancel := context.WithTimeout(context.WithoutCancel(ctx), grace)
+	defer cancel()
+	return srv.Shutdown(late)
+}
+
+func (s *service) close() {
+	s.stopJobs()
+	if s.jobs != nil {
+		s.jobs.Wait()
+	}
+	var errs []error
+	for _, c := range []io.Closer{s.listener, s.db, s.lock} {
+		switch c := c.(type) {
+		case net.Listener:
+			if c != nil {
+				if err := c.Close(); !errors.Is(err, net.ErrClosed) {
+					errs = append(errs, err)
+				}
+			}
+		case *records.DB:
+			if c != nil {
+				errs = append(errs, c.Close())
+			}
+		case *flock.Flock:
+			if c != nil {
+				errs = append(errs, c.Close())
+			}
+		}
+	}
+	if err := errors.Join(errs...); err != nil {
+		s.log.Warn("closing", "err", err)
+	}
+}
+
+// holdData makes the data folder, private to its owner, and takes its lock.
+func holdData(dir string) (*flock.Flock, error) {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, fmt.Errorf("the data folder %s cannot be made: %w", dir, plainPath(err))
+	}
+	if err := os.Chmod(dir, 0o700); err != nil {
+		return nil, fmt.Errorf("the data folder %s cannot be made private: %w", dir, plainPath(err))
+	}
+	lock := flock.New(filepath.Join(dir, "lock"))
+	ok, err := lock.TryLock()
+	if err != nil {
+		return nil, fmt.Errorf("the data folder %s cannot be written: %w", dir, plainPath(err))
+	}
+	if !ok {
+		return nil, fmt.Errorf("another service is using the data folder %s; stop it first, or give another folder with --data", dir)
+	}
+	return lock, nil
+}
+
+func plainPath(err error) error {
+	var pe *fs.PathError
+	if errors.As(err, &pe) {
+		return pe.Err
+	}
+	return err
+}
+
+// listen takes the address, on loopback unless told otherwise.
+func listen(o cli.ServeOptions) (net.Listener, error) {
+	host, _, err := net.SplitHostPort(o.Listen)
+	if err != nil {
+		return nil, fmt.Errorf("--listen %q is not HOST:PORT", o.Listen)
+	}
+	if ip := net.ParseIP(host); !o.Beyond && host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+		return nil, fmt.Errorf("%s can be reached by other machines; if that is meant, add --beyond-this-machine and put TLS in front", o.Listen)
+	}
+	l, err := net.Listen("tcp", o.Listen)
+	if err != nil {
+		var se *os.SyscallError
+		if errors.As(err, &se) {
+			err = se.Err
+		}
+		return nil, fmt.Errorf("the address %s cannot be used: %w; give another with --listen", o.Listen, err)
+	}
+	return l, nil
+}
+
+// clientFile lets a client on this machine find the service and sign in. The
+// token is made once; the address is written at every start.
+func (s *service) clientFile(ctx context.Context, file string) error {
+	var l cli.Local
+	raw, err := os.ReadFile(file)
+	if err == nil {
+		err = json.Unmarshal(raw, &l)
+	}
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return fmt.Errorf("read %s: %w", file, err)
+	}
+	if l.Token == "" {
+		l.Token = "rc_" + rand.Text()
+	}
+	if _, err := s.db.TokenName(ctx, httpapi.Hash(l.Token)); errors.Is(err, model.ErrNotFound) {
+		if err := s.db.AddToken(ctx, "owner", httpapi.Hash(l.Token)); err != nil {
+			return err
+		}
+	} else if err != nil {
+		return err
+	}
+	l.URL = s.url
+	if raw, err = json.MarshalIndent(l, "", "  "); err != nil {
+		return err
+	}
+	if err := os.WriteFile(file+".new", append(raw, '\n'), 0o600); err != nil {
+		return fmt.Errorf("write %s: %w", file, err)
+	}
+	return os.Rename(file+".new", file)
+}
+
+// memory fits the records to what the API asks of them.
+type memory struct{ db *records.DB }
+
+func (m memory) Remember(ctx context.Context, actor, key, request string) (httpapi.Remembered, bool, error) {
+	a, fresh, err := m.db.Remember(ctx, actor, key, request)
+	return httpapi.Remembered(a), fresh, err
+}
+
+func (m memory) Answered(ctx context.Context, actor, key string, status int, body []byte) error {
+	return m.db.Answered(ctx, actor, key, status, body)
+}

@@ -1,0 +1,275 @@
+// Package api is the wire: the JSON that the service and its clients exchange
+// under /api/v1. It is plain data; within v1 fields are only added.
+//
+// Sizes are bytes. Times are RFC 3339 in UTC. Digests are SHA-256 in
+// hexadecimal. Paths are slash-separated and below a server's root.
+package api
+
+import (
+	"encoding/json"
+	"time"
+)
+
+// Prefix is where every call of this version lives.
+const Prefix = "/api/v1"
+
+// Page is one page of a list. Next is the cursor of the following page, empty
+// on the last.
+type Page[T any] struct {
+	Items []T    `json:"items" nullable:"false"`
+	Next  string `json:"next,omitempty" doc:"Cursor of the next page; absent on the last"`
+}
+
+// Problem is an error (RFC 9457).
+type Problem struct {
+	Type       string    `json:"type"`
+	Title      string    `json:"title"`
+	Status     int       `json:"status"`
+	Detail     string    `json:"detail" doc:"What happened, for a person"`
+	Code       string    `json:"code" doc:"Stable; what a program decides on"`
+	Exit       int       `json:"exit" doc:"The exit code of the command line: 1 failed, 2 wrong usage, 3 blocked, 4 halted"`
+	Mend       string    `json:"mend,omitempty" doc:"What would help"`
+	Deployment string    `json:"deployment,omitempty" doc:"The deployment to look at"`
+	Findings   []Finding `json:"findings,omitempty"`
+}
+
+// Error makes a problem an error.
+func (p *Problem) Error() string { return p.Detail }
+
+// Finding is one thing a check has to say.
+type Finding struct {
+	Level string `json:"level" enum:"block,warn,note"`
+	Code  string `json:"code"`
+	Path  string `json:"path,omitempty"`
+	What  string `json:"what"`
+	Mend  string `json:"mend,omitempty"`
+	Final bool   `json:"final,omitempty" doc:"A block that cannot be accepted"`
+}
+
+// Transport is how a server's tree is reached.
+type Transport struct {
+	Kind string `json:"kind" enum:"folder,sftp"`
+	Root string `json:"root,omitempty"`
+	Host string `json:"host,omitempty"`
+	Port int    `json:"port,omitempty"`
+	User string `json:"user,omitempty"`
+	Auth string `json:"auth,omitempty" enum:"key,agent,password" doc:"How to sign in over SFTP"`
+}
+
+// Secrets go in and never come out.
+type Secrets struct {
+	Key        string `json:"key,omitempty" doc:"A private key, PEM"`
+	Passphrase string `json:"passphrase,omitempty"`
+	Password   string `json:"password,omitempty"`
+}
+
+// Server is one game server.
+type Server struct {
+	Name       string            `json:"name"`
+	Rulebook   string            `json:"rulebook"`
+	Transport  Transport         `json:"transport"`
+	Variables  map[string]string `json:"variables"`
+	Facts      map[string]string `json:"facts"`
+	HostKey    string            `json:"hostKey,omitempty" doc:"Fingerprint that a person has confirmed"`
+	OfferedKey string            `json:"offeredKey,omitempty" doc:"Fingerprint that was offered and waits for a person"`
+	Abilities  *Abilities        `json:"abilities,omitempty" doc:"What server test found out"`
+	CreatedAt  time.Time         `json:"createdAt"`
+}
+
+// Abilities are what a host can do.
+type Abilities struct {
+	TestedAt       time.Time `json:"testedAt"`
+	Modes          bool      `json:"modes"`
+	CaseBlind      bool      `json:"caseBlind"`
+	RenameFromWork bool      `json:"renameFromWork"`
+	RenameOver     bool      `json:"renameOver"`
+	ResolutionMS   int64     `json:"resolutionMs"`
+	Free           int64     `json:"free" doc:"Bytes; -1 where the host does not tell"`
+	Words          []string  `json:"words" nullable:"false" doc:"The same, for people"`
+}
+
+// NewServer asks for a server to be added.
+type NewServer struct {
+	Name      string            `json:"name"`
+	Rulebook  string            `json:"rulebook"`
+	Transport Transport         `json:"transport"`
+	Variables map[string]string `json:"variables,omitempty"`
+	Facts     map[string]string `json:"facts,omitempty"`
+	Secrets   Secrets           `json:"secrets,omitempty"`
+}
+
+// ServerEdit changes a server; what is absent stays.
+type ServerEdit struct {
+	Name      *string           `json:"name,omitempty"`
+	Transport *Transport        `json:"transport,omitempty"`
+	Variables map[string]string `json:"variables,omitempty"`
+	Facts     map[string]string `json:"facts,omitempty"`
+	Secrets   Secrets           `json:"secrets,omitempty"`
+	ForgetKey bool              `json:"forgetKey,omitempty"`
+}
+
+// TrustKey confirms a host's key.
+type TrustKey struct {
+	Fingerprint string `json:"fingerprint"`
+}
+
+// Rulebook is one revision of a rulebook.
+type Rulebook struct {
+	Name      string    `json:"name"`
+	Revision  int       `json:"revision"`
+	Title     string    `json:"title"`
+	Text      string    `json:"text,omitempty"`
+	Fresh     bool      `json:"fresh,omitempty" doc:"Whether adding it made a new revision"`
+	Actor     string    `json:"actor"`
+	CreatedAt time.Time `json:"createdAt"`
+	Kinds     []Kind    `json:"kinds,omitempty"`
+	Places    []Place   `json:"places,omitempty"`
+	Variables []Asked   `json:"variables,omitempty"`
+}
+
+// Kind is one kind of add-on in a rulebook.
+type Kind struct {
+	Name       string `json:"name"`
+	About      string `json:"about,omitempty"`
+	Recognised string `json:"recognised" doc:"How, in words"`
+}
+
+// Place is a named spot in a server's tree.
+type Place struct {
+	Name  string `json:"name"`
+	Path  string `json:"path"`
+	About string `json:"about,omitempty"`
+}
+
+// Asked is a variable that a server must say.
+type Asked struct {
+	Name    string `json:"name"`
+	Ask     string `json:"ask"`
+	Default string `json:"default,omitempty"`
+}
+
+// RulebookText is a rulebook to check or add.
+type RulebookText struct {
+	Text string `json:"text"`
+}
+
+// Archive is a download as it was staged.
+type Archive struct {
+	Digest   string    `json:"digest"`
+	Filename string    `json:"filename"`
+	Size     int64     `json:"size"`
+	Format   string    `json:"format"`
+	Source   string    `json:"source,omitempty"`
+	Note     string    `json:"note,omitempty"`
+	StagedAt time.Time `json:"stagedAt"`
+}
+
+// Crate is one version of one add-on, laid out by one rulebook.
+type Crate struct {
+	Label     string        `json:"label" doc:"name@version"`
+	Ref       string        `json:"ref" doc:"name@version~digits, never ambiguous"`
+	Digest    string        `json:"digest"`
+	Name      string        `json:"name"`
+	Version   string        `json:"version"`
+	Rulebook  string        `json:"rulebook"`
+	Revision  int           `json:"revision"`
+	Kind      string        `json:"kind"`
+	Root      string        `json:"root"`
+	Why       string        `json:"why"`
+	Archives  []Archive     `json:"archives" nullable:"false"`
+	Findings  []Finding     `json:"findings" nullable:"false"`
+	FileCount int           `json:"fileCount"`
+	LeftCount int           `json:"leftCount"`
+	Size      int64         `json:"size"`
+	Files     []CrateFile   `json:"files,omitempty"`
+	Left      []CrateLeft   `json:"left,omitempty"`
+	StagedAt  time.Time     `json:"stagedAt"`
+	On        []CrateTarget `json:"on,omitempty" doc:"Servers that hold a version of this add-on"`
+}
+
+// CrateFile is one file of a crate with its target and its reason.
+type CrateFile struct {
+	Source string `json:"source"`
+	Place  string `json:"place"`
+	Path   string `json:"path" doc:"Below the place"`
+	Size   int64  `json:"size"`
+	Digest string `json:"digest"`
+	Exec   bool   `json:"exec,omitempty"`
+	Reason string `json:"reason"`
+	Line   int    `json:"line" doc:"Of the rule in the rulebook"`
+}
+
+// CrateLeft is one file that is left out.
+type CrateLeft struct {
+	Source  string `json:"source"`
+	Size    int64  `json:"size"`
+	Reason  string `json:"reason"`
+	Settled bool   `json:"settled" doc:"False where no rule spoke of it"`
+}
+
+// CrateTarget is a server on which an add-on is.
+type CrateTarget struct {
+	Server  string `json:"server"`
+	Version string `json:"version"`
+}
+
+// Readme is the author's notes.
+type Readme struct {
+	Path string `json:"path"`
+	Text string `json:"text"`
+}
+
+// Staged is what came of staging one archive.
+type Staged struct {
+	Archive   Archive        `json:"archive"`
+	Known     bool           `json:"known" doc:"The same bytes were staged before"`
+	Unread    string         `json:"unread,omitempty" doc:"Why the archive was not looked into"`
+	Rulebooks []StagedByBook `json:"rulebooks" nullable:"false"`
+}
+
+// StagedByBook is what one rulebook made of an archive.
+type StagedByBook struct {
+	Rulebook string    `json:"rulebook"`
+	Revision int       `json:"revision"`
+	Fresh    bool      `json:"fresh" doc:"False where this revision had laid it out before"`
+	Crate    *Crate    `json:"crate,omitempty"`
+	Findings []Finding `json:"findings" nullable:"false"`
+}
+
+// Job is long work.
+type Job struct {
+	ID        string          `json:"id"`
+	Kind      string          `json:"kind"`
+	Subject   string          `json:"subject,omitempty"`
+	State     string          `json:"state" enum:"running,done,failed"`
+	Result    json.RawMessage `json:"result,omitempty"`
+	Problem   *Problem        `json:"problem,omitempty"`
+	Actor     string          `json:"actor"`
+	CreatedAt time.Time       `json:"createdAt"`
+	EndedAt   *time.Time      `json:"endedAt,omitempty"`
+}
+
+// JobEvent is one numbered event of a job, as it comes in the event stream.
+type JobEvent struct {
+	Number int64           `json:"number"`
+	Kind   string          `json:"kind"`
+	Data   json.RawMessage `json:"data"`
+	At     time.Time       `json:"at"`
+}
+
+// Session is who is signed in.
+type Session struct {
+	Actor string `json:"actor"`
+}
+
+// SignIn signs a browser in with a one-time link's code or with a token.
+type SignIn struct {
+	Code  string `json:"code,omitempty"`
+	Token string `json:"token,omitempty"`
+}
+
+// SignInLink is a one-time link for the console.
+type SignInLink struct {
+	URL       string    `json:"url"`
+	ExpiresAt time.Time `json:"expiresAt"`
+}

@@ -1,0 +1,154 @@
+package api
+
+import "time"
+
+// NewDraft asks for a draft. Exactly one of Crates, Remove and Rollback is set.
+type NewDraft struct {
+	Crates   []string  `json:"crates,omitempty" doc:"name@version, or name for the version staged last"`
+	Remove   []string  `json:"remove,omitempty" doc:"Add-on names"`
+	Rollback *Rollback `json:"rollback,omitempty"`
+	Accept   []string  `json:"accept,omitempty" doc:"CODE or CODE=PATH"`
+}
+
+// Rollback says what goes back, and how far.
+type Rollback struct {
+	Deployment int      `json:"deployment,omitempty" doc:"The inverse of that deployment"`
+	Path       string   `json:"path,omitempty" doc:"One path, back one change unless to is given"`
+	Addon      string   `json:"addon,omitempty" doc:"One add-on, back one change unless to is given"`
+	To         *int     `json:"to,omitempty" doc:"As things stood after that deployment; 0: before the first"`
+	Leave      []string `json:"leave,omitempty" doc:"Paths that stay as they are"`
+}
+
+// RunDraft runs a draft that was read.
+type RunDraft struct {
+	Digest string   `json:"digest" doc:"Of the draft that was read"`
+	Accept []string `json:"accept,omitempty" doc:"CODE or CODE=PATH"`
+}
+
+// Deployment is a reversible change set on one server.
+type Deployment struct {
+	Name      string     `json:"name" doc:"server#number"`
+	Server    string     `json:"server"`
+	Number    int        `json:"number"`
+	Kind      string     `json:"kind" enum:"deploy,remove,rollback"`
+	Title     string     `json:"title"`
+	State     string     `json:"state" enum:"draft,queued,running,waiting,done,halted,undoing,undone,discarded"`
+	Digest    string     `json:"digest"`
+	Counts    Counts     `json:"counts"`
+	WayBack   string     `json:"wayBack"`
+	Steps     []Step     `json:"steps,omitempty"`
+	Findings  []Finding  `json:"findings" nullable:"false"`
+	Blocks    int        `json:"blocks" doc:"Blocks that nobody has accepted"`
+	Accepted  []Accepted `json:"accepted" nullable:"false"`
+	Motions   int        `json:"motions"`
+	Trouble   string     `json:"trouble,omitempty" doc:"What halted it"`
+	Notes     []string   `json:"notes" nullable:"false"`
+	Figures   Figures    `json:"figures"`
+	Untidy    bool       `json:"untidy,omitempty" doc:"Set-aside files are still on the server"`
+	Job       string     `json:"job,omitempty" doc:"The job that ran it last"`
+	Actor     string     `json:"actor"`
+	Runner    string     `json:"runner,omitempty"`
+	CreatedAt time.Time  `json:"createdAt"`
+	StartedAt *time.Time `json:"startedAt,omitempty"`
+	EndedAt   *time.Time `json:"endedAt,omitempty"`
+}
+
+// Counts sum a draft up.
+type Counts struct {
+	In      int   `json:"in"`
+	Changed int   `json:"changed"`
+	Out     int   `json:"out"`
+	Same    int   `json:"same"`
+	Send    int64 `json:"send"`
+	Keep    int64 `json:"keep"`
+}
+
+// Step is one operation as a person reads it.
+type Step struct {
+	ID      int    `json:"id"`
+	Phase   string `json:"phase" enum:"prepare,swap,proof"`
+	Verb    string `json:"verb"`
+	Path    string `json:"path,omitempty"`
+	What    string `json:"what,omitempty"`
+	Reason  string `json:"reason"`
+	Bytes   int64  `json:"bytes,omitempty"`
+	Motions int    `json:"motions"`
+	Done    int    `json:"done" doc:"Motions that the journal shows as done"`
+}
+
+// Accepted is a block that a person accepted.
+type Accepted struct {
+	Code string `json:"code"`
+	Path string `json:"path,omitempty"`
+	By   string `json:"by"`
+}
+
+// Figures are what a run measured.
+type Figures struct {
+	Sent      int64 `json:"sent"`
+	Kept      int64 `json:"kept"`
+	Proved    int   `json:"proved" doc:"Files read back and hashed"`
+	PrepareMS int64 `json:"prepareMs"`
+	SwapMS    int64 `json:"swapMs"`
+	ProofMS   int64 `json:"proofMs"`
+}
+
+// Status is what is on a server.
+type Status struct {
+	Server Server       `json:"server"`
+	Addons []Addon      `json:"addons" nullable:"false"`
+	Files  int          `json:"files"`
+	Open   *Deployment  `json:"open,omitempty" doc:"The deployment that keeps the server's slot"`
+	Drafts []Deployment `json:"drafts" nullable:"false"`
+	Last   *Deployment  `json:"last,omitempty"`
+}
+
+// Addon is one add-on on a server.
+type Addon struct {
+	Name       string    `json:"name"`
+	Version    string    `json:"version"`
+	Kind       string    `json:"kind,omitempty"`
+	Crate      string    `json:"crate"`
+	Files      int       `json:"files"`
+	Size       int64     `json:"size"`
+	Rung       string    `json:"rung" enum:"placed,listed,loaded,confirmed"`
+	Others     []string  `json:"others" nullable:"false" doc:"Other versions that some of its files are from"`
+	Newer      string    `json:"newer,omitempty" doc:"A newer version that is staged"`
+	Deployment string    `json:"deployment"`
+	Since      time.Time `json:"since"`
+}
+
+// File is one file of a server with its provenance.
+type File struct {
+	Path       string    `json:"path"`
+	Size       int64     `json:"size"`
+	Mode       string    `json:"mode,omitempty" doc:"Octal"`
+	Digest     string    `json:"digest"`
+	Crates     []string  `json:"crates" nullable:"false" doc:"name@version of each claim"`
+	Archives   []string  `json:"archives" nullable:"false"`
+	Deployment string    `json:"deployment"`
+	Before     State     `json:"before"`
+	Since      time.Time `json:"since"`
+}
+
+// State is what stands at a path.
+type State struct {
+	Being  string `json:"being" enum:"absent,unknown,folder,content,foreign"`
+	Size   int64  `json:"size,omitempty"`
+	Digest string `json:"digest,omitempty"`
+	Mode   string `json:"mode,omitempty"`
+}
+
+// Event is one line of the ledger.
+type Event struct {
+	Seq          int64     `json:"seq"`
+	Path         string    `json:"path"`
+	Before       State     `json:"before"`
+	After        State     `json:"after"`
+	CratesBefore []string  `json:"cratesBefore" nullable:"false"`
+	CratesAfter  []string  `json:"cratesAfter" nullable:"false"`
+	Cause        string    `json:"cause"`
+	Deployment   string    `json:"deployment,omitempty"`
+	Actor        string    `json:"actor"`
+	At           time.Time `json:"at"`
+}

@@ -1,0 +1,238 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/schollz/progressbar/v3"
+	"github.com/urfave/cli/v3"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/client"
+)
+
+func (a *App) rulebookCommand() *cli.Command {
+	return &cli.Command{Name: "rulebook", Usage: "what describes a game's server tree", Commands: []*cli.Command{
+		{Name: "list", Usage: "list the rulebooks", Action: a.rulebookList},
+		{Name: "show", Usage: "show a rulebook", UsageText: "restless rulebook show NAME [--revision N] [--text]", Flags: []cli.Flag{
+			&cli.IntFlag{Name: "revision", Usage: "`N`; the newest if not given"}, &cli.BoolFlag{Name: "text", Usage: "the YAML itself"}}, Action: a.rulebookShow},
+		{Name: "check", Usage: "read a rulebook file and say what is wrong with it", UsageText: "restless rulebook check FILE", Action: a.rulebookCheck},
+		{Name: "add", Usage: "add a rulebook, or its next revision", UsageText: "restless rulebook add FILE", Action: a.rulebookAdd},
+		{Name: "drop", Usage: "take a rulebook out of use", UsageText: "restless rulebook drop NAME", Flags: []cli.Flag{yes()}, Action: a.rulebookDrop},
+	}}
+}
+
+func (a *App) rulebookList(ctx context.Context, cmd *cli.Command) error {
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	list, err := c.Rulebooks(ctx)
+	if err != nil {
+		return err
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(list)
+	}
+	if len(list) == 0 {
+		fmt.Fprintln(a.Out, "No rulebooks yet. restless rulebook add FILE adds one.")
+		return nil
+	}
+	var lines [][]string
+	for _, r := range list {
+		lines = append(lines, []string{r.Name, r.Title, fmt.Sprint(r.Revision), clock(r.CreatedAt), r.Actor})
+	}
+	a.rows([]string{"rulebook", "game", "revision", "since", "by"}, lines)
+	return nil
+}
+
+func (a *App) printBook(r api.Rulebook) {
+	for _, v := range r.Variables {
+		fmt.Fprintf(a.Out, "  asks each server for %s: %s\n", v.Name, v.Ask)
+	}
+	var lines [][]string
+	for _, p := range r.Places {
+		lines = append(lines, []string{"  place " + p.Name, p.Path, p.About})
+	}
+	for _, k := range r.Kinds {
+		lines = append(lines, []string{"  kind " + k.Name, k.Recognised, k.About})
+	}
+	a.rows(nil, lines)
+}
+
+func (a *App) rulebookShow(ctx context.Context, cmd *cli.Command) error {
+	name, err := one(cmd, "rulebook name")
+	if err != nil {
+		return err
+	}
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	r, err := c.Rulebook(ctx, name, cmd.Int("revision"))
+	switch {
+	case err != nil:
+		return err
+	case cmd.Bool("json"):
+		return a.printJSON(r)
+	case cmd.Bool("text"):
+		_, err := io.WriteString(a.Out, r.Text)
+		return err
+	}
+	fmt.Fprintf(a.Out, "%s (%s), revision %d, added %s by %s\n", r.Name, r.Title, r.Revision, clock(r.CreatedAt), r.Actor)
+	a.printBook(r)
+	return nil
+}
+
+func (a *App) rulebookCheck(ctx context.Context, cmd *cli.Command) error {
+	return a.withRulebookFile(cmd, func(c *client.Client, text string) (api.Rulebook, error) { return c.CheckRulebook(ctx, text) },
+		func(file string, r api.Rulebook) {
+			fmt.Fprintf(a.Out, "%s is in order: rulebook %s (%s)\n", file, r.Name, r.Title)
+			a.printBook(r)
+		})
+}
+
+func (a *App) rulebookAdd(ctx context.Context, cmd *cli.Command) error {
+	return a.withRulebookFile(cmd, func(c *client.Client, text string) (api.Rulebook, error) { return c.AddRulebook(ctx, text) },
+		func(_ string, r api.Rulebook) {
+			if r.Fresh {
+				fmt.Fprintf(a.Out, "Rulebook %s (%s) is there, revision %d.\n", r.Name, r.Title, r.Revision)
+			} else {
+				fmt.Fprintf(a.Out, "Rulebook %s is the same as revision %d; nothing was changed.\n", r.Name, r.Revision)
+			}
+		})
+}
+
+func (a *App) withRulebookFile(cmd *cli.Command, do func(*client.Client, string) (api.Rulebook, error), say func(string, api.Rulebook)) error {
+	file, err := one(cmd, "file")
+	if err != nil {
+		return err
+	}
+	text, err := os.ReadFile(file)
+	if err != nil {
+		return fmt.Errorf("read the rulebook: %w", err)
+	}
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	r, err := do(c, string(text))
+	if err != nil {
+		return err
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(r)
+	}
+	say(file, r)
+	return nil
+}
+
+func (a *App) rulebookDrop(ctx context.Context, cmd *cli.Command) error {
+	name, err := one(cmd, "rulebook name")
+	if err != nil {
+		return err
+	}
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	if err := a.confirm(cmd, fmt.Sprintf("Take rulebook %s out of use?", name)); err != nil {
+		return err
+	}
+	if err := c.DropRulebook(ctx, name); err != nil {
+		return err
+	}
+	fmt.Fprintf(a.Out, "Rulebook %s is out of use; crates that it laid out stay.\n", name)
+	return nil
+}
+
+func (a *App) stageCommand() *cli.Command {
+	return &cli.Command{Name: "stage", Usage: "take in downloads: keep them, and find out what goes where", UsageText: "restless stage FILE|FOLDER... [--for SERVER | --rulebook NAME]",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "for", Usage: "lay it out for this `SERVER`'s game"}, &cli.StringFlag{Name: "rulebook", Usage: "lay it out by this rulebook `NAME`"},
+			&cli.StringFlag{Name: "source", Usage: "where it was downloaded (`TEXT`)"}, &cli.StringFlag{Name: "note", Usage: "a note of your own (`TEXT`)"}},
+		Action: a.stage}
+}
+
+func (a *App) stage(ctx context.Context, cmd *cli.Command) error {
+	files, err := atLeast(cmd, 1, "one or more files or folders")
+	if err != nil {
+		return err
+	}
+	if cmd.String("for") != "" && cmd.String("rulebook") != "" {
+		return wrongUsage("give one of --for and --rulebook")
+	}
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	var staged []api.Staged
+	for _, f := range files {
+		st, err := a.stageOne(ctx, cmd, c, f)
+		if err != nil {
+			return err
+		}
+		staged = append(staged, st)
+		if !cmd.Bool("json") {
+			a.printStaged(st)
+		}
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(staged)
+	}
+	return nil
+}
+
+func (a *App) stageOne(ctx context.Context, cmd *cli.Command, c *client.Client, file string) (api.Staged, error) {
+	st := client.Staging{Filename: filepath.Base(filepath.Clean(file)), For: cmd.String("for"), Rulebook: cmd.String("rulebook"), Source: cmd.String("source"), Note: cmd.String("note")}
+	info, err := os.Stat(file)
+	if err != nil {
+		return api.Staged{}, fmt.Errorf("stage: %w", err)
+	}
+	if info.IsDir() {
+		return c.StageFolder(ctx, st, file, nil)
+	}
+	f, err := os.Open(file)
+	if err != nil {
+		return api.Staged{}, fmt.Errorf("stage: %w", err)
+	}
+	defer f.Close()
+	var body io.Reader = f
+	if a.Terminal && !cmd.Bool("json") {
+		bar := progressbar.NewOptions64(info.Size(), progressbar.OptionSetWriter(a.Err), progressbar.OptionSetDescription(st.Filename), progressbar.OptionShowBytes(true), progressbar.OptionClearOnFinish())
+		body = io.TeeReader(f, bar)
+	}
+	return c.Stage(ctx, st, body, info.Size(), nil)
+}
+
+func (a *App) printStaged(st api.Staged) {
+	fmt.Fprintf(a.Out, "%s (%s, %s)\n", st.Archive.Filename, st.Archive.Format, size(st.Archive.Size))
+	if st.Unread != "" {
+		fmt.Fprintf(a.Out, "  NOTE  %s\n", st.Unread)
+	}
+	crates, same := 0, true
+	for _, b := range st.Rulebooks {
+		same = same && !b.Fresh
+		if b.Crate != nil {
+			crates++
+			fmt.Fprintf(a.Out, "  crate %s  %s of %s: %s placed, %d left out\n", b.Crate.Label, b.Crate.Kind, b.Rulebook, count(b.Crate.FileCount, "file"), b.Crate.LeftCount)
+		}
+		for _, f := range b.Findings {
+			a.printFinding(a.Out, f)
+		}
+	}
+	switch {
+	case st.Known && same && crates > 0:
+		fmt.Fprintln(a.Out, "  The same bytes were staged before; nothing was changed.")
+	case crates == 0:
+		books := make([]string, len(st.Rulebooks))
+		for i, b := range st.Rulebooks {
+			books[i] = b.Rulebook
+		}
+		fmt.Fprintf(a.Out, "  The archive is kept, but no crate was made: rulebook %s does not recognise it.\n", strings.Join(books, ", "))
+	}
+}

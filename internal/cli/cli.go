@@ -1,0 +1,212 @@
+// Package cli is the command line: urfave/cli commands over the API client.
+// It does nothing that the API cannot do.
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+
+	"github.com/urfave/cli/v3"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/client"
+)
+
+// Exit codes, the same everywhere.
+const (
+	ExitDone    = 0
+	ExitFailed  = 1
+	ExitUsage   = 2
+	ExitBlocked = 3
+	ExitHalted  = 4
+)
+
+// ServeOptions are what `serve` is started with.
+type ServeOptions struct {
+	Data, Listen string
+	Beyond       bool // allow addresses that are not loopback
+	Verbose      bool
+}
+
+// DemoOptions are what `demo` is started with.
+type DemoOptions struct {
+	Once bool   // end after the scenario
+	Data string // keep everything here instead of in a temporary folder
+}
+
+// App is the command line with what it stands on. Serve and Demo are handed
+// in, because this package knows neither the service nor the demo.
+type App struct {
+	In       io.Reader
+	Out, Err io.Writer
+	Version  string
+	Serve    func(ctx context.Context, o ServeOptions) error
+	Demo     func(ctx context.Context, o DemoOptions) error
+	// Ask reads one line, or a secret where hidden is true. It gives an error
+	// where there is no terminal to ask.
+	Ask func(question string, hidden bool) (string, error)
+	// Terminal tells whether Out is one.
+	Terminal bool
+}
+
+// usageError is wrong usage: exit code 2.
+type usageError struct{ text string }
+
+func (e *usageError) Error() string { return e.text }
+
+func wrongUsage(format string, args ...any) error { return &usageError{fmt.Sprintf(format, args...)} }
+
+// Run runs one command line and gives its exit code. Errors are written to
+// Err in words.
+func (a *App) Run(ctx context.Context, args []string) int {
+	err := a.root().Run(ctx, args)
+	if err == nil {
+		return ExitDone
+	}
+	code := a.explain(err)
+	return code
+}
+
+// explain writes an error for a person and gives its exit code.
+func (a *App) explain(err error) int {
+	var p *api.Problem
+	var usage *usageError
+	var exit cli.ExitCoder
+	var gone *client.UnreachableError
+	switch {
+	case errors.As(err, &p):
+		fmt.Fprintf(a.Err, "restless: %s\n", p.Detail)
+		for _, f := range p.Findings {
+			a.printFinding(a.Err, f)
+		}
+		if p.Mend != "" {
+			fmt.Fprintf(a.Err, "  %s\n", p.Mend)
+		}
+		return p.Exit
+	case errors.As(err, &usage):
+		fmt.Fprintf(a.Err, "restless: %v\n", err)
+		return ExitUsage
+	case errors.As(err, &gone):
+		fmt.Fprintf(a.Err, "restless: %v\n  Is it running? restless serve starts it.\n", gone)
+		return ExitFailed
+	case errors.As(err, &exit):
+		if exit.Error() != "" {
+			fmt.Fprintf(a.Err, "restless: %v\n", err)
+		}
+		return exit.ExitCode()
+	case errors.Is(err, context.Canceled):
+		fmt.Fprintln(a.Err, "restless: stopped; what the service was doing goes on there")
+		return ExitFailed
+	}
+	fmt.Fprintf(a.Err, "restless: %v\n", err)
+	return ExitFailed
+}
+
+func (a *App) root() *cli.Command {
+	onUsage := func(_ context.Context, cmd *cli.Command, err error, _ bool) error {
+		return wrongUsage("%v\n  restless %s --help shows how", err, cmd.Name)
+	}
+	root := &cli.Command{
+		Name: "restless", Usage: "stage, deploy, track and roll back what is on your game servers", Version: a.Version,
+		Reader: a.In, Writer: a.Out, ErrWriter: a.Err, EnableShellCompletion: true,
+		ExitErrHandler: func(context.Context, *cli.Command, error) {},
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "url", Usage: "the service's `ADDRESS`", Sources: cli.EnvVars("RESTLESS_URL")},
+			&cli.StringFlag{Name: "token", Usage: "a `TOKEN` for it; better in RESTLESS_TOKEN", Sources: cli.EnvVars("RESTLESS_TOKEN"), Hidden: true},
+			&cli.StringFlag{Name: "data", Usage: "the data `FOLDER` of a service on this machine", Sources: cli.EnvVars("RESTLESS_DATA")},
+			&cli.BoolFlag{Name: "json", Usage: "print the API's own objects"},
+		},
+		Commands: []*cli.Command{
+			a.serveCommand(), a.demoCommand(), a.serverCommand(), a.rulebookCommand(), a.stageCommand(), a.crateCommand(),
+			a.deployCommand(), a.removeCommand(), a.deploymentCommand(), a.rollbackCommand(),
+			a.statusCommand(), a.filesCommand(), a.historyCommand(), a.signInCommand(),
+		},
+	}
+	var each func(c *cli.Command)
+	each = func(c *cli.Command) {
+		c.OnUsageError = onUsage
+		for _, sub := range c.Commands {
+			each(sub)
+		}
+		if len(c.Commands) > 0 && c.Action == nil {
+			c.Action = func(_ context.Context, cmd *cli.Command) error {
+				if word := cmd.Args().First(); word != "" {
+					return wrongUsage("%s has no command %q\n  %s --help shows them", cmd.FullName(), word, cmd.FullName())
+				}
+				return cli.ShowSubcommandHelp(cmd)
+			}
+		}
+	}
+	each(root)
+	return root
+}
+
+// DefaultData is the data folder where none is given.
+func DefaultData() string {
+	dir, err := os.UserConfigDir()
+	if err != nil {
+		return "restless-data"
+	}
+	return filepath.Join(dir, "restless-crate")
+}
+
+// ClientFile is the file in the data folder that lets a client on the same
+// machine find the service and sign in.
+const ClientFile = "client.json"
+
+// Local is what [ClientFile] holds.
+type Local struct {
+	URL   string `json:"url"`
+	Token string `json:"token"`
+}
+
+// client finds the service: by address and token, else by the data folder.
+func (a *App) client(cmd *cli.Command) (*client.Client, error) {
+	base, token, data := cmd.String("url"), cmd.String("token"), cmd.String("data")
+	if base != "" && token != "" {
+		return client.New(base, token), nil
+	}
+	given := data != ""
+	if !given {
+		data = DefaultData()
+	}
+	raw, err := os.ReadFile(filepath.Join(data, ClientFile))
+	if err != nil {
+		if given {
+			return nil, fmt.Errorf("no service has been started with %s: %w", data, err)
+		}
+		return nil, wrongUsage("which service? Give --data FOLDER (or RESTLESS_DATA) on its own machine, else RESTLESS_URL and RESTLESS_TOKEN")
+	}
+	var l Local
+	if err := json.Unmarshal(raw, &l); err != nil {
+		return nil, fmt.Errorf("read %s: %w", filepath.Join(data, ClientFile), err)
+	}
+	if base == "" {
+		base = l.URL
+	}
+	if token == "" {
+		token = l.Token
+	}
+	return client.New(base, token), nil
+}
+
+// one gives the only argument.
+func one(cmd *cli.Command, what string) (string, error) {
+	if cmd.Args().Len() != 1 {
+		return "", wrongUsage("%s takes one %s\n  %s --help shows how", cmd.FullName(), what, cmd.FullName())
+	}
+	return cmd.Args().First(), nil
+}
+
+// atLeast gives the arguments, of which there must be n or more.
+func atLeast(cmd *cli.Command, n int, what string) ([]string, error) {
+	if cmd.Args().Len() < n {
+		return nil, wrongUsage("%s takes %s\n  %s --help shows how", cmd.FullName(), what, cmd.FullName())
+	}
+	return cmd.Args().Slice(), nil
+}

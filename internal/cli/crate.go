@@ -1,0 +1,133 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"sort"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/client"
+)
+
+func (a *App) crateCommand() *cli.Command {
+	book := &cli.StringFlag{Name: "rulebook", Usage: "of this rulebook `NAME` only"}
+	return &cli.Command{Name: "crate", Usage: "what was staged and can be deployed", Commands: []*cli.Command{
+		{Name: "list", Usage: "list the crates, the newest first", Flags: []cli.Flag{book, &cli.StringFlag{Name: "addon", Usage: "of this add-on `NAME` only"}}, Action: a.crateList},
+		{Name: "show", Usage: "where each file goes, and why", UsageText: "restless crate show NAME@VERSION", Flags: []cli.Flag{book}, Action: a.crateShow},
+		{Name: "readme", Usage: "the author's notes", UsageText: "restless crate readme NAME@VERSION", Flags: []cli.Flag{book}, Action: a.crateReadme},
+		{Name: "drop", Usage: "take a crate out of the list", UsageText: "restless crate drop NAME@VERSION", Flags: []cli.Flag{book, yes()}, Action: a.crateDrop},
+	}}
+}
+
+func (a *App) crateList(ctx context.Context, cmd *cli.Command) error {
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	list, err := c.Crates(ctx, cmd.String("rulebook"), cmd.String("addon"))
+	if err != nil {
+		return err
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(list)
+	}
+	if len(list) == 0 {
+		fmt.Fprintln(a.Out, "No crates. restless stage FILE makes some.")
+		return nil
+	}
+	seen := map[string]int{}
+	for _, x := range list {
+		seen[x.Rulebook+x.Label]++
+	}
+	var lines [][]string
+	for _, x := range list {
+		name := x.Label
+		if seen[x.Rulebook+x.Label] > 1 {
+			name = x.Ref
+		}
+		lines = append(lines, []string{name, x.Rulebook, x.Kind, count(x.FileCount, "file"), size(x.Size), clock(x.StagedAt), from(x)})
+	}
+	a.rows([]string{"crate", "rulebook", "kind", "holds", "size", "staged", "from"}, lines)
+	return nil
+}
+
+func from(x api.Crate) string {
+	names := make([]string, len(x.Archives))
+	for i, ar := range x.Archives {
+		names[i] = ar.Filename
+	}
+	return strings.Join(names, ", ")
+}
+
+func (a *App) withCrate(cmd *cli.Command, do func(c *client.Client, ref, book string) error) error {
+	ref, err := one(cmd, "crate, written name@version")
+	if err != nil {
+		return err
+	}
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	return do(c, ref, cmd.String("rulebook"))
+}
+
+func (a *App) crateShow(ctx context.Context, cmd *cli.Command) error {
+	return a.withCrate(cmd, func(c *client.Client, ref, book string) error {
+		x, err := c.Crate(ctx, ref, book)
+		if err != nil {
+			return err
+		}
+		if cmd.Bool("json") {
+			return a.printJSON(x)
+		}
+		fmt.Fprintf(a.Out, "%s  %s of %s (revision %d), from %s\n%s\n\n", x.Ref, x.Kind, x.Rulebook, x.Revision, from(x), x.Why)
+		for _, f := range x.Findings {
+			a.printFinding(a.Out, f)
+		}
+		sort.SliceStable(x.Files, func(i, j int) bool { return x.Files[i].Place < x.Files[j].Place })
+		var lines [][]string
+		for _, f := range x.Files {
+			lines = append(lines, []string{f.Source, f.Place + ": " + f.Path, fmt.Sprintf("%s (line %d)", f.Reason, f.Line)})
+		}
+		for _, l := range x.Left {
+			lines = append(lines, []string{l.Source, "left out", l.Reason})
+		}
+		a.rows([]string{"as downloaded", "on the server", "why"}, lines)
+		return nil
+	})
+}
+
+func (a *App) crateReadme(ctx context.Context, cmd *cli.Command) error {
+	return a.withCrate(cmd, func(c *client.Client, ref, book string) error {
+		notes, err := c.Readme(ctx, ref, book)
+		if err != nil {
+			return err
+		}
+		if cmd.Bool("json") {
+			return a.printJSON(notes)
+		}
+		if len(notes) == 0 {
+			fmt.Fprintf(a.Out, "No author's notes came with %s.\n", ref)
+		}
+		for _, n := range notes {
+			fmt.Fprintf(a.Out, "-- %s\n%s\n", n.Path, strings.TrimRight(n.Text, "\n"))
+		}
+		return nil
+	})
+}
+
+func (a *App) crateDrop(ctx context.Context, cmd *cli.Command) error {
+	return a.withCrate(cmd, func(c *client.Client, ref, book string) error {
+		if err := a.confirm(cmd, fmt.Sprintf("Take %s out of the list?", ref)); err != nil {
+			return err
+		}
+		if err := c.DropCrate(ctx, ref, book); err != nil {
+			return err
+		}
+		fmt.Fprintf(a.Out, "%s is out of the list; its archive stays in the stockroom.\n", ref)
+		return nil
+	})
+}

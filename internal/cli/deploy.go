@@ -1,0 +1,242 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/client"
+)
+
+func runFlags() []cli.Flag {
+	return []cli.Flag{
+		&cli.BoolFlag{Name: "draft", Usage: "keep it as a draft and do not run it"}, yes(),
+		&cli.StringSliceFlag{Name: "accept", Usage: "accept a block, for all paths or one: `CODE[=PATH]`"},
+	}
+}
+
+func (a *App) deployCommand() *cli.Command {
+	return &cli.Command{Name: "deploy", Usage: "put crates on a server", UsageText: "restless deploy SERVER CRATE... [--draft] [--yes] [--accept CODE[=PATH]]", Flags: runFlags(),
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			args, err := atLeast(cmd, 2, "a server and one or more crates")
+			if err != nil {
+				return err
+			}
+			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Crates: args[1:]})
+		}}
+}
+
+func (a *App) removeCommand() *cli.Command {
+	return &cli.Command{Name: "remove", Usage: "take add-ons off a server", UsageText: "restless remove SERVER ADDON... [--draft] [--yes] [--accept CODE[=PATH]]", Flags: runFlags(),
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			args, err := atLeast(cmd, 2, "a server and one or more add-ons")
+			if err != nil {
+				return err
+			}
+			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Remove: args[1:]})
+		}}
+}
+
+func (a *App) rollbackCommand() *cli.Command {
+	return &cli.Command{Name: "rollback", Usage: "bring back how things were", UsageText: "restless rollback SERVER --deployment N | --addon NAME | --path PATH | --to N   [--to N] [--leave PATH]",
+		Flags: append([]cli.Flag{
+			&cli.IntFlag{Name: "deployment", Usage: "take deployment `N` back"},
+			&cli.StringFlag{Name: "addon", Usage: "take the last change of this add-on `NAME` back"},
+			&cli.StringFlag{Name: "path", Usage: "take the last change of this `PATH` back"},
+			&cli.IntFlag{Name: "to", Usage: "go back to how things stood after deployment `N`; 0: before the first. Alone: the whole server"},
+			&cli.StringSliceFlag{Name: "leave", Usage: "leave this `PATH` as it is"},
+		}, runFlags()...),
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			server, err := one(cmd, "server")
+			if err != nil {
+				return err
+			}
+			r := &api.Rollback{Deployment: cmd.Int("deployment"), Path: cmd.String("path"), Addon: cmd.String("addon"), Leave: cmd.StringSlice("leave")}
+			if cmd.IsSet("to") {
+				n := cmd.Int("to")
+				r.To = &n
+			}
+			return a.draftAndRun(ctx, cmd, server, api.NewDraft{Rollback: r})
+		}}
+}
+
+// draftAndRun drafts, shows, asks, and runs.
+func (a *App) draftAndRun(ctx context.Context, cmd *cli.Command, server string, n api.NewDraft) error {
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	n.Accept = cmd.StringSlice("accept")
+	each, end := a.watch(cmd.Bool("json"))
+	d, err := c.Draft(ctx, server, n, each)
+	end()
+	if err != nil {
+		return err
+	}
+	if cmd.Bool("draft") {
+		if cmd.Bool("json") {
+			return a.printJSON(d)
+		}
+		a.printDeployment(d)
+		fmt.Fprintf(a.Out, "\nKept as a draft. restless deployment run %s runs it.\n", d.Name)
+		return nil
+	}
+	if !cmd.Bool("json") {
+		a.printDeployment(d)
+	}
+	return a.runDraft(ctx, cmd, c, d)
+}
+
+// runDraft asks, unless told not to, and runs what was shown.
+func (a *App) runDraft(ctx context.Context, cmd *cli.Command, c *client.Client, d api.Deployment) error {
+	accepts := cmd.StringSlice("accept")
+	if d.Blocks > 0 {
+		if cmd.Bool("json") {
+			if err := a.printJSON(d); err != nil {
+				return err
+			}
+		}
+		return cli.Exit(fmt.Sprintf("%s is blocked by %s, so nothing was done; it is kept as a draft\n  restless deployment run %s --accept CODE[=PATH] accepts what may be accepted",
+			d.Name, count(d.Blocks, "finding"), d.Name), ExitBlocked)
+	}
+	if err := a.confirm(cmd, fmt.Sprintf("\nRun %s?", d.Name)); err != nil {
+		return fmt.Errorf("%w\n  %s is kept as a draft: restless deployment run %s", err, d.Name, d.Name)
+	}
+	each, end := a.watch(cmd.Bool("json"))
+	ran, err := c.Run(ctx, d.Server, d.Number, api.RunDraft{Digest: d.Digest, Accept: accepts}, each)
+	end()
+	if err != nil {
+		return err
+	}
+	return a.printRan(cmd, ran)
+}
+
+func (a *App) printRan(cmd *cli.Command, d api.Deployment) error {
+	if cmd.Bool("json") {
+		return a.printJSON(d)
+	}
+	fmt.Fprintf(a.Out, "\n%s  %s", d.Name, strings.ToUpper(d.State))
+	a.printOutcome(d)
+	return nil
+}
+
+func (a *App) deploymentCommand() *cli.Command {
+	what := "restless deployment %s SERVER#N"
+	text := func(verb string) string { return fmt.Sprintf(what, verb) }
+	return &cli.Command{Name: "deployment", Usage: "drafts and what came of them", Commands: []*cli.Command{
+		{Name: "list", Usage: "list deployments, the newest first", UsageText: "restless deployment list [SERVER]", Action: a.deploymentList},
+		{Name: "show", Usage: "show a deployment", UsageText: text("show"), Action: a.deploymentShow},
+		{Name: "run", Usage: "run a draft", UsageText: text("run"), Flags: []cli.Flag{yes(), &cli.StringSliceFlag{Name: "accept", Usage: "accept a block: `CODE[=PATH]`"}}, Action: a.deploymentRun},
+		{Name: "resume", Usage: "finish a halted deployment", UsageText: text("resume"), Action: a.deploymentResume},
+		{Name: "undo", Usage: "take a halted deployment back", UsageText: text("undo"), Action: a.deploymentUndo},
+		{Name: "discard", Usage: "give a draft up", UsageText: text("discard"), Action: a.deploymentDiscard},
+	}}
+}
+
+func (a *App) deploymentList(ctx context.Context, cmd *cli.Command) error {
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	list, err := c.Deployments(ctx, cmd.Args().First())
+	if err != nil {
+		return err
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(list)
+	}
+	if len(list) == 0 {
+		fmt.Fprintln(a.Out, "No deployments yet.")
+		return nil
+	}
+	var lines [][]string
+	for _, d := range list {
+		lines = append(lines, []string{d.Name, d.State, d.Title, fmt.Sprintf("%d in, %d changed, %d out", d.Counts.In, d.Counts.Changed, d.Counts.Out), clock(d.CreatedAt), d.Actor})
+	}
+	a.rows([]string{"deployment", "state", "what", "files", "drafted", "by"}, lines)
+	return nil
+}
+
+// named finds the deployment that the only argument names: saltpan#7.
+func (a *App) named(ctx context.Context, cmd *cli.Command) (*client.Client, api.Deployment, error) {
+	ref, err := one(cmd, "deployment, written server#number")
+	if err != nil {
+		return nil, api.Deployment{}, err
+	}
+	server, number, ok := strings.Cut(ref, "#")
+	n, err := strconv.Atoi(number)
+	if !ok || err != nil {
+		return nil, api.Deployment{}, wrongUsage("%q is not server#number; a shell may need quotes around it", ref)
+	}
+	c, err := a.client(cmd)
+	if err != nil {
+		return nil, api.Deployment{}, err
+	}
+	d, err := c.Deployment(ctx, server, n)
+	return c, d, err
+}
+
+func (a *App) deploymentShow(ctx context.Context, cmd *cli.Command) error {
+	_, d, err := a.named(ctx, cmd)
+	if err != nil {
+		return err
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(d)
+	}
+	a.printDeployment(d)
+	return nil
+}
+
+func (a *App) deploymentRun(ctx context.Context, cmd *cli.Command) error {
+	c, d, err := a.named(ctx, cmd)
+	if err != nil {
+		return err
+	}
+	if !cmd.Bool("json") {
+		a.printDeployment(d)
+	}
+	// The accepts are new: the service, not this count, tells what is still open.
+	if len(cmd.StringSlice("accept")) > 0 {
+		d.Blocks = 0
+	}
+	return a.runDraft(ctx, cmd, c, d)
+}
+
+func (a *App) deploymentResume(ctx context.Context, cmd *cli.Command) error {
+	return a.finish(ctx, cmd, (*client.Client).Resume)
+}
+
+func (a *App) deploymentUndo(ctx context.Context, cmd *cli.Command) error {
+	return a.finish(ctx, cmd, (*client.Client).Undo)
+}
+
+func (a *App) finish(ctx context.Context, cmd *cli.Command, do func(c *client.Client, ctx context.Context, server string, n int, each client.Each) (api.Deployment, error)) error {
+	c, d, err := a.named(ctx, cmd)
+	if err != nil {
+		return err
+	}
+	each, end := a.watch(cmd.Bool("json"))
+	d, err = do(c, ctx, d.Server, d.Number, each)
+	end()
+	if err != nil {
+		return err
+	}
+	return a.printRan(cmd, d)
+}
+
+func (a *App) deploymentDiscard(ctx context.Context, cmd *cli.Command) error {
+	c, d, err := a.named(ctx, cmd)
+	if err != nil {
+		return err
+	}
+	if err := c.Discard(ctx, d.Server, d.Number); err != nil {
+		return err
+	}
+	fmt.Fprintf(a.Out, "%s is discarded; nothing was done.\n", d.Name)
+	return nil
+}

@@ -1,0 +1,183 @@
+package cli
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"strings"
+	"time"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+
+	"restlesscrate/internal/api"
+)
+
+// printJSON writes the API's own object.
+func (a *App) printJSON(v any) error {
+	enc := json.NewEncoder(a.Out)
+	enc.SetIndent("", "  ")
+	return enc.Encode(v)
+}
+
+// rows writes a table without lines, one space between columns being too few.
+func (a *App) rows(head []string, lines [][]string) {
+	t := table.NewWriter()
+	t.SetOutputMirror(a.Out)
+	style := table.StyleDefault
+	style.Options = table.OptionsNoBordersAndSeparators
+	style.Box.PaddingLeft, style.Box.PaddingRight = "", "  "
+	style.Format.Header = text.FormatUpper
+	t.SetStyle(style)
+	if head != nil {
+		t.AppendHeader(row(head))
+	}
+	for _, l := range lines {
+		t.AppendRow(row(l))
+	}
+	t.SuppressTrailingSpaces()
+	t.Render()
+}
+
+func row(cells []string) table.Row {
+	out := make(table.Row, len(cells))
+	for i, c := range cells {
+		out[i] = c
+	}
+	return out
+}
+
+// size writes bytes for people, in decimal units.
+func size(n int64) string {
+	switch {
+	case n < 1000:
+		return fmt.Sprintf("%d B", n)
+	case n < 1_000_000:
+		return fmt.Sprintf("%.1f kB", float64(n)/1e3)
+	case n < 1_000_000_000:
+		return fmt.Sprintf("%.1f MB", float64(n)/1e6)
+	}
+	return fmt.Sprintf("%.1f GB", float64(n)/1e9)
+}
+
+func millis(ms int64) string {
+	if ms < 1000 {
+		return fmt.Sprintf("%d ms", ms)
+	}
+	return fmt.Sprintf("%.1f s", float64(ms)/1e3)
+}
+
+func count(n int, thing string) string {
+	if n == 1 {
+		return "1 " + thing
+	}
+	return fmt.Sprintf("%d %ss", n, thing)
+}
+
+func clock(t time.Time) string { return t.Local().Format("2006-01-02 15:04") }
+
+func (a *App) printFinding(w io.Writer, f api.Finding) {
+	fmt.Fprintf(w, "  %-5s %s: %s\n", strings.ToUpper(f.Level), f.Code, f.What)
+	if f.Mend != "" {
+		fmt.Fprintf(w, "        %s\n", f.Mend)
+	}
+}
+
+func state(s api.State) string {
+	if s.Being == "content" {
+		return fmt.Sprintf("%s, %s", short(s.Digest), size(s.Size))
+	}
+	return s.Being
+}
+
+func short(digest string) string {
+	if len(digest) > 12 {
+		return digest[:12]
+	}
+	return digest
+}
+
+// phases are what a person reads for the phases of a deployment.
+var phaseNames = map[string]string{"prepare": "While it runs", "swap": "Swap", "proof": "Proof"}
+
+// printDeployment writes a draft or a run as a person reads it: what it is,
+// what hinders it, what it does, how it went.
+func (a *App) printDeployment(d api.Deployment) {
+	fmt.Fprintf(a.Out, "%s  %s  %s\n", d.Name, strings.ToUpper(d.State), d.Title)
+	c := d.Counts
+	line := fmt.Sprintf("%s in, %d changed, %d out", count(c.In, "file"), c.Changed, c.Out)
+	if c.Same > 0 {
+		line += fmt.Sprintf(", %d as they are", c.Same)
+	}
+	if c.Send > 0 {
+		line += "; " + size(c.Send) + " to send"
+	}
+	if c.Keep > 0 {
+		line += "; " + size(c.Keep) + " to keep first"
+	}
+	fmt.Fprintf(a.Out, "%s; way back: %s\n", line, d.WayBack)
+	if len(d.Findings) > 0 {
+		fmt.Fprintln(a.Out)
+	}
+	for _, f := range d.Findings {
+		a.printFinding(a.Out, f)
+	}
+	for _, acc := range d.Accepted {
+		fmt.Fprintf(a.Out, "  accepted by %s: %s\n", acc.By, strings.TrimSuffix(acc.Code+"="+acc.Path, "="))
+	}
+	a.printSteps(d)
+	a.printOutcome(d)
+}
+
+// manySteps is how many steps of one phase are written out; the rest is counted.
+const manySteps = 40
+
+func (a *App) printSteps(d api.Deployment) {
+	for _, phase := range []string{"prepare", "swap", "proof"} {
+		var lines [][]string
+		left := 0
+		for _, s := range d.Steps {
+			if s.Phase != phase {
+				continue
+			}
+			if len(lines) >= manySteps {
+				left++
+				continue
+			}
+			what, cost := s.Path, ""
+			if what == "" {
+				what = s.What
+			}
+			if s.Bytes > 0 {
+				cost = size(s.Bytes)
+			}
+			lines = append(lines, []string{"  " + s.Verb, what, s.Reason, cost})
+		}
+		if len(lines) == 0 {
+			continue
+		}
+		fmt.Fprintf(a.Out, "\n%s\n", phaseNames[phase])
+		a.rows(nil, lines)
+		if left > 0 {
+			fmt.Fprintf(a.Out, "  ... and %d more; --json shows all\n", left)
+		}
+	}
+}
+
+func (a *App) printOutcome(d api.Deployment) {
+	for _, n := range d.Notes {
+		fmt.Fprintf(a.Out, "  NOTE  %s\n", n)
+	}
+	switch d.State {
+	case "halted":
+		fmt.Fprintf(a.Out, "\nHalted while %s\n  restless deployment resume %s   finishes it\n  restless deployment undo %s     takes it back\n", d.Trouble, d.Name, d.Name)
+	case "done":
+		f := d.Figures
+		fmt.Fprintf(a.Out, "\nDone: %s sent in %s, swapped in %s; %s read back and compared.\n", size(f.Sent), millis(f.PrepareMS), millis(f.SwapMS), count(f.Proved, "file"))
+		if d.Untidy {
+			fmt.Fprintln(a.Out, "Set-aside files are still on the server; they are cleared when the service reaches it again.")
+		}
+	case "undone":
+		fmt.Fprintln(a.Out, "\nUndone: every path it names is as before.")
+	}
+}

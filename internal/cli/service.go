@@ -1,0 +1,61 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+
+	"github.com/urfave/cli/v3"
+)
+
+func (a *App) serveCommand() *cli.Command {
+	return &cli.Command{
+		Name: "serve", Usage: "run the service", UsageText: "restless serve --data FOLDER --listen 127.0.0.1:7420",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "listen", Value: "127.0.0.1:7420", Usage: "the `ADDRESS` it answers on"},
+			&cli.BoolFlag{Name: "beyond-this-machine", Usage: "allow an address that other machines can reach"},
+			&cli.BoolFlag{Name: "verbose", Usage: "log every call"},
+		},
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			if cmd.Args().Present() {
+				return wrongUsage("serve takes no arguments, only --data and --listen")
+			}
+			data := cmd.String("data")
+			if data == "" {
+				data = DefaultData()
+			}
+			return a.Serve(ctx, ServeOptions{Data: data, Listen: cmd.String("listen"), Beyond: cmd.Bool("beyond-this-machine"), Verbose: cmd.Bool("verbose")})
+		},
+	}
+}
+
+func (a *App) demoCommand() *cli.Command {
+	return &cli.Command{
+		Name: "demo", Usage: "try everything on a made-up game server",
+		Description: "Starts a service and a made-up game server, deploys to it, updates and rolls back, telling what it does; then leaves the console running until Ctrl-C.",
+		Flags:       []cli.Flag{&cli.BoolFlag{Name: "once", Usage: "end when the scenario is through"}},
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			return a.Demo(ctx, DemoOptions{Once: cmd.Bool("once"), Data: cmd.String("data")})
+		},
+	}
+}
+
+func (a *App) signInCommand() *cli.Command {
+	return &cli.Command{
+		Name: "sign-in", Usage: "print a link that signs a browser in to the console, once",
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			c, err := a.client(cmd)
+			if err != nil {
+				return err
+			}
+			l, err := c.SignInLink(ctx)
+			if err != nil {
+				return err
+			}
+			if cmd.Bool("json") {
+				return a.printJSON(l)
+			}
+			fmt.Fprintf(a.Out, "%s\nIt works once, until %s.\n", l.URL, clock(l.ExpiresAt))
+			return nil
+		},
+	}
+}

@@ -1,0 +1,143 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"restlesscrate/internal/api"
+)
+
+func (a *App) statusCommand() *cli.Command {
+	return &cli.Command{Name: "status", Usage: "what is on a server, or on all", UsageText: "restless status [SERVER]", Action: a.status}
+}
+
+func (a *App) status(ctx context.Context, cmd *cli.Command) error {
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	names := cmd.Args().Slice()
+	if len(names) == 0 {
+		servers, err := c.Servers(ctx)
+		if err != nil {
+			return err
+		}
+		for _, s := range servers {
+			names = append(names, s.Name)
+		}
+	}
+	all := []api.Status{}
+	for _, n := range names {
+		st, err := c.Status(ctx, n)
+		if err != nil {
+			return err
+		}
+		all = append(all, st)
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(all)
+	}
+	if len(all) == 0 {
+		fmt.Fprintln(a.Out, "No servers yet. restless server add adds one.")
+	}
+	for i, st := range all {
+		if i > 0 {
+			fmt.Fprintln(a.Out)
+		}
+		a.printStatus(st)
+	}
+	return nil
+}
+
+func (a *App) printStatus(st api.Status) {
+	fmt.Fprintf(a.Out, "%s  %s, %s\n", st.Server.Name, count(len(st.Addons), "add-on"), count(st.Files, "file"))
+	if st.Open != nil {
+		fmt.Fprintf(a.Out, "  %s is %s: %s\n", st.Open.Name, strings.ToUpper(st.Open.State), st.Open.Title)
+		if st.Open.State == "halted" {
+			fmt.Fprintf(a.Out, "  restless deployment resume %s finishes it, deployment undo %s takes it back\n", st.Open.Name, st.Open.Name)
+		}
+	}
+	var lines [][]string
+	for _, x := range st.Addons {
+		var know []string
+		if x.Newer != "" {
+			know = append(know, x.Newer+" is staged")
+		}
+		if len(x.Others) > 0 {
+			know = append(know, "some files are from "+strings.Join(x.Others, ", "))
+		}
+		lines = append(lines, []string{"  " + x.Name, x.Version, x.Kind, x.Rung, fmt.Sprint(x.Files), x.Deployment, clock(x.Since), strings.Join(know, "; ")})
+	}
+	if len(lines) > 0 {
+		a.rows([]string{"  add-on", "version", "kind", "rung", "files", "by", "since", "to know"}, lines)
+	}
+}
+
+func (a *App) filesCommand() *cli.Command {
+	return &cli.Command{Name: "files", Usage: "every file with where it came from", UsageText: "restless files SERVER [PATH]",
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			args, err := atLeast(cmd, 1, "a server, and perhaps a path")
+			if err != nil {
+				return err
+			}
+			c, err := a.client(cmd)
+			if err != nil {
+				return err
+			}
+			below := ""
+			if len(args) > 1 {
+				below = args[1]
+			}
+			list, err := c.Files(ctx, args[0], below)
+			if err != nil {
+				return err
+			}
+			if cmd.Bool("json") {
+				return a.printJSON(list)
+			}
+			if len(list) == 0 {
+				fmt.Fprintln(a.Out, "The ledger knows no file there.")
+				return nil
+			}
+			var lines [][]string
+			for _, f := range list {
+				lines = append(lines, []string{f.Path, size(f.Size), strings.Join(f.Crates, ", "), strings.Join(f.Archives, ", "), f.Deployment, clock(f.Since), state(f.Before)})
+			}
+			a.rows([]string{"path", "size", "crate", "archive", "by", "since", "before"}, lines)
+			return nil
+		}}
+}
+
+func (a *App) historyCommand() *cli.Command {
+	return &cli.Command{Name: "history", Usage: "what happened to a path or an add-on", UsageText: "restless history SERVER --path PATH | --addon NAME",
+		Flags: []cli.Flag{&cli.StringFlag{Name: "path", Usage: "this `PATH`"}, &cli.StringFlag{Name: "addon", Usage: "this add-on `NAME`"}},
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			server, err := one(cmd, "server")
+			if err != nil {
+				return err
+			}
+			if (cmd.String("path") == "") == (cmd.String("addon") == "") {
+				return wrongUsage("history needs one of --path PATH and --addon NAME")
+			}
+			c, err := a.client(cmd)
+			if err != nil {
+				return err
+			}
+			list, err := c.History(ctx, server, cmd.String("path"), cmd.String("addon"))
+			if err != nil {
+				return err
+			}
+			if cmd.Bool("json") {
+				return a.printJSON(list)
+			}
+			var lines [][]string
+			for _, e := range list {
+				lines = append(lines, []string{clock(e.At), e.Deployment, e.Path, state(e.Before), state(e.After), strings.Join(e.CratesAfter, ", "), e.Actor})
+			}
+			a.rows([]string{"when", "by", "path", "before", "after", "crate", "who"}, lines)
+			return nil
+		}}
+}

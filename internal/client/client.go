@@ -1,0 +1,234 @@
+// Package client is the typed client of the service's API. The command line,
+// the demo and tests use it; it knows nothing that the API does not say.
+package client
+
+import (
+	"bytes"
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strings"
+
+	"restlesscrate/internal/api"
+)
+
+// Client talks to one service. It is safe for many goroutines.
+type Client struct {
+	base  string
+	token string
+	http  *http.Client
+}
+
+// New makes a client. base is the service's address, such as
+// http://127.0.0.1:7420.
+func New(base, token string) *Client {
+	return &Client{base: strings.TrimRight(base, "/"), token: token, http: &http.Client{}}
+}
+
+// UnreachableError says that no service answers.
+type UnreachableError struct {
+	Base string
+	Err  error
+}
+
+func (e *UnreachableError) Error() string {
+	return fmt.Sprintf("no service answers at %s: %v", e.Base, e.Err)
+}
+func (e *UnreachableError) Unwrap() error { return e.Err }
+
+// send makes one call. A refusal comes back as an *[api.Problem].
+func (c *Client) send(ctx context.Context, method, path string, contentType string, body io.Reader, size int64, header map[string]string) (*http.Response, error) {
+	req, err := http.NewRequestWithContext(ctx, method, c.base+api.Prefix+path, body)
+	if err != nil {
+		return nil, err
+	}
+	if c.token != "" {
+		req.Header.Set("Authorization", "Bearer "+c.token)
+	}
+	if contentType != "" {
+		req.Header.Set("Content-Type", contentType)
+	}
+	if size > 0 {
+		req.ContentLength = size
+	}
+	if method == http.MethodPost {
+		req.Header.Set("Idempotency-Key", rand.Text())
+	}
+	for k, v := range header {
+		req.Header.Set(k, v)
+	}
+	res, err := c.http.Do(req)
+	if err != nil {
+		var ue *url.Error
+		if errors.As(err, &ue) && ctx.Err() == nil {
+			return nil, &UnreachableError{Base: c.base, Err: ue.Err}
+		}
+		return nil, err
+	}
+	if res.StatusCode < 400 {
+		return res, nil
+	}
+	defer res.Body.Close()
+	p := &api.Problem{}
+	if err := json.NewDecoder(io.LimitReader(res.Body, 4<<20)).Decode(p); err != nil || p.Code == "" {
+		return nil, fmt.Errorf("the service at %s answered %s, which is no answer of Restless Crate", c.base, res.Status)
+	}
+	return nil, p
+}
+
+func call[Out any](ctx context.Context, c *Client, method, path string, in any) (out Out, err error) {
+	var body io.Reader
+	contentType := ""
+	if in != nil {
+		raw, err := json.Marshal(in)
+		if err != nil {
+			return out, err
+		}
+		body, contentType = bytes.NewReader(raw), "application/json"
+	}
+	res, err := c.send(ctx, method, path, contentType, body, 0, nil)
+	if err != nil {
+		return out, err
+	}
+	defer res.Body.Close()
+	if res.StatusCode == http.StatusNoContent {
+		return out, nil
+	}
+	if err := json.NewDecoder(res.Body).Decode(&out); err != nil {
+		return out, fmt.Errorf("read the answer: %w", err)
+	}
+	return out, nil
+}
+
+type nothing struct{}
+
+// all follows the cursors of a list to its end.
+func all[T any](ctx context.Context, c *Client, path string, q url.Values) ([]T, error) {
+	var out []T
+	for {
+		p, err := call[api.Page[T]](ctx, c, http.MethodGet, path+"?"+q.Encode(), nil)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, p.Items...)
+		if p.Next == "" {
+			return out, nil
+		}
+		q.Set("cursor", p.Next)
+	}
+}
+
+func esc(s string) string { return url.PathEscape(s) }
+
+// Servers lists the servers.
+func (c *Client) Servers(ctx context.Context) ([]api.Server, error) {
+	return all[api.Server](ctx, c, "/servers", url.Values{})
+}
+
+// AddServer adds a server.
+func (c *Client) AddServer(ctx context.Context, n api.NewServer) (api.Server, error) {
+	return call[api.Server](ctx, c, http.MethodPost, "/servers", n)
+}
+
+// Server shows a server.
+func (c *Client) Server(ctx context.Context, name string) (api.Server, error) {
+	return call[api.Server](ctx, c, http.MethodGet, "/servers/"+esc(name), nil)
+}
+
+// EditServer changes a server.
+func (c *Client) EditServer(ctx context.Context, name string, e api.ServerEdit) (api.Server, error) {
+	return call[api.Server](ctx, c, http.MethodPatch, "/servers/"+esc(name), e)
+}
+
+// DropServer forgets a server.
+func (c *Client) DropServer(ctx context.Context, name string) error {
+	_, err := call[nothing](ctx, c, http.MethodDelete, "/servers/"+esc(name), nil)
+	return err
+}
+
+// TestServer connects and finds out what the host can do.
+func (c *Client) TestServer(ctx context.Context, name string) (api.Server, error) {
+	return call[api.Server](ctx, c, http.MethodPost, "/servers/"+esc(name)+"/test", nil)
+}
+
+// TrustServer confirms the host's key.
+func (c *Client) TrustServer(ctx context.Context, name, fingerprint string) (api.Server, error) {
+	return call[api.Server](ctx, c, http.MethodPost, "/servers/"+esc(name)+"/trust", api.TrustKey{Fingerprint: fingerprint})
+}
+
+// Rulebooks lists the rulebooks.
+func (c *Client) Rulebooks(ctx context.Context) ([]api.Rulebook, error) {
+	return all[api.Rulebook](ctx, c, "/rulebooks", url.Values{})
+}
+
+// Rulebook shows a rulebook's revision; 0 is the newest.
+func (c *Client) Rulebook(ctx context.Context, name string, revision int) (api.Rulebook, error) {
+	return call[api.Rulebook](ctx, c, http.MethodGet, fmt.Sprintf("/rulebooks/%s?revision=%d", esc(name), revision), nil)
+}
+
+// AddRulebook adds a rulebook or its next revision.
+func (c *Client) AddRulebook(ctx context.Context, text string) (api.Rulebook, error) {
+	return call[api.Rulebook](ctx, c, http.MethodPost, "/rulebooks", api.RulebookText{Text: text})
+}
+
+// CheckRulebook reads a rulebook and keeps nothing.
+func (c *Client) CheckRulebook(ctx context.Context, text string) (api.Rulebook, error) {
+	return call[api.Rulebook](ctx, c, http.MethodPost, "/rulebooks/check", api.RulebookText{Text: text})
+}
+
+// DropRulebook takes a rulebook out of use.
+func (c *Client) DropRulebook(ctx context.Context, name string) error {
+	_, err := call[nothing](ctx, c, http.MethodDelete, "/rulebooks/"+esc(name), nil)
+	return err
+}
+
+// Crates lists crates, the newest first; empty arguments mean all.
+func (c *Client) Crates(ctx context.Context, rulebook, addon string) ([]api.Crate, error) {
+	return all[api.Crate](ctx, c, "/crates", url.Values{"rulebook": {rulebook}, "addon": {addon}})
+}
+
+func crate(ref, rulebook, tail string) string {
+	return "/crates/" + esc(ref) + tail + "?" + url.Values{"rulebook": {rulebook}}.Encode()
+}
+
+// Crate shows a crate.
+func (c *Client) Crate(ctx context.Context, ref, rulebook string) (api.Crate, error) {
+	return call[api.Crate](ctx, c, http.MethodGet, crate(ref, rulebook, ""), nil)
+}
+
+// Readme gives the author's notes of a crate.
+func (c *Client) Readme(ctx context.Context, ref, rulebook string) ([]api.Readme, error) {
+	p, err := call[api.Page[api.Readme]](ctx, c, http.MethodGet, crate(ref, rulebook, "/readme"), nil)
+	return p.Items, err
+}
+
+// DropCrate takes a crate out of the list.
+func (c *Client) DropCrate(ctx context.Context, ref, rulebook string) error {
+	_, err := call[nothing](ctx, c, http.MethodDelete, crate(ref, rulebook, ""), nil)
+	return err
+}
+
+// Status tells what is on a server.
+func (c *Client) Status(ctx context.Context, server string) (api.Status, error) {
+	return call[api.Status](ctx, c, http.MethodGet, "/servers/"+esc(server)+"/status", nil)
+}
+
+// Files lists files with their provenance.
+func (c *Client) Files(ctx context.Context, server, below string) ([]api.File, error) {
+	return all[api.File](ctx, c, "/servers/"+esc(server)+"/files", url.Values{"below": {below}})
+}
+
+// History tells what happened to a path or an add-on, the newest first.
+func (c *Client) History(ctx context.Context, server, path, addon string) ([]api.Event, error) {
+	return all[api.Event](ctx, c, "/servers/"+esc(server)+"/history", url.Values{"path": {path}, "addon": {addon}})
+}
+
+// SignInLink makes a one-time link for the console.
+func (c *Client) SignInLink(ctx context.Context) (api.SignInLink, error) {
+	return call[api.SignInLink](ctx, c, http.MethodPost, "/signin-links", nil)
+}

@@ -1,0 +1,84 @@
+package draft
+
+import (
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/tree"
+)
+
+// Event is one line of the ledger, as a rollback reads it.
+type Event struct {
+	Seq        int64
+	Deployment string // its name, such as saltpan#7
+	Change     Change
+}
+
+// Return is what a rollback wants of one path: what it expects to find, and
+// what shall stand there again.
+type Return struct {
+	Path   tree.Path
+	From   tree.State // what the change that goes back had left
+	To     tree.State
+	Claims []Claim // that hold once it is back
+	Later  string  // a later deployment that changed the path again, or empty
+	Why    string
+}
+
+// Inverse is the way back over some events of one server: each of their paths
+// to what it was before the first of them. all are the server's events, in
+// order; which chooses those that go back.
+func Inverse(all []Event, which func(Event) bool) []Return {
+	byPath := map[tree.Path]*Return{}
+	for _, e := range all {
+		r := byPath[e.Change.Path]
+		switch {
+		case which(e) && r == nil:
+			byPath[e.Change.Path] = &Return{Path: e.Change.Path, From: e.Change.After, To: e.Change.Before,
+				Claims: e.Change.ClaimsBefore, Why: "as it was before " + e.Deployment}
+		case which(e):
+			r.From, r.Later = e.Change.After, ""
+		case r != nil && !e.Change.After.Same(r.From):
+			r.Later = e.Deployment
+		}
+	}
+	return sorted(byPath)
+}
+
+// AsOf is the way back to how things stood after the event seq, over the
+// paths that which chooses. Paths that have not changed since are not in it.
+func AsOf(all []Event, seq int64, name string, which func(Event) bool) []Return {
+	chosen := map[tree.Path]bool{}
+	for _, e := range all {
+		if which(e) {
+			chosen[e.Change.Path] = true
+		}
+	}
+	byPath := map[tree.Path]*Return{}
+	for _, e := range all {
+		p := e.Change.Path
+		if e.Seq <= seq || !chosen[p] {
+			continue
+		}
+		if byPath[p] == nil {
+			byPath[p] = &Return{Path: p, To: e.Change.Before, Claims: e.Change.ClaimsBefore, Why: "as it was after " + name}
+		}
+		byPath[p].From = e.Change.After
+	}
+	return sorted(byPath)
+}
+
+// Touches tells whether an event changed what an add-on claims.
+func (e Event) Touches(addon string) bool {
+	has := func(c Claim) bool { return c.Addon == addon }
+	return slices.ContainsFunc(e.Change.ClaimsBefore, has) || slices.ContainsFunc(e.Change.ClaimsAfter, has)
+}
+
+func sorted(byPath map[tree.Path]*Return) []Return {
+	out := make([]Return, 0, len(byPath))
+	for _, r := range byPath {
+		out = append(out, *r)
+	}
+	slices.SortFunc(out, func(a, b Return) int { return strings.Compare(string(a.Path), string(b.Path)) })
+	return out
+}

@@ -1,0 +1,123 @@
+package draft
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/tree"
+)
+
+// goal is what a request wants of one path.
+type goal struct {
+	path   tree.Path
+	after  tree.State
+	exec   bool
+	claims []Claim
+	reason string
+	back   *Return // set for a rollback
+}
+
+// goals are all goals of a request with the findings that gathering gave.
+type goals struct {
+	goals    map[tree.Path]*goal
+	findings []finding.Finding
+}
+
+func (g *goals) block(code string, p tree.Path, mend, format string, args ...any) {
+	g.findings = append(g.findings, finding.Finding{Level: finding.Block, Code: code, Path: p, Final: true,
+		What: fmt.Sprintf(format, args...), Mend: mend})
+}
+
+// gather turns wanted crates, removals and returns into one goal per path.
+func gather(req *Request) *goals {
+	g := &goals{goals: map[tree.Path]*goal{}}
+	for _, r := range req.Back {
+		g.goals[r.Path] = &goal{path: r.Path, after: r.To, claims: r.Claims, reason: r.Why, back: &r}
+	}
+	leaving := map[string]string{} // add-on key -> why its old files go
+	for _, w := range req.Wanted {
+		if _, twice := leaving[w.Addon]; twice {
+			g.block("two-versions", tree.Root, "Choose one of them.", "%s is asked for in two versions", w.Name)
+		}
+		leaving[w.Addon] = "no longer part of " + w.Label()
+		for _, f := range w.Files {
+			g.want(req, w, f)
+		}
+	}
+	for _, r := range req.Remove {
+		leaving[r.Addon] = "belongs to " + r.Name + ", which goes"
+	}
+	for _, p := range slices.Sorted(maps.Keys(req.Ledger)) {
+		g.leave(p, req.Ledger[p], leaving)
+	}
+	return g
+}
+
+// want adds one file of a wanted crate.
+func (g *goals) want(req *Request, w Wanted, f Target) {
+	claim := Claim{Addon: w.Addon, Label: w.Label(), Crate: w.Crate, Role: Owns}
+	after := tree.State{Being: tree.Content, Digest: f.Digest, Size: f.Size}
+	if other, twice := g.goals[f.Path]; twice {
+		if !other.after.SameBytes(after) {
+			g.block("two-claims", f.Path, "Leave one of them out.", "%s and %s bring different bytes for %s", other.claims[len(other.claims)-1].Label, w.Label(), f.Path)
+			return
+		}
+		claim.Role = Shares
+		other.claims = append(other.claims, claim)
+		return
+	}
+	n := &goal{path: f.Path, after: after, exec: f.Exec, reason: "new with " + w.Label()}
+	for _, c := range req.Ledger[f.Path].Claims {
+		n.reason = w.Label() + " brings other bytes than " + c.Label
+		if c.Addon == w.Addon || removes(req, c.Addon) || replaces(req, c.Addon) {
+			continue
+		}
+		n.claims = append(n.claims, c)
+		if !req.Ledger[f.Path].State.SameBytes(after) {
+			g.block("anothers-file", f.Path, "Remove the other add-on first, or leave this one.", "%s belongs to %s, and %s brings other bytes for it", f.Path, c.Label, w.Label())
+		}
+		claim.Role = Shares
+	}
+	n.claims = append(n.claims, claim)
+	g.goals[f.Path] = n
+}
+
+// leave adds a goal for a ledger path that loses a claim.
+func (g *goals) leave(p tree.Path, row Row, leaving map[string]string) {
+	if _, wanted := g.goals[p]; wanted {
+		return
+	}
+	var stay []Claim
+	why := ""
+	for _, c := range row.Claims {
+		if w, goes := leaving[c.Addon]; goes {
+			why = w
+			continue
+		}
+		stay = append(stay, c)
+	}
+	switch {
+	case why == "":
+	case len(stay) > 0:
+		g.goals[p] = &goal{path: p, after: row.State, claims: stay, reason: "shared with " + stay[0].Label + ", so it stays"}
+	default:
+		g.goals[p] = &goal{path: p, after: tree.Nothing, reason: why}
+	}
+}
+
+func removes(req *Request, addon string) bool {
+	return slices.ContainsFunc(req.Remove, func(r Removal) bool { return r.Addon == addon })
+}
+
+func replaces(req *Request, addon string) bool {
+	return slices.ContainsFunc(req.Wanted, func(w Wanted) bool { return w.Addon == addon })
+}
+
+func sameClaims(a, b []Claim) bool {
+	order := func(x, y Claim) int { return strings.Compare(x.Addon, y.Addon) }
+	a, b = slices.SortedFunc(slices.Values(a), order), slices.SortedFunc(slices.Values(b), order)
+	return slices.Equal(a, b)
+}

@@ -1,0 +1,189 @@
+// Package draft decides what a deployment will do, and touches nothing.
+//
+// It is two pure calls. [Look] says what must be observed on the server for a
+// request; [Make] turns the request and the observations into a [Draft]:
+// ordered steps with their reasons, the motions behind them, and findings.
+// The same inputs give the same draft, and [Draft.Digest] names it.
+//
+// The package also decides what a broken run left behind: [Decide] tells from
+// what the host holds whether a motion happened, [Forward] and [Backward]
+// give the one act that does or undoes it.
+package draft
+
+import (
+	"crypto/sha256"
+	"encoding/json"
+	"fmt"
+	"slices"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/tree"
+)
+
+// Role says how a crate stands to a path that it claims.
+type Role string
+
+// The roles. Only Owns and Shares arise today; Overlays is part of the records.
+const (
+	Owns     Role = "owns"
+	Shares   Role = "shares"
+	Overlays Role = "overlays"
+)
+
+// Claim is an add-on's word that a path is its own. A path goes when its last
+// claim goes.
+type Claim struct {
+	Addon string      `json:"addon"` // the add-on's key
+	Label string      `json:"label"` // name@version, for people
+	Crate tree.Digest `json:"crate"`
+	Role  Role        `json:"role"`
+}
+
+// Row is what the ledger knows of one path.
+type Row struct {
+	State    tree.State
+	Claims   []Claim
+	Reported Reported
+}
+
+// Reported is what the host itself said of a file after our last write or
+// reading of it. Times are UTC milliseconds.
+type Reported struct {
+	Size     int64 `json:"size"`
+	Modified int64 `json:"modified"` // by the host's clock
+	SeenAt   int64 `json:"seenAt"`   // by the host's clock, as far as it is known; 0 where it is not
+}
+
+// Trusts tells whether a file is certainly unchanged since Reported: same
+// size and time, and that time older than the look by more than the host's
+// resolution, so that a later change would have given it another time.
+func (r Reported) Trusts(size, modified int64, h Host) bool {
+	return r.SeenAt != 0 && h.Resolution > 0 && size == r.Size && modified == r.Modified &&
+		r.Modified+h.Resolution < r.SeenAt
+}
+
+// Host is what is known of the host's abilities.
+type Host struct {
+	Tested         bool  // whether "server test" has found the rest out
+	Modes          bool  // whether it keeps permission bits
+	CaseBlind      bool  // whether two spellings that differ in case are one file
+	RenameFromWork bool  // whether renaming from the work folder into the tree works
+	Resolution     int64 // of its file times, milliseconds
+	Free           int64 // bytes free, -1 where it does not tell
+}
+
+// Target is one file of a wanted crate at its real path on this server.
+type Target struct {
+	Path   tree.Path
+	Digest tree.Digest
+	Size   int64
+	Exec   bool
+}
+
+// Wanted is a crate that shall be on the server.
+type Wanted struct {
+	Addon   string // key
+	Name    string
+	Version string
+	Crate   tree.Digest
+	Files   []Target
+}
+
+// Label is name@version.
+func (w Wanted) Label() string { return w.Name + "@" + w.Version }
+
+// Removal is an add-on that shall go.
+type Removal struct{ Addon, Name string }
+
+// Request is everything that a draft is made from but the server's tree.
+type Request struct {
+	Wanted    []Wanted
+	Remove    []Removal
+	Back      []Return // the goals of a rollback, from [Inverse] or [AsOf]
+	Ledger    map[tree.Path]Row
+	Protected []string // globs from the rulebook
+	CaseBlind bool     // by the rulebook
+	Host      Host
+	Held      func(tree.Digest) bool // whether the stockroom holds these bytes
+}
+
+// Change is what the draft does to one path, as the ledger will write it.
+type Change struct {
+	Path         tree.Path  `json:"path"`
+	Before       tree.State `json:"before"`
+	After        tree.State `json:"after"`
+	ClaimsBefore []Claim    `json:"claimsBefore,omitempty"`
+	ClaimsAfter  []Claim    `json:"claimsAfter,omitempty"`
+}
+
+// Verb is what a step does, as a person reads it.
+type Verb string
+
+// The verbs that drafts use today.
+const (
+	Keep     Verb = "keep"
+	Put      Verb = "put"
+	Remove   Verb = "remove"
+	SetAside Verb = "set aside"
+	Move     Verb = "move"
+	Tidy     Verb = "tidy"
+)
+
+// Phase is when a step happens.
+type Phase string
+
+// The phases, in order.
+const (
+	Prepare Phase = "prepare" // while the server runs
+	Swap    Phase = "swap"    // while it is stopped, where it can be
+	Proof   Phase = "proof"   // start, look again, record, tidy
+)
+
+// Step is one operation as a person reads it.
+type Step struct {
+	ID      int       `json:"id"` // from 1
+	Phase   Phase     `json:"phase"`
+	Verb    Verb      `json:"verb"`
+	Path    tree.Path `json:"path,omitempty"`
+	What    string    `json:"what,omitempty"` // instead of a path
+	Reason  string    `json:"reason"`
+	Bytes   int64     `json:"bytes,omitempty"` // that cross the line
+	Motions []int     `json:"motions,omitempty"`
+}
+
+// Counts sum a draft up.
+type Counts struct {
+	In      int   `json:"in"`
+	Changed int   `json:"changed"`
+	Out     int   `json:"out"`
+	Same    int   `json:"same"`
+	Send    int64 `json:"send"` // bytes to upload
+	Keep    int64 `json:"keep"` // bytes to download first
+}
+
+// Draft is a deployment before it is run.
+type Draft struct {
+	Changes  []Change          `json:"changes"` // sorted by path
+	Steps    []Step            `json:"steps"`
+	Motions  []Motion          `json:"motions"`
+	Findings []finding.Finding `json:"findings"`
+	Counts   Counts            `json:"counts"`
+	Beside   bool              `json:"beside,omitempty"` // temporary files stand beside their targets
+	WayBack  string            `json:"wayBack"`
+}
+
+// Digest names the draft: the same request and the same observations give the
+// same digest. A file that was only touched since has the same bytes, so its
+// time does not count.
+func (d *Draft) Digest() tree.Digest {
+	timeless := *d
+	timeless.Motions = slices.Clone(d.Motions)
+	for i := range timeless.Motions {
+		timeless.Motions[i].Seen = 0
+	}
+	raw, err := json.Marshal(timeless)
+	if err != nil {
+		panic(fmt.Sprintf("a draft cannot be written as JSON: %v", err)) // only basic types are in it
+	}
+	return sha256.Sum256(raw)
+}

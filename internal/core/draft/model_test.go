@@ -1,0 +1,331 @@
+package draft
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/tree"
+)
+
+// world is a server's tree, a ledger and a journal in memory: small enough to
+// run every draft on, and to be stopped anywhere.
+type world struct {
+	files  map[tree.Path]tree.State
+	ledger map[tree.Path]Row
+	events []Event
+	held   map[tree.Digest]bool
+	number int
+	// intended are the motions of the last run whose intents are durable.
+	intended map[int]bool
+}
+
+func newWorld() *world {
+	return &world{files: map[tree.Path]tree.State{}, ledger: map[tree.Path]Row{}, held: map[tree.Digest]bool{},
+		intended: map[int]bool{}}
+}
+
+func content(text string) tree.State {
+	return tree.State{Being: tree.Content, Digest: tree.Sum([]byte(text)), Size: int64(len(text)), Mode: 0o644}
+}
+
+// write is what the game server or a person does behind our back.
+func (w *world) write(p tree.Path, text string) {
+	for _, up := range p.Ancestors() {
+		w.files[up] = tree.State{Being: tree.Folder, Mode: 0o755}
+	}
+	w.files[p] = content(text)
+}
+
+func (w *world) request() *Request {
+	return &Request{Ledger: w.ledger, Host: Host{Tested: true, Modes: true, RenameFromWork: true, Resolution: 1, Free: -1},
+		Held: func(d tree.Digest) bool { return w.held[d] }}
+}
+
+func (w *world) wanted(name, ver string, files map[tree.Path]string) Wanted {
+	out := Wanted{Addon: name, Name: name, Version: ver, Crate: tree.Sum([]byte(name + ver))}
+	for _, p := range slices.Sorted(maps.Keys(files)) {
+		d := tree.Sum([]byte(files[p]))
+		w.held[d] = true
+		out.Files = append(out.Files, Target{Path: p, Digest: d, Size: int64(len(files[p]))})
+	}
+	return out
+}
+
+func (w *world) observe() Observations {
+	obs := Observations{Paths: map[tree.Path]Seen{}}
+	for p, s := range w.files {
+		obs.Paths[p] = Seen{State: s}
+	}
+	return obs
+}
+
+func (w *world) being(p tree.Path) tree.Being {
+	if s, ok := w.files[p]; ok {
+		return s.Being
+	}
+	return tree.Absent
+}
+
+// act does one operation as a real host would, refusing what one refuses.
+func (w *world) act(a Act, m Motion) error {
+	folderOf := func(p tree.Path) error {
+		if p.Within(Work) || p.Dir() == tree.Root || w.being(p.Dir()) == tree.Folder {
+			return nil
+		}
+		return fmt.Errorf("%s: no such folder", p.Dir())
+	}
+	switch a.Op {
+	case Fetch:
+		w.held[w.files[a.From].Digest] = true
+	case Upload:
+		w.files[a.To] = m.After
+	case Rename:
+		if w.being(a.To) != tree.Absent {
+			return fmt.Errorf("%s exists", a.To)
+		}
+		if w.being(a.From) == tree.Absent {
+			return fmt.Errorf("%s is not there", a.From)
+		}
+		if err := folderOf(a.To); err != nil {
+			return err
+		}
+		w.files[a.To] = w.files[a.From]
+		delete(w.files, a.From)
+	case MakeFolder:
+		if err := folderOf(a.To); err != nil {
+			return err
+		}
+		w.files[a.To] = tree.State{Being: tree.Folder, Mode: a.Mode}
+	case RemoveFolder:
+		for p := range w.files {
+			if p != a.From && p.Within(a.From) {
+				return nil // not empty: it stays
+			}
+		}
+		delete(w.files, a.From)
+	case RemoveFile:
+		delete(w.files, a.From)
+	}
+	return nil
+}
+
+// forward does what is left of a draft; stop cuts it after so many acts (-1:
+// never). done holds what the journal knows: it learns of a group's results
+// only when the whole group is through, as the engine's barriers make it.
+func (w *world) forward(t require.TestingT, d *Draft, n Names, done map[int]bool, stop int) bool {
+	for _, group := range groups(d.Motions) {
+		for _, m := range group {
+			w.intended[m.ID] = true
+		}
+		for _, m := range group {
+			if done[m.ID] {
+				continue
+			}
+			v := Decide(m, w.being(n.Temp(m)), w.being(m.Path))
+			require.Contains(t, []Verdict{NotYet, Half, Done}, v, "%s %s", m.Kind, m.Path)
+			if v == Done {
+				continue
+			}
+			if stop == 0 {
+				return false
+			}
+			stop--
+			require.NoError(t, w.act(Forward(m, n), m))
+		}
+		for _, m := range group {
+			done[m.ID] = true
+		}
+	}
+	return true
+}
+
+// backward undoes a draft whose tidying has not begun.
+func (w *world) backward(t require.TestingT, d *Draft, n Names, undone map[int]bool, stop int) bool {
+	all := groups(d.Motions)
+	slices.Reverse(all)
+	for _, group := range all {
+		for _, m := range group {
+			if undone[m.ID] || !w.intended[m.ID] {
+				continue
+			}
+			a, ok := Backward(m, n, Decide(m, w.being(n.Temp(m)), w.being(m.Path)))
+			if !ok {
+				continue
+			}
+			if stop == 0 {
+				return false
+			}
+			stop--
+			require.NoError(t, w.act(a, m))
+		}
+		for _, m := range group {
+			undone[m.ID] = true
+		}
+	}
+	return true
+}
+
+func groups(motions []Motion) (out [][]Motion) {
+	for i, m := range motions {
+		if i == 0 || motions[i-1].Group != m.Group {
+			out = append(out, nil)
+		}
+		out[len(out)-1] = append(out[len(out)-1], m)
+	}
+	return out
+}
+
+// record writes a finished draft into the ledger.
+func (w *world) record(d *Draft) {
+	for _, c := range d.Changes {
+		w.events = append(w.events, Event{Seq: int64(len(w.events) + 1), Deployment: fmt.Sprintf("model#%d", w.number), Change: c})
+		if c.After.Being == tree.Folder || (c.After.Being == tree.Content && len(c.ClaimsAfter) > 0) {
+			w.ledger[c.Path] = Row{State: c.After, Claims: c.ClaimsAfter}
+		} else {
+			delete(w.ledger, c.Path)
+		}
+	}
+}
+
+func (w *world) run(t require.TestingT, req *Request) *Draft {
+	w.number++
+	d := Make(req, w.observe())
+	require.True(t, w.forward(t, d, Names{Number: w.number}, map[int]bool{}, -1))
+	w.record(d)
+	return d
+}
+
+func (w *world) back(t require.TestingT, number int) *Draft {
+	name := fmt.Sprintf("model#%d", number)
+	req := w.request()
+	req.Back = Inverse(w.events, func(e Event) bool { return e.Deployment == name })
+	return w.run(t, req)
+}
+
+var somePaths = []tree.Path{"a", "b", "f/a", "f/b", "f/g/a", "f/g/h/c", "k/a"}
+
+func someFiles(t *rapid.T, label string) map[tree.Path]string {
+	files := map[tree.Path]string{}
+	for _, p := range somePaths {
+		if n := rapid.IntRange(0, 4).Draw(t, label+string(p)); n > 1 {
+			files[p] = fmt.Sprint(n)
+		}
+	}
+	return files
+}
+
+// someWorld has an add-on that is deployed, files that nobody knows, and what
+// the server wrote since.
+func someWorld(t *rapid.T) *world {
+	w := newWorld()
+	unknown := someFiles(t, "unknown ")
+	for _, p := range slices.Sorted(maps.Keys(unknown)) {
+		w.write(p, "mine "+unknown[p])
+	}
+	req := w.request()
+	req.Wanted = []Wanted{w.wanted("lamps", "1", someFiles(t, "one "))}
+	w.run(t, req)
+	since := someFiles(t, "server ")
+	for _, p := range slices.Sorted(maps.Keys(since)) {
+		text := since[p]
+		if rapid.Bool().Draw(t, "beside "+string(p)) {
+			w.write(p+".log", text)
+		} else {
+			w.write(p, "changed "+text)
+		}
+	}
+	return w
+}
+
+func someRequest(t *rapid.T, w *world) *Request {
+	req := w.request()
+	switch rapid.IntRange(0, 2).Draw(t, "what") {
+	case 0:
+		req.Wanted = []Wanted{w.wanted("lamps", "2", someFiles(t, "two "))}
+	case 1:
+		req.Remove = []Removal{{Addon: "lamps", Name: "lamps"}}
+	default:
+		req.Wanted = []Wanted{w.wanted("signs", "1", map[tree.Path]string{"f/new/sign": "s", "k/sign": "s"}), w.wanted("lamps", "2", someFiles(t, "two "))}
+	}
+	return req
+}
+
+func TestRunThenRollbackGivesTheNamedPathsBack(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		w := someWorld(t)
+		before := maps.Clone(w.files)
+		d := w.run(t, someRequest(t, w))
+		if len(finding.Open(d.Findings, nil)) > 0 && slices.ContainsFunc(d.Findings, func(f finding.Finding) bool { return f.Final }) {
+			return // such a draft never runs
+		}
+		for _, c := range d.Changes {
+			require.True(t, c.After.Same(stateAt(w, c.Path)), "%s shall be %s and is %s", c.Path, c.After, stateAt(w, c.Path))
+			require.True(t, c.Before.Being == tree.Absent || c.Before.Being == tree.Folder || c.Before.Same(c.After) || w.held[c.Before.Digest], "the old bytes of %s are kept", c.Path)
+		}
+		w.back(t, w.number)
+		require.Equal(t, before, w.files)
+	})
+}
+
+func stateAt(w *world, p tree.Path) tree.State { return w.observe().At(p).State }
+
+func TestStoppedAnywhereItGoesOnOrGoesBack(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		w := someWorld(t)
+		d := Make(someRequest(t, w), w.observe())
+		clear(w.intended)
+		n := Names{Number: 2, Beside: d.Beside}
+		old := maps.Clone(w.files)
+		done := map[int]bool{}
+		acts := rapid.IntRange(0, len(d.Motions)).Draw(t, "acts before the stop")
+		finished := w.forward(t, d, n, done, acts)
+		if finished || rapid.Bool().Draw(t, "resume") {
+			require.True(t, w.forward(t, d, n, done, -1))
+			for _, c := range d.Changes {
+				require.True(t, c.After.Same(stateAt(w, c.Path)), "%s", c.Path)
+			}
+		} else {
+			if slices.ContainsFunc(d.Motions, func(m Motion) bool { return m.Kind == TidyMotion && w.intended[m.ID] }) {
+				return // recorded: this one is rolled back, not undone
+			}
+			undone := map[int]bool{}
+			again := rapid.IntRange(0, len(d.Motions)).Draw(t, "acts before the undo stops")
+			w.backward(t, d, n, undone, again)
+			require.True(t, w.backward(t, d, n, undone, -1))
+			require.Equal(t, old, w.files, "exactly the old tree")
+		}
+		for p := range w.files {
+			require.False(t, p.Within(Work), "%s is left over", p)
+		}
+	})
+}
+
+func TestNoMotionLeavesTheRootOrTouchesWhatIsNotNamed(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		w := someWorld(t)
+		req := someRequest(t, w)
+		d := Make(req, w.observe())
+		named := map[tree.Path]bool{}
+		for _, c := range d.Changes {
+			named[c.Path] = true
+		}
+		for _, m := range d.Motions {
+			require.True(t, named[m.Path], "%s %s is in the changes", m.Kind, m.Path)
+			for _, p := range []tree.Path{Forward(m, Names{Number: 3}).From, Forward(m, Names{Number: 3}).To} {
+				if p == tree.Root {
+					continue
+				}
+				_, err := tree.ParsePath(string(p))
+				require.NoError(t, err)
+				require.True(t, p == m.Path || p.Within(Names{Number: 3}.Folder()))
+			}
+		}
+		require.Equal(t, d.Digest(), Make(req, w.observe()).Digest())
+	})
+}

@@ -1,0 +1,191 @@
+package draft
+
+import (
+	"fmt"
+	"strconv"
+
+	"restlesscrate/internal/core/tree"
+)
+
+// MotionKind is the smallest journalled act of a run.
+type MotionKind string
+
+// The kinds of motion that drafts hold today.
+const (
+	KeepMotion  MotionKind = "keep"  // fetch the old bytes into the stockroom
+	SendMotion  MotionKind = "send"  // upload under a temporary name, and check
+	AsideMotion MotionKind = "aside" // rename the old file into the work folder
+	InMotion    MotionKind = "in"    // rename the new file to its final name, or make a folder
+	DropMotion  MotionKind = "drop"  // remove a folder of ours that has become empty
+	TidyMotion  MotionKind = "tidy"  // remove what was set aside, after proof
+)
+
+// Motion is one act. Motions of one group may happen in any order and at the
+// same time; groups follow one another.
+type Motion struct {
+	ID     int        `json:"id"`  // from 1, in journal order
+	Leg    int        `json:"leg"` // from 1
+	Kind   MotionKind `json:"kind"`
+	Phase  Phase      `json:"phase"`
+	Group  int        `json:"group"`
+	Step   int        `json:"step"`
+	Path   tree.Path  `json:"path"`             // the final name
+	Temp   string     `json:"temp,omitempty"`   // the temporary name, below the work folder
+	Before tree.State `json:"before,omitzero"`  // what stands at Path before
+	After  tree.State `json:"after,omitzero"`   // what stands there after
+	Proved bool       `json:"proved,omitempty"` // a send that is read back and hashed
+	Seen   int64      `json:"seen,omitempty"`   // with aside: the file's time when the draft was made; no part of the digest
+}
+
+// Work is the folder of ours at a server's root. No server loads from it.
+const Work tree.Path = ".restless-crate"
+
+// Names gives the temporary names of one deployment; they follow from its
+// number, so a later service finds what an earlier one left.
+type Names struct {
+	Number int
+	Beside bool // temporary files stand beside their targets
+}
+
+// Folder is the deployment's own work folder.
+func (n Names) Folder() tree.Path { return Work.Join(tree.Path(strconv.Itoa(n.Number))) }
+
+// Temp is the full path of a motion's temporary name.
+func (n Names) Temp(m Motion) tree.Path {
+	if m.Temp == "" {
+		return tree.Root
+	}
+	if n.Beside {
+		return m.Path.Dir().Join(tree.Path(fmt.Sprintf("%s-%d-%s", Work, n.Number, m.Temp)))
+	}
+	return n.Folder().Join(tree.Path(m.Temp))
+}
+
+// Verdict is what the host tells of a motion whose intent is known and whose
+// result is not.
+type Verdict string
+
+// The verdicts.
+const (
+	NotYet   Verdict = "not yet"  // nothing has happened; it can be done
+	Half     Verdict = "half"     // begun; doing it again is right
+	Done     Verdict = "done"     // it has happened
+	Occupied Verdict = "occupied" // somebody else put something in its way
+	Lost     Verdict = "lost"     // neither name holds what one of them must
+)
+
+// Decide tells from what stands under a motion's two names what has happened.
+// Every motion is decidable, and doing one that is [NotYet] or [Half] is safe.
+func Decide(m Motion, temp, final tree.Being) Verdict {
+	t, f := temp != tree.Absent, final != tree.Absent
+	switch m.Kind {
+	case SendMotion:
+		if t {
+			return Half // whether it is whole cannot be told by its name
+		}
+		return NotYet
+	case AsideMotion:
+		switch {
+		case t: // whatever stands at the final name came later
+			return Done
+		case f:
+			return NotYet
+		}
+		return Lost
+	case InMotion:
+		if m.After.Being == tree.Folder {
+			switch final {
+			case tree.Folder:
+				return Done
+			case tree.Absent:
+				return NotYet
+			}
+			return Occupied
+		}
+		switch {
+		case t && f:
+			return Occupied
+		case t:
+			return NotYet
+		case f:
+			return Done
+		}
+		return Lost
+	case DropMotion:
+		if f {
+			return NotYet
+		}
+		return Done
+	case TidyMotion:
+		if t {
+			return NotYet
+		}
+		return Done
+	}
+	return NotYet // a keep can always be repeated
+}
+
+// Op is one primitive operation on the host.
+type Op string
+
+// The operations.
+const (
+	Fetch        Op = "fetch"
+	Upload       Op = "upload"
+	Rename       Op = "rename" // never over something that exists
+	MakeFolder   Op = "make folder"
+	RemoveFile   Op = "remove file"
+	RemoveFolder Op = "remove folder" // only if it is empty
+)
+
+// Act is an operation with its names. Mode is set for [MakeFolder] and
+// [Upload] where the host keeps permission bits.
+type Act struct {
+	Op       Op
+	From, To tree.Path
+	Mode     uint32
+}
+
+// Forward is the act that does a motion.
+func Forward(m Motion, n Names) Act {
+	temp := n.Temp(m)
+	switch m.Kind {
+	case KeepMotion:
+		return Act{Op: Fetch, From: m.Path}
+	case SendMotion:
+		return Act{Op: Upload, To: temp, Mode: m.After.Mode}
+	case AsideMotion:
+		return Act{Op: Rename, From: m.Path, To: temp}
+	case InMotion:
+		if m.After.Being == tree.Folder {
+			return Act{Op: MakeFolder, To: m.Path, Mode: m.After.Mode}
+		}
+		return Act{Op: Rename, From: temp, To: m.Path}
+	case DropMotion:
+		return Act{Op: RemoveFolder, From: m.Path}
+	case TidyMotion:
+		return Act{Op: RemoveFile, From: temp}
+	}
+	panic("no such motion: " + string(m.Kind))
+}
+
+// Backward is the act that takes a motion back, given what [Decide] said of
+// it. ok is false where nothing is to be done.
+func Backward(m Motion, n Names, v Verdict) (act Act, ok bool) {
+	temp := n.Temp(m)
+	switch {
+	case m.Kind == SendMotion && v == Half:
+		return Act{Op: RemoveFile, From: temp}, true
+	case v != Done:
+		return Act{}, false
+	case m.Kind == AsideMotion:
+		return Act{Op: Rename, From: temp, To: m.Path}, true
+	case m.Kind == InMotion && m.After.Being == tree.Folder:
+		return Act{Op: RemoveFolder, From: m.Path}, true
+	case m.Kind == InMotion:
+		return Act{Op: Rename, From: m.Path, To: temp}, true
+	case m.Kind == DropMotion:
+		return Act{Op: MakeFolder, To: m.Path, Mode: m.Before.Mode}, true
+	}
+	return Act{}, false
+}

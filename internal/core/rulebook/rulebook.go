@@ -1,0 +1,198 @@
+// Package rulebook is our own language for describing one game's server
+// tree: its places, the kinds of add-on that exist, how each is recognised,
+// named and put. The program knows no game; rulebooks do.
+//
+// A rulebook is a YAML document. [Parse] reads one and reports everything
+// that is wrong with it at once, each with its line and column.
+package rulebook
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/tree"
+)
+
+// Format is the version of the language that this package reads.
+const Format = 1
+
+// Book is one rulebook as it was read. It is immutable after [Parse].
+type Book struct {
+	Name      string     // what people and records call it; matches [a-z0-9][a-z0-9-]{0,30}
+	Title     string     // the game's name as people write it
+	About     string     // one sentence, may be empty
+	CaseBlind bool       // whether the game takes two spellings that differ in case for one
+	Variables []Variable // what a server of this game must say, in the book's order
+	Protected []string   // globs of paths that are never touched
+	Places    []Place
+	Kinds     []Kind
+}
+
+// Variable is something that differs from server to server, such as the
+// world's name, and that the paths of places may hold as {name}.
+type Variable struct {
+	Name    string
+	Ask     string // the question to a person
+	Default string // empty where a server must say it
+}
+
+// Place is a named spot in a server's tree.
+type Place struct {
+	Name  string
+	Path  string // below the root, with {variable} placeholders
+	About string
+	Line  int
+}
+
+// Kind is one kind of add-on. Exactly one of Single, Marker and Loose is set.
+type Kind struct {
+	Name   string
+	About  string
+	Single []string // globs: one file that is the add-on
+	Holds  []string // with Single: what the file, itself an archive, must hold at its root
+	Marker []string // file names: the folder that holds one is the root
+	Loose  []string // globs: files that lie in no folder; one is made around them
+	Trim   []string // suffixes that branches and builds leave on a name
+	NameIn *Reading // where in the archive the name is written, if anywhere
+	VerIn  *Reading // where in the archive the version is written, if anywhere
+	Rules  []Rule   // in the book's order; the first that matches a file decides
+	Line   int
+}
+
+// Reading names a text file below the root and a regular expression whose
+// first group is the value.
+type Reading struct {
+	File  string
+	Match string
+	Line  int
+}
+
+// Rule says where the files go that its globs take, or that they are left out.
+type Rule struct {
+	Take    []string // globs over paths relative to the add-on's root
+	Leave   bool     // left out, for the reason Because
+	Place   string   // where it goes, unless Leave
+	As      string   // the path inside the place: {name}, {version}, {path}, {file}
+	Because string   // the rule's own words, may be empty
+	Line    int      // the line of the rulebook that says so
+}
+
+// Place finds a place by name.
+func (b *Book) Place(name string) (Place, bool) {
+	i := slices.IndexFunc(b.Places, func(p Place) bool { return p.Name == name })
+	if i < 0 {
+		return Place{}, false
+	}
+	return b.Places[i], true
+}
+
+// Variable finds a variable by name.
+func (b *Book) Variable(name string) (Variable, bool) {
+	i := slices.IndexFunc(b.Variables, func(v Variable) bool { return v.Name == name })
+	if i < 0 {
+		return Variable{}, false
+	}
+	return b.Variables[i], true
+}
+
+// Values checks what a server says against the variables that the rulebook
+// asks for and fills in the defaults. The error names every variable that is
+// missing, unknown or not one plain folder name.
+func (b *Book) Values(said map[string]string) (map[string]string, error) {
+	out := map[string]string{}
+	var wrong []string
+	for _, v := range b.Variables {
+		value := said[v.Name]
+		if value == "" {
+			value = v.Default
+		}
+		if value == "" {
+			wrong = append(wrong, fmt.Sprintf("%s is not set (%s): give --set %s=VALUE", v.Name, v.Ask, v.Name))
+			continue
+		}
+		if p, err := tree.ParsePath(value); err != nil {
+			wrong = append(wrong, fmt.Sprintf("%s: %v", v.Name, err))
+		} else if p.Depth() != 1 {
+			wrong = append(wrong, fmt.Sprintf("%s: %q is more than one folder name", v.Name, value))
+		}
+		out[v.Name] = value
+	}
+	for name := range said {
+		if _, ok := b.Variable(name); !ok {
+			wrong = append(wrong, fmt.Sprintf("rulebook %s knows no variable %q%s", b.Name, name, b.knownVariables()))
+		}
+	}
+	if wrong != nil {
+		slices.Sort(wrong)
+		return nil, &ValueError{Wrong: wrong}
+	}
+	return out, nil
+}
+
+func (b *Book) knownVariables() string {
+	if len(b.Variables) == 0 {
+		return "; it asks for none"
+	}
+	names := make([]string, len(b.Variables))
+	for i, v := range b.Variables {
+		names[i] = v.Name
+	}
+	return "; it asks for " + strings.Join(names, ", ")
+}
+
+// ValueError lists what is wrong with the values that a server gives.
+type ValueError struct{ Wrong []string }
+
+func (e *ValueError) Error() string { return strings.Join(e.Wrong, "; ") }
+
+// Resolve gives the real folder of a place on a server whose values came from
+// [Book.Values].
+func (b *Book) Resolve(place string, values map[string]string) (tree.Path, error) {
+	p, ok := b.Place(place)
+	if !ok {
+		return tree.Root, fmt.Errorf("rulebook %s has no place %q any more", b.Name, place)
+	}
+	if p.Path == "." {
+		return tree.Root, nil
+	}
+	text, err := Fill(p.Path, func(name string) (string, bool) { v, ok := values[name]; return v, ok })
+	if err != nil {
+		return tree.Root, fmt.Errorf("place %s: %w", place, err)
+	}
+	path, err := tree.ParsePath(text)
+	if err != nil {
+		return tree.Root, fmt.Errorf("place %s: %w", place, err)
+	}
+	return path, nil
+}
+
+// Fill replaces every {name} in text by what value gives for it.
+func Fill(text string, value func(name string) (string, bool)) (string, error) {
+	var out strings.Builder
+	for rest := text; rest != ""; {
+		before, after, open := strings.Cut(rest, "{")
+		out.WriteString(before)
+		if !open {
+			break
+		}
+		name, tail, closed := strings.Cut(after, "}")
+		if !closed {
+			return "", fmt.Errorf("%q has a { without its }", text)
+		}
+		v, ok := value(name)
+		if !ok {
+			return "", fmt.Errorf("%q holds {%s}, which has no value", text, name)
+		}
+		out.WriteString(v)
+		rest = tail
+	}
+	return out.String(), nil
+}
+
+// Placeholders lists the {name}s in text, in order.
+func Placeholders(text string) []string {
+	var names []string
+	_, _ = Fill(text, func(name string) (string, bool) { names = append(names, name); return "", true })
+	return names
+}

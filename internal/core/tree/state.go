@@ -1,0 +1,114 @@
+package tree
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+)
+
+// Digest is the SHA-256 of some bytes. The zero value means "not known".
+type Digest [sha256.Size]byte
+
+// ParseDigest reads the 64 hexadecimal digits that [Digest.String] writes.
+func ParseDigest(s string) (Digest, error) {
+	var d Digest
+	raw, err := hex.DecodeString(s)
+	if err != nil || len(raw) != len(d) {
+		return d, fmt.Errorf("%q is not a SHA-256 of 64 hexadecimal digits", s)
+	}
+	copy(d[:], raw)
+	return d, nil
+}
+
+// Sum is the digest of b.
+func Sum(b []byte) Digest { return sha256.Sum256(b) }
+
+// String is the digest in hexadecimal, empty where it is not known.
+func (d Digest) String() string {
+	if d.IsZero() {
+		return ""
+	}
+	return hex.EncodeToString(d[:])
+}
+
+// Short is the first six hexadecimal digits: enough for a person to tell two apart.
+func (d Digest) Short() string { return hex.EncodeToString(d[:3]) }
+
+// IsZero tells whether the digest is not known.
+func (d Digest) IsZero() bool { return d == Digest{} }
+
+// MarshalText writes what [ParseDigest] reads.
+func (d Digest) MarshalText() ([]byte, error) { return []byte(d.String()), nil }
+
+// UnmarshalText reads what MarshalText wrote; empty is the unknown digest.
+func (d *Digest) UnmarshalText(b []byte) error {
+	if len(b) == 0 {
+		*d = Digest{}
+		return nil
+	}
+	got, err := ParseDigest(string(b))
+	*d = got
+	return err
+}
+
+// Being is what stands at a path, as the ledger writes it.
+type Being string
+
+// What can stand at a path.
+const (
+	Absent  Being = "absent"  // nothing is there
+	Unknown Being = "unknown" // something may be there; nobody has looked
+	Folder  Being = "folder"
+	Content Being = "content" // a file with bytes
+	Foreign Being = "foreign" // a link, device or other thing that is never touched
+)
+
+// State is what stands at a path: its being and, for content, which bytes and
+// which permission bits. Mode holds permission bits only (at most 0o777); 0
+// means that the host has none. Time and owner are never part of it.
+type State struct {
+	Being  Being  `json:"being"`
+	Digest Digest `json:"digest,omitzero"`
+	Size   int64  `json:"size,omitempty"`
+	Mode   uint32 `json:"mode,omitempty"`
+}
+
+// Nothing is the state of a path where nothing stands.
+var Nothing = State{Being: Absent}
+
+// Same tells whether two states are one and the same by the terms in which
+// "old" and "new" are defined: existence, type, bytes, and permission bits
+// where both hosts have them.
+func (s State) Same(t State) bool {
+	if s.Being != t.Being {
+		return false
+	}
+	if s.Being != Content {
+		return s.Being == Absent || s.Being == Folder
+	}
+	return s.Digest == t.Digest && s.Size == t.Size && (s.Mode == t.Mode || s.Mode == 0 || t.Mode == 0)
+}
+
+// SameBytes is [State.Same] without the permission bits.
+func (s State) SameBytes(t State) bool {
+	s.Mode, t.Mode = 0, 0
+	return s.Same(t)
+}
+
+// String says the state in a few words.
+func (s State) String() string {
+	if s.Being == Content {
+		return fmt.Sprintf("content %s, %d bytes", s.Digest.Short(), s.Size)
+	}
+	return string(s.Being)
+}
+
+// Entry is one thing in an archive's or a folder's listing: a file or an
+// (explicit) folder. Exec tells whether the archive marks it executable.
+type Entry struct {
+	Path   Path   `json:"path"`
+	Dir    bool   `json:"dir,omitempty"`
+	Size   int64  `json:"size,omitempty"`
+	Digest Digest `json:"digest,omitzero"`
+	Exec   bool   `json:"exec,omitempty"`
+}

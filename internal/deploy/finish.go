@@ -1,0 +1,215 @@
+package deploy
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"slices"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/remote"
+)
+
+// Backward takes back everything that the journal shows as begun, group by
+// group from the last. When it returns nil every named path is as it was, and
+// nothing of the deployment is left in the tree but folders that somebody
+// else put something into.
+func (r *Run) Backward(ctx context.Context) (err error) {
+	marks, err := r.Journal.Marks(ctx, r.ID)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, r.closeSegment()) }()
+	var all [][]draft.Motion
+	for _, phase := range []draft.Phase{draft.Prepare, draft.Swap} {
+		all = append(all, groups(r.Draft.Motions, phase)...)
+	}
+	slices.Reverse(all)
+	for _, group := range all {
+		var todo []draft.Motion
+		for _, m := range group {
+			if s := marks[KeyOf(m)].State; s == Intended || s == Finished {
+				todo = append(todo, m)
+			}
+		}
+		for len(todo) > 0 {
+			n := min(batch, len(todo))
+			if err := r.backBatch(ctx, todo[:n], marks); err != nil {
+				return err
+			}
+			todo = todo[n:]
+		}
+	}
+	return r.removeWork(ctx)
+}
+
+func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks map[Key]Mark) error {
+	outcomes := make([]*Outcome, len(motions))
+	err := r.each(ctx, motions, func(ctx context.Context, i int, m draft.Motion) error {
+		if err := r.fault(AfterIntent, m); err != nil {
+			return err
+		}
+		res, err := r.backward(ctx, m, marks[KeyOf(m)])
+		if err != nil {
+			return err
+		}
+		if err := r.fault(AfterEffect, m); err != nil {
+			return err
+		}
+		outcomes[i] = &Outcome{Motion: m, Result: res}
+		r.count()
+		r.tell(Progress{Kind: "motion", Phase: m.Phase, Step: m.Step, Path: m.Path})
+		return nil
+	})
+	return errors.Join(err, r.conclude(context.WithoutCancel(ctx), outcomes, r.Journal.Reverse))
+}
+
+func (r *Run) backward(ctx context.Context, m draft.Motion, mark Mark) (Result, error) {
+	v, err := r.verdict(ctx, m)
+	if err != nil {
+		return Result{}, err
+	}
+	a, ok := draft.Backward(m, r.Names, v)
+	if !ok {
+		return Result{}, nil
+	}
+	left, err := r.act(ctx, a)
+	if err != nil {
+		return Result{}, err
+	}
+	if left {
+		r.note("the folder %s stays: something that is not of this deployment is in it", a.From)
+		return Result{Left: true}, nil
+	}
+	if m.Kind != draft.InMotion || a.Op != draft.Rename {
+		return Result{}, nil
+	}
+	// What the server wrote into our file in the meantime is kept.
+	i, err := r.Host.Stat(ctx, a.To)
+	if err != nil {
+		return Result{}, err
+	}
+	var res Result
+	if mark.State == Finished && i.Size == mark.Result.Size && i.Modified == mark.Result.Modified {
+		return res, nil
+	}
+	err = r.keepIfOther(ctx, a.To, m.After.Digest, &res, "%s was written to while it was in place; what it held is kept", m.Path)
+	return res, err
+}
+
+// Look looks at every path of the draft again after the swap. It gives what
+// the host reports of each that holds content, and the changes as they really
+// came to be, for the ledger. seenAt is the host's clock now, in UTC
+// milliseconds, 0 where it is not known.
+func (r *Run) Look(ctx context.Context, seenAt int64) (map[tree.Path]draft.Reported, []draft.Change, error) {
+	marks, err := r.Journal.Marks(ctx, r.ID)
+	if err != nil {
+		return nil, nil, err
+	}
+	lister := newLister(r.Host)
+	reported := map[tree.Path]draft.Reported{}
+	var changes []draft.Change
+	touched := map[tree.Path]bool{}
+	last := map[tree.Path]Result{} // of files that the server wrote to between the draft and the swap
+	for _, m := range r.Draft.Motions {
+		touched[m.Path] = true
+		if res := marks[KeyOf(m)].Result; m.Kind == draft.AsideMotion && !res.Digest.IsZero() {
+			last[m.Path] = res
+		}
+	}
+	for _, c := range r.Draft.Changes {
+		if !touched[c.Path] {
+			changes = append(changes, c)
+			continue
+		}
+		i, err := lister.at(ctx, c.Path)
+		if err != nil {
+			return nil, nil, err
+		}
+		if c.After.Being == tree.Absent && c.Before.Being == tree.Folder && i.Being == tree.Folder {
+			r.note("the folder %s stays: something that is not of this deployment is in it", c.Path)
+			continue
+		}
+		if i.Being != c.After.Being || (i.Being == tree.Content && i.Size != c.After.Size) {
+			return nil, nil, fmt.Errorf("%s is not as it should be after the swap: it is %s of %d bytes, and should be %s", c.Path, i.Being, i.Size, c.After)
+		}
+		if c.After.Being == tree.Content {
+			if i.Mode != 0 && c.After.Mode != 0 {
+				c.After.Mode = i.Mode
+			}
+			reported[c.Path] = draft.Reported{Size: i.Size, Modified: i.Modified, SeenAt: seenAt}
+		}
+		if res, ok := last[c.Path]; ok {
+			c.Before.Digest, c.Before.Size = res.Digest, res.Size
+		}
+		changes = append(changes, c)
+	}
+	return reported, changes, nil
+}
+
+// Tidy removes what was set aside and the work folder, once the deployment is
+// recorded.
+func (r *Run) Tidy(ctx context.Context) error {
+	if err := r.Forward(ctx, draft.Proof); err != nil {
+		return err
+	}
+	return r.removeWork(ctx)
+}
+
+// workFolder makes the deployment's own folder on the host.
+func (r *Run) workFolder(ctx context.Context) error {
+	if r.Names.Beside {
+		return nil
+	}
+	for _, p := range []tree.Path{draft.Work, r.Names.Folder()} {
+		if err := r.Host.MakeFolder(ctx, p, 0o755); err != nil && !errors.Is(err, fs.ErrExist) {
+			return err
+		}
+	}
+	return nil
+}
+
+// removeWork takes the work folder away; what another deployment has in it stays.
+func (r *Run) removeWork(ctx context.Context) error {
+	if r.Names.Beside {
+		return nil
+	}
+	for _, p := range []tree.Path{r.Names.Folder(), draft.Work} {
+		err := r.Host.RemoveFolder(ctx, p)
+		if err != nil && !errors.Is(err, fs.ErrNotExist) && !(p == draft.Work && errors.Is(err, remote.ErrNotEmpty)) {
+			return fmt.Errorf("remove the work folder %s: %w", p, err)
+		}
+	}
+	return nil
+}
+
+// lister answers for single paths out of whole listings.
+type lister struct {
+	host remote.Host
+	seen map[tree.Path]map[string]remote.Info
+}
+
+func newLister(h remote.Host) *lister {
+	return &lister{host: h, seen: map[tree.Path]map[string]remote.Info{}}
+}
+
+func (l *lister) at(ctx context.Context, p tree.Path) (remote.Info, error) {
+	folder, ok := l.seen[p.Dir()]
+	if !ok {
+		list, err := l.host.List(ctx, p.Dir())
+		if err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return remote.Info{}, err
+		}
+		folder = map[string]remote.Info{}
+		for _, i := range list {
+			folder[i.Name] = i
+		}
+		l.seen[p.Dir()] = folder
+	}
+	if i, ok := folder[p.Base()]; ok {
+		return i, nil
+	}
+	return remote.Info{Name: p.Base(), Being: tree.Absent}, nil
+}

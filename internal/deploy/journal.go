@@ -1,0 +1,63 @@
+package deploy
+
+import (
+	"context"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/stockroom"
+)
+
+// Key names a motion within its deployment.
+type Key struct{ Leg, Motion int }
+
+// KeyOf is the key of a motion.
+func KeyOf(m draft.Motion) Key { return Key{Leg: m.Leg, Motion: m.ID} }
+
+// MarkState is how far the journal has followed a motion.
+type MarkState string
+
+// The states of a mark.
+const (
+	Intended MarkState = "intended" // durable before the motion starts; its result is unknown
+	Finished MarkState = "done"
+	Undone   MarkState = "undone"
+)
+
+// Mark is what the journal says of one motion.
+type Mark struct {
+	State  MarkState
+	Result Result
+}
+
+// Result is what a motion found out. Sizes are bytes, times UTC milliseconds
+// by the host's clock.
+type Result struct {
+	Digest   tree.Digest `json:"digest,omitzero"` // of bytes that were kept
+	Size     int64       `json:"size,omitempty"`
+	Modified int64       `json:"modified,omitempty"`
+	Proved   bool        `json:"proved,omitempty"` // a sent file was read back and hashed
+	Left     bool        `json:"left,omitempty"`   // a folder stayed because something is in it
+	// Kept is where kept bytes lie. It is recorded in the same transaction.
+	Kept *stockroom.Kept `json:"-"`
+}
+
+// Outcome is a motion with its result.
+type Outcome struct {
+	Motion draft.Motion
+	Result Result
+}
+
+// Journal is where a run writes what it is about to do and what it did. Every
+// call is durable when it returns.
+type Journal interface {
+	// Intend marks motions as about to start.
+	Intend(ctx context.Context, deployment int64, motions []draft.Motion) error
+	// Conclude marks motions as done, and makes their kept bytes known.
+	Conclude(ctx context.Context, deployment int64, outcomes []Outcome) error
+	// Reverse marks motions as taken back. Outcomes may carry bytes that were
+	// kept on the way.
+	Reverse(ctx context.Context, deployment int64, outcomes []Outcome) error
+	// Marks gives everything the journal knows of a deployment.
+	Marks(ctx context.Context, deployment int64) (map[Key]Mark, error)
+}

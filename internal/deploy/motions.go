@@ -1,0 +1,226 @@
+package deploy
+
+import (
+	"context"
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/remote"
+)
+
+// ErrChanged is returned where a path no longer holds what the draft saw.
+var ErrChanged = errors.New("it was changed on the server since the draft was made")
+
+// forward does one motion. begun tells that an earlier run may have done it,
+// or half of it: then the host is looked at first.
+func (r *Run) forward(ctx context.Context, m draft.Motion, begun bool) (Result, error) {
+	if begun {
+		v, err := r.verdict(ctx, m)
+		if err != nil {
+			return Result{}, err
+		}
+		switch v {
+		case draft.Done:
+			return r.after(ctx, m)
+		case draft.Occupied:
+			return Result{}, fmt.Errorf("something else has appeared at %s; move it away by hand, then resume or undo", m.Path)
+		case draft.Lost:
+			return Result{}, fmt.Errorf("neither %s nor its set-aside name is on the server any more", m.Path)
+		}
+	}
+	a := draft.Forward(m, r.Names)
+	switch a.Op {
+	case draft.Fetch:
+		return r.keep(ctx, m)
+	case draft.Upload:
+		return r.send(ctx, m, a)
+	}
+	if left, err := r.act(ctx, a); left || err != nil {
+		return Result{Left: left}, err
+	}
+	return r.after(ctx, m)
+}
+
+// act does an operation that moves no bytes. left tells that a folder stays
+// because something is in it.
+func (r *Run) act(ctx context.Context, a draft.Act) (left bool, err error) {
+	switch a.Op {
+	case draft.Rename:
+		return false, r.Host.Rename(ctx, a.From, a.To)
+	case draft.MakeFolder:
+		return false, r.Host.MakeFolder(ctx, a.To, a.Mode)
+	case draft.RemoveFile:
+		if err := r.Host.RemoveFile(ctx, a.From); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return false, err
+		}
+		return false, nil
+	case draft.RemoveFolder:
+		err := r.Host.RemoveFolder(ctx, a.From)
+		if errors.Is(err, remote.ErrNotEmpty) {
+			return true, nil
+		}
+		return false, err
+	}
+	return false, fmt.Errorf("%s is no operation without bytes", a.Op)
+}
+
+func (r *Run) verdict(ctx context.Context, m draft.Motion) (draft.Verdict, error) {
+	final, err := r.Host.Stat(ctx, m.Path)
+	if err != nil {
+		return "", err
+	}
+	temp := remote.Info{Being: tree.Absent}
+	if t := r.Names.Temp(m); t != tree.Root {
+		if temp, err = r.Host.Stat(ctx, t); err != nil {
+			return "", err
+		}
+	}
+	return draft.Decide(m, temp.Being, final.Being), nil
+}
+
+// after notes what the host reports once a rename has happened. A file that
+// was set aside is compared with what the draft saw: what the server wrote
+// into it last is fetched, so that nothing of it is lost.
+func (r *Run) after(ctx context.Context, m draft.Motion) (Result, error) {
+	switch {
+	case m.Kind == draft.AsideMotion:
+		at := r.Names.Temp(m)
+		i, err := r.Host.Stat(ctx, at)
+		if err != nil {
+			return Result{}, err
+		}
+		res := Result{Size: i.Size, Modified: i.Modified}
+		if i.Size == m.Before.Size && i.Modified == m.Seen {
+			return res, nil
+		}
+		err = r.keepIfOther(ctx, at, m.Before.Digest, &res, "%s was written to after it was looked at; its last bytes are kept", m.Path)
+		return res, err
+	case m.Kind == draft.InMotion && m.After.Being == tree.Content:
+		i, err := r.Host.Stat(ctx, m.Path)
+		if err != nil {
+			return Result{}, err
+		}
+		if i.Being != tree.Content || i.Size != m.After.Size {
+			return Result{}, fmt.Errorf("it is %s of %d bytes after the rename instead of a file of %d", i.Being, i.Size, m.After.Size)
+		}
+		return Result{Size: i.Size, Modified: i.Modified}, nil
+	}
+	return Result{}, nil
+}
+
+// keepIfOther reads a file and keeps its bytes unless they are the expected ones.
+func (r *Run) keepIfOther(ctx context.Context, at tree.Path, expected tree.Digest, res *Result, format string, args ...any) error {
+	d, err := r.hash(ctx, at)
+	if err != nil || d == expected {
+		return err
+	}
+	if err := r.fetch(ctx, at, res); err != nil {
+		return err
+	}
+	r.note(format, args...)
+	return nil
+}
+
+// keep fetches the old bytes. The copy is valid only if size and time were
+// equal before and after reading, and the bytes are those the draft saw.
+func (r *Run) keep(ctx context.Context, m draft.Motion) (Result, error) {
+	before, err := r.Host.Stat(ctx, m.Path)
+	if err != nil {
+		return Result{}, err
+	}
+	if before.Being != tree.Content {
+		return Result{}, ErrChanged
+	}
+	res := Result{Size: before.Size, Modified: before.Modified}
+	if err := r.fetch(ctx, m.Path, &res); err != nil {
+		return Result{}, err
+	}
+	after, err := r.Host.Stat(ctx, m.Path)
+	if err != nil {
+		return Result{}, err
+	}
+	if after.Size != before.Size || after.Modified != before.Modified || res.Digest != m.Before.Digest {
+		return Result{}, ErrChanged
+	}
+	return res, nil
+}
+
+func (r *Run) fetch(ctx context.Context, at tree.Path, res *Result) error {
+	seg, err := r.openSegment()
+	if err != nil {
+		return err
+	}
+	f, err := r.Host.Open(ctx, at)
+	if err != nil {
+		return err
+	}
+	kept, err := seg.Append(ctx, f)
+	if err = errors.Join(err, f.Close()); err != nil {
+		return err
+	}
+	res.Kept, res.Digest = &kept, kept.Digest
+	return nil
+}
+
+// send uploads under the temporary name and checks: closed without error,
+// equal in size, and for one in twenty read back and hashed.
+func (r *Run) send(ctx context.Context, m draft.Motion, a draft.Act) (Result, error) {
+	src, err := r.Room.Open(ctx, m.After.Digest)
+	if err != nil {
+		return Result{}, err
+	}
+	defer src.Close()
+	w, err := r.Host.Create(ctx, a.To, a.Mode)
+	if err != nil {
+		return Result{}, err
+	}
+	n, err := io.Copy(w, src)
+	if err = errors.Join(err, w.Close()); err != nil {
+		return Result{}, err
+	}
+	r.mu.Lock()
+	r.sent += n
+	r.mu.Unlock()
+	i, err := r.Host.Stat(ctx, a.To)
+	if err != nil {
+		return Result{}, err
+	}
+	if n != m.After.Size || i.Size != m.After.Size {
+		return Result{}, fmt.Errorf("%d bytes arrived instead of %d", i.Size, m.After.Size)
+	}
+	res := Result{Size: i.Size, Modified: i.Modified}
+	if m.Proved {
+		d, err := r.hash(ctx, a.To)
+		if err != nil {
+			return Result{}, fmt.Errorf("read it back: %w", err)
+		}
+		if d != m.After.Digest {
+			return Result{}, errors.New("other bytes came back than were sent")
+		}
+		res.Proved = true
+	}
+	return res, nil
+}
+
+func (r *Run) hash(ctx context.Context, at tree.Path) (tree.Digest, error) {
+	return HashOf(ctx, r.Host, at)
+}
+
+// HashOf reads a file on a host and gives its digest.
+func HashOf(ctx context.Context, h remote.Host, at tree.Path) (tree.Digest, error) {
+	f, err := h.Open(ctx, at)
+	if err != nil {
+		return tree.Digest{}, err
+	}
+	sum := sha256.New()
+	_, err = io.Copy(sum, f)
+	if err = errors.Join(err, f.Close()); err != nil {
+		return tree.Digest{}, err
+	}
+	return tree.Digest(sum.Sum(nil)), nil
+}

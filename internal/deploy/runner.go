@@ -1,0 +1,295 @@
+// Package deploy runs a draft against a host: it does motions, writes the
+// journal, and finishes or takes back what a broken run left. It decides
+// nothing that package draft can decide.
+//
+// The order is strict. No motion starts before its intent is durable. A group
+// of motions begins only when every result of the group before it is durable;
+// an undo walks the groups backwards under the same rule. So whatever a crash
+// leaves, the names on the host tell what has happened.
+package deploy
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"sync"
+
+	"golang.org/x/sync/errgroup"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/remote"
+	"restlesscrate/internal/stockroom"
+)
+
+// batch is how many motions share one journal transaction.
+const batch = 256
+
+// Progress is one thing that a run tells while it goes on.
+type Progress struct {
+	Kind  string      `json:"kind"` // "phase", "motion", "note"
+	Phase draft.Phase `json:"phase,omitempty"`
+	Step  int         `json:"step,omitempty"`
+	Done  int         `json:"done"`  // motions done so far
+	Total int         `json:"total"` // motions in all
+	Sent  int64       `json:"sent,omitempty"`
+	Path  tree.Path   `json:"path,omitempty"`
+	Text  string      `json:"text,omitempty"`
+}
+
+// Point is where a run stands with one motion when a fault is injected.
+type Point string
+
+// The points, in order.
+const (
+	AfterIntent Point = "after intent"
+	AfterEffect Point = "after effect"
+	AfterResult Point = "after result"
+)
+
+// Run is one deployment being run, resumed or undone. Its fields are set by
+// the caller and not changed while it works.
+type Run struct {
+	ID      int64
+	Names   draft.Names
+	Draft   *draft.Draft
+	Host    remote.Host
+	Room    *stockroom.Room
+	Journal Journal
+	Lanes   int            // motions in flight at a time, at least 1
+	Tell    func(Progress) // may be nil; called from one goroutine at a time
+	// Fault, where set, is called at every point of every motion; an error
+	// breaks the run there. Only tests set it.
+	Fault func(Point, draft.Motion) error
+
+	mu      sync.Mutex
+	done    int
+	sent    int64
+	segment *stockroom.Segment
+	notes   []string
+}
+
+// Trouble is an error that halts a run at one motion.
+type Trouble struct {
+	Motion draft.Motion
+	Err    error
+}
+
+func (t *Trouble) Error() string {
+	doing := map[draft.MotionKind]string{draft.KeepMotion: "keeping a copy of", draft.SendMotion: "sending", draft.AsideMotion: "setting aside",
+		draft.InMotion: "putting in place", draft.DropMotion: "removing the folder", draft.TidyMotion: "tidying up"}[t.Motion.Kind]
+	return fmt.Sprintf("%s %s: %v", doing, t.Motion.Path, t.Err)
+}
+func (t *Trouble) Unwrap() error { return t.Err }
+
+// Notes are what the run has to say that is no error, in order.
+func (r *Run) Notes() []string {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return append([]string(nil), r.notes...)
+}
+
+// Sent is how many bytes were uploaded by this run.
+func (r *Run) Sent() int64 {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.sent
+}
+
+func (r *Run) note(format string, args ...any) {
+	text := fmt.Sprintf(format, args...)
+	r.mu.Lock()
+	r.notes = append(r.notes, text)
+	r.mu.Unlock()
+	r.tell(Progress{Kind: "note", Text: text})
+}
+
+func (r *Run) tell(p Progress) {
+	if r.Tell == nil {
+		return
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	p.Done, p.Total, p.Sent = r.done, len(r.Draft.Motions), r.sent
+	r.Tell(p)
+}
+
+func (r *Run) fault(p Point, m draft.Motion) error {
+	if r.Fault == nil {
+		return nil
+	}
+	return r.Fault(p, m)
+}
+
+// Forward does every motion of the given phases that the journal does not
+// show as done. After an error the deployment is halted: Forward or Backward
+// may be called again, by this service or a later one.
+func (r *Run) Forward(ctx context.Context, phases ...draft.Phase) (err error) {
+	marks, err := r.Journal.Marks(ctx, r.ID)
+	if err != nil {
+		return err
+	}
+	if err := r.workFolder(ctx); err != nil {
+		return fmt.Errorf("make the work folder: %w", err)
+	}
+	defer func() { err = errors.Join(err, r.closeSegment()) }()
+	for _, phase := range phases {
+		r.tell(Progress{Kind: "phase", Phase: phase})
+		for _, group := range groups(r.Draft.Motions, phase) {
+			if err := r.group(ctx, group, marks); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// group does one group in batches.
+func (r *Run) group(ctx context.Context, group []draft.Motion, marks map[Key]Mark) error {
+	var todo []draft.Motion
+	for _, m := range group {
+		if marks[KeyOf(m)].State == Finished {
+			r.count()
+			continue
+		}
+		todo = append(todo, m)
+	}
+	for len(todo) > 0 {
+		n := min(batch, len(todo))
+		if err := r.batch(ctx, todo[:n], marks); err != nil {
+			return err
+		}
+		todo = todo[n:]
+	}
+	return nil
+}
+
+// batch makes the intents durable, does the motions side by side, and makes
+// the results durable: also those that came before an error.
+func (r *Run) batch(ctx context.Context, motions []draft.Motion, marks map[Key]Mark) error {
+	if err := r.Journal.Intend(ctx, r.ID, motions); err != nil {
+		return err
+	}
+	outcomes := make([]*Outcome, len(motions))
+	err := r.each(ctx, motions, func(ctx context.Context, i int, m draft.Motion) error {
+		if err := r.fault(AfterIntent, m); err != nil {
+			return err
+		}
+		res, err := r.forward(ctx, m, marks[KeyOf(m)].State == Intended)
+		if err != nil {
+			return err
+		}
+		if err := r.fault(AfterEffect, m); err != nil {
+			return err
+		}
+		outcomes[i] = &Outcome{Motion: m, Result: res}
+		r.count()
+		r.tell(Progress{Kind: "motion", Phase: m.Phase, Step: m.Step, Path: m.Path})
+		return nil
+	})
+	// What is known is written down even when the context has ended.
+	if e := r.conclude(context.WithoutCancel(ctx), outcomes, r.Journal.Conclude); e != nil {
+		return errors.Join(err, e)
+	}
+	if err != nil {
+		return err
+	}
+	for _, m := range motions {
+		if err := r.fault(AfterResult, m); err != nil {
+			return &Trouble{Motion: m, Err: err}
+		}
+	}
+	return nil
+}
+
+// each runs do over the motions on at most Lanes goroutines. The first error
+// stops those that have not begun.
+func (r *Run) each(ctx context.Context, motions []draft.Motion, do func(context.Context, int, draft.Motion) error) error {
+	var g errgroup.Group
+	g.SetLimit(max(1, r.Lanes))
+	stop := make(chan struct{})
+	var once sync.Once
+	for i, m := range motions {
+		g.Go(func() error {
+			select {
+			case <-stop:
+				return nil
+			default:
+			}
+			err := ctx.Err()
+			if err == nil {
+				err = do(ctx, i, m)
+			}
+			if err != nil {
+				once.Do(func() { close(stop) })
+				return &Trouble{Motion: m, Err: err}
+			}
+			return nil
+		})
+	}
+	return g.Wait()
+}
+
+// conclude syncs kept bytes first, then writes the results that name them.
+func (r *Run) conclude(ctx context.Context, outcomes []*Outcome, write func(context.Context, int64, []Outcome) error) error {
+	var known []Outcome
+	kept := false
+	for _, o := range outcomes {
+		if o != nil {
+			known = append(known, *o)
+			kept = kept || o.Result.Kept != nil
+		}
+	}
+	if len(known) == 0 {
+		return nil
+	}
+	if kept {
+		if err := r.segment.Sync(); err != nil {
+			return err
+		}
+	}
+	return write(ctx, r.ID, known)
+}
+
+func (r *Run) count() {
+	r.mu.Lock()
+	r.done++
+	r.mu.Unlock()
+}
+
+func groups(motions []draft.Motion, phase draft.Phase) (out [][]draft.Motion) {
+	last := -1
+	for _, m := range motions {
+		if m.Phase != phase {
+			continue
+		}
+		if m.Group != last {
+			out, last = append(out, nil), m.Group
+		}
+		out[len(out)-1] = append(out[len(out)-1], m)
+	}
+	return out
+}
+
+// openSegment gives the deployment's own segment for kept copies.
+func (r *Run) openSegment() (*stockroom.Segment, error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.segment == nil {
+		s, err := r.Room.Segment(fmt.Sprintf("deployment-%d", r.ID))
+		if err != nil {
+			return nil, err
+		}
+		r.segment = s
+	}
+	return r.segment, nil
+}
+
+func (r *Run) closeSegment() error {
+	if r.segment == nil {
+		return nil
+	}
+	err := r.segment.Close()
+	r.segment = nil
+	return err
+}

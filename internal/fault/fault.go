@@ -1,0 +1,73 @@
+// Package fault is the one kind of error that a person gets to read: a stable
+// code, what happened, and what would mend it. Services return it; the API
+// turns it into a problem document and the command line into an exit code.
+package fault
+
+import (
+	"errors"
+	"fmt"
+
+	"restlesscrate/internal/core/finding"
+)
+
+// Kind says what sort of thing went wrong. It decides the HTTP status and the
+// exit code.
+type Kind int
+
+// The kinds.
+const (
+	Failed   Kind = iota // it was tried and did not work
+	Usage                // what was asked for makes no sense
+	Unknown              // a thing that was named does not exist
+	Conflict             // the state of things does not allow it
+	Blocked              // a finding, or a draft that is no longer true
+	Halted               // a deployment stopped half-way
+	Denied               // not signed in
+)
+
+// Fault is an error with a code. It may wrap the error that caused it.
+type Fault struct {
+	Kind       Kind
+	Code       string
+	What       string
+	Mend       string
+	Findings   []finding.Finding
+	Deployment string // the deployment to look at, such as saltpan#7
+	Err        error
+}
+
+func (f *Fault) Error() string {
+	if f.Err != nil {
+		return f.What + ": " + f.Err.Error()
+	}
+	return f.What
+}
+
+// Unwrap gives the cause.
+func (f *Fault) Unwrap() error { return f.Err }
+
+// New makes a fault.
+func New(k Kind, code, format string, args ...any) *Fault {
+	return &Fault{Kind: k, Code: code, What: fmt.Sprintf(format, args...)}
+}
+
+// WithMend says what would mend it.
+func (f *Fault) WithMend(format string, args ...any) *Fault {
+	f.Mend = fmt.Sprintf(format, args...)
+	return f
+}
+
+// Because adds the error that caused it.
+func (f *Fault) Because(err error) *Fault {
+	f.Err = err
+	return f
+}
+
+// As finds the fault in an error; any other error is an unexpected failure.
+func As(err error) *Fault {
+	var f *Fault
+	if errors.As(err, &f) {
+		return f
+	}
+	return &Fault{Kind: Failed, Code: "failed", What: err.Error()}
+}

@@ -1,0 +1,142 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/jobs"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/service/changes"
+)
+
+// Numbered is the deployment that a call is about.
+type Numbered struct {
+	Server string `path:"server"`
+	Number int    `path:"number"`
+}
+
+type act func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error)
+
+func (s *Server) changeOps(h huma.API) {
+	huma.Register(h, op(http.MethodPost, "/servers/{server}/deployments", "make-draft", "Look at the server and draft a deployment; a job", "deployments"), func(ctx context.Context, in *struct {
+		OnServer
+		Body api.NewDraft
+	}) (*accepted, error) {
+		ask, err := unwireAsk(in.Body)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		accepts, err := parseAccepts(in.Body.Accept)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		actor := actorOf(ctx)
+		return s.job(ctx, "draft", in.Server, func(ctx context.Context, tell jobs.Tell) (any, error) {
+			d, err := s.Changes.Draft(ctx, in.Server, ask, accepts, actor, changes.Tell(tell))
+			return s.whole(ctx, d, err)
+		})
+	})
+	list := func(ctx context.Context, server string, p Paged) (*body[api.Page[api.Deployment]], error) {
+		before, err := p.before()
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		all, err := s.Changes.List(ctx, server, before, pageLimit)
+		return &body[api.Page[api.Deployment]]{page(all, pageLimit, func(d model.Deployment) int64 { return d.ID }, wireDeployment)}, s.fail(ctx, err)
+	}
+	huma.Register(h, op(http.MethodGet, "/deployments", "list-all-deployments", "All deployments, the newest first", "deployments"), func(ctx context.Context, in *Paged) (*body[api.Page[api.Deployment]], error) {
+		return list(ctx, "", *in)
+	})
+	huma.Register(h, op(http.MethodGet, "/servers/{server}/deployments", "list-deployments", "A server's deployments, the newest first", "deployments"), func(ctx context.Context, in *struct {
+		OnServer
+		Paged
+	}) (*body[api.Page[api.Deployment]], error) {
+		if _, err := s.Hosts.Find(ctx, in.Server); err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		return list(ctx, in.Server, in.Paged)
+	})
+	huma.Register(h, op(http.MethodGet, "/servers/{server}/deployments/{number}", "get-deployment", "Show a deployment with its steps", "deployments"), func(ctx context.Context, in *Numbered) (*body[api.Deployment], error) {
+		d, err := s.Changes.Find(ctx, in.Server, in.Number)
+		w, err := s.whole(ctx, d, err)
+		return &body[api.Deployment]{w}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodDelete, "/servers/{server}/deployments/{number}", "discard-draft", "Give a draft up", "deployments"), func(ctx context.Context, in *Numbered) (*done, error) {
+		d, err := s.Changes.Find(ctx, in.Server, in.Number)
+		if err == nil {
+			err = s.Changes.Discard(ctx, d)
+		}
+		return nil, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodPost, "/servers/{server}/deployments/{number}/run", "run-draft", "Run a draft that was read; a job", "deployments"), func(ctx context.Context, in *struct {
+		Numbered
+		Body api.RunDraft
+	}) (*accepted, error) {
+		accepts, err := parseAccepts(in.Body.Accept)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		return s.act(ctx, in.Numbered, func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error) {
+			return s.Changes.Run(ctx, d, in.Body.Digest, accepts, actor, tell)
+		})
+	})
+	for verb, does := range map[string]struct {
+		summary string
+		do      act
+	}{
+		"resume": {"Finish a halted deployment; a job", func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error) {
+			return s.Changes.Resume(ctx, d, actor, tell)
+		}},
+		"undo": {"Take a halted deployment back; a job", func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error) {
+			return s.Changes.Undo(ctx, d, actor, tell)
+		}},
+	} {
+		huma.Register(h, op(http.MethodPost, "/servers/{server}/deployments/{number}/"+verb, verb+"-deployment", does.summary, "deployments"), func(ctx context.Context, in *Numbered) (*accepted, error) {
+			return s.act(ctx, *in, does.do)
+		})
+	}
+	huma.Register(h, op(http.MethodGet, "/jobs/{id}", "get-job", "Show a job", "jobs"), func(ctx context.Context, in *struct {
+		ID string `path:"id"`
+	}) (*body[api.Job], error) {
+		j, err := s.findJob(ctx, in.ID)
+		return &body[api.Job]{wireJob(j)}, s.fail(ctx, err)
+	})
+}
+
+// act starts the job that runs, resumes or undoes a deployment.
+func (s *Server) act(ctx context.Context, in Numbered, do act) (*accepted, error) {
+	d, err := s.Changes.Find(ctx, in.Server, in.Number)
+	if err != nil {
+		return nil, s.fail(ctx, err)
+	}
+	actor := actorOf(ctx)
+	return s.job(ctx, "run", d.Name(), func(ctx context.Context, tell jobs.Tell) (any, error) {
+		d, err := do(ctx, d, actor, changes.Tell(tell))
+		return s.whole(ctx, d, err)
+	})
+}
+
+func (s *Server) job(ctx context.Context, kind, subject string, work jobs.Work) (*accepted, error) {
+	j, err := s.Jobs.Start(ctx, kind, subject, actorOf(ctx), work)
+	return &accepted{http.StatusAccepted, wireJob(j)}, s.fail(ctx, err)
+}
+
+// whole gives a deployment with its steps and the job that ran it last.
+func (s *Server) whole(ctx context.Context, d model.Deployment, err error) (api.Deployment, error) {
+	if err != nil {
+		return api.Deployment{}, err
+	}
+	steps, err := s.Changes.StepsDone(ctx, d)
+	if err != nil {
+		return api.Deployment{}, err
+	}
+	w := wireDeployment(d)
+	wireSteps(&w, d, steps)
+	if j, err := s.Insight.LastRun(ctx, d.Name()); err == nil {
+		w.Job = j.ID
+	}
+	return w, nil
+}

@@ -1,0 +1,209 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+	"strconv"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/service/hosts"
+)
+
+// pageLimit is how many items a page of a list has.
+const pageLimit = 100
+
+// OnServer is the server that a call is about.
+type OnServer struct {
+	Server string `path:"server"`
+}
+
+// Paged is where a page of a list begins.
+type Paged struct {
+	Cursor string `query:"cursor" doc:"From an earlier page's next"`
+}
+
+func (p Paged) before() (int64, error) {
+	if p.Cursor == "" {
+		return 0, nil
+	}
+	n, err := strconv.ParseInt(p.Cursor, 10, 64)
+	if err != nil {
+		return 0, fault.New(fault.Usage, "bad-cursor", "%q is no cursor of this list", p.Cursor)
+	}
+	return n, nil
+}
+
+func (s *Server) serverOps(h huma.API) {
+	huma.Register(h, op(http.MethodGet, "/servers", "list-servers", "List the servers", "servers"), func(ctx context.Context, _ *struct{}) (*body[api.Page[api.Server]], error) {
+		all, err := s.Hosts.List(ctx)
+		return &body[api.Page[api.Server]]{page(all, -1, func(v model.Server) int64 { return v.ID }, wireServer)}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodPost, "/servers", "add-server", "Add a server", "servers"), func(ctx context.Context, in *body[api.NewServer]) (*body[api.Server], error) {
+		n := in.Body
+		srv, err := s.Hosts.Add(ctx, model.Server{Name: n.Name, Rulebook: n.Rulebook, Transport: unwireTransport(n.Transport), Variables: n.Variables, Facts: orEmpty(n.Facts)}, hosts.Secrets(n.Secrets))
+		return &body[api.Server]{wireServer(srv)}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodGet, "/servers/{server}", "get-server", "Show a server", "servers"), func(ctx context.Context, in *OnServer) (*body[api.Server], error) {
+		srv, err := s.Hosts.Find(ctx, in.Server)
+		return &body[api.Server]{wireServer(srv)}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodPatch, "/servers/{server}", "edit-server", "Change a server", "servers"), func(ctx context.Context, in *struct {
+		OnServer
+		Body api.ServerEdit
+	}) (*body[api.Server], error) {
+		e := hosts.Edit{Name: in.Body.Name, Variables: in.Body.Variables, Facts: in.Body.Facts, Secrets: hosts.Secrets(in.Body.Secrets)}
+		if in.Body.Transport != nil {
+			t := unwireTransport(*in.Body.Transport)
+			e.Transport = &t
+		}
+		srv, err := s.Hosts.Edit(ctx, in.Server, e)
+		if err == nil && in.Body.ForgetKey {
+			srv, err = s.Hosts.ForgetKey(ctx, srv.Name)
+		}
+		return &body[api.Server]{wireServer(srv)}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodDelete, "/servers/{server}", "drop-server", "Forget a server; its files are not touched", "servers"), func(ctx context.Context, in *OnServer) (*done, error) {
+		return nil, s.fail(ctx, s.Hosts.Drop(ctx, in.Server))
+	})
+	huma.Register(h, op(http.MethodPost, "/servers/{server}/test", "test-server", "Connect and find out what the host can do", "servers"), func(ctx context.Context, in *OnServer) (*body[api.Server], error) {
+		srv, err := s.Hosts.Test(ctx, in.Server)
+		return &body[api.Server]{wireServer(srv)}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodPost, "/servers/{server}/trust", "trust-server", "Confirm the host's key", "servers"), func(ctx context.Context, in *struct {
+		OnServer
+		Body api.TrustKey
+	}) (*body[api.Server], error) {
+		srv, err := s.Hosts.Trust(ctx, in.Server, in.Body.Fingerprint)
+		return &body[api.Server]{wireServer(srv)}, s.fail(ctx, err)
+	})
+}
+
+func orEmpty(m map[string]string) map[string]string {
+	if m == nil {
+		return map[string]string{}
+	}
+	return m
+}
+
+func (s *Server) catalogOps(h huma.API) {
+	huma.Register(h, op(http.MethodGet, "/rulebooks", "list-rulebooks", "List the rulebooks", "rulebooks"), func(ctx context.Context, _ *struct{}) (*body[api.Page[api.Rulebook]], error) {
+		all, err := s.Catalog.Rulebooks(ctx)
+		return &body[api.Page[api.Rulebook]]{page(all, -1, func(v model.Revision) int64 { return v.ID }, wireRevision)}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodPost, "/rulebooks", "add-rulebook", "Add a rulebook, or its next revision", "rulebooks"), func(ctx context.Context, in *body[api.RulebookText]) (*body[api.Rulebook], error) {
+		rev, fresh, err := s.Catalog.AddRulebook(ctx, []byte(in.Body.Text), actorOf(ctx))
+		w := wireRevision(rev)
+		w.Fresh = fresh
+		return &body[api.Rulebook]{w}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodPost, "/rulebooks/check", "check-rulebook", "Read a rulebook and keep nothing", "rulebooks"), func(ctx context.Context, in *body[api.RulebookText]) (*body[api.Rulebook], error) {
+		b, err := s.Catalog.CheckRulebook([]byte(in.Body.Text))
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		w := api.Rulebook{Name: b.Name, Title: b.Title}
+		describeBook(&w, b)
+		return &body[api.Rulebook]{w}, nil
+	})
+	huma.Register(h, op(http.MethodGet, "/rulebooks/{name}", "get-rulebook", "Show a rulebook", "rulebooks"), func(ctx context.Context, in *struct {
+		Name     string `path:"name"`
+		Revision int    `query:"revision" doc:"0: the newest"`
+	}) (*body[api.Rulebook], error) {
+		b, rev, err := s.Catalog.Revision(ctx, in.Name, in.Revision)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		w := wireRevision(rev)
+		w.Text = string(rev.Text)
+		describeBook(&w, b)
+		return &body[api.Rulebook]{w}, nil
+	})
+	huma.Register(h, op(http.MethodDelete, "/rulebooks/{name}", "drop-rulebook", "Take a rulebook out of use", "rulebooks"), func(ctx context.Context, in *struct {
+		Name string `path:"name"`
+	}) (*done, error) {
+		return nil, s.fail(ctx, s.Catalog.DropRulebook(ctx, in.Name))
+	})
+	s.crateOps(h)
+}
+
+type crateRef struct {
+	Ref      string `path:"crate" doc:"name@version, name@version~digits, name, or the whole digest"`
+	Rulebook string `query:"rulebook"`
+}
+
+func (s *Server) crateOps(h huma.API) {
+	huma.Register(h, op(http.MethodGet, "/crates", "list-crates", "List the crates, the newest first", "crates"), func(ctx context.Context, in *struct {
+		Paged
+		Rulebook string `query:"rulebook"`
+		Addon    string `query:"addon"`
+	}) (*body[api.Page[api.Crate]], error) {
+		before, err := in.before()
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		all, err := s.Catalog.Crates(ctx, in.Rulebook, in.Addon, before, pageLimit)
+		return &body[api.Page[api.Crate]]{page(all, pageLimit, func(c model.Crate) int64 { return c.ID }, wireCrate)}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodGet, "/crates/{crate}", "get-crate", "Show a crate with a reason for every file", "crates"), func(ctx context.Context, in *crateRef) (*body[api.Crate], error) {
+		c, err := s.Catalog.FindCrate(ctx, in.Rulebook, in.Ref)
+		return &body[api.Crate]{wireCrateWhole(c)}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodGet, "/crates/{crate}/readme", "get-crate-readme", "The author's notes", "crates"), func(ctx context.Context, in *crateRef) (*body[api.Page[api.Readme]], error) {
+		c, err := s.Catalog.FindCrate(ctx, in.Rulebook, in.Ref)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		notes, err := s.Catalog.Readme(ctx, c)
+		p := api.Page[api.Readme]{Items: []api.Readme{}}
+		for _, n := range notes {
+			p.Items = append(p.Items, api.Readme(n))
+		}
+		return &body[api.Page[api.Readme]]{p}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodDelete, "/crates/{crate}", "drop-crate", "Take a crate out of the list; its archive stays", "crates"), func(ctx context.Context, in *crateRef) (*done, error) {
+		_, err := s.Catalog.DropCrate(ctx, in.Rulebook, in.Ref)
+		return nil, s.fail(ctx, err)
+	})
+}
+
+func (s *Server) insightOps(h huma.API) {
+	huma.Register(h, op(http.MethodGet, "/servers/{server}/status", "get-status", "What is on a server", "insight"), func(ctx context.Context, in *OnServer) (*body[api.Status], error) {
+		st, err := s.Insight.Status(ctx, in.Server)
+		return &body[api.Status]{wireStatus(st)}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodGet, "/servers/{server}/files", "list-files", "Files with their provenance", "insight"), func(ctx context.Context, in *struct {
+		OnServer
+		Below string `query:"below" doc:"A path; all where absent"`
+	}) (*body[api.Page[api.File]], error) {
+		below, err := parsePath(in.Below)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		files, err := s.Insight.Files(ctx, in.Server, below)
+		p := api.Page[api.File]{Items: make([]api.File, len(files))}
+		for i, f := range files {
+			p.Items[i] = wireFile(f)
+		}
+		return &body[api.Page[api.File]]{p}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodGet, "/servers/{server}/history", "get-history", "What happened to a path or an add-on, the newest first", "insight"), func(ctx context.Context, in *struct {
+		OnServer
+		Path  string `query:"path"`
+		Addon string `query:"addon"`
+	}) (*body[api.Page[api.Event]], error) {
+		p, err := parsePath(in.Path)
+		if err == nil && (p == tree.Root) == (in.Addon == "") {
+			err = fault.New(fault.Usage, "bad-request", "give one of path and addon")
+		}
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		events, err := s.Insight.History(ctx, in.Server, p, in.Addon)
+		return &body[api.Page[api.Event]]{page(events, -1, func(e model.Event) int64 { return e.Seq }, wireEvent)}, s.fail(ctx, err)
+	})
+}

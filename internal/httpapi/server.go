@@ -1,0 +1,182 @@
+// Package httpapi is the service's face: the API under /api/v1, its OpenAPI
+// document, sign-in, event streams, and the console's files. It translates
+// between the wire types of package api and the use cases; it decides nothing.
+package httpapi
+
+import (
+	"context"
+	"encoding/json"
+	"io"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"sync"
+	"time"
+
+	"github.com/alexedwards/scs/v2"
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/labstack/echo/v5"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/jobs"
+	"restlesscrate/internal/service/catalog"
+	"restlesscrate/internal/service/changes"
+	"restlesscrate/internal/service/hosts"
+	"restlesscrate/internal/service/insight"
+)
+
+// Access is what sign-in needs of the records.
+type Access interface {
+	TokenName(ctx context.Context, hash string) (string, error)
+	AddLink(ctx context.Context, hash, actor string, expires time.Time) error
+	UseLink(ctx context.Context, hash string) (actor string, err error)
+}
+
+// Memory keeps the answers to requests with an idempotency key.
+type Memory interface {
+	Remember(ctx context.Context, actor, key, request string) (earlier Remembered, fresh bool, err error)
+	Answered(ctx context.Context, actor, key string, status int, body []byte) error
+}
+
+// Remembered is the answer that was given under a key; Status 0 while the
+// first request is under way.
+type Remembered struct {
+	Request string
+	Status  int
+	Body    []byte
+}
+
+// Server holds the use cases that calls reach.
+type Server struct {
+	Catalog  *catalog.Service
+	Hosts    *hosts.Service
+	Changes  *changes.Service
+	Insight  *insight.Service
+	Jobs     *jobs.Engine
+	Access   Access
+	Memory   Memory
+	Sessions scs.Store
+	Ready    func(context.Context) error
+	Console  fs.FS // the built console
+	Log      *slog.Logger
+	Now      func() time.Time
+	Version  string
+	BaseURL  func() string // for sign-in links
+
+	sessions *scs.SessionManager
+}
+
+var problemsOnce sync.Once
+
+// Handler builds the routes. It is called once.
+func (s *Server) Handler() http.Handler {
+	e := echo.New()
+	e.Logger = s.Log
+	e.HTTPErrorHandler = handleError(s.Log)
+	s.sessions = scs.New()
+	s.sessions.Store = s.Sessions
+	s.sessions.Lifetime = 30 * 24 * time.Hour
+	s.sessions.Cookie.Name = "restless_session"
+	s.sessions.Cookie.SameSite = http.SameSiteStrictMode
+	s.sessions.Cookie.HttpOnly = true
+
+	e.Use(s.logged)
+	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
+	e.GET("/readyz", s.ready)
+	g := e.Group(api.Prefix, s.signedIn, s.sameSite, s.idempotent)
+	doc := s.describe(&adapter{Handler: e, group: g})
+	s.plainRoutes(g, doc)
+	e.GET("/*", s.page)
+	return s.sessions.LoadAndSave(e)
+}
+
+func (s *Server) ready(c *echo.Context) error {
+	if err := s.Ready(c.Request().Context()); err != nil {
+		return c.String(http.StatusServiceUnavailable, "not ready: "+err.Error()+"\n")
+	}
+	return c.String(http.StatusOK, "ready\n")
+}
+
+// describe registers every described operation and gives the document.
+func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
+	problemsOnce.Do(func() {
+		huma.NewError = invalid
+		huma.NewErrorWithContext = func(_ huma.Context, status int, message string, errs ...error) huma.StatusError {
+			return invalid(status, message, errs...)
+		}
+	})
+	conf := huma.DefaultConfig("Restless Crate", s.Version)
+	conf.OpenAPIPath, conf.DocsPath, conf.SchemasPath = "", "", ""
+	conf.CreateHooks = nil
+	conf.Servers = []*huma.Server{{URL: api.Prefix}}
+	conf.Info.Description = "Stage, draft, run, track and roll back changes to game servers."
+	conf.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
+		"token":   {Type: "http", Scheme: "bearer"},
+		"session": {Type: "apiKey", In: "cookie", Name: "restless_session"},
+	}
+	conf.Security = []map[string][]string{{"token": {}}, {"session": {}}}
+	h := huma.NewAPI(conf, a)
+	s.serverOps(h)
+	s.catalogOps(h)
+	s.changeOps(h)
+	s.insightOps(h)
+	s.accessOps(h)
+	s.describePlain(h.OpenAPI())
+	return h.OpenAPI()
+}
+
+// Document gives the OpenAPI document without serving anything.
+func Document(version string) ([]byte, error) {
+	e := echo.New()
+	s := &Server{Version: version}
+	return json.MarshalIndent(s.describe(&adapter{Handler: e, group: e.Group(api.Prefix)}), "", "  ")
+}
+
+// logged writes one line per call, at debug level for the frequent ones.
+func (s *Server) logged(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		begun := s.Now()
+		err := next(c)
+		level := slog.LevelInfo
+		if c.Request().Method == http.MethodGet {
+			level = slog.LevelDebug
+		}
+		status := 0
+		if r, e := echo.UnwrapResponse(c.Response()); e == nil {
+			status = r.Status
+		}
+		s.Log.Log(c.Request().Context(), level, "call", "method", c.Request().Method, "path", c.Request().URL.Path,
+			"status", status, "actor", actorOf(c.Request().Context()), "ms", s.Now().Sub(begun).Milliseconds())
+		return err
+	}
+}
+
+// plainRoutes are the calls whose bodies are not JSON.
+func (s *Server) plainRoutes(g *echo.Group, doc *huma.OpenAPI) {
+	g.POST("/archives", s.stage)
+	g.GET("/jobs/:id/events", s.follow)
+	g.GET("/openapi.json", func(c *echo.Context) error { return c.JSONPretty(http.StatusOK, doc, "  ") })
+}
+
+// op describes an operation in one line.
+func op(method, path, id, summary string, tags ...string) huma.Operation {
+	o := huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, Tags: tags, MaxBodyBytes: 4 << 20}
+	if method == http.MethodPost {
+		o.Parameters = []*huma.Param{{Name: "Idempotency-Key", In: "header", Description: "The same key gives the first answer again", Schema: &huma.Schema{Type: "string"}}}
+	}
+	return o
+}
+
+// body is an answer with a body.
+type body[T any] struct{ Body T }
+
+// accepted is an answer with status 202.
+type accepted struct {
+	Status int
+	Body   api.Job
+}
+
+// done is an answer without a body.
+type done struct{}
+
+func drain(r io.ReadCloser) { _, _ = io.Copy(io.Discard, io.LimitReader(r, 1<<20)) }

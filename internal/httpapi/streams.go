@@ -1,0 +1,152 @@
+package httpapi
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net/http"
+	"path"
+	"reflect"
+	"strconv"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/labstack/echo/v5"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/jobs"
+	"restlesscrate/internal/model"
+)
+
+// stage takes an archive's bytes as the request's body, and lays it out in a job.
+func (s *Server) stage(c *echo.Context) error {
+	ctx, q := c.Request().Context(), c.QueryParams()
+	book := q.Get("rulebook")
+	if name := q.Get("for"); name != "" {
+		srv, err := s.Hosts.Find(ctx, name)
+		if err == nil && book != "" && book != srv.Rulebook {
+			err = fault.New(fault.Usage, "bad-request", "%s uses rulebook %s, not %s", name, srv.Rulebook, book)
+		}
+		if err != nil {
+			return refuse(c, err)
+		}
+		book = srv.Rulebook
+	}
+	u, err := s.Catalog.Receive(ctx, q.Get("filename"), c.Request().Body)
+	if err != nil {
+		return refuse(c, err)
+	}
+	u.Source, u.Note = q.Get("source"), q.Get("note")
+	actor := actorOf(ctx)
+	j, err := s.Jobs.Start(ctx, "stage", u.Filename, actor, func(ctx context.Context, tell jobs.Tell) (any, error) {
+		st, err := s.Catalog.Stage(ctx, u, book, actor, func(text string) { tell("look", map[string]string{"text": text}) })
+		if err != nil {
+			return nil, err
+		}
+		return wireStaged(st), nil
+	})
+	if err != nil {
+		return errors.Join(err, u.Discard())
+	}
+	return c.JSON(http.StatusAccepted, wireJob(j))
+}
+
+// refuse answers a call whose body was not read to its end.
+func refuse(c *echo.Context, err error) error {
+	drain(c.Request().Body)
+	return writeProblem(c, ProblemOf(err))
+}
+
+func (s *Server) findJob(ctx context.Context, id string) (model.Job, error) {
+	j, err := s.Jobs.Find(ctx, id)
+	if errors.Is(err, model.ErrNotFound) {
+		return j, fault.New(fault.Unknown, "job-unknown", "there is no job %q", id)
+	}
+	return j, err
+}
+
+// follow streams a job's events (server-sent). A listener that comes back
+// with Last-Event-ID gets what it missed. The last event is "end" and carries
+// the job.
+func (s *Server) follow(c *echo.Context) error {
+	ctx := c.Request().Context()
+	if _, err := s.findJob(ctx, c.Param("id")); err != nil {
+		return writeProblem(c, ProblemOf(err))
+	}
+	after, _ := strconv.ParseInt(c.Request().Header.Get("Last-Event-ID"), 10, 64)
+	w := c.Response()
+	w.Header().Set("Content-Type", "text/event-stream")
+	w.Header().Set("Cache-Control", "no-store")
+	w.WriteHeader(http.StatusOK)
+	rc := http.NewResponseController(w)
+	j, err := s.Jobs.Follow(ctx, c.Param("id"), after, func(e model.JobEvent) error {
+		raw, err := json.Marshal(api.JobEvent{Number: e.Number, Kind: e.Kind, Data: e.Data, At: e.At})
+		if err != nil {
+			return err
+		}
+		if _, err := fmt.Fprintf(w, "id: %d\nevent: progress\ndata: %s\n\n", e.Number, raw); err != nil {
+			return err
+		}
+		return rc.Flush()
+	})
+	if err != nil {
+		return nil //nolint:nilerr // the listener went away; there is nobody to tell
+	}
+	raw, err := json.Marshal(wireJob(j))
+	if err != nil {
+		return err
+	}
+	if _, err := fmt.Fprintf(w, "event: end\ndata: %s\n\n", raw); err != nil {
+		return nil //nolint:nilerr // as above
+	}
+	return rc.Flush()
+}
+
+// describePlain adds the calls that are not JSON to the document.
+func (s *Server) describePlain(doc *huma.OpenAPI) {
+	text := func(name, about string) *huma.Param {
+		return &huma.Param{Name: name, In: "query", Description: about, Schema: &huma.Schema{Type: "string"}}
+	}
+	job := &huma.Response{Description: "The job that lays it out", Content: map[string]*huma.MediaType{"application/json": {Schema: &huma.Schema{Ref: "#/components/schemas/Job"}}}}
+	doc.AddOperation(&huma.Operation{OperationID: "stage-archive", Method: http.MethodPost, Path: "/archives", Summary: "Stage an archive: its bytes are the body; a job", Tags: []string{"crates"},
+		Parameters: []*huma.Param{{Name: "filename", In: "query", Required: true, Description: "As it was downloaded", Schema: &huma.Schema{Type: "string"}},
+			text("rulebook", "Lay it out by this rulebook only"), text("for", "Lay it out by this server's rulebook only"), text("source", "Where it was downloaded"), text("note", "A note of your own")},
+		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}},
+		Responses:   map[string]*huma.Response{"202": job}})
+	doc.AddOperation(&huma.Operation{OperationID: "follow-job", Method: http.MethodGet, Path: "/jobs/{id}/events", Summary: "A job's events, server-sent; resumes with Last-Event-ID", Tags: []string{"jobs"},
+		Parameters: []*huma.Param{{Name: "id", In: "path", Required: true, Schema: &huma.Schema{Type: "string"}}},
+		Responses:  map[string]*huma.Response{"200": {Description: "Events named progress, then one named end with the job", Content: map[string]*huma.MediaType{"text/event-stream": {Schema: &huma.Schema{Type: "string"}}}}}})
+	// Staged and JobEvent travel inside jobs only, so nothing else names them.
+	doc.Components.Schemas.Schema(typeOf[api.Staged](), true, "Staged")
+	doc.Components.Schemas.Schema(typeOf[api.JobEvent](), true, "JobEvent")
+}
+
+func typeOf[T any]() reflect.Type { return reflect.TypeFor[T]() }
+
+// page serves the console. Paths that are no file are the console's own
+// routes and get its page.
+func (s *Server) page(c *echo.Context) error {
+	name := strings.TrimPrefix(path.Clean("/"+c.Request().URL.Path), "/")
+	if strings.HasPrefix(name, "api/") {
+		return echo.ErrNotFound
+	}
+	if info, err := fs.Stat(s.Console, name); name == "" || err != nil || info.IsDir() {
+		name = "index.html"
+	}
+	if _, err := fs.Stat(s.Console, "index.html"); err != nil {
+		return c.String(http.StatusNotFound, "The console is not built into this program; make build builds it.\n")
+	}
+	h := c.Response().Header()
+	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'")
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Referrer-Policy", "no-referrer")
+	if name == "index.html" {
+		h.Set("Cache-Control", "no-cache")
+	} else if strings.HasPrefix(name, "assets/") {
+		h.Set("Cache-Control", "public, max-age=31536000, immutable")
+	}
+	return c.FileFS(name, s.Console)
+}

@@ -1,0 +1,203 @@
+package httpapi
+
+import (
+	"encoding/json"
+	"fmt"
+	"strconv"
+	"time"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/service/catalog"
+	"restlesscrate/internal/service/hosts"
+	"restlesscrate/internal/service/insight"
+)
+
+// Everything below turns what the services know into what goes on the wire.
+
+func page[T, W any](items []T, limit int, id func(T) int64, wire func(T) W) api.Page[W] {
+	p := api.Page[W]{Items: make([]W, len(items))}
+	for i, v := range items {
+		p.Items[i] = wire(v)
+	}
+	if len(items) == limit {
+		p.Next = strconv.FormatInt(id(items[len(items)-1]), 10)
+	}
+	return p
+}
+
+func when(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
+}
+
+func wireServer(s model.Server) api.Server {
+	w := api.Server{Name: s.Name, Rulebook: s.Rulebook, Variables: s.Variables, Facts: s.Facts, CreatedAt: s.CreatedAt,
+		Transport: api.Transport{Kind: s.Transport.Kind, Root: s.Transport.Root, Host: s.Transport.Host, Port: s.Transport.Port, User: s.Transport.User, Auth: s.Transport.Auth}}
+	w.HostKey = hosts.Fingerprint(s.HostKey)
+	w.OfferedKey = hosts.Fingerprint(s.SeenKey)
+	if a := s.Abilities; a != nil {
+		w.Abilities = &api.Abilities{TestedAt: time.UnixMilli(a.TestedAt).UTC(), Modes: a.Modes, CaseBlind: a.CaseBlind, RenameFromWork: a.RenameFromWork,
+			RenameOver: a.RenameOver, ResolutionMS: a.Resolution, Free: a.Free, Words: a.Words}
+	}
+	return w
+}
+
+func unwireTransport(t api.Transport) model.Transport {
+	return model.Transport{Kind: t.Kind, Root: t.Root, Host: t.Host, Port: t.Port, User: t.User, Auth: t.Auth}
+}
+
+func wireRevision(r model.Revision) api.Rulebook {
+	return api.Rulebook{Name: r.Name, Revision: r.Number, Title: r.Title, Actor: r.Actor, CreatedAt: r.CreatedAt}
+}
+
+func describeBook(w *api.Rulebook, b *rulebook.Book) {
+	for _, k := range b.Kinds {
+		how := ""
+		switch {
+		case len(k.Single) > 0:
+			how = "one file like " + list(k.Single)
+			if len(k.Holds) > 0 {
+				how += " that holds " + list(k.Holds)
+			}
+		case len(k.Marker) > 0:
+			how = "a folder with " + list(k.Marker)
+		default:
+			how = "loose files like " + list(k.Loose)
+		}
+		w.Kinds = append(w.Kinds, api.Kind{Name: k.Name, About: k.About, Recognised: how})
+	}
+	for _, p := range b.Places {
+		w.Places = append(w.Places, api.Place{Name: p.Name, Path: p.Path, About: p.About})
+	}
+	for _, v := range b.Variables {
+		w.Variables = append(w.Variables, api.Asked{Name: v.Name, Ask: v.Ask, Default: v.Default})
+	}
+}
+
+func list(words []string) string {
+	out := ""
+	for i, w := range words {
+		if i > 0 {
+			out += " or "
+		}
+		out += w
+	}
+	return out
+}
+
+func wireArchive(a model.Archive) api.Archive {
+	return api.Archive{Digest: a.Digest.String(), Filename: a.Filename, Size: a.Size, Format: a.Format, Source: a.Source, Note: a.Note, StagedAt: a.CreatedAt}
+}
+
+func wireCrate(c model.Crate) api.Crate {
+	w := api.Crate{Label: c.Body.Label(), Ref: c.Body.Label() + "~" + c.Digest.Short(), Digest: c.Digest.String(), Name: c.Body.Name, Version: c.Body.Version,
+		Rulebook: c.Body.Rulebook, Revision: c.Revision, Kind: c.Body.Kind, Root: c.Body.Root.String(), Why: c.Body.Why, Findings: findings(c.Findings),
+		Archives: []api.Archive{}, FileCount: len(c.Body.Files), LeftCount: len(c.Body.Left), StagedAt: c.CreatedAt}
+	for _, a := range c.Archives {
+		w.Archives = append(w.Archives, wireArchive(a))
+	}
+	for _, f := range c.Body.Files {
+		w.Size += f.Size
+	}
+	return w
+}
+
+func wireCrateWhole(c model.Crate) api.Crate {
+	w := wireCrate(c)
+	for _, f := range c.Body.Files {
+		source := f.Source.String()
+		if f.Source == tree.Root && len(c.Archives) > 0 {
+			source = c.Archives[0].Filename
+		}
+		w.Files = append(w.Files, api.CrateFile{Source: source, Place: f.Place, Path: string(f.Path), Size: f.Size, Digest: f.Digest.String(), Exec: f.Exec, Reason: f.Reason, Line: f.Line})
+	}
+	for _, l := range c.Body.Left {
+		w.Left = append(w.Left, api.CrateLeft{Source: string(l.Source), Size: l.Size, Reason: l.Reason, Settled: l.Settled})
+	}
+	return w
+}
+
+func wireStaged(st catalog.Staged) api.Staged {
+	w := api.Staged{Archive: wireArchive(st.Archive), Known: st.Known, Unread: st.Unread, Rulebooks: []api.StagedByBook{}}
+	for _, b := range st.Books {
+		wb := api.StagedByBook{Rulebook: b.Rulebook, Revision: b.Revision, Fresh: b.Fresh, Findings: findings(b.Findings)}
+		if b.Crate != nil {
+			c := wireCrateWhole(*b.Crate)
+			if len(c.Archives) == 0 {
+				c.Archives = []api.Archive{w.Archive}
+			}
+			wb.Crate = &c
+		}
+		w.Rulebooks = append(w.Rulebooks, wb)
+	}
+	return w
+}
+
+func wireJob(j model.Job) api.Job {
+	w := api.Job{ID: j.ID, Kind: j.Kind, Subject: j.Subject, State: j.State, Actor: j.Actor, CreatedAt: j.CreatedAt, EndedAt: when(j.EndedAt)}
+	if string(j.Result) != "null" {
+		w.Result = j.Result
+	}
+	if len(j.Problem) > 0 && string(j.Problem) != "null" {
+		w.Problem = &api.Problem{}
+		if err := json.Unmarshal(j.Problem, w.Problem); err != nil {
+			w.Problem = ProblemOf(err)
+		}
+	}
+	return w
+}
+
+func wireState(s tree.State) api.State {
+	return api.State{Being: string(s.Being), Size: s.Size, Digest: s.Digest.String(), Mode: octal(s.Mode)}
+}
+
+func octal(mode uint32) string {
+	if mode == 0 {
+		return ""
+	}
+	return fmt.Sprintf("%04o", mode)
+}
+
+func crates(claims []draft.Claim) []string {
+	out := []string{}
+	for _, c := range claims {
+		out = append(out, c.Label)
+	}
+	return out
+}
+
+func wireEvent(e model.Event) api.Event {
+	return api.Event{Seq: e.Seq, Path: string(e.Change.Path), Before: wireState(e.Change.Before), After: wireState(e.Change.After),
+		CratesBefore: crates(e.Change.ClaimsBefore), CratesAfter: crates(e.Change.ClaimsAfter), Cause: e.Cause, Deployment: e.Deployment, Actor: e.Actor, At: e.At}
+}
+
+func wireFile(f insight.File) api.File {
+	return api.File{Path: string(f.Path), Size: f.State.Size, Mode: octal(f.State.Mode), Digest: f.State.Digest.String(), Crates: crates(f.Claims),
+		Archives: append([]string{}, f.Archives...), Deployment: f.Event.Deployment, Before: wireState(f.Event.Change.Before), Since: f.Event.At}
+}
+
+func wireStatus(st insight.Status) api.Status {
+	w := api.Status{Server: wireServer(st.Server), Addons: []api.Addon{}, Files: st.Files, Drafts: []api.Deployment{}}
+	for _, a := range st.Addons {
+		w.Addons = append(w.Addons, api.Addon{Name: a.Name, Version: a.Version, Kind: a.Kind, Crate: a.Crate.String(), Files: a.Files, Size: a.Bytes,
+			Rung: a.Rung, Others: append([]string{}, a.Others...), Newer: a.Newer, Deployment: a.Deployment, Since: a.Since})
+	}
+	for _, d := range st.Drafts {
+		w.Drafts = append(w.Drafts, wireDeployment(d))
+	}
+	if st.Open != nil {
+		d := wireDeployment(*st.Open)
+		w.Open = &d
+	}
+	if st.Last != nil {
+		d := wireDeployment(*st.Last)
+		w.Last = &d
+	}
+	return w
+}

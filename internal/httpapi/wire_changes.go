@@ -1,0 +1,74 @@
+package httpapi
+
+import (
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/service/changes"
+)
+
+// wireDeployment leaves the steps out; lists need none.
+func wireDeployment(d model.Deployment) api.Deployment {
+	w := api.Deployment{Name: d.Name(), Server: d.Server, Number: d.Number, Kind: d.Kind, Title: d.Title, State: string(d.State), Digest: d.Digest.String(),
+		Counts: api.Counts(d.Draft.Counts), WayBack: d.Draft.WayBack, Findings: findings(d.Draft.Findings), Blocks: len(finding.Open(d.Draft.Findings, d.Accepts)),
+		Accepted: []api.Accepted{}, Motions: len(d.Draft.Motions), Trouble: d.Trouble, Notes: append([]string{}, d.Notes...), Figures: api.Figures(d.Figures),
+		Untidy: d.Untidy, Actor: d.Actor, Runner: d.Runner, CreatedAt: d.CreatedAt, StartedAt: when(d.StartedAt), EndedAt: when(d.EndedAt)}
+	for _, a := range d.Accepts {
+		w.Accepted = append(w.Accepted, api.Accepted{Code: a.Code, Path: string(a.Path), By: a.By})
+	}
+	return w
+}
+
+// wireSteps adds the steps with how many motions of each are done.
+func wireSteps(w *api.Deployment, d model.Deployment, done map[int]int) {
+	for _, s := range d.Draft.Steps {
+		w.Steps = append(w.Steps, api.Step{ID: s.ID, Phase: string(s.Phase), Verb: string(s.Verb), Path: string(s.Path), What: s.What,
+			Reason: s.Reason, Bytes: s.Bytes, Motions: len(s.Motions), Done: done[s.ID]})
+	}
+}
+
+func parseAccepts(texts []string) ([]finding.Accept, error) {
+	var out []finding.Accept
+	for _, t := range texts {
+		a, err := finding.ParseAccept(t)
+		if err != nil {
+			return nil, fault.New(fault.Usage, "bad-request", "%v", err)
+		}
+		out = append(out, a)
+	}
+	return out, nil
+}
+
+func parsePath(text string) (tree.Path, error) {
+	if text == "" || text == "." {
+		return tree.Root, nil
+	}
+	p, err := tree.ParsePath(text)
+	if err != nil {
+		return p, fault.New(fault.Usage, "bad-path", "%v", err).WithMend("Give it as files shows it, below the server's root.")
+	}
+	return p, nil
+}
+
+func unwireAsk(in api.NewDraft) (changes.Ask, error) {
+	ask := changes.Ask{Crates: in.Crates, Remove: in.Remove}
+	r := in.Rollback
+	if r == nil {
+		return ask, nil
+	}
+	ask.Back = &changes.Back{Deployment: r.Deployment, Addon: r.Addon, To: r.To}
+	var err error
+	if ask.Back.Path, err = parsePath(r.Path); err != nil {
+		return ask, err
+	}
+	for _, l := range r.Leave {
+		p, err := parsePath(l)
+		if err != nil {
+			return ask, err
+		}
+		ask.Back.Leave = append(ask.Back.Leave, p)
+	}
+	return ask, nil
+}

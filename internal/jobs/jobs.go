@@ -1,0 +1,204 @@
+// Package jobs runs long work in the background: each job has a state, a
+// result and numbered events that a listener can follow and pick up again.
+package jobs
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"sync"
+	"time"
+
+	"restlesscrate/internal/model"
+)
+
+// Store keeps jobs; the records implement it.
+type Store interface {
+	AddJob(ctx context.Context, j model.Job) error
+	Job(ctx context.Context, id string) (model.Job, error)
+	EndJob(ctx context.Context, id, state string, result, problem json.RawMessage) error
+	AddJobEvents(ctx context.Context, id string, events []model.JobEvent) error
+	JobEvents(ctx context.Context, id string, after int64) ([]model.JobEvent, error)
+}
+
+// Tell adds an event to a job. data is written as JSON.
+type Tell func(kind string, data any)
+
+// Work is what a job does. Its error becomes the job's problem.
+type Work func(ctx context.Context, tell Tell) (result any, err error)
+
+// Engine runs jobs. Jobs outlive the request that started them and end with
+// the context that the engine was made with.
+type Engine struct {
+	ctx     context.Context
+	store   Store
+	log     *slog.Logger
+	now     func() time.Time
+	problem func(error) any
+	wg      sync.WaitGroup
+	mu      sync.Mutex
+	live    map[string]*feed
+}
+
+// feed is a running job's event list, and a channel that is closed and
+// replaced whenever it grows.
+type feed struct {
+	mu     sync.Mutex
+	number int64
+	unsent []model.JobEvent
+	grew   chan struct{}
+	over   bool
+}
+
+// New makes an engine. problem turns an error into what is recorded of it.
+func New(ctx context.Context, store Store, log *slog.Logger, now func() time.Time, problem func(error) any) *Engine {
+	return &Engine{ctx: ctx, store: store, log: log, now: now, problem: problem, live: map[string]*feed{}}
+}
+
+// Wait returns when no job runs any more.
+func (e *Engine) Wait() { e.wg.Wait() }
+
+// Start records a job and begins it.
+func (e *Engine) Start(ctx context.Context, kind, subject, actor string, work Work) (model.Job, error) {
+	if err := e.ctx.Err(); err != nil {
+		return model.Job{}, errors.New("the service is stopping")
+	}
+	j := model.Job{ID: "job-" + rand.Text()[:16], Kind: kind, Subject: subject, State: "running", Actor: actor, CreatedAt: e.now()}
+	if err := e.store.AddJob(ctx, j); err != nil {
+		return j, fmt.Errorf("record the job: %w", err)
+	}
+	f := &feed{grew: make(chan struct{})}
+	e.mu.Lock()
+	e.live[j.ID] = f
+	e.mu.Unlock()
+	e.wg.Add(1)
+	go e.run(j, f, work)
+	return j, nil
+}
+
+func (e *Engine) run(j model.Job, f *feed, work Work) {
+	defer e.wg.Done()
+	flushed := make(chan struct{})
+	stop := make(chan struct{})
+	go func() {
+		defer close(flushed)
+		t := time.NewTicker(100 * time.Millisecond)
+		defer t.Stop()
+		for {
+			select {
+			case <-t.C:
+				e.flush(j.ID, f)
+			case <-stop:
+				return
+			}
+		}
+	}()
+	result, err := e.guarded(f, work)
+	close(stop)
+	<-flushed
+	e.end(j, f, result, err)
+}
+
+// guarded turns a panic in one job into that job's failure.
+func (e *Engine) guarded(f *feed, work Work) (result any, err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			e.log.Error("a job panicked", "panic", r)
+			err = fmt.Errorf("an unexpected failure: %v", r)
+		}
+	}()
+	return work(e.ctx, func(kind string, data any) {
+		raw, err := json.Marshal(data)
+		if err != nil {
+			raw, _ = json.Marshal(err.Error())
+		}
+		f.mu.Lock()
+		defer f.mu.Unlock()
+		f.number++
+		f.unsent = append(f.unsent, model.JobEvent{Number: f.number, Kind: kind, Data: raw, At: e.now()})
+	})
+}
+
+// flush writes the new events and wakes the listeners.
+func (e *Engine) flush(id string, f *feed) {
+	f.mu.Lock()
+	events := f.unsent
+	f.unsent = nil
+	f.mu.Unlock()
+	if len(events) == 0 {
+		return
+	}
+	if err := e.store.AddJobEvents(context.WithoutCancel(e.ctx), id, events); err != nil {
+		e.log.Error("a job's events were not recorded", "job", id, "err", err)
+	}
+	f.wake(false)
+}
+
+func (f *feed) wake(over bool) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	close(f.grew)
+	f.grew = make(chan struct{})
+	f.over = f.over || over
+}
+
+func (e *Engine) end(j model.Job, f *feed, result any, err error) {
+	e.flush(j.ID, f)
+	state, raw, problem := "done", json.RawMessage(nil), json.RawMessage(nil)
+	if err != nil {
+		state = "failed"
+		problem, _ = json.Marshal(e.problem(err))
+		e.log.Warn("job failed", "job", j.ID, "kind", j.Kind, "subject", j.Subject, "err", err)
+	} else if raw, err = json.Marshal(result); err != nil {
+		e.log.Error("a job's result cannot be written", "job", j.ID, "err", err)
+	}
+	if err := e.store.EndJob(context.WithoutCancel(e.ctx), j.ID, state, raw, problem); err != nil {
+		e.log.Error("a job's end was not recorded", "job", j.ID, "err", err)
+	}
+	e.mu.Lock()
+	delete(e.live, j.ID)
+	e.mu.Unlock()
+	f.wake(true)
+}
+
+// Follow calls each for every event after a number, old and new, until the
+// job has ended or the context ends. It returns the job as it then is.
+func (e *Engine) Follow(ctx context.Context, id string, after int64, each func(model.JobEvent) error) (model.Job, error) {
+	for {
+		e.mu.Lock()
+		f := e.live[id]
+		e.mu.Unlock()
+		var grew chan struct{}
+		if f != nil {
+			f.mu.Lock()
+			grew = f.grew
+			f.mu.Unlock()
+		}
+		events, err := e.store.JobEvents(ctx, id, after)
+		if err != nil {
+			return model.Job{}, err
+		}
+		for _, ev := range events {
+			if err := each(ev); err != nil {
+				return model.Job{}, err
+			}
+			after = ev.Number
+		}
+		if f == nil {
+			return e.store.Job(ctx, id)
+		}
+		select {
+		case <-grew:
+		case <-ctx.Done():
+			return model.Job{}, ctx.Err()
+		}
+	}
+}
+
+// Find gives a job.
+func (e *Engine) Find(ctx context.Context, id string) (model.Job, error) {
+	return e.store.Job(ctx, id)
+}

@@ -1,0 +1,79 @@
+package model
+
+import (
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/tree"
+)
+
+// State is where a deployment stands.
+type State string
+
+// The states: draft → queued → running ⇄ waiting → done; running or waiting →
+// halted → running, or undoing → undone; draft → discarded.
+const (
+	Draft     State = "draft"
+	Queued    State = "queued"
+	Running   State = "running"
+	Waiting   State = "waiting"
+	Done      State = "done"
+	Halted    State = "halted"
+	Undoing   State = "undoing"
+	UndoneAll State = "undone"
+	Discarded State = "discarded"
+)
+
+// Open tells whether a deployment in this state keeps its server's slot.
+func (s State) Open() bool {
+	return s == Queued || s == Running || s == Waiting || s == Halted || s == Undoing
+}
+
+// Figures are what a run measured. Bytes and milliseconds.
+type Figures struct {
+	Sent      int64 `json:"sent"`
+	Kept      int64 `json:"kept"`
+	Proved    int   `json:"proved"`    // files read back and hashed
+	PrepareMS int64 `json:"prepareMs"` // while the server ran
+	SwapMS    int64 `json:"swapMs"`
+	ProofMS   int64 `json:"proofMs"`
+}
+
+// Deployment is a reversible change set as it is recorded.
+type Deployment struct {
+	ID        int64
+	ServerID  int64
+	Server    string
+	Number    int
+	Kind      string
+	Title     string
+	State     State
+	Ask       json.RawMessage
+	Digest    tree.Digest
+	Draft     draft.Draft
+	Accepts   []finding.Accept
+	Actor     string
+	Runner    string
+	Trouble   string
+	Notes     []string
+	Figures   Figures
+	Untidy    bool
+	CreatedAt time.Time
+	StartedAt time.Time
+	EndedAt   time.Time
+}
+
+// Name is how people write it: saltpan#7.
+func (d Deployment) Name() string { return fmt.Sprintf("%s#%d", d.Server, d.Number) }
+
+// Event is one line of the ledger with its cause.
+type Event struct {
+	draft.Event
+	Number int // of the deployment, 0 where the cause is another
+	Cause  string
+	Actor  string
+	At     time.Time
+}

@@ -1,0 +1,65 @@
+// Package model is the nouns of the records: servers, rulebook revisions,
+// archives, crates, deployments, ledger events and jobs, as the services and
+// the API pass them around. It holds data and no behaviour worth the name;
+// package records knows how each is written down.
+package model
+
+import (
+	"errors"
+	"time"
+)
+
+// ErrNotFound is returned where the thing asked for is not in the records.
+var ErrNotFound = errors.New("not in the records")
+
+// ErrConflict is returned where a name is taken or a state does not allow the change.
+var ErrConflict = errors.New("the records do not allow it")
+
+// Server is one game server as it is recorded.
+type Server struct {
+	ID        int64
+	Name      string
+	Rulebook  string
+	Transport Transport
+	Variables map[string]string
+	Facts     map[string]string
+	HostKey   string // confirmed by a person, authorized-keys form
+	SeenKey   string // last offered and not confirmed
+	Abilities *Abilities
+	CreatedAt time.Time
+}
+
+// Transport is how a server's tree is reached. Secrets are apart from it.
+type Transport struct {
+	Kind string `json:"kind"` // "folder" or "sftp"
+	Root string `json:"root"`
+	Host string `json:"host,omitempty"`
+	Port int    `json:"port,omitempty"`
+	User string `json:"user,omitempty"`
+	Auth string `json:"auth,omitempty"` // "key", "agent" or "password"
+}
+
+// Abilities are what "server test" found out about a host.
+type Abilities struct {
+	TestedAt       int64    `json:"testedAt"` // UTC milliseconds
+	Modes          bool     `json:"modes"`
+	CaseBlind      bool     `json:"caseBlind"`
+	RenameFromWork bool     `json:"renameFromWork"`
+	RenameOver     bool     `json:"renameOver"`
+	Resolution     int64    `json:"resolution"` // of file times, milliseconds
+	Skew           int64    `json:"skew"`       // host's clock minus ours, milliseconds
+	Free           int64    `json:"free"`       // bytes; -1 where it does not tell
+	Words          []string `json:"words"`      // the same for people
+}
+
+// Revision is one immutable revision of a rulebook.
+type Revision struct {
+	ID        int64
+	Name      string
+	Number    int
+	Title     string
+	Text      []byte
+	Digest    string
+	Actor     string
+	CreatedAt time.Time
+}

@@ -1,0 +1,233 @@
+package records
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+
+	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/stockroom"
+)
+
+const archiveColumns = `a.id, a.digest, a.size, a.filename, a.format, a.source, a.note, c.name, a.actor, a.created_at`
+const archiveFrom = ` FROM archive a JOIN container c ON c.id = a.container_id`
+
+func scanArchive(r *sql.Rows, a *model.Archive) error {
+	var d string
+	if err := r.Scan(&a.ID, &d, &a.Size, &a.Filename, &a.Format, &a.Source, &a.Note, &a.Container, &a.Actor, moment{&a.CreatedAt}); err != nil {
+		return err
+	}
+	return a.Digest.UnmarshalText([]byte(d))
+}
+
+// Archive finds an archive by its digest.
+func (db *DB) Archive(ctx context.Context, d tree.Digest) (model.Archive, error) {
+	return first(ctx, db.sql, scanArchive, `SELECT `+archiveColumns+archiveFrom+` WHERE a.digest = ?`, d.String())
+}
+
+// AddArchive records an archive, its entries and where their bytes lie.
+func (db *DB) AddArchive(ctx context.Context, a model.Archive, entries []tree.Entry, held []stockroom.Held) (model.Archive, error) {
+	err := db.within(ctx, func(tx *sql.Tx) error {
+		cid, err := addContainer(ctx, tx, a.Container, "archive")
+		if err != nil {
+			return err
+		}
+		res, err := tx.ExecContext(ctx, `INSERT INTO archive (digest, size, filename, format, source, note, container_id, actor, created_at) VALUES (?,?,?,?,?,?,?,?,?)`,
+			a.Digest.String(), a.Size, a.Filename, a.Format, a.Source, a.Note, cid, a.Actor, db.millis())
+		if err != nil {
+			return err
+		}
+		if a.ID, err = res.LastInsertId(); err != nil {
+			return err
+		}
+		put, err := tx.PrepareContext(ctx, `INSERT INTO archive_entry (archive_id, path, dir, size, digest, exec) VALUES (?,?,?,?,?,?) ON CONFLICT DO NOTHING`)
+		if err != nil {
+			return err
+		}
+		defer put.Close()
+		for _, e := range entries {
+			if _, err := put.ExecContext(ctx, a.ID, string(e.Path), e.Dir, e.Size, e.Digest.String(), e.Exec); err != nil {
+				return err
+			}
+		}
+		return addLocations(ctx, tx, cid, held)
+	})
+	if err != nil {
+		return a, fmt.Errorf("record archive %s: %w", a.Filename, err)
+	}
+	return db.Archive(ctx, a.Digest)
+}
+
+// Entries lists what an archive holds.
+func (db *DB) Entries(ctx context.Context, archive int64) ([]tree.Entry, error) {
+	return all(ctx, db.sql, func(r *sql.Rows, e *tree.Entry) error {
+		var d string
+		if err := r.Scan((*string)(&e.Path), &e.Dir, &e.Size, &d, &e.Exec); err != nil {
+			return err
+		}
+		return e.Digest.UnmarshalText([]byte(d))
+	}, `SELECT path, dir, size, digest, exec FROM archive_entry WHERE archive_id = ? ORDER BY path`, archive)
+}
+
+func addContainer(ctx context.Context, tx *sql.Tx, name, kind string) (id int64, err error) {
+	if _, err := tx.ExecContext(ctx, `INSERT INTO container (name, kind) VALUES (?,?) ON CONFLICT DO NOTHING`, name, kind); err != nil {
+		return 0, err
+	}
+	err = tx.QueryRowContext(ctx, `SELECT id FROM container WHERE name = ?`, name).Scan(&id)
+	return id, err
+}
+
+func addLocations(ctx context.Context, tx *sql.Tx, container int64, held []stockroom.Held) error {
+	put, err := tx.PrepareContext(ctx, `INSERT INTO location (digest, container_id, start, length, size, method) VALUES (?,?,?,?,?,?) ON CONFLICT DO NOTHING`)
+	if err != nil {
+		return err
+	}
+	defer put.Close()
+	for _, h := range held {
+		if _, err := put.ExecContext(ctx, h.Digest.String(), container, h.Span.Offset, h.Span.Length, h.Span.Size, string(h.Span.Method)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Locate implements stockroom.Index.
+func (db *DB) Locate(ctx context.Context, d tree.Digest) (stockroom.Location, error) {
+	loc, err := first(ctx, db.sql, func(r *sql.Rows, l *stockroom.Location) error {
+		return r.Scan(&l.Container, &l.Offset, &l.Length, &l.Size, (*string)(&l.Method))
+	}, `SELECT c.name, l.start, l.length, l.size, l.method FROM location l JOIN container c ON c.id = l.container_id
+		WHERE l.digest = ? ORDER BY l.method = 'stored' DESC LIMIT 1`, d.String())
+	if errors.Is(err, model.ErrNotFound) {
+		return loc, stockroom.ErrNotHeld
+	}
+	return loc, err
+}
+
+// Containers lists every container by name.
+func (db *DB) Containers(ctx context.Context) (map[string]bool, error) {
+	names, err := all(ctx, db.sql, func(r *sql.Rows, s *string) error { return r.Scan(s) }, `SELECT name FROM container`)
+	out := make(map[string]bool, len(names))
+	for _, n := range names {
+		out[n] = true
+	}
+	return out, err
+}
+
+const crateColumns = `c.id, c.digest, ad.key, c.body, c.findings, r.number, c.actor, c.created_at`
+const crateFrom = ` FROM crate c JOIN addon ad ON ad.id = c.addon_id JOIN rulebook_revision r ON r.id = c.revision_id`
+
+func scanCrate(r *sql.Rows, c *model.Crate) error {
+	var d string
+	if err := r.Scan(&c.ID, &d, &c.Key, asJSON(&c.Body), asJSON(&c.Findings), &c.Revision, &c.Actor, moment{&c.CreatedAt}); err != nil {
+		return err
+	}
+	return c.Digest.UnmarshalText([]byte(d))
+}
+
+// LaidOut tells what a revision made of an archive before; [ErrNotFound]
+// where it has not been asked.
+func (db *DB) LaidOut(ctx context.Context, archive, revision int64) (model.Laid, error) {
+	var crate sql.NullInt64
+	laid, err := first(ctx, db.sql, func(r *sql.Rows, l *model.Laid) error { return r.Scan(&crate, asJSON(&l.Findings)) },
+		`SELECT crate_id, findings FROM layout WHERE archive_id = ? AND revision_id = ? AND corrections = ''`, archive, revision)
+	if err != nil || !crate.Valid {
+		return laid, err
+	}
+	c, err := first(ctx, db.sql, scanCrate, `SELECT `+crateColumns+crateFrom+` WHERE c.id = ? AND c.dropped_at IS NULL`, crate.Int64)
+	if errors.Is(err, model.ErrNotFound) {
+		return model.Laid{}, model.ErrNotFound // dropped since: lay it out again
+	}
+	laid.Crate = &c
+	return laid, err
+}
+
+// AddLayout records what a revision made of an archive. A crate that is there
+// already, by its digest, is not recorded twice.
+func (db *DB) AddLayout(ctx context.Context, archive, revision int64, res layout.Result, actor string) (model.Laid, error) {
+	err := db.within(ctx, func(tx *sql.Tx) error {
+		var crate sql.NullInt64
+		if res.Crate != nil {
+			id, err := addCrate(ctx, tx, revision, res, actor, db.millis())
+			if err != nil {
+				return err
+			}
+			crate = sql.NullInt64{Int64: id, Valid: true}
+			if _, err := tx.ExecContext(ctx, `INSERT INTO crate_archive (crate_id, archive_id) VALUES (?,?) ON CONFLICT DO NOTHING`, id, archive); err != nil {
+				return err
+			}
+		}
+		_, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO layout (archive_id, revision_id, crate_id, findings) VALUES (?,?,?,?)`, archive, revision, crate, text(res.Findings))
+		return err
+	})
+	if err != nil {
+		return model.Laid{}, fmt.Errorf("record the crate: %w", err)
+	}
+	return db.LaidOut(ctx, archive, revision)
+}
+
+func addCrate(ctx context.Context, tx *sql.Tx, revision int64, res layout.Result, actor string, now int64) (id int64, err error) {
+	c := res.Crate
+	if _, err := tx.ExecContext(ctx, `INSERT INTO addon (rulebook, key, name) VALUES (?,?,?) ON CONFLICT DO NOTHING`, c.Rulebook, c.Key(), c.Name); err != nil {
+		return 0, err
+	}
+	digest := c.Digest().String()
+	_, err = tx.ExecContext(ctx, `INSERT INTO crate (digest, addon_id, version, revision_id, body, findings, actor, created_at)
+		VALUES (?, (SELECT id FROM addon WHERE rulebook = ? AND key = ?), ?, ?, ?, ?, ?, ?)
+		ON CONFLICT (digest) DO UPDATE SET dropped_at = NULL`,
+		digest, c.Rulebook, c.Key(), c.Version, revision, text(c), text(res.Findings), actor, now)
+	if err != nil {
+		return 0, err
+	}
+	err = tx.QueryRowContext(ctx, `SELECT id FROM crate WHERE digest = ?`, digest).Scan(&id)
+	return id, err
+}
+
+// Crates lists crates, the newest first, before the id that a cursor names
+// (0: from the top). An empty rulebook or key means all.
+func (db *DB) Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error) {
+	crates, err := all(ctx, db.sql, scanCrate, `SELECT `+crateColumns+crateFrom+` WHERE c.dropped_at IS NULL
+		AND (? = '' OR ad.rulebook = ?) AND (? = '' OR ad.key = ?) AND (? = 0 OR c.id < ?) ORDER BY c.id DESC LIMIT ?`,
+		rulebook, rulebook, key, key, before, before, limit)
+	if err != nil {
+		return nil, err
+	}
+	for i := range crates {
+		if err := db.addArchives(ctx, &crates[i]); err != nil {
+			return nil, err
+		}
+	}
+	return crates, nil
+}
+
+// CrateByDigest finds a crate, dropped or not.
+func (db *DB) CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error) {
+	c, err := first(ctx, db.sql, scanCrate, `SELECT `+crateColumns+crateFrom+` WHERE c.digest = ?`, d.String())
+	if err != nil {
+		return c, err
+	}
+	return c, db.addArchives(ctx, &c)
+}
+
+func (db *DB) addArchives(ctx context.Context, c *model.Crate) (err error) {
+	c.Archives, err = all(ctx, db.sql, scanArchive, `SELECT `+archiveColumns+archiveFrom+` JOIN crate_archive ca ON ca.archive_id = a.id WHERE ca.crate_id = ? ORDER BY a.id`, c.ID)
+	return err
+}
+
+// DropCrate takes a crate out of the list; its bytes stay. [ErrConflict],
+// naming them, where servers hold it.
+func (db *DB) DropCrate(ctx context.Context, c model.Crate) error {
+	return db.within(ctx, func(tx *sql.Tx) error {
+		users, err := all(ctx, tx, func(r *sql.Rows, s *string) error { return r.Scan(s) },
+			`SELECT DISTINCT s.name FROM ledger_claim lc JOIN server s ON s.id = lc.server_id WHERE lc.crate = ? AND s.dropped_at IS NULL ORDER BY 1`, c.Digest.String())
+		if err != nil {
+			return err
+		}
+		if len(users) > 0 {
+			return fmt.Errorf("%s is on %v: %w", c.Body.Label(), users, model.ErrConflict)
+		}
+		return exactly(tx.ExecContext(ctx, `UPDATE crate SET dropped_at = ? WHERE id = ? AND dropped_at IS NULL`, db.millis(), c.ID))
+	})
+}

@@ -1,0 +1,144 @@
+package records
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"fmt"
+	"strings"
+
+	"restlesscrate/internal/model"
+)
+
+const deploymentColumns = `d.id, d.server_id, s.name, d.number, d.kind, d.title, d.state, d.ask, d.digest, d.draft, d.accepts,
+	d.actor, d.runner, d.trouble, d.notes, d.figures, d.untidy, d.created_at, d.started_at, d.ended_at`
+const deploymentFrom = ` FROM deployment d JOIN server s ON s.id = d.server_id`
+
+func scanDeployment(r *sql.Rows, d *model.Deployment) error {
+	var digest, ask string
+	if err := r.Scan(&d.ID, &d.ServerID, &d.Server, &d.Number, &d.Kind, &d.Title, &d.State, &ask, &digest, asJSON(&d.Draft), asJSON(&d.Accepts),
+		&d.Actor, &d.Runner, &d.Trouble, asJSON(&d.Notes), asJSON(&d.Figures), &d.Untidy, moment{&d.CreatedAt}, moment{&d.StartedAt}, moment{&d.EndedAt}); err != nil {
+		return err
+	}
+	d.Ask = json.RawMessage(ask)
+	return d.Digest.UnmarshalText([]byte(digest))
+}
+
+// AddDeployment records a draft and gives it the server's next number.
+func (db *DB) AddDeployment(ctx context.Context, d model.Deployment) (model.Deployment, error) {
+	var id int64
+	err := db.within(ctx, func(tx *sql.Tx) error {
+		if err := tx.QueryRowContext(ctx, `UPDATE server SET next_number = next_number + 1 WHERE id = ? RETURNING next_number - 1`, d.ServerID).Scan(&d.Number); err != nil {
+			return err
+		}
+		res, err := tx.ExecContext(ctx, `INSERT INTO deployment (server_id, number, kind, title, state, ask, digest, draft, accepts, actor, created_at) VALUES (?,?,?,?,?,?,?,?,?,?,?)`,
+			d.ServerID, d.Number, d.Kind, d.Title, model.Draft, string(d.Ask), d.Digest.String(), text(d.Draft), text(d.Accepts), d.Actor, db.millis())
+		if err != nil {
+			return err
+		}
+		id, err = res.LastInsertId()
+		return err
+	})
+	if err != nil {
+		return d, fmt.Errorf("record the draft: %w", err)
+	}
+	return db.DeploymentByID(ctx, id)
+}
+
+// DeploymentByID finds a deployment by its id.
+func (db *DB) DeploymentByID(ctx context.Context, id int64) (model.Deployment, error) {
+	return first(ctx, db.sql, scanDeployment, `SELECT `+deploymentColumns+deploymentFrom+` WHERE d.id = ?`, id)
+}
+
+// Deployment finds a server's deployment by number.
+func (db *DB) Deployment(ctx context.Context, server string, number int) (model.Deployment, error) {
+	return first(ctx, db.sql, scanDeployment, `SELECT `+deploymentColumns+deploymentFrom+` WHERE s.name = ? AND s.dropped_at IS NULL AND d.number = ?`, server, number)
+}
+
+// Deployments lists deployments, the newest first, before an id (0: from the
+// top). An empty server means all; without drafts, discarded ones are left out.
+func (db *DB) Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error) {
+	return all(ctx, db.sql, scanDeployment, `SELECT `+deploymentColumns+deploymentFrom+`
+		WHERE s.dropped_at IS NULL AND (? = '' OR s.name = ?) AND (? = 0 OR d.id < ?) ORDER BY d.id DESC LIMIT ?`, server, server, before, before, limit)
+}
+
+// DeploymentsIn lists the deployments in some states, the oldest first.
+func (db *DB) DeploymentsIn(ctx context.Context, states ...model.State) ([]model.Deployment, error) {
+	return all(ctx, db.sql, scanDeployment, `SELECT `+deploymentColumns+deploymentFrom+` WHERE d.state IN (`+marks(len(states))+`) ORDER BY d.id`, args(states)...)
+}
+
+// Untidy lists done deployments whose set-aside files are still on the server.
+func (db *DB) Untidy(ctx context.Context, server int64) ([]model.Deployment, error) {
+	return all(ctx, db.sql, scanDeployment, `SELECT `+deploymentColumns+deploymentFrom+` WHERE d.untidy = 1 AND (? = 0 OR d.server_id = ?) ORDER BY d.id`, server, server)
+}
+
+// Advance moves a deployment from one of some states to another. It gives
+// [ErrConflict] where the deployment is in none of them, and, for a move that
+// takes the server's slot, where another deployment holds it.
+func (db *DB) Advance(ctx context.Context, id int64, to model.State, from ...model.State) error {
+	return db.within(ctx, func(tx *sql.Tx) error {
+		if to == model.Queued {
+			var name string
+			err := tx.QueryRowContext(ctx, `SELECT s.name || '#' || o.number || ' is ' || o.state FROM deployment d JOIN deployment o ON o.server_id = d.server_id AND o.id <> d.id
+				JOIN server s ON s.id = d.server_id WHERE d.id = ? AND o.state IN ('running','waiting','halted','undoing','queued') LIMIT 1`, id).Scan(&name)
+			if err == nil {
+				return fmt.Errorf("%s; one deployment at a time changes a server: %w", name, model.ErrConflict)
+			}
+			if err != sql.ErrNoRows {
+				return err
+			}
+		}
+		set := ""
+		switch to {
+		case model.Queued:
+			set = fmt.Sprintf(", started_at = %d", db.millis())
+		case model.Done, model.UndoneAll, model.Discarded:
+			set = fmt.Sprintf(", ended_at = %d", db.millis())
+		}
+		err := exactly(tx.ExecContext(ctx, `UPDATE deployment SET state = ?, trouble = ''`+set+` WHERE id = ? AND state IN (`+marks(len(from))+`)`,
+			append([]any{to, id}, args(from)...)...))
+		if err != nil {
+			return fmt.Errorf("the deployment is not %s: %w", orList(from), err)
+		}
+		return nil
+	})
+}
+
+// Halt marks a deployment as halted, with what halted it.
+func (db *DB) Halt(ctx context.Context, id int64, trouble string) error {
+	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET state = ?, trouble = ? WHERE id = ? AND state IN ('queued','running','waiting','undoing','halted')`, model.Halted, trouble, id))
+}
+
+// SaveRun writes what a run adds to its deployment.
+func (db *DB) SaveRun(ctx context.Context, d model.Deployment) error {
+	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET accepts = ?, runner = ?, notes = ?, figures = ? WHERE id = ?`,
+		text(d.Accepts), d.Runner, text(d.Notes), text(d.Figures), d.ID))
+}
+
+// SaveDraft writes the draft as it was made again, with the same digest.
+func (db *DB) SaveDraft(ctx context.Context, d model.Deployment) error {
+	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET draft = ? WHERE id = ? AND digest = ?`, text(d.Draft), d.ID, d.Digest.String()))
+}
+
+// SetTidy notes that nothing of a deployment is left on its server.
+func (db *DB) SetTidy(ctx context.Context, id int64) error {
+	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET untidy = 0 WHERE id = ?`, id))
+}
+
+func marks(n int) string { return strings.TrimSuffix(strings.Repeat("?,", n), ",") }
+
+func args[T any](list []T) []any {
+	out := make([]any, len(list))
+	for i, v := range list {
+		out[i] = v
+	}
+	return out
+}
+
+func orList(states []model.State) string {
+	words := make([]string, len(states))
+	for i, s := range states {
+		words[i] = string(s)
+	}
+	return strings.Join(words, " or ")
+}

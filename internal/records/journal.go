@@ -1,0 +1,82 @@
+package records
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/stockroom"
+)
+
+// The journal is keyed (deployment, leg, motion). One call is one transaction.
+var _ deploy.Journal = (*DB)(nil)
+
+// Intend implements deploy.Journal.
+func (db *DB) Intend(ctx context.Context, deployment int64, motions []draft.Motion) error {
+	outcomes := make([]deploy.Outcome, len(motions))
+	for i, m := range motions {
+		outcomes[i].Motion = m
+	}
+	return db.mark(ctx, deployment, deploy.Intended, outcomes)
+}
+
+// Conclude implements deploy.Journal.
+func (db *DB) Conclude(ctx context.Context, deployment int64, outcomes []deploy.Outcome) error {
+	return db.mark(ctx, deployment, deploy.Finished, outcomes)
+}
+
+// Reverse implements deploy.Journal.
+func (db *DB) Reverse(ctx context.Context, deployment int64, outcomes []deploy.Outcome) error {
+	return db.mark(ctx, deployment, deploy.Undone, outcomes)
+}
+
+func (db *DB) mark(ctx context.Context, deployment int64, state deploy.MarkState, outcomes []deploy.Outcome) error {
+	err := db.within(ctx, func(tx *sql.Tx) error {
+		put, err := tx.PrepareContext(ctx, `INSERT INTO motion (deployment_id, leg, motion, state, result) VALUES (?,?,?,?,?)
+			ON CONFLICT DO UPDATE SET state = excluded.state, result = excluded.result`)
+		if err != nil {
+			return err
+		}
+		defer put.Close()
+		for _, o := range outcomes {
+			if k := o.Result.Kept; k != nil {
+				cid, err := addContainer(ctx, tx, k.Container, "segment")
+				if err != nil {
+					return err
+				}
+				if err := addLocations(ctx, tx, cid, []stockroom.Held{{Digest: k.Digest, Span: k.Span}}); err != nil {
+					return err
+				}
+			}
+			if _, err := put.ExecContext(ctx, deployment, o.Motion.Leg, o.Motion.ID, state, text(o.Result)); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return fmt.Errorf("write the journal: %w", err)
+	}
+	return nil
+}
+
+// Marks implements deploy.Journal.
+func (db *DB) Marks(ctx context.Context, deployment int64) (map[deploy.Key]deploy.Mark, error) {
+	type row struct {
+		key  deploy.Key
+		mark deploy.Mark
+	}
+	rows, err := all(ctx, db.sql, func(r *sql.Rows, v *row) error {
+		return r.Scan(&v.key.Leg, &v.key.Motion, &v.mark.State, asJSON(&v.mark.Result))
+	}, `SELECT leg, motion, state, result FROM motion WHERE deployment_id = ?`, deployment)
+	if err != nil {
+		return nil, fmt.Errorf("read the journal: %w", err)
+	}
+	out := make(map[deploy.Key]deploy.Mark, len(rows))
+	for _, v := range rows {
+		out[v.key] = v.mark
+	}
+	return out, nil
+}

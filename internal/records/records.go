@@ -1,0 +1,163 @@
+// Package records is everything that is written down: one SQLite database
+// with the catalogue, the servers, the deployments with their journal, the
+// ledger, jobs and access. All SQL of the program is here.
+package records
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net/url"
+	"time"
+
+	"restlesscrate/internal/model"
+
+	"github.com/pressly/goose/v3"
+	_ "modernc.org/sqlite" // the database/sql driver named "sqlite"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// Clock tells the time. Records never order by it.
+type Clock func() time.Time
+
+// DB is the open database. It is safe for many goroutines.
+type DB struct {
+	sql *sql.DB
+	now Clock
+}
+
+// Open opens the database file, making and migrating it as needed.
+// Commits are synced in full: what the journal says happened is on disk.
+func Open(ctx context.Context, file string, now Clock) (*DB, error) {
+	dsn := "file:" + (&url.URL{Path: file}).EscapedPath() + "?_pragma=busy_timeout(5000)&_pragma=foreign_keys(1)" +
+		"&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_txlock=immediate"
+	db, err := sql.Open("sqlite", dsn)
+	if err != nil {
+		return nil, fmt.Errorf("open %s: %w", file, err)
+	}
+	dir, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return nil, err
+	}
+	p, err := goose.NewProvider(goose.DialectSQLite3, db, dir)
+	if err == nil {
+		_, err = p.Up(ctx)
+	}
+	if err != nil {
+		return nil, errors.Join(fmt.Errorf("bring the database %s up to date: %w", file, err), db.Close())
+	}
+	return &DB{sql: db, now: now}, nil
+}
+
+// Close closes the database.
+func (db *DB) Close() error { return db.sql.Close() }
+
+// Ping tells whether the database answers.
+func (db *DB) Ping(ctx context.Context) error { return db.sql.PingContext(ctx) }
+
+func (db *DB) millis() int64 { return db.now().UnixMilli() }
+
+// within runs do in one transaction, committed if do returns nil.
+func (db *DB) within(ctx context.Context, do func(tx *sql.Tx) error) error {
+	tx, err := db.sql.BeginTx(ctx, nil)
+	if err != nil {
+		return fmt.Errorf("begin: %w", err)
+	}
+	if err := do(tx); err != nil {
+		return errors.Join(err, tx.Rollback())
+	}
+	if err := tx.Commit(); err != nil {
+		return fmt.Errorf("commit: %w", err)
+	}
+	return nil
+}
+
+// querier is what *sql.DB and *sql.Tx share.
+type querier interface {
+	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
+	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
+	ExecContext(ctx context.Context, query string, args ...any) (sql.Result, error)
+}
+
+// all gathers rows through scan.
+func all[T any](ctx context.Context, q querier, scan func(*sql.Rows, *T) error, query string, args ...any) ([]T, error) {
+	rows, err := q.QueryContext(ctx, query, args...)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var out []T
+	for rows.Next() {
+		var v T
+		if err := scan(rows, &v); err != nil {
+			return nil, err
+		}
+		out = append(out, v)
+	}
+	return out, rows.Err()
+}
+
+// first gives the only row, or [ErrNotFound].
+func first[T any](ctx context.Context, q querier, scan func(*sql.Rows, *T) error, query string, args ...any) (T, error) {
+	rows, err := all(ctx, q, scan, query, args...)
+	if err != nil || len(rows) == 0 {
+		var zero T
+		return zero, errors.Join(err, map[bool]error{true: model.ErrNotFound}[err == nil])
+	}
+	return rows[0], nil
+}
+
+// column wraps a field that is kept as JSON text.
+type column struct{ v any }
+
+func asJSON(v any) column { return column{v} }
+
+// Scan implements sql.Scanner.
+func (c column) Scan(src any) error {
+	switch s := src.(type) {
+	case nil:
+		return nil
+	case string:
+		return json.Unmarshal([]byte(s), c.v)
+	case []byte:
+		return json.Unmarshal(s, c.v)
+	}
+	return fmt.Errorf("a JSON column holds %T", src)
+}
+
+// text writes v as JSON; only types that always can be written are passed.
+func text(v any) string {
+	raw, err := json.Marshal(v)
+	if err != nil {
+		panic(fmt.Sprintf("records: %T cannot be written as JSON: %v", v, err))
+	}
+	return string(raw)
+}
+
+// moment reads a nullable time.
+type moment struct{ t *time.Time }
+
+// Scan implements sql.Scanner.
+func (m moment) Scan(src any) error {
+	if ms, ok := src.(int64); ok {
+		*m.t = time.UnixMilli(ms).UTC()
+	}
+	return nil
+}
+
+// exactly checks that a change hit one row.
+func exactly(res sql.Result, err error) error {
+	if err != nil {
+		return err
+	}
+	if n, err := res.RowsAffected(); err != nil || n != 1 {
+		return errors.Join(model.ErrConflict, err)
+	}
+	return nil
+}

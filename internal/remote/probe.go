@@ -1,0 +1,148 @@
+package remote
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"strings"
+	"time"
+
+	"restlesscrate/internal/core/tree"
+)
+
+// Found is what a probe learnt of a host. Times are milliseconds.
+type Found struct {
+	Modes, CaseBlind, RenameFromWork, RenameOver bool
+	Resolution                                   int64 // of file times, as coarse as it may be
+	Skew                                         int64 // the host's clock minus ours
+	Free                                         int64 // bytes, -1 where it does not tell
+	Entries                                      int   // at the root
+}
+
+// Names that a probe uses. They hold no letters that fold onto another's.
+const (
+	probeFolder = "probe"
+	probeFile   = "probe-a"
+)
+
+// Probe tries out, in the work folder and at the root, what the host can do,
+// and takes everything it made away again.
+func Probe(ctx context.Context, h Host, work tree.Path, now func() time.Time) (f Found, err error) {
+	list, err := h.List(ctx, tree.Root)
+	if err != nil {
+		return f, fmt.Errorf("list the root: %w", err)
+	}
+	f.Entries = len(list)
+	if f.Free, err = h.Free(ctx); err != nil {
+		f.Free = -1
+	}
+	p := prober{h: h, dir: work.Join(probeFolder), now: now}
+	if err := p.begin(ctx, work); err != nil {
+		return f, fmt.Errorf("make the work folder %s: %w", work, err)
+	}
+	defer func() {
+		if e := p.clear(ctx, work); e != nil {
+			err = errors.Join(err, fmt.Errorf("take the probe's files away: %w", e))
+		}
+	}()
+	return f, p.try(ctx, work, &f)
+}
+
+type prober struct {
+	h    Host
+	dir  tree.Path
+	now  func() time.Time
+	made []tree.Path
+}
+
+func (p *prober) begin(ctx context.Context, work tree.Path) error {
+	for _, dir := range []tree.Path{work, p.dir} {
+		if err := p.h.MakeFolder(ctx, dir, 0o700); err != nil && !errors.Is(err, fs.ErrExist) {
+			return err
+		}
+	}
+	return nil
+}
+
+func (p *prober) write(ctx context.Context, at tree.Path, mode uint32) (Info, error) {
+	w, err := p.h.Create(ctx, at, mode)
+	if err != nil {
+		return Info{}, err
+	}
+	p.made = append(p.made, at)
+	if _, err := w.Write([]byte("Restless Crate was here to see what this host can do.\n")); err != nil {
+		return Info{}, errors.Join(err, w.Close())
+	}
+	if err := w.Close(); err != nil {
+		return Info{}, err
+	}
+	return p.h.Stat(ctx, at)
+}
+
+func (p *prober) try(ctx context.Context, work tree.Path, f *Found) error {
+	a := p.dir.Join(probeFile)
+	before := p.now().UnixMilli()
+	i, err := p.write(ctx, a, 0o640)
+	if err != nil {
+		return fmt.Errorf("write a file: %w", err)
+	}
+	f.Modes = i.Mode == 0o640
+	f.Skew = i.Modified - before
+	// Whole seconds three times over are no accident; such a host may even
+	// count in steps of two.
+	f.Resolution = 2000
+	for range 2 {
+		if i.Modified%1000 != 0 {
+			f.Resolution = 20 // finer than a kernel's tick is not to be had
+		}
+		if i, err = p.write(ctx, a, 0o640); err != nil {
+			return fmt.Errorf("write a file again: %w", err)
+		}
+	}
+	other, err := p.h.Stat(ctx, p.dir.Join(tree.Path(strings.ToUpper(probeFile))))
+	if err != nil {
+		return fmt.Errorf("look for another spelling: %w", err)
+	}
+	f.CaseBlind = other.Being != tree.Absent
+	if err := p.over(ctx, a, f); err != nil {
+		return err
+	}
+	out := tree.Path(string(work) + "-probe")
+	p.made = append(p.made, out)
+	if err := p.h.Rename(ctx, a, out); err == nil {
+		f.RenameFromWork = true
+	} else if errors.Is(err, ErrLine) {
+		return err
+	}
+	return nil
+}
+
+// over tries to rename one file over another.
+func (p *prober) over(ctx context.Context, a tree.Path, f *Found) error {
+	b := p.dir.Join("probe-b")
+	if _, err := p.write(ctx, b, 0o640); err != nil {
+		return fmt.Errorf("write a second file: %w", err)
+	}
+	if err := p.h.Replace(ctx, b, a); err == nil {
+		f.RenameOver = true
+	} else if errors.Is(err, ErrLine) {
+		return err
+	}
+	return nil
+}
+
+// clear removes everything; what never came to be is no error.
+func (p *prober) clear(ctx context.Context, work tree.Path) error {
+	var errs []error
+	for _, at := range p.made {
+		if err := p.h.RemoveFile(ctx, at); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			errs = append(errs, err)
+		}
+	}
+	errs = append(errs, p.h.RemoveFolder(ctx, p.dir))
+	if err := p.h.RemoveFolder(ctx, work); err != nil && !errors.Is(err, ErrNotEmpty) {
+		errs = append(errs, err)
+	}
+	return errors.Join(errs...)
+}

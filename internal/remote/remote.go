@@ -1,0 +1,106 @@
+// Package remote reaches a server's file tree: a local folder or SFTP, behind
+// one interface with one conformance suite (package remotetest).
+//
+// A Host is jailed in its root by construction: it takes a [tree.Path], which
+// cannot lead out, and no method follows a link at the path it is given.
+package remote
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+
+	"restlesscrate/internal/core/tree"
+)
+
+// Info is what a host says of one path. Modified is UTC milliseconds by the
+// host's clock; Mode is permission bits, 0 where the host has none.
+type Info struct {
+	Name     string
+	Being    tree.Being
+	Size     int64
+	Mode     uint32
+	Modified int64
+}
+
+// Host is a server's tree. Its methods may be called from many goroutines.
+//
+// Errors wrap [io/fs.ErrNotExist], [io/fs.ErrExist], [io/fs.ErrPermission],
+// [ErrNotEmpty] and [ErrLine] where they apply. A context that ends makes a
+// method return early; whether the host still does what it was asked is then
+// unknown.
+type Host interface {
+	// List gives what is in a folder, in no order, links as they are.
+	// Names that are no valid [tree.Path] are reported as Foreign, escaped.
+	List(ctx context.Context, folder tree.Path) ([]Info, error)
+	// Stat says what stands at p; nothing there is Being Absent and no error.
+	Stat(ctx context.Context, p tree.Path) (Info, error)
+	// Open reads a file.
+	Open(ctx context.Context, p tree.Path) (io.ReadCloser, error)
+	// Create writes a file, cutting one that is there short first. It is
+	// whole and synced, as far as the host can, when Close returns nil.
+	Create(ctx context.Context, p tree.Path, mode uint32) (io.WriteCloser, error)
+	// Rename gives a file or folder another name, and never replaces: where
+	// to exists it fails with fs.ErrExist.
+	Rename(ctx context.Context, from, to tree.Path) error
+	// Replace is Rename that replaces a file in one act, where the host can;
+	// else it fails and changes nothing.
+	Replace(ctx context.Context, from, to tree.Path) error
+	// MakeFolder makes one folder; its parent must be there.
+	MakeFolder(ctx context.Context, p tree.Path, mode uint32) error
+	// RemoveFile removes a file, or a link itself.
+	RemoveFile(ctx context.Context, p tree.Path) error
+	// RemoveFolder removes an empty folder, else fails with ErrNotEmpty.
+	RemoveFolder(ctx context.Context, p tree.Path) error
+	// SetMode sets permission bits.
+	SetMode(ctx context.Context, p tree.Path, mode uint32) error
+	// Free gives the bytes that are free, -1 where the host does not tell.
+	Free(ctx context.Context) (int64, error)
+	// Close ends the connection. It may be called twice.
+	Close() error
+}
+
+// ErrNotEmpty is returned for a folder that has something in it.
+var ErrNotEmpty = errors.New("the folder is not empty")
+
+// ErrLine is returned where the connection to the host is gone or cannot be made.
+var ErrLine = errors.New("no connection to the host")
+
+// RootError says that a server's root cannot be used.
+type RootError struct {
+	Root string
+	Err  error
+}
+
+func (e *RootError) Error() string {
+	return fmt.Sprintf("the root %q cannot be used: %v", e.Root, e.Err)
+}
+func (e *RootError) Unwrap() error { return e.Err }
+
+// HostKeyError is returned before anything is sent to a host whose key nobody
+// has confirmed, or whose key is not the confirmed one.
+type HostKeyError struct {
+	Changed     bool
+	Fingerprint string // SHA256:..., as OpenSSH prints it
+	Offered     string // in authorized-keys form
+	Expected    string // fingerprint, where Changed
+}
+
+func (e *HostKeyError) Error() string {
+	if e.Changed {
+		return fmt.Sprintf("the host's key has changed: it was %s and is now %s", e.Expected, e.Fingerprint)
+	}
+	return fmt.Sprintf("the host's key %s has not been confirmed", e.Fingerprint)
+}
+
+// SignInError is returned where the host refuses the user.
+type SignInError struct {
+	User string
+	Err  error
+}
+
+func (e *SignInError) Error() string {
+	return fmt.Sprintf("the host refuses to sign %q in: %v", e.User, e.Err)
+}
+func (e *SignInError) Unwrap() error { return e.Err }

@@ -1,0 +1,405 @@
+package remote
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"net"
+	"path"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/pkg/sftp"
+	"golang.org/x/crypto/ssh"
+	"golang.org/x/crypto/ssh/agent"
+
+	"restlesscrate/internal/core/tree"
+)
+
+// SFTPTarget is everything needed to reach a tree over SFTP.
+type SFTPTarget struct {
+	Host, User string
+	Port       int
+	Root       string // absolute, or relative to where the user arrives
+	HostKey    string // the confirmed key in authorized-keys form; empty: none yet
+	Key        []byte // a private key, PEM; empty: not used
+	Passphrase []byte // of Key, where it is encrypted
+	Password   string
+	Agent      string // the agent's socket; empty: not used
+}
+
+// SFTP is a tree behind an SSH server.
+type SFTP struct {
+	ssh  *ssh.Client
+	c    *sftp.Client
+	root string
+}
+
+// dialTimeout bounds connecting and signing in.
+const dialTimeout = 20 * time.Second
+
+// OpenSFTP connects, checks the host's key, signs in and looks at the root.
+// Errors are a *[HostKeyError], *[SignInError], *[RootError], or wrap [ErrLine].
+func OpenSFTP(ctx context.Context, t SFTPTarget) (*SFTP, error) {
+	auth, closeAuth, err := t.auth()
+	if err != nil {
+		return nil, &SignInError{User: t.User, Err: err}
+	}
+	defer closeAuth()
+	var keyErr *HostKeyError
+	conf := &ssh.ClientConfig{User: t.User, Auth: auth, Timeout: dialTimeout, HostKeyCallback: func(_ string, _ net.Addr, key ssh.PublicKey) error {
+		keyErr = checkKey(t.HostKey, key)
+		if keyErr != nil {
+			return keyErr
+		}
+		return nil
+	}}
+	conf.HostKeyAlgorithms = algorithmsOf(t.HostKey)
+	addr := net.JoinHostPort(t.Host, strconv.Itoa(t.Port))
+	d := net.Dialer{Timeout: dialTimeout, KeepAlive: 15 * time.Second}
+	conn, err := d.DialContext(ctx, "tcp", addr)
+	if err != nil {
+		return nil, fmt.Errorf("%w: %v", ErrLine, err)
+	}
+	if err := conn.SetDeadline(time.Now().Add(dialTimeout)); err != nil {
+		return nil, errors.Join(err, conn.Close())
+	}
+	sc, chans, reqs, err := ssh.NewClientConn(conn, addr, conf)
+	if err != nil {
+		conn.Close()
+		switch {
+		case keyErr != nil:
+			return nil, keyErr
+		case strings.Contains(err.Error(), "unable to authenticate"):
+			return nil, &SignInError{User: t.User, Err: errors.New(t.tried())}
+		}
+		return nil, fmt.Errorf("%w: %v", ErrLine, err)
+	}
+	if err := conn.SetDeadline(time.Time{}); err != nil {
+		return nil, errors.Join(err, sc.Close())
+	}
+	client := ssh.NewClient(sc, chans, reqs)
+	c, err := sftp.NewClient(client, sftp.UseConcurrentWrites(true), sftp.MaxConcurrentRequestsPerFile(32))
+	if err != nil {
+		return nil, errors.Join(fmt.Errorf("%w: the host gives no SFTP: %v", ErrLine, err), client.Close())
+	}
+	s := &SFTP{ssh: client, c: c, root: t.Root}
+	if fi, err := c.Stat(s.root); err != nil || !fi.IsDir() {
+		if err == nil {
+			err = errors.New("it is not a folder")
+		}
+		return nil, errors.Join(&RootError{Root: t.Root, Err: s.plain(err)}, s.Close())
+	}
+	return s, nil
+}
+
+// auth gives the ways to sign in. What they hold open is closed by the function.
+func (t SFTPTarget) auth() ([]ssh.AuthMethod, func(), error) {
+	none := func() {}
+	switch {
+	case len(t.Key) > 0:
+		signer, err := ssh.ParsePrivateKey(t.Key)
+		var locked *ssh.PassphraseMissingError
+		if errors.As(err, &locked) {
+			if len(t.Passphrase) == 0 {
+				return nil, none, errors.New("the key file is encrypted and no passphrase was given")
+			}
+			signer, err = ssh.ParsePrivateKeyWithPassphrase(t.Key, t.Passphrase)
+		}
+		if err != nil {
+			return nil, none, fmt.Errorf("the key file cannot be used: %w", err)
+		}
+		return []ssh.AuthMethod{ssh.PublicKeys(signer)}, none, nil
+	case t.Agent != "":
+		conn, err := net.Dial("unix", t.Agent)
+		if err != nil {
+			return nil, none, fmt.Errorf("the service's agent does not answer: %w", err)
+		}
+		return []ssh.AuthMethod{ssh.PublicKeysCallback(agent.NewClient(conn).Signers)}, func() { conn.Close() }, nil
+	case t.Password != "":
+		answer := func(_, _ string, questions []string, _ []bool) ([]string, error) {
+			out := make([]string, len(questions))
+			for i := range out {
+				out[i] = t.Password
+			}
+			return out, nil
+		}
+		return []ssh.AuthMethod{ssh.Password(t.Password), ssh.KeyboardInteractive(answer)}, none, nil
+	}
+	return nil, none, errors.New("no key, agent or password is known for it")
+}
+
+func (t SFTPTarget) tried() string {
+	switch {
+	case len(t.Key) > 0:
+		return "it does not take this key"
+	case t.Agent != "":
+		return "it takes none of the agent's keys"
+	}
+	return "it does not take this password"
+}
+
+func checkKey(confirmed string, offered ssh.PublicKey) *HostKeyError {
+	e := &HostKeyError{Fingerprint: ssh.FingerprintSHA256(offered), Offered: strings.TrimSpace(string(ssh.MarshalAuthorizedKey(offered)))}
+	if confirmed == "" {
+		return e
+	}
+	if strings.TrimSpace(confirmed) == e.Offered {
+		return nil
+	}
+	e.Changed = true
+	e.Expected, _ = Fingerprint(confirmed)
+	return e
+}
+
+// Fingerprint is the SHA-256 fingerprint of a key in authorized-keys form.
+func Fingerprint(key string) (string, error) {
+	k, _, _, _, err := ssh.ParseAuthorizedKey([]byte(key))
+	if err != nil {
+		return "", err
+	}
+	return ssh.FingerprintSHA256(k), nil
+}
+
+// algorithmsOf asks the host for the kind of key that was confirmed, so that a
+// host with several does not look changed.
+func algorithmsOf(confirmed string) []string {
+	k, _, _, _, err := ssh.ParseAuthorizedKey([]byte(confirmed))
+	if err != nil {
+		return nil
+	}
+	if k.Type() == ssh.KeyAlgoRSA {
+		return []string{ssh.KeyAlgoRSASHA512, ssh.KeyAlgoRSASHA256}
+	}
+	return []string{k.Type()}
+}
+
+func (s *SFTP) name(p tree.Path) string { return path.Join(s.root, string(p)) }
+
+// plain turns the protocol's errors into those of [Host].
+func (s *SFTP) plain(err error) error {
+	switch {
+	case err == nil:
+		return nil
+	case errors.Is(err, sftp.ErrSSHFxConnectionLost), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, net.ErrClosed), errors.Is(err, io.ErrClosedPipe):
+		return fmt.Errorf("%w: the line to the host was lost", ErrLine)
+	case errors.Is(err, fs.ErrNotExist):
+		return fs.ErrNotExist
+	case errors.Is(err, fs.ErrPermission):
+		return fs.ErrPermission
+	}
+	return err
+}
+
+// op runs one call, and cuts the line if the context ends while it runs: the
+// protocol has no way to take a request back.
+func (s *SFTP) op(ctx context.Context, what string, p tree.Path, call func() error) error {
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	stop := context.AfterFunc(ctx, func() { s.Close() })
+	err := call()
+	stop()
+	if err != nil {
+		return fmt.Errorf("%s %s: %w", what, p, s.plain(err))
+	}
+	return nil
+}
+
+// List implements [Host].
+func (s *SFTP) List(ctx context.Context, folder tree.Path) (out []Info, err error) {
+	err = s.op(ctx, "list", folder, func() error {
+		list, err := s.c.ReadDirContext(ctx, s.name(folder))
+		for _, fi := range list {
+			out = append(out, infoOf(fi))
+		}
+		return err
+	})
+	return out, err
+}
+
+// Stat implements [Host].
+func (s *SFTP) Stat(ctx context.Context, p tree.Path) (i Info, err error) {
+	err = s.op(ctx, "look at", p, func() error {
+		fi, err := s.c.Lstat(s.name(p))
+		if errors.Is(err, fs.ErrNotExist) {
+			i = Info{Name: p.Base(), Being: tree.Absent}
+			return nil
+		}
+		if err == nil {
+			i = infoOf(fi)
+		}
+		return err
+	})
+	return i, err
+}
+
+// Open implements [Host].
+func (s *SFTP) Open(ctx context.Context, p tree.Path) (rc io.ReadCloser, err error) {
+	err = s.op(ctx, "open", p, func() error {
+		f, err := s.c.Open(s.name(p))
+		if err == nil {
+			rc = &sftpFile{File: f, s: s, p: p, stop: context.AfterFunc(ctx, func() { s.Close() })}
+		}
+		return err
+	})
+	return rc, err
+}
+
+// Create implements [Host].
+func (s *SFTP) Create(ctx context.Context, p tree.Path, mode uint32) (wc io.WriteCloser, err error) {
+	err = s.op(ctx, "write", p, func() error {
+		f, err := s.c.Create(s.name(p))
+		if err != nil {
+			return err
+		}
+		if mode != 0 {
+			if err := f.Chmod(fs.FileMode(mode)); err != nil {
+				return errors.Join(err, f.Close())
+			}
+		}
+		wc = &sftpFile{File: f, s: s, p: p, stop: context.AfterFunc(ctx, func() { s.Close() })}
+		return nil
+	})
+	return wc, err
+}
+
+// sftpFile translates errors of reading and writing.
+type sftpFile struct {
+	*sftp.File
+	s    *SFTP
+	p    tree.Path
+	stop func() bool
+}
+
+func (f *sftpFile) wrap(what string, err error) error {
+	if err == nil || err == io.EOF {
+		return err
+	}
+	return fmt.Errorf("%s %s: %w", what, f.p, f.s.plain(err))
+}
+
+func (f *sftpFile) Read(p []byte) (int, error) {
+	n, err := f.File.Read(p)
+	return n, f.wrap("read", err)
+}
+
+func (f *sftpFile) Write(p []byte) (int, error) {
+	n, err := f.File.Write(p)
+	return n, f.wrap("write", err)
+}
+
+// ReadFrom sends many packets at a time; plain writes would wait for each.
+func (f *sftpFile) ReadFrom(r io.Reader) (int64, error) {
+	n, err := f.File.ReadFrom(r)
+	return n, f.wrap("write", err)
+}
+
+func (f *sftpFile) Close() error {
+	f.stop()
+	return f.wrap("close", f.File.Close())
+}
+
+// Rename implements [Host]. The protocol's own rename (version 3) does not
+// replace; servers that do are caught by the look before it.
+func (s *SFTP) Rename(ctx context.Context, from, to tree.Path) error {
+	return s.op(ctx, "rename "+from.String()+" to", to, func() error {
+		if _, err := s.c.Lstat(s.name(to)); err == nil {
+			return fs.ErrExist
+		} else if !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+		return s.c.Rename(s.name(from), s.name(to))
+	})
+}
+
+// Replace implements [Host]: by OpenSSH's posix-rename where it is offered.
+func (s *SFTP) Replace(ctx context.Context, from, to tree.Path) error {
+	return s.op(ctx, "rename "+from.String()+" over", to, func() error {
+		if _, ok := s.c.HasExtension("posix-rename@openssh.com"); ok {
+			return s.c.PosixRename(s.name(from), s.name(to))
+		}
+		return s.c.Rename(s.name(from), s.name(to))
+	})
+}
+
+// MakeFolder implements [Host].
+func (s *SFTP) MakeFolder(ctx context.Context, p tree.Path, mode uint32) error {
+	return s.op(ctx, "make folder", p, func() error {
+		if err := s.c.Mkdir(s.name(p)); err != nil {
+			if fi, look := s.c.Lstat(s.name(p)); look == nil && fi != nil {
+				return fs.ErrExist // the protocol says no more than "failure"
+			}
+			return err
+		}
+		if mode == 0 {
+			return nil
+		}
+		return s.c.Chmod(s.name(p), fs.FileMode(mode))
+	})
+}
+
+// RemoveFile implements [Host].
+func (s *SFTP) RemoveFile(ctx context.Context, p tree.Path) error {
+	return s.op(ctx, "remove", p, func() error {
+		if fi, err := s.c.Lstat(s.name(p)); err != nil {
+			return err
+		} else if fi.IsDir() {
+			return errors.New("it is a folder")
+		}
+		return s.c.Remove(s.name(p))
+	})
+}
+
+// RemoveFolder implements [Host].
+func (s *SFTP) RemoveFolder(ctx context.Context, p tree.Path) error {
+	return s.op(ctx, "remove folder", p, func() error {
+		list, err := s.c.ReadDirContext(ctx, s.name(p))
+		if err != nil {
+			return err
+		}
+		if len(list) > 0 {
+			return ErrNotEmpty
+		}
+		return s.c.RemoveDirectory(s.name(p))
+	})
+}
+
+// SetMode implements [Host].
+func (s *SFTP) SetMode(ctx context.Context, p tree.Path, mode uint32) error {
+	if mode == 0 {
+		return ctx.Err()
+	}
+	return s.op(ctx, "set the mode of", p, func() error { return s.c.Chmod(s.name(p), fs.FileMode(mode)) })
+}
+
+// Free implements [Host].
+func (s *SFTP) Free(ctx context.Context) (free int64, err error) {
+	err = s.op(ctx, "ask for free space at", tree.Root, func() error {
+		if _, ok := s.c.HasExtension("statvfs@openssh.com"); !ok {
+			free = -1
+			return nil
+		}
+		st, err := s.c.StatVFS(s.root)
+		if err == nil {
+			free = int64(st.Bavail * st.Frsize)
+		}
+		return err
+	})
+	return free, err
+}
+
+// Close implements [Host].
+func (s *SFTP) Close() error {
+	err := s.c.Close()
+	if e := s.ssh.Close(); err == nil && !errors.Is(e, net.ErrClosed) {
+		err = e
+	}
+	if errors.Is(err, net.ErrClosed) || errors.Is(err, io.EOF) {
+		return nil
+	}
+	return err
+}

@@ -1,0 +1,170 @@
+// Package catalog is the use cases around what can be deployed: rulebooks,
+// staged archives, and the crates laid out from them.
+package catalog
+
+import (
+	"context"
+	"errors"
+	"strings"
+
+	"restlesscrate/internal/archive"
+	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/stockroom"
+)
+
+// Records is what this service needs written down.
+type Records interface {
+	AddRevision(ctx context.Context, v model.Revision) (model.Revision, bool, error)
+	Rulebooks(ctx context.Context) ([]model.Revision, error)
+	Rulebook(ctx context.Context, name string, number int) (model.Revision, error)
+	DropRulebook(ctx context.Context, name string) error
+	Servers(ctx context.Context) ([]model.Server, error)
+	Server(ctx context.Context, name string) (model.Server, error)
+	Archive(ctx context.Context, d tree.Digest) (model.Archive, error)
+	AddArchive(ctx context.Context, a model.Archive, entries []tree.Entry, held []stockroom.Held) (model.Archive, error)
+	Entries(ctx context.Context, archive int64) ([]tree.Entry, error)
+	LaidOut(ctx context.Context, archive, revision int64) (model.Laid, error)
+	AddLayout(ctx context.Context, archive, revision int64, res layout.Result, actor string) (model.Laid, error)
+	Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error)
+	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
+	DropCrate(ctx context.Context, c model.Crate) error
+}
+
+// Service is the use cases.
+type Service struct {
+	Records Records
+	Room    *stockroom.Room
+	Limits  archive.Limits
+}
+
+// Book gives the newest revision of a rulebook, parsed.
+func (s *Service) Book(ctx context.Context, name string) (*rulebook.Book, model.Revision, error) {
+	return s.Revision(ctx, name, 0)
+}
+
+// Revision gives one revision of a rulebook, parsed; 0 is the newest.
+func (s *Service) Revision(ctx context.Context, name string, number int) (*rulebook.Book, model.Revision, error) {
+	rev, err := s.Records.Rulebook(ctx, name, number)
+	if errors.Is(err, model.ErrNotFound) {
+		return nil, rev, fault.New(fault.Unknown, "rulebook-unknown", "there is no rulebook named %q", name).WithMend("rulebook list shows them; rulebook add FILE adds one.")
+	}
+	if err != nil {
+		return nil, rev, err
+	}
+	b, err := rulebook.Parse(rev.Text)
+	return b, rev, err
+}
+
+// CheckRulebook reads a rulebook and keeps nothing.
+func (s *Service) CheckRulebook(text []byte) (*rulebook.Book, error) {
+	b, err := rulebook.Parse(text)
+	if err != nil {
+		return nil, fault.New(fault.Usage, "rulebook-faults", "the rulebook has faults:\n%v", err).WithMend("Nothing was changed.")
+	}
+	return b, nil
+}
+
+// AddRulebook keeps a rulebook as the next revision of its name. fresh is
+// false where the newest revision is the same text.
+func (s *Service) AddRulebook(ctx context.Context, text []byte, actor string) (rev model.Revision, fresh bool, err error) {
+	b, err := s.CheckRulebook(text)
+	if err != nil {
+		return rev, false, err
+	}
+	return s.Records.AddRevision(ctx, model.Revision{Name: b.Name, Title: b.Title, Text: text, Digest: tree.Sum(text).String(), Actor: actor})
+}
+
+// Rulebooks lists the newest revisions.
+func (s *Service) Rulebooks(ctx context.Context) ([]model.Revision, error) {
+	return s.Records.Rulebooks(ctx)
+}
+
+// DropRulebook takes a rulebook out of use; one that a server uses stays.
+func (s *Service) DropRulebook(ctx context.Context, name string) error {
+	err := s.Records.DropRulebook(ctx, name)
+	switch {
+	case errors.Is(err, model.ErrNotFound):
+		return fault.New(fault.Unknown, "rulebook-unknown", "there is no rulebook named %q", name)
+	case errors.Is(err, model.ErrConflict):
+		return fault.New(fault.Conflict, "in-use", "%s", plain(err)).WithMend("Drop those servers first, or leave it.")
+	}
+	return err
+}
+
+// plain is the part of a records error that a person reads.
+func plain(err error) string {
+	text, _, _ := strings.Cut(err.Error(), ": "+model.ErrConflict.Error())
+	return text
+}
+
+// Crates lists crates, the newest first.
+func (s *Service) Crates(ctx context.Context, rulebookName, addon string, before int64, limit int) ([]model.Crate, error) {
+	return s.Records.Crates(ctx, rulebookName, layout.Key(addon), before, limit)
+}
+
+// manyCrates is more than any one add-on will have.
+const manyCrates = 10_000
+
+// FindCrate resolves what a person wrote: name@version, name@version~digits,
+// or a name alone, which means the version staged last. An empty rulebook
+// means any. Where several crates fit, the fault lists them.
+func (s *Service) FindCrate(ctx context.Context, rulebookName, ref string) (model.Crate, error) {
+	label, digits, _ := strings.Cut(ref, "~")
+	name, version, exact := strings.Cut(label, "@")
+	if name == "" {
+		return model.Crate{}, fault.New(fault.Usage, "bad-crate", "%q is not name@version", ref)
+	}
+	crates, err := s.Records.Crates(ctx, rulebookName, layout.Key(name), 0, manyCrates)
+	if err != nil {
+		return model.Crate{}, err
+	}
+	var fit []model.Crate
+	for _, c := range crates {
+		if (!exact || c.Body.Version == version) && strings.HasPrefix(c.Digest.String(), digits) {
+			fit = append(fit, c)
+		}
+	}
+	switch {
+	case len(fit) == 0:
+		f := fault.New(fault.Unknown, "crate-unknown", "no crate %s is staged%s", ref, forBook(rulebookName))
+		if len(crates) > 0 {
+			return model.Crate{}, f.WithMend("Of %s there is: %s.", name, labels(crates))
+		}
+		return model.Crate{}, f.WithMend("stage FILE stages one; crate list shows what is there.")
+	case len(fit) > 1 && exact:
+		return model.Crate{}, fault.New(fault.Usage, "crate-ambiguous", "%s can mean several crates: %s", ref, labels(fit)).WithMend("Add the ~digits to say which.")
+	}
+	return fit[0], nil
+}
+
+func forBook(name string) string {
+	if name == "" {
+		return ""
+	}
+	return " for rulebook " + name
+}
+
+func labels(crates []model.Crate) string {
+	out := make([]string, len(crates))
+	for i, c := range crates {
+		out[i] = c.Body.Label() + "~" + c.Digest.Short() + " (" + c.Body.Rulebook + ")"
+	}
+	return strings.Join(out, ", ")
+}
+
+// DropCrate takes a crate out of the list; one that is on a server stays.
+func (s *Service) DropCrate(ctx context.Context, rulebookName, ref string) (model.Crate, error) {
+	c, err := s.FindCrate(ctx, rulebookName, ref)
+	if err != nil {
+		return c, err
+	}
+	err = s.Records.DropCrate(ctx, c)
+	if errors.Is(err, model.ErrConflict) {
+		return c, fault.New(fault.Conflict, "in-use", "%s", plain(err)).WithMend("Remove it from there first.")
+	}
+	return c, err
+}

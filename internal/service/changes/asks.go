@@ -1,0 +1,151 @@
+package changes
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+)
+
+// wanted resolves crates and their real paths on this server. The ask then
+// names them with their digests, so that it means the same when drafted again.
+func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, ask *Ask, req *draft.Request) (string, error) {
+	var names []string
+	for i, ref := range ask.Crates {
+		c, err := s.Catalog.FindCrate(ctx, srv.Rulebook, ref)
+		if err != nil {
+			return "", err
+		}
+		ask.Crates[i] = c.Body.Label() + "~" + c.Digest.String()[:12]
+		for _, f := range c.Findings {
+			if f.Final {
+				return "", fault.New(fault.Blocked, "crate-unfit", "%s cannot be deployed: %s", c.Body.Label(), f.What).WithMend("%s", f.Mend)
+			}
+		}
+		w := draft.Wanted{Addon: c.Key, Name: c.Body.Name, Version: c.Body.Version, Crate: c.Digest}
+		for _, f := range c.Body.Files {
+			folder, err := b.Resolve(f.Place, srv.Variables)
+			if err != nil {
+				return "", fault.New(fault.Conflict, "place-gone", "%v", err).WithMend("Stage the archive again, so that it is laid out by the newest rulebook.")
+			}
+			w.Files = append(w.Files, draft.Target{Path: folder.Join(f.Path), Digest: f.Digest, Size: f.Size, Exec: f.Exec})
+		}
+		req.Wanted = append(req.Wanted, w)
+		names = append(names, w.Label())
+	}
+	return strings.Join(names, ", "), nil
+}
+
+// removals checks that the add-ons are on the server.
+func removals(names []string, req *draft.Request) (string, error) {
+	for _, name := range names {
+		key := layout.Key(name)
+		if !onServer(req.Ledger, key) {
+			return "", fault.New(fault.Unknown, "addon-unknown", "there is no add-on %q on this server", name).WithMend("status shows what is there.")
+		}
+		req.Remove = append(req.Remove, draft.Removal{Addon: key, Name: name})
+	}
+	return "remove " + strings.Join(names, ", "), nil
+}
+
+func onServer(ledger map[tree.Path]draft.Row, key string) bool {
+	for _, row := range ledger {
+		if slices.ContainsFunc(row.Claims, func(c draft.Claim) bool { return c.Addon == key }) {
+			return true
+		}
+	}
+	return false
+}
+
+// back turns a rollback into goals.
+func (s *Service) back(ctx context.Context, srv model.Server, b *Back, req *draft.Request) (title string, err error) {
+	recorded, err := s.Records.Events(ctx, srv.ID)
+	if err != nil {
+		return "", err
+	}
+	events := make([]draft.Event, len(recorded))
+	for i, e := range recorded {
+		events[i] = e.Event
+	}
+	name := func(n int) string { return fmt.Sprintf("%s#%d", srv.Name, n) }
+	only, subject, err := b.scope(events)
+	if err != nil {
+		return "", err
+	}
+	switch {
+	case b.To != nil && b.Deployment != 0:
+		return "", fault.New(fault.Usage, "bad-request", "--to goes with --path or --addon, or stands alone; not with --deployment")
+	case b.To != nil:
+		seq := int64(0)
+		if *b.To > 0 {
+			if seq, err = s.lastSeq(ctx, srv, *b.To); err != nil {
+				return "", err
+			}
+		}
+		title = fmt.Sprintf("%s back to how it stood after %s", subject, name(*b.To))
+		if *b.To == 0 {
+			title = subject + " back to before the first deployment"
+		}
+		req.Back = draft.AsOf(events, seq, name(*b.To), only)
+	case b.Deployment != 0:
+		if _, err := s.lastSeq(ctx, srv, b.Deployment); err != nil {
+			return "", err
+		}
+		title = "roll back " + name(b.Deployment)
+		req.Back = draft.Inverse(events, func(e draft.Event) bool { return e.Deployment == name(b.Deployment) && only(e) })
+	default:
+		last := ""
+		for _, e := range events {
+			if only(e) {
+				last = e.Deployment
+			}
+		}
+		title = fmt.Sprintf("%s back to before %s", subject, last)
+		req.Back = draft.Inverse(events, func(e draft.Event) bool { return e.Deployment == last && only(e) })
+	}
+	req.Back = slices.DeleteFunc(req.Back, func(r draft.Return) bool { return slices.Contains(b.Leave, r.Path) })
+	return title, nil
+}
+
+// scope says which events a rollback is about, and how to call that.
+func (b *Back) scope(events []draft.Event) (only func(draft.Event) bool, subject string, err error) {
+	switch {
+	case b.Path != tree.Root && b.Addon != "":
+		return nil, "", fault.New(fault.Usage, "bad-request", "give one of --path and --addon")
+	case b.Path != tree.Root:
+		only = func(e draft.Event) bool { return e.Change.Path == b.Path }
+		subject = string(b.Path)
+	case b.Addon != "":
+		key := layout.Key(b.Addon)
+		only = func(e draft.Event) bool { return e.Touches(key) }
+		subject = b.Addon
+	case b.Deployment != 0 || b.To != nil:
+		return func(draft.Event) bool { return true }, "the whole server", nil
+	default:
+		return nil, "", fault.New(fault.Usage, "bad-request", "say what to roll back: --deployment N, --addon NAME, --path PATH or --to N")
+	}
+	if !slices.ContainsFunc(events, only) {
+		return nil, "", fault.New(fault.Unknown, "never-changed", "no deployment has ever changed %s on this server", subject).WithMend("history shows what was changed.")
+	}
+	return only, subject, nil
+}
+
+func (s *Service) lastSeq(ctx context.Context, srv model.Server, number int) (int64, error) {
+	d, err := s.Find(ctx, srv.Name, number)
+	if err != nil {
+		return 0, err
+	}
+	seq, err := s.Records.LastSeq(ctx, srv.ID, number)
+	if errors.Is(err, model.ErrNotFound) {
+		return 0, fault.New(fault.Conflict, "changed-nothing", "%s is %s and has changed nothing", d.Name(), d.State)
+	}
+	return seq, err
+}

@@ -1,0 +1,228 @@
+// Package changes is the use cases that change a server: drafting, running,
+// resuming, undoing, rolling back.
+package changes
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"time"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/remote"
+	"restlesscrate/internal/stockroom"
+)
+
+// Records is what this service needs written down.
+type Records interface {
+	deploy.Journal
+	Server(ctx context.Context, name string) (model.Server, error)
+	ServerByID(ctx context.Context, id int64) (model.Server, error)
+	AddDeployment(ctx context.Context, d model.Deployment) (model.Deployment, error)
+	Deployment(ctx context.Context, server string, number int) (model.Deployment, error)
+	DeploymentByID(ctx context.Context, id int64) (model.Deployment, error)
+	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
+	DeploymentsIn(ctx context.Context, states ...model.State) ([]model.Deployment, error)
+	Untidy(ctx context.Context, server int64) ([]model.Deployment, error)
+	Advance(ctx context.Context, id int64, to model.State, from ...model.State) error
+	Halt(ctx context.Context, id int64, trouble string) error
+	SaveRun(ctx context.Context, d model.Deployment) error
+	SaveDraft(ctx context.Context, d model.Deployment) error
+	SetTidy(ctx context.Context, id int64) error
+	Finish(ctx context.Context, d model.Deployment, reported map[tree.Path]draft.Reported, untidy bool) error
+	Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error)
+	Refresh(ctx context.Context, server int64, reported map[tree.Path]draft.Reported) error
+	Events(ctx context.Context, server int64) ([]model.Event, error)
+	LastSeq(ctx context.Context, server int64, number int) (int64, error)
+	Locate(ctx context.Context, d tree.Digest) (stockroom.Location, error)
+	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
+}
+
+// Catalog gives crates and rulebooks.
+type Catalog interface {
+	FindCrate(ctx context.Context, rulebook, ref string) (model.Crate, error)
+	Book(ctx context.Context, name string) (*rulebook.Book, model.Revision, error)
+}
+
+// Hosts connects to servers.
+type Hosts interface {
+	Find(ctx context.Context, name string) (model.Server, error)
+	Connect(ctx context.Context, srv model.Server) (remote.Host, error)
+}
+
+// Service is the use cases.
+type Service struct {
+	Records Records
+	Catalog Catalog
+	Hosts   Hosts
+	Room    *stockroom.Room
+	Now     func() time.Time
+	Log     *slog.Logger
+	Lanes   int // motions in flight per server
+}
+
+// Ask is what a person wants. Exactly one of Crates, Remove and Back is set.
+// It is kept with the deployment, so that it can be drafted again.
+type Ask struct {
+	Crates []string `json:"crates,omitempty"` // name@version; kept with their digests once resolved
+	Remove []string `json:"remove,omitempty"` // add-on names
+	Back   *Back    `json:"back,omitempty"`
+}
+
+// Back is a rollback. Deployment alone is that deployment's inverse; Path and
+// Addon go back one change unless To is given; To alone is the whole server.
+type Back struct {
+	Deployment int         `json:"deployment,omitempty"`
+	Path       tree.Path   `json:"path,omitempty"`
+	Addon      string      `json:"addon,omitempty"`
+	To         *int        `json:"to,omitempty"` // as things stood after that deployment; 0: before the first
+	Leave      []tree.Path `json:"leave,omitempty"`
+}
+
+// Tell is called with what is going on; kind is "look" or one of
+// [deploy.Progress].
+type Tell func(kind string, data any)
+
+// Looking is told while a server is being looked at.
+type Looking struct {
+	Text string `json:"text"`
+}
+
+// Draft looks at a server and drafts what was asked for. Nothing is touched.
+func (s *Service) Draft(ctx context.Context, server string, ask Ask, accepts []finding.Accept, actor string, tell Tell) (model.Deployment, error) {
+	srv, err := s.Hosts.Find(ctx, server)
+	if err != nil {
+		return model.Deployment{}, err
+	}
+	d, req, err := s.prepare(ctx, srv, ask)
+	if err != nil {
+		return d, err
+	}
+	h, err := s.Hosts.Connect(ctx, srv)
+	if err != nil {
+		return d, err
+	}
+	defer h.Close()
+	made, err := s.look(ctx, srv, h, req, tell)
+	if err != nil {
+		return d, err
+	}
+	d.Draft, d.Digest, d.Accepts, d.Actor = *made, made.Digest(), signed(accepts, actor), actor
+	return s.Records.AddDeployment(ctx, d)
+}
+
+// signed notes who accepted.
+func signed(accepts []finding.Accept, actor string) []finding.Accept {
+	out := []finding.Accept{}
+	for _, a := range accepts {
+		if a.By == "" {
+			a.By = actor
+		}
+		out = append(out, a)
+	}
+	return out
+}
+
+// prepare turns an ask into a deployment to be and a request for the core.
+func (s *Service) prepare(ctx context.Context, srv model.Server, ask Ask) (model.Deployment, *draft.Request, error) {
+	d := model.Deployment{ServerID: srv.ID, Server: srv.Name}
+	req := &draft.Request{Host: hostOf(srv)}
+	b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
+	if err != nil {
+		return d, nil, err
+	}
+	req.Protected, req.CaseBlind = b.Protected, b.CaseBlind
+	if req.Ledger, err = s.Records.Ledger(ctx, srv.ID); err != nil {
+		return d, nil, err
+	}
+	switch {
+	case len(ask.Crates) > 0 && len(ask.Remove) == 0 && ask.Back == nil:
+		d.Kind = "deploy"
+		d.Title, err = s.wanted(ctx, srv, b, &ask, req)
+	case len(ask.Remove) > 0 && len(ask.Crates) == 0 && ask.Back == nil:
+		d.Kind = "remove"
+		d.Title, err = removals(ask.Remove, req)
+	case ask.Back != nil && len(ask.Crates) == 0 && len(ask.Remove) == 0:
+		d.Kind = "rollback"
+		d.Title, err = s.back(ctx, srv, ask.Back, req)
+	default:
+		err = fault.New(fault.Usage, "bad-request", "a draft needs exactly one of: crates, add-ons to remove, something to roll back")
+	}
+	if err != nil {
+		return d, nil, err
+	}
+	d.Ask, err = json.Marshal(ask)
+	return d, req, err
+}
+
+func hostOf(srv model.Server) draft.Host {
+	a := srv.Abilities
+	if a == nil {
+		return draft.Host{Modes: true, RenameFromWork: true, Free: -1}
+	}
+	return draft.Host{Tested: true, Modes: a.Modes, CaseBlind: a.CaseBlind, RenameFromWork: a.RenameFromWork, Resolution: a.Resolution, Free: -1}
+}
+
+// Find gives a deployment by server and number.
+func (s *Service) Find(ctx context.Context, server string, number int) (model.Deployment, error) {
+	if _, err := s.Hosts.Find(ctx, server); err != nil {
+		return model.Deployment{}, err
+	}
+	d, err := s.Records.Deployment(ctx, server, number)
+	if errors.Is(err, model.ErrNotFound) {
+		return d, fault.New(fault.Unknown, "deployment-unknown", "there is no deployment %s#%d", server, number).WithMend("deployment list %s shows them.", server)
+	}
+	return d, err
+}
+
+// StepsDone counts, for every step of a deployment, the motions that the
+// journal shows as done.
+func (s *Service) StepsDone(ctx context.Context, d model.Deployment) (map[int]int, error) {
+	marks, err := s.Records.Marks(ctx, d.ID)
+	done := map[int]int{}
+	for _, m := range d.Draft.Motions {
+		if marks[deploy.KeyOf(m)].State == deploy.Finished {
+			done[m.Step]++
+		}
+	}
+	return done, err
+}
+
+// List gives deployments, the newest first.
+func (s *Service) List(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error) {
+	return s.Records.Deployments(ctx, server, before, limit)
+}
+
+// Discard gives a draft up.
+func (s *Service) Discard(ctx context.Context, d model.Deployment) error {
+	err := s.Records.Advance(ctx, d.ID, model.Discarded, model.Draft)
+	if errors.Is(err, model.ErrConflict) {
+		return fault.New(fault.Conflict, "not-a-draft", "%s is %s; only a draft can be discarded", d.Name(), d.State)
+	}
+	return err
+}
+
+// Recover is called once at start: what an earlier service left running is
+// halted. It gives the deployments whose set-aside files still wait on their
+// servers.
+func (s *Service) Recover(ctx context.Context) (untidy []model.Deployment, err error) {
+	broken, err := s.Records.DeploymentsIn(ctx, model.Queued, model.Running, model.Undoing)
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range broken {
+		s.Log.Warn("found half-way at start", "deployment", d.Name(), "state", d.State)
+		if err := s.Records.Halt(ctx, d.ID, fmt.Sprintf("the service stopped while %s was %s", d.Name(), d.State)); err != nil {
+			return nil, err
+		}
+	}
+	return s.Records.Untidy(ctx, 0)
+}

@@ -1,0 +1,178 @@
+package changes
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"sync"
+
+	"golang.org/x/sync/errgroup"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/remote"
+	"restlesscrate/internal/stockroom"
+)
+
+// look observes what the request needs and makes the draft.
+func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req *draft.Request, tell Tell) (*draft.Draft, error) {
+	plan := draft.Look(req)
+	tell("look", Looking{Text: fmt.Sprintf("looking at %s on %s", count(len(plan.Folders), "folder"), srv.Name)})
+	if free, err := h.Free(ctx); err == nil {
+		req.Host.Free = free
+	}
+	obs, read, err := s.list(ctx, h, plan)
+	if err != nil {
+		return nil, fmt.Errorf("look at %s: %w", srv.Name, err)
+	}
+	if len(read) > 0 {
+		tell("look", Looking{Text: fmt.Sprintf("reading %s to compare the bytes", count(len(read), "file"))})
+	}
+	proved, err := s.read(ctx, srv, h, obs, read, req)
+	if err != nil {
+		return nil, fmt.Errorf("look at %s: %w", srv.Name, err)
+	}
+	if err := s.Records.Refresh(ctx, srv.ID, proved); err != nil {
+		return nil, err
+	}
+	var failed error
+	req.Held = func(d tree.Digest) bool {
+		_, err := s.Records.Locate(ctx, d)
+		if err != nil && !errors.Is(err, stockroom.ErrNotHeld) {
+			failed = err
+		}
+		return err == nil
+	}
+	made := draft.Make(req, obs)
+	return made, failed
+}
+
+// list lists the planned folders level by level and gives the files whose
+// bytes must be read.
+func (s *Service) list(ctx context.Context, h remote.Host, plan draft.Plan) (draft.Observations, []tree.Path, error) {
+	obs := draft.Observations{Paths: map[tree.Path]draft.Seen{}}
+	var read []tree.Path
+	var mu sync.Mutex
+	for level := plan.Folders; len(level) > 0; {
+		n := 1
+		for n < len(level) && level[n].Depth() == level[0].Depth() {
+			n++
+		}
+		g, gctx := errgroup.WithContext(ctx)
+		g.SetLimit(max(1, s.Lanes))
+		for _, folder := range level[:n] {
+			if folder != tree.Root && obs.At(folder).State.Being != tree.Folder {
+				continue
+			}
+			g.Go(func() error {
+				list, err := h.List(gctx, folder)
+				if errors.Is(err, fs.ErrNotExist) && folder != tree.Root {
+					return nil
+				}
+				if err != nil {
+					return err
+				}
+				mu.Lock()
+				defer mu.Unlock()
+				for _, i := range list {
+					p := folder.Join(tree.Path(i.Name))
+					seen := draft.Seen{State: tree.State{Being: i.Being, Mode: i.Mode}, Modified: i.Modified}
+					if i.Being == tree.Content {
+						seen.State.Size = i.Size
+						if plan.NeedsBytes(p, seen) {
+							read = append(read, p)
+						} else {
+							seen.State.Digest = plan.Known(p)
+						}
+					}
+					obs.Paths[p] = seen
+				}
+				return nil
+			})
+		}
+		if err := g.Wait(); err != nil {
+			return obs, nil, err
+		}
+		level = level[n:]
+	}
+	return obs, read, nil
+}
+
+// read hashes files in place. It gives what the host reports of those that
+// turned out to be what the ledger knows, so that the next look may trust it.
+func (s *Service) read(ctx context.Context, srv model.Server, h remote.Host, obs draft.Observations, paths []tree.Path, req *draft.Request) (map[tree.Path]draft.Reported, error) {
+	proved := map[tree.Path]draft.Reported{}
+	seenAt := s.hostNow(srv)
+	var mu sync.Mutex
+	g, gctx := errgroup.WithContext(ctx)
+	g.SetLimit(max(1, s.Lanes))
+	for _, p := range paths {
+		g.Go(func() error {
+			d, err := deploy.HashOf(gctx, h, p)
+			if err != nil {
+				return err
+			}
+			mu.Lock()
+			defer mu.Unlock()
+			seen := obs.Paths[p]
+			seen.State.Digest = d
+			obs.Paths[p] = seen
+			if row, ok := req.Ledger[p]; ok && row.State.SameBytes(seen.State) {
+				proved[p] = draft.Reported{Size: seen.State.Size, Modified: seen.Modified, SeenAt: seenAt}
+			}
+			return nil
+		})
+	}
+	return proved, g.Wait()
+}
+
+func count(n int, thing string) string {
+	if n == 1 {
+		return "1 " + thing
+	}
+	return fmt.Sprintf("%d %ss", n, thing)
+}
+
+// hostNow is a time by the host's clock that is certainly not later than now,
+// 0 where that clock is not known. Times are counted in whole seconds by many
+// hosts, so a second is taken off.
+func (s *Service) hostNow(srv model.Server) int64 {
+	if srv.Abilities == nil {
+		return 0
+	}
+	return s.Now().UnixMilli() + srv.Abilities.Skew - 1000
+}
+
+// again drafts what a deployment asks for once more.
+func (s *Service) again(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, tell Tell) (*draft.Draft, error) {
+	var ask Ask
+	if err := unmarshal(d.Ask, &ask); err != nil {
+		return nil, err
+	}
+	_, req, err := s.prepare(ctx, srv, ask)
+	if err != nil {
+		return nil, err
+	}
+	return s.look(ctx, srv, h, req, tell)
+}
+
+// stale keeps the new draft of a deployment whose old one is no longer true.
+func (s *Service) stale(ctx context.Context, d model.Deployment, made *draft.Draft, actor string) error {
+	fresh := d
+	fresh.Draft, fresh.Digest, fresh.Accepts, fresh.Actor = *made, made.Digest(), []finding.Accept{}, actor
+	fresh, err := s.Records.AddDeployment(ctx, fresh)
+	if err != nil {
+		return err
+	}
+	if err := s.Records.Advance(ctx, d.ID, model.Discarded, model.Draft); err != nil {
+		return err
+	}
+	f := fault.New(fault.Blocked, "draft-stale", "%s is no longer true: the server or the ledger has changed since. Nothing was done.", d.Name())
+	f.Deployment = fresh.Name()
+	return f.WithMend("%s is the new draft; read it and run that.", fresh.Name())
+}

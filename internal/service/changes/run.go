@@ -1,0 +1,239 @@
+package changes
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/remote"
+)
+
+// Run runs a draft that a person has read: digest names it. The concerned
+// paths are looked at again first; if anything differs there is a new draft
+// and nothing was done.
+func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, accepts []finding.Accept, actor string, tell Tell) (model.Deployment, error) {
+	if d.State != model.Draft {
+		return d, s.wrongState(d, "run")
+	}
+	if digest != d.Digest.String() {
+		return d, fault.New(fault.Conflict, "other-draft", "the digest given is not that of %s", d.Name()).WithMend("deployment show %s shows the draft as it is.", d.Name())
+	}
+	d.Accepts = append(d.Accepts, signed(accepts, actor)...)
+	d.Runner = actor
+	if open := finding.Open(d.Draft.Findings, d.Accepts); len(open) > 0 {
+		return d, blocked(d, open)
+	}
+	srv, err := s.Records.ServerByID(ctx, d.ServerID)
+	if err != nil {
+		return d, err
+	}
+	h, err := s.Hosts.Connect(ctx, srv)
+	if err != nil {
+		return d, err
+	}
+	defer h.Close()
+	if err := s.slot(ctx, d); err != nil {
+		return d, err
+	}
+	made, err := s.again(ctx, srv, h, d, tell)
+	if err != nil || made.Digest() != d.Digest {
+		// Nothing has been done: the draft is a draft again.
+		if back := s.Records.Advance(context.WithoutCancel(ctx), d.ID, model.Draft, model.Queued); back != nil {
+			return d, errors.Join(err, back)
+		}
+		if err != nil {
+			return d, err
+		}
+		return d, s.stale(ctx, d, made, actor)
+	}
+	d.Draft = *made // the same, with the times of this look
+	if err := errors.Join(s.Records.SaveDraft(ctx, d), s.Records.SaveRun(ctx, d)); err != nil {
+		return d, err
+	}
+	return s.forward(ctx, srv, h, d, model.Queued, tell)
+}
+
+func blocked(d model.Deployment, open []finding.Finding) error {
+	what := "1 finding blocks"
+	if len(open) > 1 {
+		what = fmt.Sprintf("%d findings block", len(open))
+	}
+	f := fault.New(fault.Blocked, "blocked", "%s %s", what, d.Name())
+	f.Findings, f.Deployment = open, d.Name()
+	return f
+}
+
+// slot takes the server's one slot.
+func (s *Service) slot(ctx context.Context, d model.Deployment) error {
+	err := s.Records.Advance(ctx, d.ID, model.Queued, model.Draft)
+	if errors.Is(err, model.ErrConflict) {
+		return fault.New(fault.Conflict, "slot-taken", "%s cannot run now: %s", d.Name(), plain(err))
+	}
+	return err
+}
+
+func (s *Service) wrongState(d model.Deployment, verb string) error {
+	f := fault.New(fault.Conflict, "wrong-state", "%s is %s; it cannot be %s", d.Name(), d.State, map[string]string{"run": "run", "resume": "resumed", "undo": "undone"}[verb])
+	switch d.State {
+	case model.Done:
+		return f.WithMend("A finished deployment is rolled back: rollback %s --deployment %d.", d.Server, d.Number)
+	case model.Halted:
+		return f.WithMend("deployment resume %s or deployment undo %s.", d.Name(), d.Name())
+	}
+	return f
+}
+
+// Resume finishes a halted deployment.
+func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, tell Tell) (model.Deployment, error) {
+	if d.State != model.Halted {
+		return d, s.wrongState(d, "resume")
+	}
+	srv, h, err := s.connect(ctx, d)
+	if err != nil {
+		return d, err
+	}
+	defer h.Close()
+	d.Runner = actor
+	if err := s.Records.SaveRun(ctx, d); err != nil {
+		return d, err
+	}
+	return s.forward(ctx, srv, h, d, model.Halted, tell)
+}
+
+func (s *Service) connect(ctx context.Context, d model.Deployment) (model.Server, remote.Host, error) {
+	srv, err := s.Records.ServerByID(ctx, d.ServerID)
+	if err != nil {
+		return srv, nil, err
+	}
+	h, err := s.Hosts.Connect(ctx, srv)
+	return srv, h, err
+}
+
+func (s *Service) runner(d model.Deployment, h remote.Host, tell Tell) *deploy.Run {
+	return &deploy.Run{ID: d.ID, Names: draft.Names{Number: d.Number, Beside: d.Draft.Beside}, Draft: &d.Draft, Host: h, Room: s.Room,
+		Journal: s.Records, Lanes: s.Lanes, Tell: func(p deploy.Progress) { tell(p.Kind, p) }}
+}
+
+// forward does what is left of a deployment, records it, and tidies.
+func (s *Service) forward(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, from model.State, tell Tell) (model.Deployment, error) {
+	if err := s.Records.Advance(ctx, d.ID, model.Running, from); err != nil {
+		return d, err
+	}
+	d.State = model.Running
+	s.Log.Info("running", "deployment", d.Name(), "motions", len(d.Draft.Motions))
+	run := s.runner(d, h, tell)
+	begun := s.Now()
+	mark := func(ms *int64) { *ms += s.Now().Sub(begun).Milliseconds(); begun = s.Now() }
+	if err := run.Forward(ctx, draft.Prepare); err != nil {
+		return s.halt(ctx, d, run, err)
+	}
+	mark(&d.Figures.PrepareMS)
+	if err := run.Forward(ctx, draft.Swap); err != nil {
+		return s.halt(ctx, d, run, err)
+	}
+	mark(&d.Figures.SwapMS)
+	reported, changes, err := run.Look(ctx, s.hostNow(srv))
+	if err != nil {
+		return s.halt(ctx, d, run, err)
+	}
+	mark(&d.Figures.ProofMS)
+	d.Draft.Changes = changes
+	d.Notes, d.Figures.Sent, d.Figures.Kept = append(d.Notes, run.Notes()...), d.Figures.Sent+run.Sent(), d.Draft.Counts.Keep
+	for _, m := range d.Draft.Motions {
+		if m.Proved {
+			d.Figures.Proved++
+		}
+	}
+	if err := s.Records.Finish(ctx, d, reported, len(d.Draft.Motions) > 0); err != nil {
+		return s.halt(ctx, d, run, err)
+	}
+	s.Log.Info("done", "deployment", d.Name(), "sent", d.Figures.Sent, "swap_ms", d.Figures.SwapMS)
+	// From here on it is done. What cannot be tidied now is tidied later.
+	if err := s.tidy(ctx, d, run); err != nil {
+		s.Log.Warn("not tidied", "deployment", d.Name(), "err", err)
+		tell("note", deploy.Progress{Kind: "note", Text: "what was set aside could not be cleared yet: " + err.Error()})
+	}
+	return s.Records.DeploymentByID(ctx, d.ID)
+}
+
+func (s *Service) tidy(ctx context.Context, d model.Deployment, run *deploy.Run) error {
+	if len(d.Draft.Motions) == 0 {
+		return nil
+	}
+	if err := run.Tidy(ctx); err != nil {
+		return err
+	}
+	return s.Records.SetTidy(ctx, d.ID)
+}
+
+// Tidy clears what a done deployment still has on its server.
+func (s *Service) Tidy(ctx context.Context, d model.Deployment) error {
+	_, h, err := s.connect(ctx, d)
+	if err != nil {
+		return err
+	}
+	defer h.Close()
+	return s.tidy(ctx, d, s.runner(d, h, func(string, any) {}))
+}
+
+// halt records that a run broke off. The context may have ended; the record
+// must be written all the same.
+func (s *Service) halt(ctx context.Context, d model.Deployment, run *deploy.Run, cause error) (model.Deployment, error) {
+	ctx = context.WithoutCancel(ctx)
+	d.Notes = append(d.Notes, run.Notes()...)
+	d.Figures.Sent += run.Sent()
+	s.Log.Warn("halted", "deployment", d.Name(), "err", cause)
+	err := errors.Join(s.Records.SaveRun(ctx, d), s.Records.Halt(ctx, d.ID, cause.Error()))
+	if err != nil {
+		return d, errors.Join(cause, err)
+	}
+	d.State, d.Trouble = model.Halted, cause.Error()
+	f := fault.New(fault.Halted, "halted", "%s stopped half-way while %v", d.Name(), cause)
+	f.Deployment = d.Name()
+	return d, f.WithMend("Nothing is lost. deployment resume %s finishes it, deployment undo %s takes it back.", d.Name(), d.Name())
+}
+
+// Undo takes a halted deployment back: every path it names is as before.
+func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, tell Tell) (model.Deployment, error) {
+	if d.State != model.Halted {
+		return d, s.wrongState(d, "undo")
+	}
+	_, h, err := s.connect(ctx, d)
+	if err != nil {
+		return d, err
+	}
+	defer h.Close()
+	d.Runner = actor
+	if err := s.Records.Advance(ctx, d.ID, model.Undoing, model.Halted); err != nil {
+		return d, err
+	}
+	run := s.runner(d, h, tell)
+	if err := run.Backward(ctx); err != nil {
+		return s.halt(ctx, d, run, err)
+	}
+	d.Notes = append(d.Notes, run.Notes()...)
+	if err := errors.Join(s.Records.SaveRun(ctx, d), s.Records.Advance(ctx, d.ID, model.UndoneAll, model.Undoing)); err != nil {
+		return d, err
+	}
+	s.Log.Info("undone", "deployment", d.Name())
+	return s.Records.DeploymentByID(ctx, d.ID)
+}
+
+func plain(err error) string {
+	text, _, _ := strings.Cut(err.Error(), ": "+model.ErrConflict.Error())
+	return text
+}
+
+func unmarshal(raw json.RawMessage, v any) error {
+	if err := json.Unmarshal(raw, v); err != nil {
+		return fmt.Errorf("the recorded ask cannot be read: %w", err)
+	}
+	return nil
+}

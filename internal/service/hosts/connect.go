@@ -1,0 +1,152 @@
+package hosts
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/remote"
+)
+
+// Connect opens a server's tree. The caller closes it. Errors are faults that
+// say which command helps.
+func (s *Service) Connect(ctx context.Context, srv model.Server) (remote.Host, error) {
+	t := srv.Transport
+	if t.Kind == "folder" {
+		h, err := remote.OpenLocal(t.Root)
+		if err != nil {
+			return nil, s.explain(ctx, srv, err)
+		}
+		return h, nil
+	}
+	target := remote.SFTPTarget{Host: t.Host, Port: t.Port, User: t.User, Root: t.Root, HostKey: srv.HostKey}
+	var err error
+	switch t.Auth {
+	case "key":
+		if target.Key, err = s.secret(ctx, srv.ID, keySecret); err == nil {
+			target.Passphrase, err = s.secret(ctx, srv.ID, passphraseSecret)
+		}
+	case "password":
+		var pw []byte
+		pw, err = s.secret(ctx, srv.ID, passwordSecret)
+		target.Password = string(pw)
+	case "agent":
+		if target.Agent = s.Agent; target.Agent == "" {
+			return nil, fault.New(fault.Failed, "no-agent", "%s signs in by the service's agent, and the service has none", srv.Name).WithMend("Start the service with SSH_AUTH_SOCK set, or use a key: server edit %s --key FILE.", srv.Name)
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	h, err := remote.OpenSFTP(ctx, target)
+	if err != nil {
+		return nil, s.explain(ctx, srv, err)
+	}
+	return h, nil
+}
+
+func (s *Service) secret(ctx context.Context, id int64, name string) ([]byte, error) {
+	sealed, err := s.Records.Secret(ctx, id, name)
+	if err != nil || sealed == nil {
+		return nil, err
+	}
+	return s.Sealer.Unseal(sealed)
+}
+
+// explain turns a transport's error into what a person should read, and keeps
+// an offered key for [Service.Trust].
+func (s *Service) explain(ctx context.Context, srv model.Server, err error) error {
+	where := srv.Transport.Root
+	if srv.Transport.Kind == "sftp" {
+		where = fmt.Sprintf("%s:%d", srv.Transport.Host, srv.Transport.Port)
+	}
+	var key *remote.HostKeyError
+	var signIn *remote.SignInError
+	var root *remote.RootError
+	switch {
+	case errors.As(err, &key) && key.Changed:
+		return fault.New(fault.Failed, "host-key-changed", "the key of %s has changed: it was %s and is now %s", where, key.Expected, key.Fingerprint).
+			WithMend("Nothing was sent. If the host's owner confirms the new key: server edit %s --forget-key, then server test %s.", srv.Name, srv.Name)
+	case errors.As(err, &key):
+		srv.SeenKey = key.Offered
+		if e := s.Records.SaveServer(ctx, srv); e != nil {
+			return errors.Join(err, e)
+		}
+		return fault.New(fault.Failed, "host-key-unknown", "%s is a host whose key nobody has confirmed: %s", where, key.Fingerprint).
+			WithMend("If that is the right key: server trust %s %s", srv.Name, key.Fingerprint)
+	case errors.As(err, &signIn):
+		return fault.New(fault.Failed, "sign-in-refused", "%s did not sign %q in: %v", where, signIn.User, signIn.Err).
+			WithMend("Correct it with server edit %s.", srv.Name)
+	case errors.As(err, &root):
+		return fault.New(fault.Failed, "root-unusable", "%v", err).WithMend("Correct it with server edit %s --root PATH.", srv.Name)
+	case errors.Is(err, remote.ErrLine):
+		return fault.New(fault.Failed, "host-unreachable", "%s (%s) cannot be reached", srv.Name, where).Because(err).
+			WithMend("Is the host up, and is this the right address?")
+	}
+	return fmt.Errorf("connect to %s: %w", srv.Name, err)
+}
+
+// ForgetKey takes back the confirmation of a host's key.
+func (s *Service) ForgetKey(ctx context.Context, name string) (model.Server, error) {
+	srv, err := s.Find(ctx, name)
+	if err != nil {
+		return srv, err
+	}
+	srv.HostKey, srv.SeenKey = "", ""
+	return srv, s.Records.SaveServer(ctx, srv)
+}
+
+// Test connects, finds out what the host can do, and records it.
+func (s *Service) Test(ctx context.Context, name string) (model.Server, error) {
+	srv, err := s.Find(ctx, name)
+	if err != nil {
+		return srv, err
+	}
+	h, err := s.Connect(ctx, srv)
+	if err != nil {
+		return srv, err
+	}
+	defer h.Close()
+	f, err := remote.Probe(ctx, h, draft.Work, s.Now)
+	if err != nil {
+		return srv, fault.New(fault.Failed, "host-refuses", "%s was reached, but it cannot be worked on", name).Because(err).
+			WithMend("Does this user have the right to write in the root?")
+	}
+	srv.Abilities = &model.Abilities{TestedAt: s.Now().UnixMilli(), Modes: f.Modes, CaseBlind: f.CaseBlind, RenameFromWork: f.RenameFromWork,
+		RenameOver: f.RenameOver, Resolution: f.Resolution, Skew: f.Skew, Free: f.Free, Words: words(f)}
+	return srv, s.Records.SaveServer(ctx, srv)
+}
+
+// words says what was found in sentences.
+func words(f remote.Found) []string {
+	out := []string{fmt.Sprintf("Connected; the root holds %s.", things(f.Entries))}
+	say := func(yes bool, can, cannot string) {
+		if yes {
+			out = append(out, can)
+		} else {
+			out = append(out, cannot)
+		}
+	}
+	say(f.RenameFromWork, "Files can be renamed from the work folder into the tree: they appear whole or not at all.",
+		"Files cannot be renamed from the work folder: temporary files will stand beside their targets.")
+	say(f.RenameOver, "A rename can replace a file in one act.", "A rename cannot replace a file; that is not needed.")
+	say(f.Modes, "Permission bits are kept.", "Permission bits are not kept, so rolling back cannot restore them.")
+	say(f.CaseBlind, "Names that differ only in case are the same file here.", "Names are exact in case.")
+	say(f.Resolution < 1000, "File times are finer than a second.", fmt.Sprintf("File times are counted in steps of up to %d s; a file changed just after an upload is read again to be sure.", f.Resolution/1000))
+	if f.Free >= 0 {
+		out = append(out, fmt.Sprintf("%.1f GB are free.", float64(f.Free)/1e9))
+	} else {
+		out = append(out, "The host does not tell how much space is free.")
+	}
+	return out
+}
+
+func things(n int) string {
+	if n == 1 {
+		return "1 thing"
+	}
+	return fmt.Sprintf("%d things", n)
+}

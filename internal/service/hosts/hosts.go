@@ -1,0 +1,248 @@
+// Package hosts is the use cases around game servers: adding them, their
+// credentials, trusting a host's key, connecting, and finding out what a host
+// can do.
+package hosts
+
+import (
+	"context"
+	"errors"
+	"maps"
+	"strings"
+	"time"
+
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/remote"
+)
+
+// Records is what this service needs written down.
+type Records interface {
+	AddServer(ctx context.Context, s model.Server) (model.Server, error)
+	Server(ctx context.Context, name string) (model.Server, error)
+	Servers(ctx context.Context) ([]model.Server, error)
+	SaveServer(ctx context.Context, s model.Server) error
+	DropServer(ctx context.Context, id int64) error
+	PutSecret(ctx context.Context, server int64, name string, sealed []byte) error
+	Secret(ctx context.Context, server int64, name string) ([]byte, error)
+	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
+}
+
+// Books gives rulebooks by name.
+type Books interface {
+	Book(ctx context.Context, name string) (*rulebook.Book, model.Revision, error)
+}
+
+// Sealer encrypts credentials.
+type Sealer interface {
+	Seal(plain []byte) ([]byte, error)
+	Unseal(sealed []byte) ([]byte, error)
+}
+
+// Service is the use cases. Agent is the socket of the service's own SSH
+// agent, empty where it has none.
+type Service struct {
+	Records Records
+	Books   Books
+	Sealer  Sealer
+	Agent   string
+	Now     func() time.Time
+}
+
+// Secrets are the credentials that came with a request. Empty means none or,
+// in an edit, unchanged.
+type Secrets struct {
+	Key, Passphrase, Password string
+}
+
+// Names under which secrets are kept.
+const (
+	keySecret        = "key"
+	passphraseSecret = "passphrase"
+	passwordSecret   = "password"
+)
+
+// Add records a server and its secrets. Nothing is connected to.
+func (s *Service) Add(ctx context.Context, srv model.Server, sec Secrets) (model.Server, error) {
+	if !rulebook.IsName(srv.Name) {
+		return srv, fault.New(fault.Usage, "bad-name", "%q cannot name a server", srv.Name).WithMend("Small letters, digits and dashes, at most 31, not a dash first.")
+	}
+	if err := s.check(ctx, &srv); err != nil {
+		return srv, err
+	}
+	added, err := s.Records.AddServer(ctx, srv)
+	if errors.Is(err, model.ErrConflict) {
+		return srv, fault.New(fault.Conflict, "name-taken", "a server named %s is there already", srv.Name)
+	}
+	if err != nil {
+		return srv, err
+	}
+	return added, s.keepSecrets(ctx, added.ID, sec)
+}
+
+// check completes and validates what a person said of a server.
+func (s *Service) check(ctx context.Context, srv *model.Server) error {
+	b, _, err := s.Books.Book(ctx, srv.Rulebook)
+	if err != nil {
+		return err
+	}
+	if srv.Variables, err = b.Values(srv.Variables); err != nil {
+		return fault.New(fault.Usage, "bad-variables", "%v", err)
+	}
+	t := &srv.Transport
+	switch t.Kind {
+	case "folder":
+		if t.Root == "" {
+			return fault.New(fault.Usage, "bad-transport", "a folder server needs its root: --folder PATH")
+		}
+	case "sftp":
+		if t.Host == "" || t.User == "" {
+			return fault.New(fault.Usage, "bad-transport", "an SFTP server needs a user and a host: --sftp USER@HOST[:PORT]")
+		}
+		if t.Port == 0 {
+			t.Port = 22
+		}
+		if t.Port < 1 || t.Port > 65535 {
+			return fault.New(fault.Usage, "bad-transport", "%d is no port", t.Port)
+		}
+		if t.Root == "" {
+			t.Root = "."
+		}
+		switch t.Auth {
+		case "key", "agent", "password":
+		default:
+			return fault.New(fault.Usage, "bad-transport", "an SFTP server signs in by key, agent or password, not %q", t.Auth)
+		}
+	default:
+		return fault.New(fault.Usage, "bad-transport", "%q is no transport; there are folder and sftp", t.Kind)
+	}
+	return nil
+}
+
+func (s *Service) keepSecrets(ctx context.Context, id int64, sec Secrets) error {
+	for name, plain := range map[string]string{keySecret: sec.Key, passphraseSecret: sec.Passphrase, passwordSecret: sec.Password} {
+		if plain == "" {
+			continue
+		}
+		sealed, err := s.Sealer.Seal([]byte(plain))
+		if err != nil {
+			return err
+		}
+		if err := s.Records.PutSecret(ctx, id, name, sealed); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Find gives a server by name.
+func (s *Service) Find(ctx context.Context, name string) (model.Server, error) {
+	srv, err := s.Records.Server(ctx, name)
+	if errors.Is(err, model.ErrNotFound) {
+		return srv, fault.New(fault.Unknown, "server-unknown", "there is no server named %q", name).WithMend("server list shows them.")
+	}
+	return srv, err
+}
+
+// List gives all servers by name.
+func (s *Service) List(ctx context.Context) ([]model.Server, error) { return s.Records.Servers(ctx) }
+
+// Edit is what may be changed on a server; nil leaves a thing as it is.
+type Edit struct {
+	Name      *string
+	Transport *model.Transport
+	Variables map[string]string // merged in
+	Facts     map[string]string // merged in
+	Secrets   Secrets
+}
+
+// Edit changes a server. A new address or root forgets what was found out of
+// the old host; a new host also forgets its key.
+func (s *Service) Edit(ctx context.Context, name string, e Edit) (model.Server, error) {
+	srv, err := s.Find(ctx, name)
+	if err != nil {
+		return srv, err
+	}
+	if e.Name != nil && *e.Name != srv.Name {
+		if !rulebook.IsName(*e.Name) {
+			return srv, fault.New(fault.Usage, "bad-name", "%q cannot name a server", *e.Name)
+		}
+		if _, err := s.Records.Server(ctx, *e.Name); err == nil {
+			return srv, fault.New(fault.Conflict, "name-taken", "a server named %s is there already", *e.Name)
+		}
+		srv.Name = *e.Name
+	}
+	if e.Transport != nil {
+		if e.Transport.Host != srv.Transport.Host || e.Transport.Port != srv.Transport.Port {
+			srv.HostKey, srv.SeenKey = "", ""
+		}
+		if *e.Transport != srv.Transport {
+			srv.Abilities = nil
+		}
+		srv.Transport = *e.Transport
+	}
+	srv.Variables = merged(srv.Variables, e.Variables)
+	srv.Facts = merged(srv.Facts, e.Facts)
+	if err := s.check(ctx, &srv); err != nil {
+		return srv, err
+	}
+	if err := s.Records.SaveServer(ctx, srv); err != nil {
+		return srv, err
+	}
+	return srv, s.keepSecrets(ctx, srv.ID, e.Secrets)
+}
+
+func merged(old, more map[string]string) map[string]string {
+	out := map[string]string{}
+	maps.Copy(out, old)
+	maps.Copy(out, more)
+	return out
+}
+
+// Drop forgets a server. Its files are not touched.
+func (s *Service) Drop(ctx context.Context, name string) error {
+	srv, err := s.Find(ctx, name)
+	if err != nil {
+		return err
+	}
+	list, err := s.Records.Deployments(ctx, name, 0, 1000)
+	if err != nil {
+		return err
+	}
+	for _, d := range list {
+		if d.State.Open() {
+			return fault.New(fault.Conflict, "slot-taken", "%s is %s", d.Name(), d.State).WithMend("Resume or undo it first.")
+		}
+	}
+	return s.Records.DropServer(ctx, srv.ID)
+}
+
+// Fingerprint is what people compare a host's key by; empty where there is none.
+func Fingerprint(key string) string {
+	print, err := remote.Fingerprint(key)
+	if err != nil {
+		return ""
+	}
+	return print
+}
+
+// Trust confirms the host key that was offered last. The fingerprint must be
+// the one that was shown.
+func (s *Service) Trust(ctx context.Context, name, fingerprint string) (model.Server, error) {
+	srv, err := s.Find(ctx, name)
+	if err != nil {
+		return srv, err
+	}
+	if srv.SeenKey == "" {
+		return srv, fault.New(fault.Conflict, "no-key-seen", "%s has offered no key that waits for a person's word", name).WithMend("server test %s connects and shows it.", name)
+	}
+	seen, err := remote.Fingerprint(srv.SeenKey)
+	if err != nil {
+		return srv, err
+	}
+	if strings.TrimSpace(fingerprint) != seen {
+		return srv, fault.New(fault.Usage, "fingerprint-differs", "%s offered %s, not %s", name, seen, fingerprint).WithMend("Compare it with what the host's owner tells you.")
+	}
+	srv.HostKey, srv.SeenKey = srv.SeenKey, ""
+	return srv, s.Records.SaveServer(ctx, srv)
+}

@@ -1,0 +1,265 @@
+// Package insight answers questions about servers out of the records: what is
+// on them, where each file came from, and what happened to a path. It changes
+// nothing and connects to nothing.
+package insight
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"strings"
+	"time"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/core/version"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+)
+
+// Records is what this service reads.
+type Records interface {
+	Server(ctx context.Context, name string) (model.Server, error)
+	Servers(ctx context.Context) ([]model.Server, error)
+	Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error)
+	Origins(ctx context.Context, server int64) (map[tree.Path]model.Event, error)
+	Events(ctx context.Context, server int64) ([]model.Event, error)
+	EventsAt(ctx context.Context, server int64, p tree.Path) ([]model.Event, error)
+	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
+	Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error)
+	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
+	LastJob(ctx context.Context, kind, subject string) (model.Job, error)
+}
+
+// Service answers.
+type Service struct{ Records Records }
+
+// Addon is one add-on on a server.
+type Addon struct {
+	Name, Version, Key, Kind string
+	Crate                    tree.Digest
+	Files                    int
+	Bytes                    int64
+	Deployment               string // the last one that changed it
+	Since                    time.Time
+	Rung                     string   // placed, listed, loaded, confirmed
+	Others                   []string // labels that still claim some of its paths, after a rollback of single files
+	Newer                    string   // a newer version that is staged
+}
+
+// Status is what is on one server.
+type Status struct {
+	Server model.Server
+	Addons []Addon // by name
+	Files  int
+	Open   *model.Deployment // the deployment that keeps the server's slot
+	Drafts []model.Deployment
+	Last   *model.Deployment // the last that is over
+}
+
+func (s *Service) server(ctx context.Context, name string) (model.Server, error) {
+	srv, err := s.Records.Server(ctx, name)
+	if errors.Is(err, model.ErrNotFound) {
+		return srv, fault.New(fault.Unknown, "server-unknown", "there is no server named %q", name).WithMend("server list shows them.")
+	}
+	return srv, err
+}
+
+// recent is how many deployments a status looks back over.
+const recent = 200
+
+// Status tells what is on a server.
+func (s *Service) Status(ctx context.Context, name string) (st Status, err error) {
+	if st.Server, err = s.server(ctx, name); err != nil {
+		return st, err
+	}
+	ledger, err := s.Records.Ledger(ctx, st.Server.ID)
+	if err != nil {
+		return st, err
+	}
+	origins, err := s.Records.Origins(ctx, st.Server.ID)
+	if err != nil {
+		return st, err
+	}
+	st.Addons, st.Files = addons(ledger, origins)
+	for i := range st.Addons {
+		if err := s.complete(ctx, st.Server, &st.Addons[i]); err != nil {
+			return st, err
+		}
+	}
+	list, err := s.Records.Deployments(ctx, name, 0, recent)
+	for _, d := range list {
+		switch {
+		case d.State.Open() && st.Open == nil:
+			st.Open = &d
+		case d.State == model.Draft:
+			st.Drafts = append(st.Drafts, d)
+		case st.Last == nil && (d.State == model.Done || d.State == model.UndoneAll):
+			st.Last = &d
+		}
+	}
+	return st, err
+}
+
+// addons groups claimed paths by add-on. Where paths claim different crates of
+// one add-on, the one deployed last names the version.
+func addons(ledger map[tree.Path]draft.Row, origins map[tree.Path]model.Event) (out []Addon, files int) {
+	byKey := map[string]*Addon{}
+	newest := map[string]int64{}
+	labels := map[string]map[string]bool{}
+	for p, row := range ledger {
+		if row.State.Being == tree.Content {
+			files++
+		}
+		for _, c := range row.Claims {
+			a := byKey[c.Addon]
+			if a == nil {
+				a = &Addon{Key: c.Addon, Rung: "placed"}
+				byKey[c.Addon], labels[c.Addon] = a, map[string]bool{}
+			}
+			a.Files++
+			a.Bytes += row.State.Size
+			labels[c.Addon][c.Label] = true
+			if o := origins[p]; o.Seq > newest[c.Addon] {
+				newest[c.Addon] = o.Seq
+				a.Name, a.Version, _ = cutLast(c.Label)
+				a.Crate, a.Deployment, a.Since = c.Crate, o.Deployment, o.At
+			}
+		}
+	}
+	for key, a := range byKey {
+		delete(labels[key], a.Name+"@"+a.Version)
+		for l := range labels[key] {
+			a.Others = append(a.Others, l)
+		}
+		slices.Sort(a.Others)
+		out = append(out, *a)
+	}
+	slices.SortFunc(out, func(a, b Addon) int { return strings.Compare(a.Key, b.Key) })
+	return out, files
+}
+
+func cutLast(label string) (name, ver string, ok bool) {
+	i := strings.LastIndexByte(label, '@')
+	if i < 0 {
+		return label, "", false
+	}
+	return label[:i], label[i+1:], true
+}
+
+// complete adds what the catalogue knows of an add-on.
+func (s *Service) complete(ctx context.Context, srv model.Server, a *Addon) error {
+	c, err := s.Records.CrateByDigest(ctx, a.Crate)
+	if err == nil {
+		a.Kind = c.Body.Kind
+	} else if !errors.Is(err, model.ErrNotFound) {
+		return err
+	}
+	staged, err := s.Records.Crates(ctx, srv.Rulebook, a.Key, 0, recent)
+	best := a.Version
+	for _, c := range staged {
+		if version.Compare(c.Body.Version, best) > 0 {
+			best, a.Newer = c.Body.Version, c.Body.Version
+		}
+	}
+	return err
+}
+
+// File is one file of a server with its provenance.
+type File struct {
+	Path     tree.Path
+	State    tree.State
+	Claims   []draft.Claim
+	Archives []string // file names of the archives it came from
+	Event    model.Event
+}
+
+// Files lists what the ledger holds at or below a path.
+func (s *Service) Files(ctx context.Context, name string, below tree.Path) ([]File, error) {
+	srv, err := s.server(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	ledger, err := s.Records.Ledger(ctx, srv.ID)
+	if err != nil {
+		return nil, err
+	}
+	origins, err := s.Records.Origins(ctx, srv.ID)
+	if err != nil {
+		return nil, err
+	}
+	archives := map[tree.Digest][]string{}
+	var out []File
+	for p, row := range ledger {
+		if !p.Within(below) || row.State.Being != tree.Content {
+			continue
+		}
+		f := File{Path: p, State: row.State, Claims: row.Claims, Event: origins[p]}
+		for _, c := range row.Claims {
+			if _, ok := archives[c.Crate]; !ok {
+				if archives[c.Crate], err = s.archiveNames(ctx, c.Crate); err != nil {
+					return nil, err
+				}
+			}
+			f.Archives = append(f.Archives, archives[c.Crate]...)
+		}
+		out = append(out, f)
+	}
+	slices.SortFunc(out, func(a, b File) int { return strings.Compare(string(a.Path), string(b.Path)) })
+	return out, nil
+}
+
+func (s *Service) archiveNames(ctx context.Context, crate tree.Digest) ([]string, error) {
+	c, err := s.Records.CrateByDigest(ctx, crate)
+	if err != nil && !errors.Is(err, model.ErrNotFound) {
+		return nil, err
+	}
+	names := []string{}
+	for _, a := range c.Archives {
+		names = append(names, a.Filename)
+	}
+	return names, nil
+}
+
+// History gives what happened to one path, or to the paths of one add-on, the
+// newest first. Exactly one of path and addon is given.
+func (s *Service) History(ctx context.Context, name string, path tree.Path, addon string) ([]model.Event, error) {
+	srv, err := s.server(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	var out []model.Event
+	if addon != "" {
+		all, err := s.Records.Events(ctx, srv.ID)
+		if err != nil {
+			return nil, err
+		}
+		for _, e := range all {
+			if e.Touches(layout.Key(addon)) {
+				out = append(out, e)
+			}
+		}
+		slices.Reverse(out)
+	} else if out, err = s.Records.EventsAt(ctx, srv.ID, path); err != nil {
+		return nil, err
+	}
+	if len(out) == 0 {
+		return nil, fault.New(fault.Unknown, "never-changed", "no deployment has ever changed %s on %s", orText(addon, path.String()), name).
+			WithMend("files %s shows what the ledger knows.", name)
+	}
+	return out, nil
+}
+
+func orText(a, b string) string {
+	if a != "" {
+		return a
+	}
+	return b
+}
+
+// LastRun gives the newest job that ran, resumed or undid a deployment;
+// [model.ErrNotFound] where there was none.
+func (s *Service) LastRun(ctx context.Context, deployment string) (model.Job, error) {
+	return s.Records.LastJob(ctx, "run", deployment)
+}

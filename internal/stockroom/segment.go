@@ -1,0 +1,73 @@
+package stockroom
+
+import (
+	"context"
+	"crypto/sha256"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"sync"
+
+	"restlesscrate/internal/core/tree"
+)
+
+// Segment is a container to which kept copies are appended, one deployment's
+// in one segment. It is safe for many goroutines; appends follow one another.
+type Segment struct {
+	mu   sync.Mutex
+	name string
+	file *os.File
+	at   int64
+}
+
+// Kept is a content that was appended. It counts only after [Segment.Sync].
+type Kept struct {
+	Digest tree.Digest
+	Location
+}
+
+// Segment opens the segment of that name for appending, making it if needed.
+func (r *Room) Segment(name string) (*Segment, error) {
+	container := segments + "/" + name
+	f, err := os.OpenFile(r.path(container), os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return nil, fmt.Errorf("open segment %s: %w", name, err)
+	}
+	at, err := f.Seek(0, io.SeekEnd)
+	if err != nil {
+		f.Close()
+		return nil, fmt.Errorf("open segment %s: %w", name, err)
+	}
+	return &Segment{name: container, file: f, at: at}, nil
+}
+
+// Append copies src to the segment's end. After an error the bytes written so
+// far are cut off again.
+func (s *Segment) Append(ctx context.Context, src io.Reader) (Kept, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	h := sha256.New()
+	n, err := io.Copy(io.MultiWriter(io.NewOffsetWriter(s.file, s.at), h), &cancellable{ctx: ctx, r: src})
+	if err != nil {
+		if cut := s.file.Truncate(s.at); cut != nil {
+			return Kept{}, fmt.Errorf("keep a copy: %w (and cutting it off again: %v)", err, cut)
+		}
+		return Kept{}, fmt.Errorf("keep a copy: %w", err)
+	}
+	k := Kept{Digest: tree.Digest(h.Sum(nil)), Location: Location{Container: s.name,
+		Span: Span{Offset: s.at, Length: n, Size: n, Method: Stored}}}
+	s.at += n
+	return k, nil
+}
+
+// Sync makes everything appended so far durable.
+func (s *Segment) Sync() error {
+	if err := s.file.Sync(); err != nil {
+		return fmt.Errorf("sync %s: %w", s.name, err)
+	}
+	return syncDir(filepath.Dir(s.file.Name()))
+}
+
+// Close closes the file; it does not sync.
+func (s *Segment) Close() error { return s.file.Close() }
