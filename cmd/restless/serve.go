@@ -13,6 +13,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"time"
 
 	"github.com/gofrs/flock"
@@ -64,7 +65,7 @@ type service struct {
 	api      *httpapi.Server
 	listener net.Listener
 	db       *records.DB
-	lock     *flock.Flock
+	closers  []io.Closer
 	jobs     *jobs.Engine
 	stopJobs context.CancelFunc
 	log      *slog.Logger
@@ -72,44 +73,51 @@ type service struct {
 
 // openService takes the data folder and the address, in that order, and wires
 // the parts. Whatever it cannot have is said plainly.
-func openService(ctx context.Context, o cli.ServeOptions, log *slog.Logger) (s *service, err error) {
-	s = &service{log: log, stopJobs: func() {}}
-	defer func() {
-		if err != nil {
-			s.close()
-		}
-	}()
-	if s.lock, err = holdData(o.Data); err != nil {
+func openService(ctx context.Context, o cli.ServeOptions, log *slog.Logger) (*service, error) {
+	s := &service{log: log}
+	if err := s.open(ctx, o); err != nil {
+		s.close()
 		return nil, err
 	}
+	return s, nil
+}
+
+func (s *service) open(ctx context.Context, o cli.ServeOptions) error {
+	lock, err := holdData(o.Data)
+	if err != nil {
+		return err
+	}
+	s.closers = append(s.closers, lock)
 	if s.listener, err = listen(o); err != nil {
-		return nil, err
+		return err
 	}
+	s.closers = append(s.closers, s.listener)
 	s.url = "http://" + s.listener.Addr().String()
 	if s.db, err = records.Open(ctx, filepath.Join(o.Data, "records.db"), time.Now); err != nil {
-		return nil, err
+		return err
 	}
+	s.closers = append(s.closers, s.db)
 	room, err := stockroom.Open(filepath.Join(o.Data, "stockroom"), s.db)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	known, err := s.db.Containers(ctx)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	if n, err := room.Sweep(func(name string) bool { return known[name] }); err != nil {
-		return nil, err
+		return err
 	} else if n > 0 {
-		log.Info("cleared what an interrupted write left", "containers", n)
+		s.log.Info("cleared what an interrupted write left", "containers", n)
 	}
 	sealer, err := seal.Open(filepath.Join(o.Data, "seal.key"))
 	if err != nil {
-		return nil, err
+		return err
 	}
 	if err := s.clientFile(ctx, filepath.Join(o.Data, cli.ClientFile)); err != nil {
-		return nil, err
+		return err
 	}
-	return s, s.wire(ctx, room, sealer)
+	return s.wire(ctx, room, sealer)
 }
 
 func (s *service) wire(ctx context.Context, room *stockroom.Room, sealer *seal.Sealer) error {
@@ -165,32 +173,17 @@ func (s *service) run(ctx context.Context) error {
 	return srv.Shutdown(late)
 }
 
+// close stops the jobs between two motions and lets go of everything, the
+// last first.
 func (s *service) close() {
-	s.stopJobs()
 	if s.jobs != nil {
+		s.stopJobs()
 		s.jobs.Wait()
 	}
-	var errs []error
-	for _, c := range []io.Closer{s.listener, s.db, s.lock} {
-		switch c := c.(type) {
-		case net.Listener:
-			if c != nil {
-				if err := c.Close(); !errors.Is(err, net.ErrClosed) {
-					errs = append(errs, err)
-				}
-			}
-		case *records.DB:
-			if c != nil {
-				errs = append(errs, c.Close())
-			}
-		case *flock.Flock:
-			if c != nil {
-				errs = append(errs, c.Close())
-			}
+	for _, c := range slices.Backward(s.closers) {
+		if err := c.Close(); err != nil && !errors.Is(err, net.ErrClosed) {
+			s.log.Warn("closing", "err", err)
 		}
-	}
-	if err := errors.Join(errs...); err != nil {
-		s.log.Warn("closing", "err", err)
 	}
 }
 

@@ -50,11 +50,13 @@ func OpenSFTP(ctx context.Context, t SFTPTarget) (*SFTP, error) {
 	}
 	defer closeAuth()
 	var keyErr *HostKeyError
+	greeted := false
 	conf := &ssh.ClientConfig{User: t.User, Auth: auth, Timeout: dialTimeout, HostKeyCallback: func(_ string, _ net.Addr, key ssh.PublicKey) error {
 		keyErr = checkKey(t.HostKey, key)
 		if keyErr != nil {
 			return keyErr
 		}
+		greeted = true
 		return nil
 	}}
 	conf.HostKeyAlgorithms = algorithmsOf(t.HostKey)
@@ -73,7 +75,8 @@ func OpenSFTP(ctx context.Context, t SFTPTarget) (*SFTP, error) {
 		switch {
 		case keyErr != nil:
 			return nil, keyErr
-		case strings.Contains(err.Error(), "unable to authenticate"):
+		case greeted && !lostLine(err):
+			// Hosts refuse in many ways, some of them by breaking the protocol.
 			return nil, &SignInError{User: t.User, Err: errors.New(t.tried())}
 		}
 		return nil, fmt.Errorf("%w: %v", ErrLine, err)
@@ -94,6 +97,12 @@ func OpenSFTP(ctx context.Context, t SFTPTarget) (*SFTP, error) {
 		return nil, errors.Join(&RootError{Root: t.Root, Err: s.plain(err)}, s.Close())
 	}
 	return s, nil
+}
+
+// lostLine tells whether an error is the network's and not the host's answer.
+func lostLine(err error) bool {
+	var ne net.Error
+	return errors.As(err, &ne) || errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF)
 }
 
 // auth gives the ways to sign in. What they hold open is closed by the function.
@@ -184,7 +193,7 @@ func (s *SFTP) plain(err error) error {
 	switch {
 	case err == nil:
 		return nil
-	case errors.Is(err, sftp.ErrSSHFxConnectionLost), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, net.ErrClosed), errors.Is(err, io.ErrClosedPipe):
+	case errors.Is(err, sftp.ErrSSHFxConnectionLost), lostLine(err), errors.Is(err, net.ErrClosed), errors.Is(err, io.ErrClosedPipe):
 		return fmt.Errorf("%w: the line to the host was lost", ErrLine)
 	case errors.Is(err, fs.ErrNotExist):
 		return fs.ErrNotExist

@@ -1,9 +1,11 @@
 package rulebook
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -31,6 +33,7 @@ func Parse(text []byte) (*Book, error) {
 	r := &reader{}
 	b := r.book(doc.Content[0])
 	if len(r.faults) > 0 {
+		slices.SortStableFunc(r.faults, func(a, b Fault) int { return cmp.Or(a.Line-b.Line, a.Column-b.Column) })
 		return nil, &Error{Faults: r.faults}
 	}
 	return b, nil

@@ -1,0 +1,148 @@
+package e2e
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/api"
+)
+
+func TestEveryCallNeedsCredentials(t *testing.T) {
+	s := start(t)
+	status, doc := s.call("GET", "/api/v1/openapi.json", s.token(), "")
+	require.Equal(t, 200, status)
+	var described struct {
+		Paths map[string]map[string]json.RawMessage
+	}
+	require.NoError(t, json.Unmarshal([]byte(doc), &described))
+	require.Greater(t, len(described.Paths), 20)
+	holes := regexp.MustCompile(`\{[^}]+\}`)
+	n := 0
+	for path, methods := range described.Paths {
+		for method := range methods {
+			if method == "post" && path == "/session" {
+				continue // signing in
+			}
+			n++
+			for _, token := range []string{"", "rc_wrong"} {
+				status, body := s.call(strings.ToUpper(method), "/api/v1"+holes.ReplaceAllString(path, "1"), token, "")
+				require.Equal(t, 401, status, "%s %s", method, path)
+				require.Contains(t, body, `"code":"not-signed-in"`)
+			}
+		}
+	}
+	require.Greater(t, n, 25)
+	status, _ = s.call("GET", "/api/v1/openapi.json", "", "")
+	require.Equal(t, 401, status)
+	for _, path := range []string{"/healthz", "/readyz"} {
+		status, _ = s.call("GET", path, "", "")
+		require.Equal(t, 200, status)
+	}
+}
+
+func TestProblemsAreProblems(t *testing.T) {
+	s := start(t)
+	status, body := s.call("GET", "/api/v1/servers/nowhere", s.token(), "")
+	require.Equal(t, 404, status)
+	var p api.Problem
+	require.NoError(t, json.Unmarshal([]byte(body), &p))
+	require.Equal(t, api.Problem{Type: "urn:restless:server-unknown", Title: "Not Found", Status: 404, Detail: `there is no server named "nowhere"`,
+		Code: "server-unknown", Exit: 1, Mend: "server list shows them."}, p)
+	status, body = s.call("POST", "/api/v1/servers", s.token(), `{"name": 7}`)
+	require.Equal(t, 422, status)
+	require.Contains(t, body, `"code":"bad-request"`)
+	require.Contains(t, body, `"exit":2`)
+	status, body = s.call("GET", "/api/v1/no/such/call", s.token(), "")
+	require.Equal(t, 404, status)
+	require.Contains(t, body, `"code":"no-such-call"`)
+}
+
+func TestALinkSignsABrowserInOnce(t *testing.T) {
+	s := start(t)
+	var l api.SignInLink
+	s.get(&l, "sign-in")
+	code := l.URL[strings.Index(l.URL, "code=")+5:]
+	res, err := http.Post(fmt.Sprintf("http://127.0.0.1:%d/api/v1/session", s.port), "application/json", strings.NewReader(fmt.Sprintf(`{"code":%q}`, code)))
+	require.NoError(t, err)
+	defer res.Body.Close()
+	require.Equal(t, 200, res.StatusCode)
+	cookie := strings.Split(res.Header.Get("Set-Cookie"), ";")[0]
+	require.Contains(t, res.Header.Get("Set-Cookie"), "HttpOnly")
+	require.Contains(t, res.Header.Get("Set-Cookie"), "SameSite=Strict")
+
+	status, body := s.call("GET", "/api/v1/session", "", "", "Cookie", cookie)
+	require.Equal(t, 200, status)
+	require.Contains(t, body, `"actor":"owner"`)
+	status, _ = s.call("POST", "/api/v1/session", "", fmt.Sprintf(`{"code":%q}`, code))
+	require.Equal(t, 401, status, "a link works once")
+	status, body = s.call("DELETE", "/api/v1/rulebooks/x", "", "", "Cookie", cookie, "Sec-Fetch-Site", "cross-site")
+	require.Equal(t, 403, status)
+	require.Contains(t, body, "other-site")
+	status, _ = s.call("DELETE", "/api/v1/session", "", "", "Cookie", cookie)
+	require.Equal(t, 204, status)
+	status, _ = s.call("GET", "/api/v1/session", "", "", "Cookie", cookie)
+	require.Equal(t, 401, status)
+}
+
+func TestTheSameKeyGivesTheFirstAnswerAgain(t *testing.T) {
+	s, root := folderServer(t)
+	ask := func(key, body string) (int, string) {
+		return s.call("POST", "/api/v1/servers", s.token(), body, "Idempotency-Key", key)
+	}
+	body := fmt.Sprintf(`{"name":"twin","rulebook":"lanternfall","transport":{"kind":"folder","root":%q}}`, root)
+	status, first := ask("k1", body)
+	require.Equal(t, 200, status)
+	status, again := ask("k1", body)
+	require.Equal(t, 200, status)
+	require.Equal(t, first, again, "not refused as a second server of that name")
+	status, other := ask("k1", strings.Replace(body, "twin", "else", 1))
+	require.Equal(t, 422, status)
+	require.Contains(t, other, "key-reused")
+	status, _ = ask("k2", body)
+	require.Equal(t, 409, status)
+}
+
+func TestAJobsEventsAreNumberedAndCanBePickedUp(t *testing.T) {
+	s, _ := folderServer(t)
+	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
+	s.must("deploy", "lantern", "drum-tent", "--yes")
+	var d api.Deployment
+	s.get(&d, "deployment", "show", "lantern#1")
+	require.NotEmpty(t, d.Job)
+	_, all := s.call("GET", "/api/v1/jobs/"+d.Job+"/events", s.token(), "")
+	ids := regexp.MustCompile(`(?m)^id: (\d+)$`).FindAllStringSubmatch(all, -1)
+	require.Greater(t, len(ids), 5)
+	for i, id := range ids {
+		require.Equal(t, fmt.Sprint(i+1), id[1])
+	}
+	require.Contains(t, all, "event: end\n")
+	require.Contains(t, all, `"state":"done"`)
+	_, tail := s.call("GET", "/api/v1/jobs/"+d.Job+"/events", s.token(), "", "Last-Event-ID", "3")
+	require.Equal(t, all[strings.Index(all, "id: 4\n"):], tail)
+}
+
+func TestListsHaveCursors(t *testing.T) {
+	s, _ := folderServer(t)
+	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
+	for range 101 {
+		status, _ := s.call("POST", "/api/v1/servers/lantern/deployments", s.token(), `{"crates":["drum-tent"]}`)
+		require.Equal(t, 202, status)
+	}
+	var list []api.Deployment
+	for len(list) < 101 {
+		s.get(&list, "deployment", "list", "lantern")
+	}
+	seen := map[int]bool{}
+	for _, d := range list {
+		seen[d.Number] = true
+	}
+	require.Len(t, seen, 101, "every one, once, over two pages")
+	_, body := s.call("GET", "/api/v1/deployments?cursor=x", s.token(), "")
+	require.Contains(t, body, "bad-cursor")
+}

@@ -1,0 +1,123 @@
+package e2e
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/testbed"
+)
+
+// many is a version of the drum tent with 200 files, each different per version.
+func many(version string) map[string]string {
+	wares := map[string]string{}
+	for i := range 200 {
+		wares[fmt.Sprintf("w%03d.txt", i)] = strings.Repeat(fmt.Sprintf("%s %d ", version, i), 4000)
+	}
+	return stall(version, wares)
+}
+
+// breakRun starts an update of 200 files and kills the service with -9 once
+// reached is true of the remote tree. A run that got through before it was
+// killed is rolled back and tried again.
+func breakRun(t *testing.T, s *service, root string, reached func(number int) bool) (name string, old map[string]testbed.Thing) {
+	for range 10 {
+		old = testbed.Snapshot(t, root)
+		var d api.Deployment
+		s.get(&d, "deploy", "lantern", "drum-tent@2.0", "--draft")
+		status, _ := s.call("POST", fmt.Sprintf("/api/v1/servers/lantern/deployments/%d/run", d.Number), s.token(), fmt.Sprintf(`{"digest":%q}`, d.Digest))
+		require.Equal(t, 202, status)
+		testbed.Eventually(t, "the run has come that far", func() bool { return reached(d.Number) })
+		s.kill()
+		s.up()
+		s.get(&d, "deployment", "show", d.Name)
+		if d.State == "halted" {
+			return d.Name, old
+		}
+		require.Equal(t, "done", d.State)
+		s.must("rollback", "lantern", "--deployment", fmt.Sprint(d.Number), "--yes")
+	}
+	t.Fatal("ten runs got through before they could be killed")
+	return "", nil
+}
+
+func entries(dir string) int {
+	list, _ := os.ReadDir(dir)
+	return len(list)
+}
+
+func TestKilledHalfWayItIsResumedOrUndone(t *testing.T) {
+	s, _, root := overSSH(t)
+	s.trust()
+	s.stage(many("1.0"))
+	s.stage(many("2.0"))
+	s.must("deploy", "lantern", "drum-tent@1.0", "--yes")
+	wares := filepath.Join(root, "stalls/drum-tent/wares")
+	for where, reached := range map[string]func(number int) bool{
+		"while sending":  func(n int) bool { return entries(filepath.Join(root, ".restless-crate", fmt.Sprint(n))) > 20 },
+		"while swapping": func(n int) bool { return entries(wares) < 190 },
+	} {
+		t.Run(where, func(t *testing.T) {
+			name, old := breakRun(t, s, root, reached)
+			out := s.must("status", "lantern")
+			require.Contains(t, out, name+" is HALTED")
+			s.fails(1, "one deployment at a time changes a server", "deploy", "lantern", "drum-tent@2.0", "--yes")
+			s.must("deployment", "undo", name)
+			require.Equal(t, old, testbed.Snapshot(t, root), "exactly the old tree, nothing of ours left")
+
+			name, _ = breakRun(t, s, root, reached)
+			s.must("deployment", "resume", name)
+			now := testbed.Snapshot(t, root)
+			for path, text := range many("2.0") {
+				rel, ok := strings.CutPrefix(path, "drum-tent-main/drum-tent-main/")
+				if ok {
+					require.Equal(t, text, now["stalls/drum-tent/"+rel].Text, rel)
+				}
+			}
+			require.Len(t, now, len(old), "and nothing else")
+			s.must("rollback", "lantern", "--to", "1", "--yes")
+			require.Equal(t, old, testbed.Snapshot(t, root))
+		})
+	}
+}
+
+func TestALostLineHaltsAndGoesOnLater(t *testing.T) {
+	s, d, root := overSSH(t)
+	s.trust()
+	s.stage(many("1.0"))
+	s.stage(many("2.0"))
+	s.must("deploy", "lantern", "drum-tent@1.0", "--yes")
+	var draft, halted api.Deployment
+	for tries := 0; ; tries++ {
+		require.Less(t, tries, 10, "ten runs got through before the line could be cut")
+		s.get(&draft, "deploy", "lantern", "drum-tent@2.0", "--draft")
+		status, _ := s.call("POST", fmt.Sprintf("/api/v1/servers/lantern/deployments/%d/run", draft.Number), s.token(), fmt.Sprintf(`{"digest":%q}`, draft.Digest))
+		require.Equal(t, 202, status)
+		testbed.Eventually(t, "some files are sent", func() bool {
+			return entries(filepath.Join(root, ".restless-crate", fmt.Sprint(draft.Number))) > 20
+		})
+		testbed.KillSessions(t, d)
+		testbed.Eventually(t, "the run is over", func() bool { s.get(&halted, "deployment", "show", draft.Name); return halted.State != "running" })
+		if halted.State == "halted" {
+			break
+		}
+		s.must("rollback", "lantern", "--to", "1", "--yes")
+	}
+	require.Contains(t, halted.Trouble, "the line to the host was lost")
+	o := s.fails(1, "is halted; it cannot be run", "deployment", "run", draft.Name, "--yes")
+	require.Contains(t, o.err, "deployment resume "+draft.Name)
+
+	d.Stop()
+	s.fails(1, "cannot be reached", "deployment", "resume", draft.Name)
+	s.get(&halted, "deployment", "show", draft.Name)
+	require.Equal(t, "halted", halted.State, "it stays halted while the fault lasts")
+	d.Restart(t)
+	s.must("deployment", "resume", draft.Name)
+	require.Equal(t, many("2.0")["drum-tent-main/drum-tent-main/wares/w007.txt"], testbed.Snapshot(t, root)["stalls/drum-tent/wares/w007.txt"].Text)
+	require.NoDirExists(t, filepath.Join(root, ".restless-crate"))
+}

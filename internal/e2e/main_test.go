@@ -1,0 +1,186 @@
+// Package e2e drives the built binary over its command line and its API,
+// against real folders and a real sshd.
+package e2e
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/testbed"
+)
+
+var binary string
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "restless-e2e-")
+	if err != nil {
+		panic(err)
+	}
+	binary = filepath.Join(dir, "restless")
+	build := exec.Command("go", "build", "-o", binary, "restlesscrate/cmd/restless")
+	build.Stderr = os.Stderr
+	if err := build.Run(); err != nil {
+		panic(err)
+	}
+	code := m.Run()
+	_ = os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+// service is one running `restless serve` with its data folder.
+type service struct {
+	t    *testing.T
+	data string
+	port int
+	cmd  *exec.Cmd
+	log  bytes.Buffer
+	env  []string
+}
+
+func start(t *testing.T) *service {
+	s := &service{t: t, data: filepath.Join(t.TempDir(), "data"), port: testbed.FreePort(t)}
+	s.up()
+	t.Cleanup(s.kill)
+	return s
+}
+
+// up starts the service and waits until it is ready.
+func (s *service) up() {
+	s.t.Helper()
+	s.log.Reset()
+	s.cmd = exec.Command(binary, "serve", "--data", s.data, "--listen", fmt.Sprintf("127.0.0.1:%d", s.port))
+	s.cmd.Stdout, s.cmd.Stderr = &s.log, &s.log
+	s.cmd.Env = append(os.Environ(), s.env...)
+	require.NoError(s.t, s.cmd.Start())
+	testbed.Eventually(s.t, "the service is ready", func() bool {
+		res, err := http.Get(fmt.Sprintf("http://127.0.0.1:%d/readyz", s.port))
+		if err != nil {
+			return false
+		}
+		res.Body.Close()
+		return res.StatusCode == http.StatusOK
+	})
+}
+
+// kill is kill -9.
+func (s *service) kill() {
+	if s.cmd != nil {
+		_ = s.cmd.Process.Kill()
+		_ = s.cmd.Wait()
+		s.cmd = nil
+	}
+}
+
+// output is what one command line gave.
+type output struct {
+	out, err string
+	code     int
+}
+
+// restless runs a command line against the service.
+func (s *service) restless(args ...string) output {
+	s.t.Helper()
+	cmd := exec.Command(binary, args...)
+	var out, errs bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &errs
+	cmd.Env = append(append(os.Environ(), "RESTLESS_DATA="+s.data), s.env...)
+	err := cmd.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		require.NoError(s.t, err)
+	}
+	return output{out: out.String(), err: errs.String(), code: cmd.ProcessState.ExitCode()}
+}
+
+// must is restless for commands that have to work.
+func (s *service) must(args ...string) string {
+	s.t.Helper()
+	o := s.restless(args...)
+	require.Zero(s.t, o.code, "restless %s\n%s%s", strings.Join(args, " "), o.out, o.err)
+	return o.out
+}
+
+// fails runs a command that has to fail with that code and those words.
+func (s *service) fails(code int, words string, args ...string) output {
+	s.t.Helper()
+	o := s.restless(args...)
+	require.Equal(s.t, code, o.code, "restless %s\n%s%s", strings.Join(args, " "), o.out, o.err)
+	require.Contains(s.t, o.err, words, "restless %s", strings.Join(args, " "))
+	return o
+}
+
+// get reads a command's --json into v.
+func (s *service) get(v any, args ...string) {
+	s.t.Helper()
+	require.NoError(s.t, json.Unmarshal([]byte(s.must(append(args, "--json")...)), v))
+}
+
+// call makes one API call; token "" leaves credentials out.
+func (s *service) call(method, path, token string, body string, header ...string) (int, string) {
+	s.t.Helper()
+	req, err := http.NewRequest(method, fmt.Sprintf("http://127.0.0.1:%d%s", s.port, path), strings.NewReader(body))
+	require.NoError(s.t, err)
+	if token != "" {
+		req.Header.Set("Authorization", "Bearer "+token)
+	}
+	if body != "" {
+		req.Header.Set("Content-Type", "application/json")
+	}
+	for i := 0; i+1 < len(header); i += 2 {
+		req.Header.Set(header[i], header[i+1])
+	}
+	res, err := http.DefaultClient.Do(req)
+	require.NoError(s.t, err)
+	defer res.Body.Close()
+	raw, err := io.ReadAll(res.Body)
+	require.NoError(s.t, err)
+	return res.StatusCode, string(raw)
+}
+
+func (s *service) token() string {
+	raw, err := os.ReadFile(filepath.Join(s.data, "client.json"))
+	require.NoError(s.t, err)
+	var l struct{ Token string }
+	require.NoError(s.t, json.Unmarshal(raw, &l))
+	return l.Token
+}
+
+const books = "../demo/rulebooks/"
+
+// stall is the text of a zip of the drum tent: a wrapper folder with a branch
+// suffix, an inner folder with the same, and some wares.
+func stall(version string, wares map[string]string) map[string]string {
+	files := map[string]string{
+		"drum-tent-main/README.md":               "Put the inner folder on the server.\n",
+		"drum-tent-main/drum-tent-main/stall.lf": fmt.Sprintf("title = \"Drum Tent\"\nversion = %q\n", version),
+	}
+	for name, text := range wares {
+		files["drum-tent-main/drum-tent-main/wares/"+name] = text
+	}
+	return files
+}
+
+// folderServer starts a service with a server "lantern" in a local folder.
+func folderServer(t *testing.T) (s *service, root string) {
+	s, root = start(t), t.TempDir()
+	s.must("rulebook", "add", books+"lanternfall.yaml")
+	s.must("server", "add", "lantern", "--rulebook", "lanternfall", "--folder", root)
+	s.must("server", "test", "lantern")
+	return s, root
+}
+
+func (s *service) stage(texts map[string]string) string {
+	s.t.Helper()
+	return s.must("stage", testbed.Zip(s.t, filepath.Join(s.t.TempDir(), "drum-tent-main.zip"), texts), "--for", "lantern")
+}

@@ -1,0 +1,113 @@
+package remote_test
+
+import (
+	"io/fs"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/remote"
+	"restlesscrate/internal/remote/remotetest"
+	"restlesscrate/internal/testbed"
+)
+
+func TestLocalConforms(t *testing.T) {
+	remotetest.Run(t, func(t *testing.T) remote.Host {
+		h, err := remote.OpenLocal(t.TempDir())
+		require.NoError(t, err)
+		return h
+	})
+}
+
+func target(s *testbed.SSHD, root string) remote.SFTPTarget {
+	return remote.SFTPTarget{Host: "127.0.0.1", Port: s.Port, User: s.User, Root: root, HostKey: s.HostKey, Key: s.Key}
+}
+
+func TestSFTPConforms(t *testing.T) {
+	s := testbed.StartSSHD(t)
+	remotetest.Run(t, func(t *testing.T) remote.Host {
+		h, err := remote.OpenSFTP(t.Context(), target(s, t.TempDir()))
+		require.NoError(t, err)
+		return h
+	})
+}
+
+// Neither transport follows a link that leads out of the root.
+func TestLinksAreForeignAndNotFollowed(t *testing.T) {
+	s := testbed.StartSSHD(t)
+	root, outside := t.TempDir(), t.TempDir()
+	testbed.Write(t, filepath.Join(outside, "secret"), "out")
+	require.NoError(t, os.Symlink(outside, filepath.Join(root, "link")))
+	local, err := remote.OpenLocal(root)
+	require.NoError(t, err)
+	defer local.Close()
+	far, err := remote.OpenSFTP(t.Context(), target(s, root))
+	require.NoError(t, err)
+	defer far.Close()
+	for _, h := range []remote.Host{local, far} {
+		i, err := h.Stat(t.Context(), "link")
+		require.NoError(t, err)
+		require.Equal(t, tree.Foreign, i.Being)
+		list, err := h.List(t.Context(), tree.Root)
+		require.NoError(t, err)
+		require.Equal(t, tree.Foreign, list[0].Being)
+	}
+	_, err = local.Open(t.Context(), "link/secret")
+	require.Error(t, err, "a local root cannot be left")
+}
+
+func TestWhySFTPDoesNotOpen(t *testing.T) {
+	s := testbed.StartSSHD(t)
+	open := func(change func(*remote.SFTPTarget)) error {
+		tg := target(s, t.TempDir())
+		change(&tg)
+		h, err := remote.OpenSFTP(t.Context(), tg)
+		if err == nil {
+			h.Close()
+		}
+		return err
+	}
+	var key *remote.HostKeyError
+	var signIn *remote.SignInError
+	var root *remote.RootError
+	require.ErrorAs(t, open(func(t *remote.SFTPTarget) { t.HostKey = "" }), &key)
+	require.False(t, key.Changed)
+	want, err := remote.Fingerprint(s.HostKey)
+	require.NoError(t, err)
+	require.Equal(t, want, key.Fingerprint)
+	other := testbed.NewKey(t, filepath.Join(t.TempDir(), "other"))
+	require.ErrorAs(t, open(func(t *remote.SFTPTarget) { t.HostKey = other }), &key)
+	require.True(t, key.Changed)
+	require.ErrorAs(t, open(func(t *remote.SFTPTarget) { t.Key = nil; t.Password = "wrong" }), &signIn)
+	require.ErrorAs(t, open(func(t *remote.SFTPTarget) { t.Key = []byte("rubbish") }), &signIn)
+	require.ErrorAs(t, open(func(t *remote.SFTPTarget) { t.Root = "/no/such/root" }), &root)
+	require.ErrorIs(t, root, fs.ErrNotExist)
+	s.Stop()
+	require.ErrorIs(t, open(func(*remote.SFTPTarget) {}), remote.ErrLine)
+}
+
+func TestALostLineIsSaidToBeOne(t *testing.T) {
+	s := testbed.StartSSHD(t)
+	h, err := remote.OpenSFTP(t.Context(), target(s, t.TempDir()))
+	require.NoError(t, err)
+	defer h.Close()
+	w, err := h.Create(t.Context(), "a", 0o644)
+	require.NoError(t, err)
+	testbed.KillSessions(t, s)
+	testbed.Eventually(t, "writing fails", func() bool { _, err = w.Write(make([]byte, 1<<16)); return err != nil })
+	require.ErrorIs(t, err, remote.ErrLine)
+	_, err = h.List(t.Context(), tree.Root)
+	require.ErrorIs(t, err, remote.ErrLine)
+}
+
+func TestALocalRootMustBeAnAbsoluteFolder(t *testing.T) {
+	var root *remote.RootError
+	_, err := remote.OpenLocal("relative")
+	require.ErrorAs(t, err, &root)
+	_, err = remote.OpenLocal(filepath.Join(t.TempDir(), "absent"))
+	require.ErrorAs(t, err, &root)
+	require.ErrorIs(t, err, fs.ErrNotExist)
+}

@@ -1,0 +1,181 @@
+// Package testbed starts real servers for tests: an OpenSSH sshd with its own
+// configuration, keys and port. A test that cannot have one skips and says
+// what is missing; with CI=true that is a failure.
+package testbed
+
+import (
+	"bytes"
+	"crypto/ed25519"
+	"crypto/rand"
+	"encoding/pem"
+	"fmt"
+	"net"
+	"os"
+	"os/exec"
+	"os/user"
+	"path/filepath"
+	"runtime"
+	"strconv"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+	"golang.org/x/crypto/ssh"
+)
+
+// Need gives the path of a program, or skips the test, naming the package
+// that brings it.
+func Need(t testing.TB, program, debian string) string {
+	t.Helper()
+	for _, dir := range []string{"/usr/sbin/", "/usr/bin/"} {
+		if _, err := os.Stat(dir + program); err == nil {
+			return dir + program
+		}
+	}
+	Skip(t, fmt.Sprintf("%s is not here; Debian's package %s brings it", program, debian))
+	return ""
+}
+
+// Skip skips the test, or fails it where CI=true.
+func Skip(t testing.TB, why string) {
+	t.Helper()
+	if os.Getenv("CI") == "true" {
+		t.Fatalf("with CI=true nothing is skipped: %s", why)
+	}
+	t.Skip(why)
+}
+
+// Eventually polls until done returns true.
+func Eventually(t testing.TB, what string, done func() bool) {
+	t.Helper()
+	for deadline := time.Now().Add(30 * time.Second); !done(); {
+		if time.Now().After(deadline) {
+			t.Fatalf("it never came to pass: %s", what)
+		}
+		time.Sleep(2 * time.Millisecond)
+	}
+}
+
+// FreePort gives a port on loopback that nothing listens on.
+func FreePort(t testing.TB) int {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer l.Close()
+	return l.Addr().(*net.TCPAddr).Port
+}
+
+// SSHD is a running OpenSSH server.
+type SSHD struct {
+	Port    int
+	User    string
+	KeyFile string // signs User in
+	Key     []byte // its content
+	HostKey string // in authorized-keys form
+	dir     string
+	cmd     *exec.Cmd
+	log     bytes.Buffer
+}
+
+// StartSSHD starts an sshd with internal-sftp for the user who runs the test.
+func StartSSHD(t testing.TB) *SSHD {
+	t.Helper()
+	if runtime.GOOS == "windows" {
+		Skip(t, "there is no OpenSSH sshd of the kind that these tests drive")
+	}
+	program := Need(t, "sshd", "openssh-server")
+	me, err := user.Current()
+	require.NoError(t, err)
+	if me.Uid == "0" {
+		require.NoError(t, os.MkdirAll("/run/sshd", 0o755)) // sshd insists on it
+	}
+	s := &SSHD{Port: FreePort(t), User: me.Username, dir: t.TempDir()}
+	s.KeyFile = filepath.Join(s.dir, "user_key")
+	authorized := NewKey(t, s.KeyFile)
+	s.Key, err = os.ReadFile(s.KeyFile)
+	require.NoError(t, err)
+	s.HostKey = NewKey(t, filepath.Join(s.dir, "host_key"))
+	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "authorized"), []byte(authorized), 0o600))
+	conf := fmt.Sprintf(`Port %d
+ListenAddress 127.0.0.1
+HostKey %[2]s/host_key
+AuthorizedKeysFile %[2]s/authorized
+PidFile %[2]s/pid
+StrictModes no
+UsePAM no
+PasswordAuthentication yes
+PermitRootLogin yes
+Subsystem sftp internal-sftp
+MaxStartups 100
+`, s.Port, s.dir)
+	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "conf"), []byte(conf), 0o600))
+	s.start(t, program)
+	t.Cleanup(s.Stop)
+	return s
+}
+
+func (s *SSHD) start(t testing.TB, program string) {
+	s.cmd = exec.Command(program, "-D", "-e", "-f", filepath.Join(s.dir, "conf"))
+	s.cmd.Stderr = &s.log
+	require.NoError(t, s.cmd.Start())
+	Eventually(t, "sshd answers", func() bool {
+		c, err := net.Dial("tcp", s.Addr())
+		if err == nil {
+			c.Close()
+		}
+		return err == nil
+	})
+}
+
+// Addr is HOST:PORT.
+func (s *SSHD) Addr() string { return net.JoinHostPort("127.0.0.1", strconv.Itoa(s.Port)) }
+
+// Stop ends the server and all its connections.
+func (s *SSHD) Stop() {
+	if s.cmd == nil {
+		return
+	}
+	_ = s.cmd.Process.Kill()
+	_ = s.cmd.Wait()
+	s.cmd = nil
+}
+
+// ChangeHostKey restarts the server with another key.
+func (s *SSHD) ChangeHostKey(t testing.TB) {
+	t.Helper()
+	s.Stop()
+	s.HostKey = NewKey(t, filepath.Join(s.dir, "host_key"))
+	s.start(t, Need(t, "sshd", "openssh-server"))
+}
+
+// NewKey writes a new private key and gives the public one.
+func NewKey(t testing.TB, file string) string {
+	t.Helper()
+	public, private, err := ed25519.GenerateKey(rand.Reader)
+	require.NoError(t, err)
+	block, err := ssh.MarshalPrivateKey(private, "")
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(file, pem.EncodeToMemory(block), 0o600))
+	key, err := ssh.NewPublicKey(public)
+	require.NoError(t, err)
+	return string(ssh.MarshalAuthorizedKey(key))
+}
+
+// KillSessions cuts every connection to the server and leaves it running.
+func KillSessions(t testing.TB, s *SSHD) {
+	t.Helper()
+	out, err := exec.Command("pgrep", "-P", strconv.Itoa(s.cmd.Process.Pid)).Output()
+	require.NoError(t, err, "the server has children, one per connection")
+	for _, pid := range bytes.Fields(out) {
+		// Each child is a session's monitor; its own children go with it.
+		_ = exec.Command("pkill", "-9", "-P", string(pid)).Run()
+		require.NoError(t, exec.Command("kill", "-9", string(pid)).Run())
+	}
+}
+
+// Restart starts a stopped server again, with the same keys and port.
+func (s *SSHD) Restart(t testing.TB) {
+	t.Helper()
+	s.Stop()
+	s.start(t, Need(t, "sshd", "openssh-server"))
+}
