@@ -1,0 +1,203 @@
+package archive
+
+import (
+	"archive/tar"
+	"archive/zip"
+	"bytes"
+	"encoding/binary"
+	"io"
+	"io/fs"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/core/tree"
+)
+
+func open(t *testing.T, raw []byte) (*Listing, error) {
+	t.Helper()
+	return Open(t.Context(), bytes.NewReader(raw), int64(len(raw)), DefaultLimits)
+}
+
+func zipped(t *testing.T, add func(z *zip.Writer)) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	add(z)
+	require.NoError(t, z.Close())
+	return b.Bytes()
+}
+
+func put(t *testing.T, z *zip.Writer, h *zip.FileHeader, text string) {
+	t.Helper()
+	w, err := z.CreateHeader(h)
+	require.NoError(t, err)
+	_, err = io.WriteString(w, text)
+	require.NoError(t, err)
+}
+
+func TestZipIsListedAndHashedAndReadInPlace(t *testing.T) {
+	long := strings.Repeat("harbour ", 5000)
+	raw := zipped(t, func(z *zip.Writer) {
+		tool := &zip.FileHeader{Name: "d/tool.sh", Method: zip.Deflate}
+		tool.SetMode(0o755)
+		put(t, z, tool, long)
+		put(t, z, &zip.FileHeader{Name: "d/plain", Method: zip.Store}, "stored")
+		put(t, z, &zip.FileHeader{Name: "empty/"}, "")
+		put(t, z, &zip.FileHeader{Name: `win\dows\file`}, "w")
+	})
+	l, err := open(t, raw)
+	require.NoError(t, err)
+	require.Equal(t, Zip, l.Format)
+	got := map[string]tree.Entry{}
+	for _, it := range l.Items {
+		got[string(it.Path)] = it.Entry
+		if !it.Dir {
+			text, err := io.ReadAll(it.Span.Reader(bytes.NewReader(raw)))
+			require.NoError(t, err)
+			require.Equal(t, it.Digest, tree.Sum(text))
+		}
+	}
+	require.Equal(t, map[string]tree.Entry{
+		"d/tool.sh":     {Path: "d/tool.sh", Size: int64(len(long)), Digest: tree.Sum([]byte(long)), Exec: true},
+		"d/plain":       {Path: "d/plain", Size: 6, Digest: tree.Sum([]byte("stored"))},
+		"empty":         {Path: "empty", Dir: true},
+		"win/dows/file": {Path: "win/dows/file", Size: 1, Digest: tree.Sum([]byte("w"))},
+	}, got)
+}
+
+func TestTarIsListedAndReadInPlace(t *testing.T) {
+	var b bytes.Buffer
+	w := tar.NewWriter(&b)
+	for _, h := range []*tar.Header{{Name: "./", Typeflag: tar.TypeDir}, {Name: "./a/", Typeflag: tar.TypeDir, Mode: 0o755}, {Name: "./a/x", Typeflag: tar.TypeReg, Size: 3, Mode: 0o700}} {
+		require.NoError(t, w.WriteHeader(h))
+	}
+	_, err := io.WriteString(w, "abc")
+	require.NoError(t, err)
+	require.NoError(t, w.Close())
+	l, err := open(t, b.Bytes())
+	require.NoError(t, err)
+	require.Equal(t, Tar, l.Format)
+	require.Len(t, l.Items, 2)
+	require.Equal(t, tree.Entry{Path: "a/x", Size: 3, Exec: true, Digest: tree.Sum([]byte("abc"))}, l.Items[1].Entry)
+	raw, err := io.ReadAll(l.Items[1].Span.Reader(bytes.NewReader(b.Bytes())))
+	require.NoError(t, err)
+	require.Equal(t, "abc", string(raw))
+
+	_, err = open(t, b.Bytes()[:1537])
+	requireRefusal(t, err, "broken-archive", "")
+}
+
+func requireRefusal(t *testing.T, err error, code, entry string) {
+	t.Helper()
+	var bad *Error
+	require.ErrorAs(t, err, &bad)
+	require.Equal(t, code, bad.Code, "%v", err)
+	require.Equal(t, entry, bad.Entry)
+}
+
+func TestHostileEntriesAreRefusedByName(t *testing.T) {
+	link := &zip.FileHeader{Name: "link"}
+	link.SetMode(fs.ModeSymlink | 0o777)
+	device := &zip.FileHeader{Name: "device"}
+	device.SetMode(fs.ModeDevice | 0o600)
+	for name, c := range map[string]struct {
+		code, entry string
+		add         func(z *zip.Writer)
+	}{
+		"leaves the root": {"unsafe-entry", "../up", func(z *zip.Writer) { put(t, z, &zip.FileHeader{Name: "../up"}, "x") }},
+		"leaves inside":   {"unsafe-entry", "a/../../up", func(z *zip.Writer) { put(t, z, &zip.FileHeader{Name: "a/../../up"}, "x") }},
+		"backslashes":     {"unsafe-entry", `..\up`, func(z *zip.Writer) { put(t, z, &zip.FileHeader{Name: `..\up`}, "x") }},
+		"absolute":        {"unsafe-entry", "/etc/x", func(z *zip.Writer) { put(t, z, &zip.FileHeader{Name: "/etc/x"}, "x") }},
+		"a drive":         {"unsafe-entry", "C:/x", func(z *zip.Writer) { put(t, z, &zip.FileHeader{Name: "C:/x"}, "x") }},
+		"not UTF-8":       {"unsafe-entry", "\x84rger", func(z *zip.Writer) { put(t, z, &zip.FileHeader{Name: "\x84rger", NonUTF8: true}, "x") }},
+		"a link":          {"unsafe-entry", "link", func(z *zip.Writer) { put(t, z, link, "/etc/passwd") }},
+		"a device":        {"unsafe-entry", "device", func(z *zip.Writer) { put(t, z, device, "") }},
+		"twice": {"unsafe-entry", "a", func(z *zip.Writer) {
+			put(t, z, &zip.FileHeader{Name: "a"}, "1")
+			put(t, z, &zip.FileHeader{Name: "a"}, "2")
+		}},
+		"file and folder": {"unsafe-entry", "a/b", func(z *zip.Writer) {
+			put(t, z, &zip.FileHeader{Name: "a"}, "1")
+			put(t, z, &zip.FileHeader{Name: "a/b"}, "2")
+		}},
+	} {
+		_, err := open(t, zipped(t, c.add))
+		t.Run(name, func(t *testing.T) { requireRefusal(t, err, c.code, c.entry) })
+	}
+}
+
+func TestBombsAreRefusedBeforeTheyAreUnpacked(t *testing.T) {
+	raw := zipped(t, func(z *zip.Writer) {
+		put(t, z, &zip.FileHeader{Name: "zeros", Method: zip.Deflate}, strings.Repeat("\x00", 1<<20))
+	})
+	limits := DefaultLimits
+	limits.Floor, limits.Ratio = 1<<10, 50
+	_, err := Open(t.Context(), bytes.NewReader(raw), int64(len(raw)), limits)
+	requireRefusal(t, err, "bomb", "zeros")
+	limits = DefaultLimits
+	limits.Total = 1 << 19
+	_, err = Open(t.Context(), bytes.NewReader(raw), int64(len(raw)), limits)
+	requireRefusal(t, err, "bomb", "zeros")
+	limits = DefaultLimits
+	limits.Entries = 0
+	_, err = Open(t.Context(), bytes.NewReader(raw), int64(len(raw)), limits)
+	requireRefusal(t, err, "bomb", "zeros")
+}
+
+func TestALyingSizeOrBrokenBytesAreFoundOut(t *testing.T) {
+	text := strings.Repeat("abcdefgh", 100)
+	raw := zipped(t, func(z *zip.Writer) { put(t, z, &zip.FileHeader{Name: "a", Method: zip.Deflate}, text) })
+	// The table of contents says how large the entry is (APPNOTE 4.3.12).
+	at := bytes.Index(raw, []byte("PK\x01\x02"))
+	lying := bytes.Clone(raw)
+	binary.LittleEndian.PutUint32(lying[at+24:], 10)
+	_, err := open(t, lying)
+	requireRefusal(t, err, "broken-archive", "a")
+	encrypted := bytes.Clone(raw)
+	encrypted[at+8] |= 1
+	_, err = open(t, encrypted)
+	requireRefusal(t, err, "encrypted", "a")
+	_, err = open(t, raw[:len(raw)/2])
+	requireRefusal(t, err, "broken-archive", "")
+}
+
+func TestOtherFilesAreFilesAndSaySo(t *testing.T) {
+	l, err := open(t, []byte("just bytes"))
+	require.NoError(t, err)
+	require.Equal(t, &Listing{Format: Plain}, l)
+	l, err = open(t, []byte("7z\xbc\xaf\x27\x1c........"))
+	require.NoError(t, err)
+	require.Contains(t, l.Unread, "packed with 7z")
+	l, err = open(t, nil)
+	require.NoError(t, err)
+	require.Empty(t, l.Items)
+}
+
+func FuzzOpen(f *testing.F) {
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	w, _ := z.Create("a/b")
+	_, _ = io.WriteString(w, "text")
+	_ = z.Close()
+	f.Add(b.Bytes())
+	b.Reset()
+	tw := tar.NewWriter(&b)
+	_ = tw.WriteHeader(&tar.Header{Name: "a", Typeflag: tar.TypeReg, Size: 1})
+	_, _ = tw.Write([]byte("x"))
+	_ = tw.Close()
+	f.Add(b.Bytes())
+	limits := DefaultLimits
+	limits.Total = 1 << 20
+	f.Fuzz(func(t *testing.T, raw []byte) {
+		l, err := Open(t.Context(), bytes.NewReader(raw), int64(len(raw)), limits)
+		if err != nil {
+			return
+		}
+		for _, it := range l.Items {
+			_, err := tree.ParsePath(string(it.Path))
+			require.NoError(t, err)
+		}
+	})
+}

@@ -1,0 +1,248 @@
+package deploy_test
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/records"
+	"restlesscrate/internal/remote"
+	"restlesscrate/internal/stockroom"
+	"restlesscrate/internal/testbed"
+)
+
+// bench is a host folder, a stockroom and records, filled so that one draft
+// holds every kind of motion.
+type bench struct {
+	t    *testing.T
+	root string
+	host *remote.Local
+	db   *records.DB
+	room *stockroom.Room
+	dep  model.Deployment
+	old  map[string]testbed.Thing
+	want map[string]string
+}
+
+// fast is a folder in memory where there is one: these tests sync a lot.
+func fast(t *testing.T) string {
+	dir, err := os.MkdirTemp("/dev/shm", "restless-")
+	if err != nil {
+		return t.TempDir()
+	}
+	t.Cleanup(func() { require.NoError(t, os.RemoveAll(dir)) })
+	return dir
+}
+
+func newBench(t *testing.T) *bench {
+	dir := fast(t)
+	b := &bench{t: t, root: filepath.Join(dir, "srv")}
+	for path, text := range map[string]string{"d/changed": "one", "d/unknown": "by hand", "gone/deep/old": "old", "d/same": "same", "own.log": "theirs"} {
+		testbed.Write(t, filepath.Join(b.root, path), text)
+	}
+	b.old = testbed.Snapshot(t, b.root)
+	b.want = map[string]string{"d/changed": "two", "d/unknown": "ours", "d/same": "same", "new/deep/file": "new", "own.log": "theirs"}
+	var err error
+	b.host, err = remote.OpenLocal(b.root)
+	require.NoError(t, err)
+	b.db, err = records.Open(t.Context(), filepath.Join(dir, "records.db"), time.Now)
+	require.NoError(t, err)
+	b.room, err = stockroom.Open(filepath.Join(dir, "stockroom"), b.db)
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, errors.Join(b.host.Close(), b.db.Close())) })
+	for _, text := range []string{"one", "two", "ours", "same", "new", "old"} {
+		b.hold(text)
+	}
+	b.draft()
+	return b
+}
+
+// hold puts a text into the stockroom, as staging does.
+func (b *bench) hold(text string) {
+	in, err := b.room.Receive(b.t.Context(), strings.NewReader(text))
+	require.NoError(b.t, err)
+	container, err := in.Commit()
+	require.NoError(b.t, err)
+	span := stockroom.Span{Length: in.Size, Size: in.Size, Method: stockroom.Stored}
+	_, err = b.db.AddArchive(b.t.Context(), model.Archive{Digest: in.Digest, Size: in.Size, Filename: text, Container: container}, nil, []stockroom.Held{{Digest: in.Digest, Span: span}})
+	require.NoError(b.t, err)
+}
+
+func (b *bench) draft() {
+	t := b.t
+	claim := []draft.Claim{{Addon: "lamps", Label: "lamps@1", Role: draft.Owns}}
+	row := func(text string) draft.Row {
+		return draft.Row{State: tree.State{Being: tree.Content, Digest: tree.Sum([]byte(text)), Size: int64(len(text)), Mode: 0o644}, Claims: claim}
+	}
+	folder := draft.Row{State: tree.State{Being: tree.Folder, Mode: 0o755}}
+	target := func(p tree.Path, text string) draft.Target {
+		return draft.Target{Path: p, Digest: tree.Sum([]byte(text)), Size: int64(len(text))}
+	}
+	req := &draft.Request{Host: draft.Host{Tested: true, Modes: true, RenameFromWork: true, Free: -1},
+		Ledger: map[tree.Path]draft.Row{"d/changed": row("one"), "gone/deep/old": row("old"), "d/same": row("same"), "gone": folder, "gone/deep": folder},
+		Held:   func(d tree.Digest) bool { _, err := b.db.Locate(t.Context(), d); return err == nil },
+		Wanted: []draft.Wanted{{Addon: "lamps", Name: "lamps", Version: "2", Files: []draft.Target{
+			target("d/changed", "two"), target("d/unknown", "ours"), target("d/same", "same"), target("new/deep/file", "new")}}}}
+	obs := draft.Observations{Paths: map[tree.Path]draft.Seen{}}
+	for p, th := range b.old {
+		s := draft.Seen{State: tree.State{Being: tree.Folder, Mode: uint32(th.Mode.Perm())}}
+		if th.Mode.IsRegular() {
+			s.State = tree.State{Being: tree.Content, Digest: tree.Sum([]byte(th.Text)), Size: int64(len(th.Text)), Mode: uint32(th.Mode.Perm())}
+			i, err := b.host.Stat(t.Context(), tree.Path(p))
+			require.NoError(t, err)
+			s.Modified = i.Modified
+		}
+		obs.Paths[tree.Path(p)] = s
+	}
+	made := draft.Make(req, obs)
+	s, err := b.db.AddServer(t.Context(), model.Server{Name: "a", Rulebook: "r"})
+	require.NoError(t, err)
+	b.dep, err = b.db.AddDeployment(t.Context(), model.Deployment{ServerID: s.ID, Kind: "deploy", Ask: []byte("{}"), Digest: made.Digest(), Draft: *made})
+	require.NoError(t, err)
+}
+
+var errFault = errors.New("injected")
+
+// run gives a run that breaks at one point of one motion; motion 0 is never.
+func (b *bench) run(motion int, at deploy.Point) *deploy.Run {
+	return &deploy.Run{ID: b.dep.ID, Names: draft.Names{Number: b.dep.Number}, Draft: &b.dep.Draft, Host: b.host, Room: b.room, Journal: b.db, Lanes: 4,
+		Fault: func(p deploy.Point, m draft.Motion) error {
+			if m.ID == motion && p == at {
+				return errFault
+			}
+			return nil
+		}}
+}
+
+func (b *bench) whole(r *deploy.Run) error {
+	if err := r.Forward(b.t.Context(), draft.Prepare, draft.Swap); err != nil {
+		return err
+	}
+	if _, _, err := r.Look(b.t.Context(), 0); err != nil {
+		return err
+	}
+	return r.Tidy(b.t.Context())
+}
+
+func (b *bench) isNew() {
+	require.Equal(b.t, b.want, testbed.Files(testbed.Snapshot(b.t, b.root)))
+	require.NoDirExists(b.t, filepath.Join(b.root, "gone"))
+	require.NoDirExists(b.t, filepath.Join(b.root, string(draft.Work)))
+	for _, old := range []string{"one", "by hand", "old"} {
+		rc, err := b.room.Open(b.t.Context(), tree.Sum([]byte(old)))
+		require.NoError(b.t, err, "the bytes of %q are kept", old)
+		require.NoError(b.t, rc.Close())
+	}
+}
+
+func (b *bench) isOld() { require.Equal(b.t, b.old, testbed.Snapshot(b.t, b.root)) }
+
+// Stopped at every point of every motion, a run reaches exactly new by going
+// on and exactly old by going back, also when the undo is stopped as well.
+func TestEveryPointOfEveryMotion(t *testing.T) {
+	probe := newBench(t)
+	kinds := map[draft.MotionKind]int{}
+	for _, m := range probe.dep.Draft.Motions {
+		kinds[m.Kind]++
+	}
+	require.Len(t, kinds, 6, "every kind of motion there is: %v", kinds)
+	found, tried := 0, 0
+	for _, m := range probe.dep.Draft.Motions {
+		for _, at := range []deploy.Point{deploy.AfterIntent, deploy.AfterEffect, deploy.AfterResult} {
+			found++
+			t.Run(fmt.Sprintf("%d %s %s", m.ID, m.Kind, at), func(t *testing.T) {
+				b := newBench(t)
+				require.ErrorIs(t, b.whole(b.run(m.ID, at)), errFault)
+				require.NoError(t, b.whole(b.run(0, at)))
+				b.isNew()
+				tried++
+				if m.Kind == draft.TidyMotion {
+					return // recorded by then: rolled back, not undone
+				}
+				b = newBench(t)
+				require.ErrorIs(t, b.whole(b.run(m.ID, at)), errFault)
+				require.NoError(t, b.run(0, at).Backward(t.Context()))
+				b.isOld()
+				b = newBench(t)
+				require.ErrorIs(t, b.whole(b.run(m.ID, at)), errFault)
+				_ = b.run(max(1, m.ID-2), at).Backward(t.Context())
+				require.NoError(t, b.run(0, at).Backward(t.Context()))
+				b.isOld()
+			})
+		}
+	}
+	t.Logf("positions found %d, tried %d", found, tried)
+	require.Equal(t, found, tried)
+}
+
+// What a running server writes between the look and the swap is not lost.
+func TestTheLastBytesOfAReplacedFileAreKept(t *testing.T) {
+	b := newBench(t)
+	r := b.run(0, "")
+	require.NoError(t, r.Forward(t.Context(), draft.Prepare))
+	testbed.Write(t, filepath.Join(b.root, "d/changed"), "written at the last moment")
+	require.NoError(t, r.Forward(t.Context(), draft.Swap))
+	_, changes, err := r.Look(t.Context(), 0)
+	require.NoError(t, err)
+	require.NoError(t, r.Tidy(t.Context()))
+	b.want["d/changed"] = "two"
+	b.isNew()
+	for _, c := range changes {
+		if c.Path == "d/changed" {
+			require.Equal(t, tree.Sum([]byte("written at the last moment")), c.Before.Digest, "the ledger knows what really stood there")
+			rc, err := b.room.Open(t.Context(), c.Before.Digest)
+			require.NoError(t, err)
+			require.NoError(t, rc.Close())
+		}
+	}
+	require.Contains(t, strings.Join(r.Notes(), "\n"), "d/changed was written to after it was looked at; its last bytes are kept")
+}
+
+// What a server writes into a new file before an undo is kept as well.
+func TestUndoKeepsWhatWasWrittenSince(t *testing.T) {
+	b := newBench(t)
+	require.NoError(t, b.run(0, "").Forward(t.Context(), draft.Prepare, draft.Swap))
+	testbed.Write(t, filepath.Join(b.root, "d/changed"), "since the swap")
+	testbed.Write(t, filepath.Join(b.root, "new/deep/made-by-server"), "x")
+	r := b.run(0, "")
+	require.NoError(t, r.Backward(t.Context()))
+	now := testbed.Snapshot(t, b.root)
+	require.Equal(t, "x", now["new/deep/made-by-server"].Text)
+	for _, p := range []string{"new", "new/deep", "new/deep/made-by-server"} {
+		delete(now, p)
+	}
+	require.Equal(t, b.old, now)
+	rc, err := b.room.Open(t.Context(), tree.Sum([]byte("since the swap")))
+	require.NoError(t, err)
+	require.NoError(t, rc.Close())
+	require.Contains(t, strings.Join(r.Notes(), "\n"), "the folder new/deep stays")
+}
+
+// A file that appears in the way after the look is not replaced.
+func TestSomethingInTheWayHaltsAndIsNotTouched(t *testing.T) {
+	b := newBench(t)
+	r := b.run(0, "")
+	require.NoError(t, r.Forward(t.Context(), draft.Prepare))
+	testbed.Write(t, filepath.Join(b.root, "new/deep/file"), "somebody was faster")
+	err := r.Forward(t.Context(), draft.Swap)
+	var trouble *deploy.Trouble
+	require.ErrorAs(t, err, &trouble)
+	require.Equal(t, "somebody was faster", testbed.Snapshot(t, b.root)["new/deep/file"].Text)
+	require.NoError(t, b.run(0, "").Backward(t.Context()))
+	now := testbed.Snapshot(t, b.root)
+	require.Equal(t, "somebody was faster", now["new/deep/file"].Text)
+	for _, p := range []string{"new", "new/deep", "new/deep/file"} {
+		delete(now, p)
+	}
+	require.Equal(t, b.old, now)
+}

@@ -1,0 +1,83 @@
+// Package internal holds only the test that keeps the import rule: core
+// decides, the edges act, and imports point inward.
+package internal
+
+import (
+	"os/exec"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+const module = "restlesscrate/"
+
+// allowed says, for a folder and everything below it, which of our folders it
+// may import. The longest matching rule counts.
+var allowed = map[string][]string{
+	"internal/core":            {"internal/core"},
+	"internal/stockroom":       {"internal/core"},
+	"internal/archive":         {"internal/core", "internal/stockroom"},
+	"internal/fault":           {"internal/core"},
+	"internal/seal":            {},
+	"internal/model":           {"internal/core"},
+	"internal/remote":          {"internal/core", "internal/remote"},
+	"internal/deploy":          {"internal/core", "internal/remote", "internal/stockroom"},
+	"internal/records":         {"internal/core", "internal/model", "internal/deploy", "internal/stockroom"},
+	"internal/jobs":            {"internal/model"},
+	"internal/service/catalog": {"internal/core", "internal/model", "internal/fault", "internal/archive", "internal/stockroom"},
+	"internal/service/hosts":   {"internal/core", "internal/model", "internal/fault", "internal/remote"},
+	"internal/service/changes": {"internal/core", "internal/model", "internal/fault", "internal/remote", "internal/stockroom", "internal/deploy"},
+	"internal/service/insight": {"internal/core", "internal/model", "internal/fault"},
+	"internal/api":             {},
+	"internal/httpapi":         {"internal/api", "internal/core", "internal/model", "internal/fault", "internal/jobs", "internal/service"},
+	"internal/client":          {"internal/api"},
+	"internal/cli":             {"internal/api", "internal/client"},
+	"internal/standin":         {},
+	"internal/demo":            {"internal/api", "internal/client", "internal/standin"},
+}
+
+// forbidden are packages of the standard library that the core must not know.
+var forbidden = []string{"net", "net/http", "os", "os/exec", "database/sql", "log", "log/slog", "time"}
+
+func TestImportsPointInward(t *testing.T) {
+	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}}{{range .Imports}} {{.}}{{end}}`, module+"internal/...").Output()
+	require.NoError(t, err)
+	seen := 0
+	for _, line := range strings.Split(strings.TrimSpace(string(out)), "\n") {
+		fields := strings.Fields(line)
+		from := strings.TrimPrefix(fields[0], module)
+		may, ruled := rule(from)
+		if !ruled {
+			continue // tests' own helpers
+		}
+		seen++
+		for _, imported := range fields[1:] {
+			if ours, ok := strings.CutPrefix(imported, module); ok {
+				require.True(t, within(ours, may), "%s must not import %s", from, ours)
+			} else if strings.HasPrefix(from, "internal/core") {
+				require.NotContains(t, forbidden, imported, "%s is core", from)
+			}
+		}
+	}
+	require.GreaterOrEqual(t, seen, len(allowed)-2, "every rule is about something")
+}
+
+func rule(pkg string) (may []string, ok bool) {
+	best := ""
+	for folder, list := range allowed {
+		if (pkg == folder || strings.HasPrefix(pkg, folder+"/")) && len(folder) > len(best) {
+			best, may, ok = folder, list, true
+		}
+	}
+	return may, ok
+}
+
+func within(pkg string, folders []string) bool {
+	for _, f := range folders {
+		if pkg == f || strings.HasPrefix(pkg, f+"/") {
+			return true
+		}
+	}
+	return false
+}
