@@ -62,6 +62,7 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 // service is everything that runs, wired.
 type service struct {
 	url      string
+	token    string // of a client on this machine
 	api      *httpapi.Server
 	listener net.Listener
 	db       *records.DB
@@ -255,7 +256,7 @@ func (s *service) clientFile(ctx context.Context, file string) error {
 	} else if err != nil {
 		return err
 	}
-	l.URL = s.url
+	l.URL, s.token = s.url, l.Token
 	if raw, err = json.MarshalIndent(l, "", "  "); err != nil {
 		return err
 	}

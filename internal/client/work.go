@@ -33,7 +33,7 @@ func (c *Client) Stage(ctx context.Context, st Staging, body io.Reader, size int
 			q.Set(k, v)
 		}
 	}
-	res, err := c.send(ctx, http.MethodPost, "/archives?"+q.Encode(), "application/octet-stream", body, size, nil)
+	res, err := c.send(ctx, http.MethodPost, "/archives?"+q.Encode(), "application/octet-stream", io.NopCloser(body), size, nil) // the body stays the caller's
 	if err != nil {
 		return out, err
 	}
