@@ -102,18 +102,18 @@ func TestWhatNobodyCanAccept(t *testing.T) {
 	w.files["link"] = tree.State{Being: tree.Foreign}
 	w.write("d/x/inner", "x")
 	req := w.request()
-	req.Protected = []string{"vault/**"}
+	req.Protected = []string{"locker/**"}
 	req.CaseBlind = true
 	req.Wanted = []Wanted{
 		w.wanted("signs", "1", map[tree.Path]string{
-			"g/x": "1", "link/x": "2", "d/x": "3", "vault/key": "4", "F/lamps/z": "5", ".restless-crate/y": "6"}),
+			"g/x": "1", "link/x": "2", "d/x": "3", "locker/key": "4", "F/lamps/z": "5", ".restless-crate/y": "6"}),
 		w.wanted("other", "1", map[tree.Path]string{"f/lamps/a": "not the same"}),
 	}
 	d := Make(req, w.observe())
 	require.Equal(t, []string{
 		"block anothers-file f/lamps/a", "block case-clash F", "block case-clash F/lamps",
 		"block file-in-way g", "block folder-in-way d/x", "block foreign-in-way link",
-		"block protected .restless-crate/y", "block protected vault/key"}, codes(d)[:8])
+		"block protected .restless-crate/y", "block protected locker/key"}, codes(d)[:8])
 	require.GreaterOrEqual(t, len(finding.Open(d.Findings, []finding.Accept{{Code: "protected"}, {Code: "case-clash"}, {Code: "anothers-file"}})), 8)
 }
 

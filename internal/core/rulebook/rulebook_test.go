@@ -13,7 +13,7 @@ title: Tidewright
 variables:
   port: {ask: "which port the server runs"}
   pier: {ask: "which pier", default: north}
-protected: [harbour.key, "vault/**"]
+protected: [harbour.key, "locker/**"]
 places:
   fixtures: {path: fixtures}
   tables: {path: "ports/{port}/tables"}
@@ -33,7 +33,7 @@ func TestParseReadsEveryPart(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, "tidewright", b.Name)
 	require.Equal(t, []Variable{{"port", "which port the server runs", ""}, {"pier", "which pier", "north"}}, b.Variables)
-	require.Equal(t, []string{"harbour.key", "vault/**"}, b.Protected)
+	require.Equal(t, []string{"harbour.key", "locker/**"}, b.Protected)
 	require.Equal(t, []Place{{Name: "fixtures", Path: "fixtures", Line: 9}, {Name: "tables", Path: "ports/{port}/tables", Line: 10}}, b.Places)
 	k := b.Kinds[0]
 	require.Equal(t, []string{"*.tdx"}, k.Single)

@@ -1,0 +1,88 @@
+// The typed way to the service. Every call either gives its data or throws the
+// service's problem.
+import createClient from 'openapi-fetch';
+import type { components, paths } from './schema';
+
+type Schemas = components['schemas'];
+export type Server = Schemas['Server'];
+export type Status = Schemas['Status'];
+export type Addon = Schemas['Addon'];
+export type Crate = Schemas['Crate'];
+export type Deployment = Schemas['Deployment'];
+export type Step = Schemas['Step'];
+export type Finding = Schemas['Finding'];
+export type FileRow = Schemas['File'];
+export type LedgerEvent = Schemas['Event'];
+export type Rulebook = Schemas['Rulebook'];
+export type Staged = Schemas['Staged'];
+export type Job = Schemas['Job'];
+export type JobEvent = Schemas['JobEvent'];
+export type Readme = Schemas['Readme'];
+export type NewDraft = Schemas['NewDraft'];
+export type NewServer = Schemas['NewServer'];
+export type State = Schemas['State'];
+export type Problem = Schemas['Problem'];
+
+/** A refusal of the service, in its own words. */
+export class Refusal extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail);
+  }
+}
+
+export const base = '/api/v1';
+export const api = createClient<paths>({ baseUrl: base });
+
+api.use({
+  onRequest({ request }) {
+    if (request.method === 'POST') request.headers.set('Idempotency-Key', crypto.randomUUID());
+  },
+  onResponse({ response, schemaPath }) {
+    if (response.status === 401 && schemaPath !== '/session' && !location.pathname.startsWith('/sign-in')) {
+      location.assign('/sign-in');
+    }
+  }
+});
+
+const unreachable: Problem = {
+  type: 'urn:restless:unreachable',
+  title: 'No answer',
+  status: 0,
+  detail: 'The service does not answer.',
+  code: 'unreachable',
+  exit: 1,
+  mend: 'Is restless serve still running?'
+};
+
+/** Unwraps an answer. */
+export async function ok<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let answer;
+  try {
+    answer = await call;
+  } catch {
+    throw new Refusal(unreachable);
+  }
+  if (answer.response.ok) return answer.data as T;
+  throw new Refusal(isProblem(answer.error) ? answer.error : { ...unreachable, detail: `The service answered ${answer.response.status}.` });
+}
+
+export function isProblem(e: unknown): e is Problem {
+  return typeof e === 'object' && e !== null && 'code' in e && 'detail' in e;
+}
+
+export function problemOf(e: unknown): Problem {
+  if (e instanceof Refusal) return e.problem;
+  return { ...unreachable, code: 'failed', detail: String(e), mend: undefined };
+}
+
+/** Gathers every page of a list. */
+export async function all<T>(page: (cursor?: string) => Promise<{ items: T[]; next?: string }>): Promise<T[]> {
+  const out: T[] = [];
+  let cursor: string | undefined;
+  do {
+    const p = await page(cursor);
+    out.push(...p.items);
+    cursor = p.next;
+  } while (cursor);
+  return out;
+}

@@ -1,0 +1,76 @@
+// What pages ask for, with the keys under which answers are kept.
+import { all, api, ok, type Deployment, type NewDraft } from './client';
+import { result } from './jobs';
+
+const often = 4000; // milliseconds between looks at what may change by itself
+
+export const servers = () => ({
+  queryKey: ['servers'],
+  queryFn: () => ok(api.GET('/servers')).then((p) => p.items),
+  refetchInterval: often
+});
+
+export const status = (server: string) => ({
+  queryKey: ['status', server],
+  queryFn: () => ok(api.GET('/servers/{server}/status', { params: { path: { server } } })),
+  refetchInterval: often
+});
+
+export const files = (server: string) => ({
+  queryKey: ['files', server],
+  queryFn: () => ok(api.GET('/servers/{server}/files', { params: { path: { server } } })).then((p) => p.items)
+});
+
+export const history = (server: string, path: string) => ({
+  queryKey: ['history', server, path],
+  queryFn: () =>
+    ok(api.GET('/servers/{server}/history', { params: { path: { server }, query: { path } } })).then((p) => p.items)
+});
+
+export const deployments = (server?: string) => ({
+  queryKey: ['deployments', server ?? ''],
+  queryFn: () =>
+    all((cursor) =>
+      server
+        ? ok(api.GET('/servers/{server}/deployments', { params: { path: { server }, query: { cursor } } }))
+        : ok(api.GET('/deployments', { params: { query: { cursor } } }))
+    ),
+  refetchInterval: often
+});
+
+export const deployment = (server: string, number: number) => ({
+  queryKey: ['deployment', server, number],
+  queryFn: () => ok(api.GET('/servers/{server}/deployments/{number}', { params: { path: { server, number } } })),
+  refetchInterval: often
+});
+
+export const crates = (rulebook?: string) => ({
+  queryKey: ['crates', rulebook ?? ''],
+  queryFn: () => all((cursor) => ok(api.GET('/crates', { params: { query: { rulebook, cursor } } })))
+});
+
+export const crate = (digest: string) => ({
+  queryKey: ['crate', digest],
+  queryFn: () => ok(api.GET('/crates/{crate}', { params: { path: { crate: digest } } }))
+});
+
+export const readme = (digest: string) => ({
+  queryKey: ['readme', digest],
+  queryFn: () => ok(api.GET('/crates/{crate}/readme', { params: { path: { crate: digest } } })).then((p) => p.items)
+});
+
+export const rulebooks = () => ({
+  queryKey: ['rulebooks'],
+  queryFn: () => ok(api.GET('/rulebooks')).then((p) => p.items)
+});
+
+export const rulebook = (name: string) => ({
+  queryKey: ['rulebook', name],
+  queryFn: () => ok(api.GET('/rulebooks/{name}', { params: { path: { name } } }))
+});
+
+/** Drafts a deployment and gives it; the server is looked at, nothing is touched. */
+export async function draft(server: string, ask: NewDraft): Promise<Deployment> {
+  const job = await ok(api.POST('/servers/{server}/deployments', { params: { path: { server } }, body: ask }));
+  return result<Deployment>(job);
+}

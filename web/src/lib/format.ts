@@ -1,0 +1,29 @@
+// How figures are written for people, the same as on the command line.
+
+export function size(n: number): string {
+  if (n < 1000) return `${n} B`;
+  if (n < 1e6) return `${(n / 1e3).toFixed(1)} kB`;
+  if (n < 1e9) return `${(n / 1e6).toFixed(1)} MB`;
+  return `${(n / 1e9).toFixed(1)} GB`;
+}
+
+export function duration(ms: number): string {
+  return ms < 1000 ? `${ms} ms` : `${(ms / 1000).toFixed(1)} s`;
+}
+
+export function count(n: number, thing: string): string {
+  return n === 1 ? `1 ${thing}` : `${n} ${thing}s`;
+}
+
+/** 2026-11-25 09:14, in the reader's own time zone. */
+export function clock(iso: string): string {
+  const d = new Date(iso);
+  const two = (n: number) => String(n).padStart(2, '0');
+  return `${d.getFullYear()}-${two(d.getMonth() + 1)}-${two(d.getDate())} ${two(d.getHours())}:${two(d.getMinutes())}`;
+}
+
+/** The part of a path before the last slash, with it, and the part behind. */
+export function splitPath(path: string): [string, string] {
+  const at = path.lastIndexOf('/') + 1;
+  return [path.slice(0, at), path.slice(at)];
+}

@@ -1,0 +1,12 @@
+import tailwindcss from '@tailwindcss/vite';
+import { svelte } from '@sveltejs/vite-plugin-svelte';
+import { defineConfig } from 'vitest/config';
+
+// The console is served by the service itself, so every address is relative to
+// its root. In development the API comes from a service on the usual port.
+export default defineConfig({
+  plugins: [tailwindcss(), svelte()],
+  server: { proxy: { '/api': 'http://127.0.0.1:7420' } },
+  build: { target: 'es2023', chunkSizeWarningLimit: 400 },
+  test: { environment: 'happy-dom', include: ['src/**/*.test.ts'] }
+});
