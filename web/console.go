@@ -10,6 +10,12 @@ import (
 //go:embed all:dist
 var dist embed.FS
 
+// Built tells whether the console is in this program.
+func Built() bool {
+	_, err := fs.Stat(Console(), "index.html")
+	return err == nil
+}
+
 // Console gives the console's files, index.html among them.
 func Console() fs.FS {
 	sub, err := fs.Sub(dist, "dist")

@@ -12,6 +12,7 @@ import (
 	"restlesscrate/internal/cli"
 	"restlesscrate/internal/client"
 	"restlesscrate/internal/demo"
+	"restlesscrate/web"
 )
 
 // demoListen is where the demo's console is, if the port is free.
@@ -49,7 +50,10 @@ func runDemo(ctx context.Context, o cli.DemoOptions) (err error) {
 		if err != nil {
 			return errors.Join(err, played.Close())
 		}
-		fmt.Printf("\nLook around in the console (the link signs you in, once, within ten minutes):\n  %s\nOr in another terminal:\n  export RESTLESS_DATA=%s\n  bin/restless status\nCtrl-C ends it.\n", link.URL, data)
+		if web.Built() {
+			fmt.Printf("\nLook around in the console (the link signs you in, once, within ten minutes):\n  %s\n", link.URL)
+		}
+		fmt.Printf("\nLook around in another terminal:\n  export RESTLESS_DATA=%s\n  bin/restless status\nCtrl-C ends it.\n", data)
 		select {
 		case err = <-ended:
 			return errors.Join(err, played.Close())

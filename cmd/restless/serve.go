@@ -55,7 +55,10 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("Restless Crate answers at %s, its data is in %s\nSign in to the console, once, within ten minutes:\n  %s\n", s.url, o.Data, link.URL)
+	fmt.Printf("Restless Crate answers at %s, its data is in %s\n", s.url, o.Data)
+	if web.Built() {
+		fmt.Printf("Sign in to the console, once, within ten minutes:\n  %s\n", link.URL)
+	}
 	return s.run(ctx)
 }
 

@@ -214,6 +214,6 @@ func (p *play) leftOpen(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	p.say("%s is left as a draft: %d findings block it, because somebody changed files by hand. Read it in the console.", d.Name, d.Blocks)
+	p.say("%s is left as a draft: %d findings block it, because somebody changed files by hand. restless deployment show %s reads it.", d.Name, d.Blocks, d.Name)
 	return nil
 }
