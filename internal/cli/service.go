@@ -31,7 +31,7 @@ func (a *App) serveCommand() *cli.Command {
 func (a *App) demoCommand() *cli.Command {
 	return &cli.Command{
 		Name: "demo", Usage: "try everything on a made-up game server",
-		Description: "Starts a service and a made-up game server, deploys to it, updates and rolls back, telling what it does; then leaves the console running until Ctrl-C.",
+		Description: "Starts a service and a made-up game server, deploys to it, updates and rolls back, telling what it does; then leaves both running until Ctrl-C.",
 		Flags:       []cli.Flag{&cli.BoolFlag{Name: "once", Usage: "end when the scenario is through"}},
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			return a.Demo(ctx, DemoOptions{Once: cmd.Bool("once"), Data: cmd.String("data")})

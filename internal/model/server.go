@@ -6,6 +6,7 @@ package model
 
 import (
 	"errors"
+	"strings"
 	"time"
 )
 
@@ -14,6 +15,13 @@ var ErrNotFound = errors.New("not in the records")
 
 // ErrConflict is returned where a name is taken or a state does not allow the change.
 var ErrConflict = errors.New("the records do not allow it")
+
+// ConflictText is the part of an error that wraps [ErrConflict] which a person
+// reads.
+func ConflictText(err error) string {
+	text, _, _ := strings.Cut(err.Error(), ": "+ErrConflict.Error())
+	return text
+}
 
 // Server is one game server as it is recorded.
 type Server struct {

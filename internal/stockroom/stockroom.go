@@ -132,26 +132,6 @@ func (r *Room) Open(ctx context.Context, d tree.Digest) (io.ReadCloser, error) {
 	return &verified{Reader: loc.Reader(f), file: f, want: d, hash: sha256.New()}, nil
 }
 
-// OpenSpan reads a span without checking it against a digest, for searching in texts.
-func (r *Room) OpenSpan(loc Location) (io.ReadCloser, error) {
-	f, err := os.Open(r.path(loc.Container))
-	if err != nil {
-		return nil, err
-	}
-	return struct {
-		io.Reader
-		io.Closer
-	}{loc.Reader(f), f}, nil
-}
-
-// Drop removes a container. Missing ones are no error.
-func (r *Room) Drop(container string) error {
-	if err := os.Remove(r.path(container)); err != nil && !errors.Is(err, os.ErrNotExist) {
-		return err
-	}
-	return nil
-}
-
 // Sweep removes every container that known does not claim: what a crash left
 // between writing bytes and recording them. It returns how many went.
 func (r *Room) Sweep(known func(container string) bool) (int, error) {

@@ -83,6 +83,27 @@ func TestWhatTheLedgerDoesNotExpectIsABlockThatCanBeAccepted(t *testing.T) {
 	require.Contains(t, lines(d), "keep f/lamps/c")
 }
 
+func TestAReplacedFileSaysWhatReplacesWhat(t *testing.T) {
+	reasons := func(d *Draft) map[tree.Path]string {
+		out := map[tree.Path]string{}
+		for _, s := range d.Steps {
+			if s.Verb == Put {
+				out[s.Path] = s.Reason
+			}
+		}
+		return out
+	}
+	w := deployed(t)
+	req := w.request()
+	req.Wanted = []Wanted{w.wanted("lamps", "1.1", map[tree.Path]string{"f/lamps/a": "a2", "f/lamps/b": "b1", "f/lamps/c": "c1"})}
+	require.Equal(t, map[tree.Path]string{"f/lamps/a": "lamps@1.1 brings other bytes than lamps@1.0", "f/lamps/c": "new with lamps@1.1"}, reasons(Make(req, w.observe())))
+
+	w.write("f/lamps/a", "edited by hand")
+	req = w.request()
+	req.Wanted = []Wanted{w.wanted("lamps", "1.0", map[tree.Path]string{"f/lamps/a": "a1", "f/lamps/b": "b1"})}
+	require.Equal(t, map[tree.Path]string{"f/lamps/a": "back to the bytes of lamps@1.0"}, reasons(Make(req, w.observe())))
+}
+
 func TestSameBytesAreTakenInWithoutAnUpload(t *testing.T) {
 	w := newWorld()
 	w.write("f/a", "same")

@@ -72,6 +72,9 @@ func (g *goals) want(req *Request, w Wanted, f Target) {
 	n := &goal{path: f.Path, after: after, exec: f.Exec, reason: "new with " + w.Label()}
 	for _, c := range req.Ledger[f.Path].Claims {
 		n.reason = w.Label() + " brings other bytes than " + c.Label
+		if c.Crate == w.Crate {
+			n.reason = "back to the bytes of " + w.Label()
+		}
 		if c.Addon == w.Addon || removes(req, c.Addon) || replaces(req, c.Addon) {
 			continue
 		}

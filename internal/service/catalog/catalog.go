@@ -90,15 +90,9 @@ func (s *Service) DropRulebook(ctx context.Context, name string) error {
 	case errors.Is(err, model.ErrNotFound):
 		return fault.New(fault.Unknown, "rulebook-unknown", "there is no rulebook named %q", name)
 	case errors.Is(err, model.ErrConflict):
-		return fault.New(fault.Conflict, "in-use", "%s", plain(err)).WithMend("Drop those servers first, or leave it.")
+		return fault.New(fault.Conflict, "in-use", "%s", model.ConflictText(err)).WithMend("Drop those servers first, or leave it.")
 	}
 	return err
-}
-
-// plain is the part of a records error that a person reads.
-func plain(err error) string {
-	text, _, _ := strings.Cut(err.Error(), ": "+model.ErrConflict.Error())
-	return text
 }
 
 // Crates lists crates, the newest first.
@@ -164,7 +158,7 @@ func (s *Service) DropCrate(ctx context.Context, rulebookName, ref string) (mode
 	}
 	err = s.Records.DropCrate(ctx, c)
 	if errors.Is(err, model.ErrConflict) {
-		return c, fault.New(fault.Conflict, "in-use", "%s", plain(err)).WithMend("Remove it from there first.")
+		return c, fault.New(fault.Conflict, "in-use", "%s", model.ConflictText(err)).WithMend("Remove it from there first.")
 	}
 	return c, err
 }

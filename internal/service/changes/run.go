@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"strings"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
@@ -74,7 +73,7 @@ func blocked(d model.Deployment, open []finding.Finding) error {
 func (s *Service) slot(ctx context.Context, d model.Deployment) error {
 	err := s.Records.Advance(ctx, d.ID, model.Queued, model.Draft)
 	if errors.Is(err, model.ErrConflict) {
-		return fault.New(fault.Conflict, "slot-taken", "%s cannot run now: %s", d.Name(), plain(err))
+		return fault.New(fault.Conflict, "slot-taken", "%s cannot run now: %s", d.Name(), model.ConflictText(err))
 	}
 	return err
 }
@@ -224,11 +223,6 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, te
 	}
 	s.Log.Info("undone", "deployment", d.Name())
 	return s.Records.DeploymentByID(ctx, d.ID)
-}
-
-func plain(err error) string {
-	text, _, _ := strings.Cut(err.Error(), ": "+model.ErrConflict.Error())
-	return text
 }
 
 func unmarshal(raw json.RawMessage, v any) error {
