@@ -200,3 +200,28 @@ func TestAStoppedServiceEndsGracefullyAndKeepsEverything(t *testing.T) {
 	s.must("rollback", "lantern", "--to", "0", "--yes")
 	require.Empty(t, testbed.Snapshot(t, root))
 }
+
+func TestARollbackNamesWhatChangedSinceAndLetsAPersonDecide(t *testing.T) {
+	s, root := folderServer(t)
+	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom", "reed.txt": "hum"}))
+	s.stage(stall("0.5.0", map[string]string{"drum.txt": "boom boom", "reed.txt": "hum hum"}))
+	s.must("deploy", "lantern", "drum-tent@0.4.0", "--yes")
+	s.must("deploy", "lantern", "drum-tent@0.5.0", "--yes")
+	drum := filepath.Join(root, "stalls/drum-tent/wares/drum.txt")
+	testbed.Write(t, drum, "by hand")
+
+	o := s.fails(3, "lantern#3 is blocked by 1 finding", "rollback", "lantern", "--deployment", "2", "--yes")
+	require.Contains(t, o.out, "BLOCK changed-since: stalls/drum-tent/wares/drum.txt was changed since, outside of Restless Crate.")
+	s.must("rollback", "lantern", "--deployment", "2", "--leave", "stalls/drum-tent/wares/drum.txt", "--yes")
+	now := testbed.Snapshot(t, root)
+	require.Equal(t, "by hand", now["stalls/drum-tent/wares/drum.txt"].Text)
+	require.Equal(t, "hum", now["stalls/drum-tent/wares/reed.txt"].Text)
+	require.Contains(t, s.must("status"), "some files are from drum-tent@0.5.0")
+
+	s.must("rollback", "lantern", "--path", "stalls/drum-tent/wares/drum.txt", "--accept", "changed-since", "--yes")
+	require.Equal(t, "boom", testbed.Snapshot(t, root)["stalls/drum-tent/wares/drum.txt"].Text)
+	s.must("rollback", "lantern", "--to", "2", "--yes")
+	require.Equal(t, "boom boom", testbed.Snapshot(t, root)["stalls/drum-tent/wares/drum.txt"].Text)
+	s.must("rollback", "lantern", "--path", "stalls/drum-tent/wares/drum.txt", "--yes")
+	require.Equal(t, "boom", testbed.Snapshot(t, root)["stalls/drum-tent/wares/drum.txt"].Text)
+}

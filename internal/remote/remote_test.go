@@ -1,12 +1,16 @@
 package remote_test
 
 import (
+	"encoding/pem"
 	"io/fs"
+	"net"
 	"os"
 	"path/filepath"
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"golang.org/x/crypto/ssh"
+	"golang.org/x/crypto/ssh/agent"
 
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/remote"
@@ -110,4 +114,58 @@ func TestALocalRootMustBeAnAbsoluteFolder(t *testing.T) {
 	_, err = remote.OpenLocal(filepath.Join(t.TempDir(), "absent"))
 	require.ErrorAs(t, err, &root)
 	require.ErrorIs(t, err, fs.ErrNotExist)
+}
+
+func TestAnEncryptedKeyNeedsItsPassphrase(t *testing.T) {
+	s := testbed.StartSSHD(t)
+	raw, err := ssh.ParseRawPrivateKey(s.Key)
+	require.NoError(t, err)
+	block, err := ssh.MarshalPrivateKeyWithPassphrase(raw, "", []byte("moon"))
+	require.NoError(t, err)
+	for passphrase, words := range map[string]string{"": "encrypted and no passphrase was given", "sun": "cannot be used", "moon": ""} {
+		tg := target(s, t.TempDir())
+		tg.Key, tg.Passphrase = pem.EncodeToMemory(block), []byte(passphrase)
+		h, err := remote.OpenSFTP(t.Context(), tg)
+		if words == "" {
+			require.NoError(t, err)
+			require.NoError(t, h.Close())
+			continue
+		}
+		var signIn *remote.SignInError
+		require.ErrorAs(t, err, &signIn)
+		require.ErrorContains(t, err, words)
+	}
+}
+
+func TestTheServicesAgentSignsIn(t *testing.T) {
+	s := testbed.StartSSHD(t)
+	raw, err := ssh.ParseRawPrivateKey(s.Key)
+	require.NoError(t, err)
+	keys := agent.NewKeyring()
+	require.NoError(t, keys.Add(agent.AddedKey{PrivateKey: raw}))
+	l, err := net.Listen("unix", filepath.Join(t.TempDir(), "agent"))
+	require.NoError(t, err)
+	defer l.Close()
+	go func() {
+		for {
+			c, err := l.Accept()
+			if err != nil {
+				return
+			}
+			go func() { _ = agent.ServeAgent(keys, c) }()
+		}
+	}()
+	tg := target(s, t.TempDir())
+	tg.Key, tg.Agent = nil, l.Addr().String()
+	h, err := remote.OpenSFTP(t.Context(), tg)
+	require.NoError(t, err)
+	require.NoError(t, h.Close())
+	require.NoError(t, keys.RemoveAll())
+	var signIn *remote.SignInError
+	_, err = remote.OpenSFTP(t.Context(), tg)
+	require.ErrorAs(t, err, &signIn)
+	require.ErrorContains(t, err, "none of the agent's keys")
+	require.NoError(t, l.Close())
+	_, err = remote.OpenSFTP(t.Context(), tg)
+	require.ErrorContains(t, err, "agent does not answer")
 }

@@ -49,9 +49,13 @@ func Inverse(all []Event, which func(Event) bool) []Return {
 // paths that which chooses. Paths that have not changed since are not in it.
 func AsOf(all []Event, seq int64, name string, which func(Event) bool) []Return {
 	chosen := map[tree.Path]bool{}
+	left := map[tree.Path]Change{} // the last that was recorded of a path up to seq
 	for _, e := range all {
 		if which(e) {
 			chosen[e.Change.Path] = true
+		}
+		if e.Seq <= seq {
+			left[e.Change.Path] = e.Change
 		}
 	}
 	byPath := map[tree.Path]*Return{}
@@ -62,6 +66,10 @@ func AsOf(all []Event, seq int64, name string, which func(Event) bool) []Return 
 		}
 		if byPath[p] == nil {
 			byPath[p] = &Return{Path: p, To: e.Change.Before, Claims: e.Change.ClaimsBefore, Why: "as it was after " + name}
+			// What an event found may hold what came by hand in between.
+			if c, ok := left[p]; ok {
+				byPath[p].To, byPath[p].Claims = c.After, c.ClaimsAfter
+			}
 		}
 		byPath[p].From = e.Change.After
 	}

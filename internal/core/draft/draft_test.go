@@ -207,6 +207,24 @@ func TestAsOfGoesBackToHowThingsStoodThen(t *testing.T) {
 	require.Equal(t, old, w.observe())
 }
 
+// What a person did by hand after a deployment is no part of how that
+// deployment left things, even where a later one recorded it as its before.
+func TestAsOfIsWhatTheDeploymentLeftNotWhatCameAfterIt(t *testing.T) {
+	w := deployed(t)
+	then := int64(len(w.events))
+	w.write("f/lamps/a", "by hand")
+	req := w.request()
+	req.Wanted = []Wanted{w.wanted("lamps", "1.1", map[tree.Path]string{"f/lamps/a": "a2", "f/lamps/b": "b1", "f/lamps/new": "n"})}
+	w.run(t, req)
+	to := map[tree.Path]tree.State{}
+	for _, r := range AsOf(w.events, then, "model#1", func(Event) bool { return true }) {
+		to[r.Path] = r.To
+		require.NotEqual(t, "lamps@1.1", append(r.Claims, Claim{})[0].Label)
+	}
+	require.Equal(t, content("a1"), to["f/lamps/a"])
+	require.Equal(t, tree.Nothing, to["f/lamps/new"], "a path that no deployment had named yet goes back to what stood there")
+}
+
 func TestUnchangedIsTrustedOnlyWhenTheTimesProveIt(t *testing.T) {
 	h := Host{Resolution: 1000}
 	r := Reported{Size: 5, Modified: 10_000, SeenAt: 12_000}
