@@ -4,7 +4,7 @@ import ts from 'typescript-eslint';
 import svelteConfig from './svelte.config.js';
 
 export default ts.config(
-  { ignores: ['dist/', 'node_modules/', 'src/lib/api/schema.d.ts'] },
+  { ignores: ['dist/', 'node_modules/', 'src/lib/api/generated/'] },
   js.configs.recommended,
   ...ts.configs.recommended,
   ...svelte.configs.recommended,

@@ -1,7 +1,7 @@
 // The typed way to the service. Every call either gives its data or throws the
 // service's problem.
 import createClient from 'openapi-fetch';
-import type { components, paths } from './schema';
+import type { components, paths } from './generated/schema';
 
 type Schemas = components['schemas'];
 export type Server = Schemas['Server'];
@@ -44,7 +44,8 @@ api.use({
   }
 });
 
-const unreachable: Problem = {
+/** What is told where the service gives no answer at all. */
+export const unreachable: Problem = {
   type: 'urn:restless:unreachable',
   title: 'No answer',
   status: 0,

@@ -1,0 +1,29 @@
+// Sending an archive's bytes. The older request interface is used because it
+// alone tells how far an upload has come.
+import { base, isProblem, Refusal, unreachable, type Job } from '../api/client';
+import type { Pick } from './pick';
+
+/** Whose rulebook is to lay an archive out; none: every rulebook in use is tried. */
+export interface Aim {
+  for?: string;
+  rulebook?: string;
+}
+
+/** Sends one archive and gives the job that lays it out. each is told bytes sent and bytes in all. */
+export function upload(pick: Pick, aim: Aim, each: (sent: number, total: number) => void): Promise<Job> {
+  return new Promise((resolve, reject) => {
+    const call = new XMLHttpRequest();
+    const query = new URLSearchParams({ filename: pick.filename, ...aim });
+    call.open('POST', `${base}/archives?${query}`);
+    call.responseType = 'json';
+    call.setRequestHeader('Content-Type', 'application/octet-stream');
+    call.setRequestHeader('Idempotency-Key', crypto.randomUUID());
+    call.upload.addEventListener('progress', (e) => each(e.loaded, e.total));
+    call.addEventListener('error', () => reject(new Refusal(unreachable)));
+    call.addEventListener('load', () => {
+      if (call.status === 202) resolve(call.response as Job);
+      else reject(new Refusal(isProblem(call.response) ? call.response : unreachable));
+    });
+    call.send(pick.body);
+  });
+}

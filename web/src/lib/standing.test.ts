@@ -1,0 +1,30 @@
+import { describe, expect, it } from 'vitest';
+import type { Addon, Deployment, Status } from './api/client';
+import { counts, moving, standing } from './standing';
+
+const open = (state: Deployment['state']) => ({ name: 'saltpan#7', state }) as Deployment;
+const some = [{ name: 'tide-lamps' }] as Addon[];
+
+describe('how a server stands', () => {
+  it.each<[string, Pick<Status, 'open' | 'addons'> | undefined, string, string]>([
+    ['unread', undefined, 'empty', 'not looked at yet'],
+    ['bare', { addons: [] }, 'empty', 'nothing deployed'],
+    ['well', { addons: some }, 'filled', 'as deployed'],
+    ['running', { addons: some, open: open('running') }, 'half', 'saltpan#7 is running'],
+    ['halted', { addons: [], open: open('halted') }, 'half', 'halted half-way']
+  ])('%s', (_, status, shape, word) => {
+    expect(standing(status)).toMatchObject({ shape, word });
+  });
+});
+
+describe('a deployment', () => {
+  it('is moving only while somebody works on it', () => {
+    const all: Deployment['state'][] = ['draft', 'queued', 'running', 'waiting', 'done', 'halted', 'undoing', 'undone'];
+    expect(all.filter(moving)).toEqual(['queued', 'running', 'undoing']);
+  });
+  it('is summed up in words', () => {
+    expect(counts({ in: 3, changed: 2, out: 1 })).toBe('3 in, 2 changed, 1 out');
+    expect(counts({ in: 0, changed: 0, out: 4 })).toBe('4 out');
+    expect(counts({ in: 0, changed: 0, out: 0 })).toBe('no file changes');
+  });
+});

@@ -1,0 +1,49 @@
+// How a server and a deployment stand, in a word, a shape and a tone.
+import type { Deployment, Status } from './api/client';
+import type { Tone } from './ui/tone';
+
+export interface Standing {
+  shape: 'filled' | 'half' | 'empty';
+  word: string;
+  tone: Tone;
+}
+
+/** The rungs of an add-on, in the order in which it climbs them. */
+export const rungs = ['placed', 'listed', 'loaded', 'confirmed'];
+
+/** A server's standing: what is open on it decides, then whether anything is there. */
+export function standing(s: Pick<Status, 'open' | 'addons'> | undefined): Standing {
+  if (!s) return { shape: 'empty', word: 'not looked at yet', tone: 'ink' };
+  if (s.open?.state === 'halted') return { shape: 'half', word: 'halted half-way', tone: 'block' };
+  if (s.open) return { shape: 'half', word: `${s.open.name} is ${s.open.state}`, tone: 'warn' };
+  if (s.addons.length === 0) return { shape: 'empty', word: 'nothing deployed', tone: 'ink' };
+  return { shape: 'filled', word: 'as deployed', tone: 'ok' };
+}
+
+const tones: Record<Deployment['state'], Tone> = {
+  draft: 'note',
+  queued: 'note',
+  running: 'warn',
+  waiting: 'warn',
+  done: 'ok',
+  halted: 'block',
+  undoing: 'warn',
+  undone: 'ink',
+  discarded: 'ink'
+};
+
+/** The tone of a deployment's stamp. */
+export function toneOf(state: Deployment['state']): Tone {
+  return tones[state];
+}
+
+/** Whether a deployment is being worked on just now. */
+export function moving(state: Deployment['state']): boolean {
+  return state === 'queued' || state === 'running' || state === 'undoing';
+}
+
+/** "3 in, 2 changed, 1 out"; what is nought is left out. */
+export function counts(c: { in: number; changed: number; out: number }): string {
+  const parts = [c.in && `${c.in} in`, c.changed && `${c.changed} changed`, c.out && `${c.out} out`].filter(Boolean);
+  return parts.length ? parts.join(', ') : 'no file changes';
+}

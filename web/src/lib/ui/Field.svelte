@@ -1,0 +1,19 @@
+<!-- A boxed field of a lading: its label, the figure, and words beside it. -->
+<script lang="ts">
+  import type { Snippet } from 'svelte';
+
+  interface Props {
+    label: string;
+    figure?: string | number;
+    children?: Snippet;
+  }
+  let { label, figure, children }: Props = $props();
+</script>
+
+<div class="min-w-0 border-r border-rule px-4 py-3 last:border-r-0 sm:max-w-80">
+  <div class="label mb-1.5">{label}</div>
+  <div class="text-[13px] text-ink-soft">
+    {#if figure !== undefined}<b class="figure">{figure}</b>{/if}
+    {@render children?.()}
+  </div>
+</div>
