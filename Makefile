@@ -3,20 +3,30 @@
 GO ?= go
 export CGO_ENABLED = 0
 
-.PHONY: build demo test lint bench soak setup types
+.PHONY: build console demo test check lint bench soak setup types screenshots
 
-build:
+build: console
 	$(GO) build -o bin/restless ./cmd/restless
+
+# The console is built again only when something of it changed.
+console: web/dist/index.html
+
+web/node_modules/.installed: web/package.json web/package-lock.json
+	cd web && npm ci --no-audit --no-fund
+	@touch $@
+
+web/dist/index.html: web/node_modules/.installed web/index.html web/vite.config.ts $(shell find web/src web/public -type f)
+	cd web && npm run build
 
 demo: build
 	bin/restless demo
 
 # The real servers and the browser that tests drive.
 setup:
-	@if ! [ -x /usr/sbin/sshd ]; then \
-	  apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq openssh-server procps >/dev/null; fi
+	@if ! [ -x /usr/sbin/sshd ] || ! command -v chromium >/dev/null || ! [ -x /usr/sbin/vsftpd ]; then \
+	  apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq openssh-server procps chromium vsftpd >/dev/null; fi
 
-test: setup build
+test: setup build check
 	test -z "$$(gofmt -l cmd internal web/*.go)"
 	$(GO) vet ./...
 	GOOS=windows $(GO) build -o /dev/null ./cmd/restless
@@ -24,7 +34,11 @@ test: setup build
 	bin/restless demo --once
 	$(GO) test -count=1 ./... # the end-to-end tests build the binary, which the cache cannot see
 
-lint:
+# The console's types, lint, format and unit tests.
+check: web/node_modules/.installed
+	cd web && npm run check && npm run lint && npm test
+
+lint: check
 	test -z "$$(gofmt -l cmd internal web/*.go)"
 	$(GO) vet ./...
 	$(GO) run honnef.co/go/tools/cmd/staticcheck@v0.8.2 ./...
@@ -37,3 +51,7 @@ bench soak:
 types:
 	$(GO) run ./cmd/openapi > docs/openapi.json
 	cd web && npm ci && npm run types
+
+# The pictures in docs/screenshots, from the demo's data.
+screenshots: setup build
+	$(GO) run ./cmd/screenshots

@@ -3,13 +3,24 @@ import { clock, count, duration, size, splitPath } from './format';
 
 describe('figures for people', () => {
   it('writes sizes in decimal units', () => {
-    expect([0, 999, 1000, 12_345, 6_200_000, 3_000_000_000].map(size)).toEqual(['0 B', '999 B', '1.0 kB', '12.3 kB', '6.2 MB', '3.0 GB']);
+    expect([0, 999, 1000, 12_345, 6_200_000, 3_000_000_000].map(size)).toEqual([
+      '0 B',
+      '999 B',
+      '1.0 kB',
+      '12.3 kB',
+      '6.2 MB',
+      '3.0 GB'
+    ]);
   });
   it('writes durations with units', () => {
     expect([0, 999, 1500].map(duration)).toEqual(['0 ms', '999 ms', '1.5 s']);
   });
   it('counts in words', () => {
-    expect([count(1, 'file'), count(0, 'file'), count(2, 'add-on')]).toEqual(['1 file', '0 files', '2 add-ons']);
+    expect([count(1, 'file'), count(0, 'file'), count(2, 'add-on')]).toEqual([
+      '1 file',
+      '0 files',
+      '2 add-ons'
+    ]);
   });
   it('writes times to the minute', () => {
     const d = new Date(2026, 2, 9, 8, 5);

@@ -36,8 +36,12 @@ describe('the keyboard', () => {
   });
 
   it('walks the rows and stops at the ends', () => {
-    page('<main><p data-row><a id="a" href="/" data-open>a</a></p><p data-row><a id="b" href="/" data-open>b</a></p></main>');
-    const seen = ['ArrowDown', 'ArrowDown', 'ArrowDown', 'ArrowUp', 'ArrowUp'].map((k) => (press(k), focused()));
+    page(
+      '<main><p data-row><a id="a" href="/" data-open>a</a></p><p data-row><a id="b" href="/" data-open>b</a></p></main>'
+    );
+    const seen = ['ArrowDown', 'ArrowDown', 'ArrowDown', 'ArrowUp', 'ArrowUp'].map(
+      (k) => (press(k), focused())
+    );
     expect(seen).toEqual(['a', 'b', 'b', 'a', 'a']);
   });
 });

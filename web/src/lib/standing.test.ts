@@ -19,7 +19,16 @@ describe('how a server stands', () => {
 
 describe('a deployment', () => {
   it('is moving only while somebody works on it', () => {
-    const all: Deployment['state'][] = ['draft', 'queued', 'running', 'waiting', 'done', 'halted', 'undoing', 'undone'];
+    const all: Deployment['state'][] = [
+      'draft',
+      'queued',
+      'running',
+      'waiting',
+      'done',
+      'halted',
+      'undoing',
+      'undone'
+    ];
     expect(all.filter(moving)).toEqual(['queued', 'running', 'undoing']);
   });
   it('is summed up in words', () => {

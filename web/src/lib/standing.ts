@@ -44,6 +44,21 @@ export function moving(state: Deployment['state']): boolean {
 
 /** "3 in, 2 changed, 1 out"; what is nought is left out. */
 export function counts(c: { in: number; changed: number; out: number }): string {
-  const parts = [c.in && `${c.in} in`, c.changed && `${c.changed} changed`, c.out && `${c.out} out`].filter(Boolean);
+  const parts = [c.in && `${c.in} in`, c.changed && `${c.changed} changed`, c.out && `${c.out} out`].filter(
+    Boolean
+  );
   return parts.length ? parts.join(', ') : 'no file changes';
+}
+
+/** "sftp to keeper@host:22" or "the folder /srv/x". */
+export function reachedBy(t: {
+  kind: string;
+  root?: string;
+  host?: string;
+  port?: number;
+  user?: string;
+}): string {
+  if (t.kind === 'folder') return `the folder ${t.root}`;
+  const port = t.port && t.port !== 22 ? `:${t.port}` : '';
+  return `SFTP to ${t.user}@${t.host}${port}`;
 }

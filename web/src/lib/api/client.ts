@@ -22,6 +22,7 @@ export type NewDraft = Schemas['NewDraft'];
 export type NewServer = Schemas['NewServer'];
 export type State = Schemas['State'];
 export type Problem = Schemas['Problem'];
+export type Place = Schemas['Place'];
 
 /** A refusal of the service, in its own words. */
 export class Refusal extends Error {
@@ -64,7 +65,11 @@ export async function ok<T>(call: Promise<{ data?: T; error?: unknown; response:
     throw new Refusal(unreachable);
   }
   if (answer.response.ok) return answer.data as T;
-  throw new Refusal(isProblem(answer.error) ? answer.error : { ...unreachable, detail: `The service answered ${answer.response.status}.` });
+  throw new Refusal(
+    isProblem(answer.error)
+      ? answer.error
+      : { ...unreachable, detail: `The service answered ${answer.response.status}.` }
+  );
 }
 
 export function isProblem(e: unknown): e is Problem {
@@ -77,7 +82,9 @@ export function problemOf(e: unknown): Problem {
 }
 
 /** Gathers every page of a list. */
-export async function all<T>(page: (cursor?: string) => Promise<{ items: T[]; next?: string }>): Promise<T[]> {
+export async function all<T>(
+  page: (cursor?: string) => Promise<{ items: T[]; next?: string }>
+): Promise<T[]> {
   const out: T[] = [];
   let cursor: string | undefined;
   do {

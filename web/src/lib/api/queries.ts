@@ -24,7 +24,9 @@ export const files = (server: string) => ({
 export const history = (server: string, path: string) => ({
   queryKey: ['history', server, path],
   queryFn: () =>
-    ok(api.GET('/servers/{server}/history', { params: { path: { server }, query: { path } } })).then((p) => p.items)
+    ok(api.GET('/servers/{server}/history', { params: { path: { server }, query: { path } } })).then(
+      (p) => p.items
+    )
 });
 
 export const deployments = (server?: string) => ({
@@ -40,7 +42,8 @@ export const deployments = (server?: string) => ({
 
 export const deployment = (server: string, number: number) => ({
   queryKey: ['deployment', server, number],
-  queryFn: () => ok(api.GET('/servers/{server}/deployments/{number}', { params: { path: { server, number } } })),
+  queryFn: () =>
+    ok(api.GET('/servers/{server}/deployments/{number}', { params: { path: { server, number } } })),
   refetchInterval: often
 });
 
@@ -56,7 +59,8 @@ export const crate = (digest: string) => ({
 
 export const readme = (digest: string) => ({
   queryKey: ['readme', digest],
-  queryFn: () => ok(api.GET('/crates/{crate}/readme', { params: { path: { crate: digest } } })).then((p) => p.items)
+  queryFn: () =>
+    ok(api.GET('/crates/{crate}/readme', { params: { path: { crate: digest } } })).then((p) => p.items)
 });
 
 export const rulebooks = () => ({
@@ -71,6 +75,8 @@ export const rulebook = (name: string) => ({
 
 /** Drafts a deployment and gives it; the server is looked at, nothing is touched. */
 export async function draft(server: string, ask: NewDraft): Promise<Deployment> {
-  const job = await ok(api.POST('/servers/{server}/deployments', { params: { path: { server } }, body: ask }));
+  const job = await ok(
+    api.POST('/servers/{server}/deployments', { params: { path: { server } }, body: ask })
+  );
   return result<Deployment>(job);
 }

@@ -1,7 +1,12 @@
 import { describe, expect, it } from 'vitest';
 import { fold, type Way } from './fold';
 
-const way = (source: string, target?: string, reason = 'the body'): Way => ({ source, target, reason, size: 1 });
+const way = (source: string, target?: string, reason = 'the body'): Way => ({
+  source,
+  target,
+  reason,
+  size: 1
+});
 const shown = (ways: Way[]) => fold(ways).map((l) => [l.source, l.target, l.ways.length]);
 
 describe('folding', () => {

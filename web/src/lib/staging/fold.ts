@@ -25,13 +25,20 @@ const few = 3; // so many files of one way are still written out
  * of each line's first file.
  */
 export function fold<W extends Way>(ways: W[]): Line<W>[] {
-  const groups = new Map<string, W[]>();
-  for (const w of ways) {
-    const [from, to] = changed(w);
-    const key = [w.reason, from, to].join('\0');
-    groups.set(key, [...(groups.get(key) ?? []), w]);
+  const groups = groupBy(ways, (w) => [w.reason, ...changed(w)].join('\0'));
+  return groups.flatMap(([, g]) => (g.length > few ? [one(g)] : g.map(single)));
+}
+
+/** Groups items by a key, in the order in which the keys are first met. */
+export function groupBy<T>(items: T[], key: (item: T) => string): [string, T[]][] {
+  const groups = new Map<string, T[]>();
+  for (const item of items) {
+    const k = key(item);
+    const group = groups.get(k);
+    if (group) group.push(item);
+    else groups.set(k, [item]);
   }
-  return [...groups.values()].flatMap((g) => (g.length > few ? [one(g)] : g.map(single)));
+  return [...groups];
 }
 
 function single<W extends Way>(w: W): Line<W> {

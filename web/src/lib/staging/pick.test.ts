@@ -9,7 +9,11 @@ function file(path: string): File {
 
 describe('chosen folders', () => {
   it('make one archive for each topmost folder', () => {
-    const picks = chosenFolders([file('drum-tent/stall.lf'), file('songs/reel.tune'), file('drum-tent/wares/kettle.lf')]);
+    const picks = chosenFolders([
+      file('drum-tent/stall.lf'),
+      file('songs/reel.tune'),
+      file('drum-tent/wares/kettle.lf')
+    ]);
     expect(picks.map((p) => p.filename)).toEqual(['drum-tent.tar', 'songs.tar']);
     // Two entries of header and body, then the two closing blocks.
     expect(picks[0]!.body.size).toBe(6 * 512);

@@ -1,5 +1,6 @@
 // What a person dropped or chose, as archives to send: files as they are,
 // folders as one tar each.
+import { groupBy } from './fold';
 import { pack, type Entry } from './tar';
 
 export interface Pick {
@@ -20,13 +21,9 @@ export async function dropped(data: DataTransfer): Promise<Pick[]> {
 
 /** Groups the files of a folder input by their topmost folder. */
 export function chosenFolders(files: Iterable<File>): Pick[] {
-  const tops = new Map<string, Entry[]>();
-  for (const file of files) {
-    const path = file.webkitRelativePath;
-    const top = path.split('/', 1)[0]!;
-    tops.set(top, [...(tops.get(top) ?? []), { path, file }]);
-  }
-  return [...tops].map(([top, entries]) => ({ filename: `${top}.tar`, body: pack(entries) }));
+  const entries = [...files].map((file) => ({ path: file.webkitRelativePath, file }));
+  const tops = groupBy(entries, (e) => e.path.split('/', 1)[0]!);
+  return tops.map(([top, inside]) => ({ filename: `${top}.tar`, body: pack(inside) }));
 }
 
 async function folder(dir: FileSystemDirectoryEntry): Promise<Pick> {

@@ -1,0 +1,114 @@
+<!-- What is around every page: the servers, the yard, the keys. -->
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import type { Snippet } from 'svelte';
+  import ServerLink from './lib/server/ServerLink.svelte';
+  import Footer from './lib/Footer.svelte';
+  import { servers } from './lib/api/queries';
+  import { keys, pressed } from './lib/keys';
+  import { getUploads } from './lib/staging/uploads.svelte';
+  import Sheet from './lib/ui/Sheet.svelte';
+  import { p, route } from './router';
+
+  let { children }: { children: Snippet } = $props();
+
+  const list = createQuery(servers);
+  const uploads = getUploads();
+  let showKeys = $state(false);
+
+  const yard = [
+    { href: p('/staging'), words: 'Staging', under: ['/staging', '/crates'] },
+    { href: p('/deployments'), words: 'Deployments', under: ['/deployments'] },
+    { href: p('/rulebooks'), words: 'Rulebooks', under: ['/rulebooks'] }
+  ];
+  const here = (under: string[]) =>
+    under.some((u) => route.pathname === u || route.pathname.startsWith(u + '/'));
+</script>
+
+<svelte:document
+  onkeydown={(e) => {
+    if (pressed(e)) showKeys = true;
+  }}
+/>
+
+<a href="#main" class="skip">To the page</a>
+<div
+  class="grid min-h-screen grid-cols-[minmax(0,1fr)] grid-rows-[auto_1fr] md:grid-cols-[208px_minmax(0,1fr)] md:grid-rows-1"
+>
+  <div class="flex flex-col border-rule max-md:border-b md:sticky md:top-0 md:h-screen md:border-r">
+    <a
+      href={p('/')}
+      class="flex items-center gap-2 px-4 py-2.5 font-label text-[22px] leading-none font-bold"
+    >
+      <span class="border-[1.5px] border-ink px-1 py-1">RC</span> Restless Crate
+    </a>
+    <nav aria-label="Servers" class="max-md:hidden">
+      <a href={p('/')} class="label block px-4 py-1 hover:text-ink">Servers</a>
+      {#each list.data ?? [] as server (server.name)}
+        <ServerLink name={server.name} />
+      {/each}
+    </nav>
+    <nav aria-label="Yard" class="flex md:mt-4 md:block">
+      <div class="label px-4 py-1 max-md:hidden">Yard</div>
+      <a href={p('/')} class="place md:hidden" aria-current={route.pathname === '/' ? 'page' : undefined}
+        >Servers</a
+      >
+      {#each yard as y (y.href)}
+        <a href={y.href} class="place" aria-current={here(y.under) ? 'page' : undefined}>
+          {y.words}
+          {#if y.words === 'Staging' && uploads.busy}<span class="label ml-auto">{uploads.busy} sending</span
+            >{/if}
+        </a>
+      {/each}
+    </nav>
+    <Footer onkeys={() => (showKeys = true)} />
+  </div>
+  <main id="main" class="min-w-0 px-3 py-4 sm:px-[22px]" tabindex="-1">
+    <div class="max-w-[1320px]">{@render children()}</div>
+  </main>
+</div>
+
+<Sheet bind:open={showKeys} title="Keys">
+  <dl class="grid grid-cols-[90px_1fr] gap-y-2">
+    {#each keys as [key, does] (key)}
+      <dt class="mono font-semibold">{key}</dt>
+      <dd>{does}</dd>
+    {/each}
+  </dl>
+</Sheet>
+
+<style>
+  .skip {
+    position: absolute;
+    left: -999px;
+  }
+  .skip:focus {
+    left: 8px;
+    top: 8px;
+    z-index: 40;
+    background: var(--sheet);
+    padding: 8px;
+  }
+  .place {
+    display: flex;
+    align-items: center;
+    min-height: 32px;
+    padding: 0 13px;
+    border-left: 3px solid transparent;
+    font-size: 14.5px;
+  }
+  .place:hover {
+    background: var(--rule-faint);
+  }
+  .place[aria-current] {
+    border-color: var(--act);
+    background: var(--sheet);
+    font-weight: 600;
+  }
+  @media (max-width: 767px) {
+    .place {
+      border-left: 0;
+      border-bottom: 3px solid transparent;
+    }
+  }
+</style>

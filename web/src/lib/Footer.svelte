@@ -1,0 +1,40 @@
+<!-- The foot of the left column: light or dark, the keys, signing out. -->
+<script lang="ts">
+  import Keyboard from '@lucide/svelte/icons/keyboard';
+  import LogOut from '@lucide/svelte/icons/log-out';
+  import Moon from '@lucide/svelte/icons/moon';
+  import Sun from '@lucide/svelte/icons/sun';
+  import { api, ok } from './api/client';
+  import { choose, theme } from './theme';
+
+  let { onkeys }: { onkeys: () => void } = $props();
+  let shown = $state(theme());
+
+  function turn() {
+    shown = shown === 'light' ? 'dark' : 'light';
+    choose(shown);
+  }
+
+  async function leave() {
+    await ok(api.DELETE('/session'));
+    location.assign('/sign-in');
+  }
+</script>
+
+<div class="flex gap-1 p-2 text-ink-soft max-md:absolute max-md:top-0 max-md:right-0 md:mt-auto">
+  <button
+    type="button"
+    class="p-2 hover:text-ink"
+    onclick={turn}
+    aria-label={shown === 'light' ? 'Dark' : 'Light'}
+    title="Light or dark"
+  >
+    {#if shown === 'light'}<Moon size={16} />{:else}<Sun size={16} />{/if}
+  </button>
+  <button type="button" class="p-2 hover:text-ink" onclick={onkeys} aria-label="Keys" title="Keys (?)"
+    ><Keyboard size={16} /></button
+  >
+  <button type="button" class="p-2 hover:text-ink" onclick={leave} aria-label="Sign out" title="Sign out"
+    ><LogOut size={16} /></button
+  >
+</div>

@@ -1,0 +1,41 @@
+<!-- The head of a deployment's sheet. -->
+<script lang="ts">
+  import type { Snippet } from 'svelte';
+  import type { Deployment } from '../api/client';
+  import { clock, count, duration, size } from '../format';
+  import { toneOf } from '../standing';
+  import Field from '../ui/Field.svelte';
+  import Lading from '../ui/Lading.svelte';
+  import Stamp from '../ui/Stamp.svelte';
+
+  let { deployment: d, children }: { deployment: Deployment; children: Snippet } = $props();
+</script>
+
+<Lading tape={d.name} {children}>
+  {#snippet fields()}
+    <Field label="What">{d.title}</Field>
+    <Field label="Files">
+      {#if d.counts.in}<b class="figure">{d.counts.in}</b> in{/if}
+      {#if d.counts.changed}<b class="figure">{d.counts.changed}</b> changed{/if}
+      {#if d.counts.out}<b class="figure">{d.counts.out}</b> out{/if}
+      {#if d.counts.in + d.counts.changed + d.counts.out === 0}none move{/if}
+      {#if d.counts.same}<span class="whitespace-nowrap">{d.counts.same} there already</span>{/if}
+    </Field>
+    {#if d.state === 'done' || d.state === 'undone'}
+      <Field label="Sent" figure={size(d.figures.sent)}
+        >{count(d.figures.proved, 'file')} read back and right</Field
+      >
+      <Field label="Swap" figure={duration(d.figures.swapMs)}
+        >of {duration(d.figures.prepareMs + d.figures.swapMs + d.figures.proofMs)} in all</Field
+      >
+      <Field label={d.state === 'done' ? 'Done' : 'Undone'}
+        >{clock(d.endedAt ?? d.createdAt)} by {d.runner || d.actor}</Field
+      >
+    {:else}
+      <Field label="To send" figure={size(d.counts.send)} />
+      <Field label="To keep" figure={size(d.counts.keep)} />
+      <Field label="Way back">{d.wayBack}</Field>
+    {/if}
+  {/snippet}
+  {#snippet stamp()}<Stamp word={d.state} tone={toneOf(d.state)} />{/snippet}
+</Lading>

@@ -1,0 +1,58 @@
+<!-- The findings of a draft, blocks first; a block is accepted by a tick. Many
+     of one code are folded, so that what is different is seen. -->
+<script lang="ts">
+  import type { Deployment, Finding } from '../api/client';
+  import FindingRow from '../ui/FindingRow.svelte';
+  import Tick from '../ui/Tick.svelte';
+  import { alreadyAccepted, keyOf } from './accepting';
+
+  let {
+    deployment: d,
+    accepted = $bindable()
+  }: { deployment: Deployment; accepted: Record<string, boolean> } = $props();
+
+  const order = ['block', 'warn', 'note'];
+  const few = 5;
+  let all = $state(false);
+  let sorted = $derived(d.findings.toSorted((a, b) => order.indexOf(a.level) - order.indexOf(b.level)));
+  let blocks = $derived(sorted.filter((f) => f.level === 'block').length);
+  // Every block is written out: each is a decision.
+  let shown = $derived(all ? sorted : sorted.slice(0, Math.max(few, blocks)));
+  let open = $derived(sorted.filter((f) => canAccept(f)));
+
+  function canAccept(f: Finding): boolean {
+    return d.state === 'draft' && f.level === 'block' && !f.final && !alreadyAccepted(d, f);
+  }
+
+  function acceptAll() {
+    accepted = Object.fromEntries(open.map((f) => [keyOf(f), true]));
+  }
+</script>
+
+{#if sorted.length}
+  <div class="border-b-[1.5px] border-ink">
+    {#each shown as f (keyOf(f) + f.what)}
+      <FindingRow finding={f}>
+        {#if canAccept(f)}
+          <Tick bind:checked={() => accepted[keyOf(f)] ?? false, (v) => (accepted[keyOf(f)] = v)}
+            >I accept this</Tick
+          >
+        {:else if f.level === 'block' && alreadyAccepted(d, f)}
+          <span class="label">accepted by {d.accepted.find((a) => a.code === f.code)?.by}</span>
+        {:else if f.level === 'block' && d.state === 'draft'}
+          <span class="label">cannot be accepted</span>
+        {/if}
+      </FindingRow>
+    {/each}
+    <div class="flex gap-2 px-3">
+      {#if sorted.length > shown.length}<button
+          type="button"
+          class="button quiet"
+          onclick={() => (all = true)}>{sorted.length - shown.length} more</button
+        >{/if}
+      {#if open.length > 2}<button type="button" class="button quiet" onclick={acceptAll}
+          >Accept all {open.length} blocks</button
+        >{/if}
+    </div>
+  </div>
+{/if}

@@ -1,0 +1,67 @@
+<!-- The steps in their three phases. While a deployment runs they are stamped
+     one after the other; nothing moves around. -->
+<script lang="ts">
+  import type { Deployment, Step } from '../api/client';
+  import { count } from '../format';
+  import StepRow from './StepRow.svelte';
+
+  let { deployment: d, at }: { deployment: Deployment; at: number } = $props();
+
+  const phases: [Step['phase'], string, string][] = [
+    ['prepare', 'While it runs', 'nothing on the server changes yet'],
+    ['swap', 'Swap', 'by renaming; nothing half-written is seen'],
+    ['proof', 'Proof', 'read back, recorded, tidied']
+  ];
+  const few = 60; // steps of a phase that are drawn at once
+  let whole = $state<Record<string, boolean>>({});
+
+  function stepsOf(phase: Step['phase']): Step[] {
+    return (d.steps ?? []).filter((s) => s.phase === phase);
+  }
+
+  function share(steps: Step[]): number {
+    const motions = steps.reduce((n, s) => n + s.motions, 0);
+    return motions ? steps.reduce((n, s) => n + s.done, 0) / motions : 0;
+  }
+</script>
+
+{#each phases as [phase, words, about] (phase)}
+  {@const steps = stepsOf(phase)}
+  {#if steps.length}
+    <section
+      class="grid border-t border-rule first:border-t-0 md:grid-cols-[190px_minmax(0,1fr)]"
+      data-phase={phase}
+    >
+      <div class="border-rule px-4 py-3 max-md:border-b md:border-r">
+        <h2>{words}</h2>
+        <div class="reason">{about}</div>
+        {#if d.state !== 'draft' && d.state !== 'discarded'}
+          <div
+            class="mt-2 h-1.5 bg-rule-faint"
+            role="progressbar"
+            aria-label={words}
+            aria-valuemin="0"
+            aria-valuemax="100"
+            aria-valuenow={Math.round(share(steps) * 100)}
+          >
+            <div class="h-full bg-ink" style:width="{share(steps) * 100}%"></div>
+          </div>
+        {:else}
+          <div class="label mt-1.5">{count(steps.length, 'step')}</div>
+        {/if}
+      </div>
+      <div>
+        {#each whole[phase] ? steps : steps.slice(0, few) as s (s.id)}
+          <StepRow step={s} current={s.id === at} drafted={d.state === 'draft' || d.state === 'discarded'} />
+        {/each}
+        {#if steps.length > few && !whole[phase]}
+          <button type="button" class="button quiet m-1" onclick={() => (whole[phase] = true)}
+            >Show the other {steps.length - few}</button
+          >
+        {/if}
+      </div>
+    </section>
+  {/if}
+{:else}
+  <p class="px-4 py-3 text-ink-soft">No steps.</p>
+{/each}

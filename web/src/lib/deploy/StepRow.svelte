@@ -1,0 +1,37 @@
+<!-- One step: its verb, its path, its reason, its cost, and its stamp once done. -->
+<script lang="ts">
+  import type { Step } from '../api/client';
+  import { size } from '../format';
+  import PathText from '../ui/PathText.svelte';
+
+  let { step: s, current, drafted }: { step: Step; current: boolean; drafted: boolean } = $props();
+  let done = $derived(!drafted && s.motions > 0 && s.done >= s.motions);
+</script>
+
+<div
+  class="row grid grid-cols-[74px_minmax(0,1fr)_auto] items-baseline gap-x-3 px-3.5 py-1.5 lg:grid-cols-[74px_minmax(0,1.4fr)_minmax(0,1fr)_auto]"
+  class:current
+  data-step={s.id}
+  aria-current={current ? 'step' : undefined}
+>
+  <span class="font-label text-[13px] font-bold tracking-[0.06em] uppercase">{s.verb}</span>
+  <span class="min-w-0">
+    {#if s.path}<PathText path={s.path} />{/if}
+    {#if s.what}<span class:reason={s.path}>{s.what}</span>{/if}
+  </span>
+  <span class="reason max-lg:order-last max-lg:col-span-2 max-lg:col-start-2">{s.reason}</span>
+  <span class="label text-right whitespace-nowrap">
+    {#if done}<span class="stamped">done</span>{:else if s.bytes}{size(s.bytes)}{/if}
+  </span>
+</div>
+
+<style>
+  .current {
+    background: color-mix(in srgb, var(--warn-bg) 60%, transparent);
+  }
+  .stamped {
+    border: 1.5px solid var(--ok);
+    color: var(--ok);
+    padding: 0 5px;
+  }
+</style>

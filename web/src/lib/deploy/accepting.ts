@@ -1,0 +1,18 @@
+// Which blocks of a draft are still in the way, and what is sent for those
+// that a person accepts.
+import type { Deployment, Finding } from '../api/client';
+
+/** What tells one finding of a draft from another. */
+export const keyOf = (f: Pick<Finding, 'code' | 'path'>) => (f.path ? `${f.code}=${f.path}` : f.code);
+
+/** Whether the draft's own records already accept a finding: by its path, or by its code for all paths. */
+export function alreadyAccepted(d: Pick<Deployment, 'accepted'>, f: Finding): boolean {
+  return d.accepted.some((a) => a.code === f.code && (!a.path || a.path === f.path));
+}
+
+export function accepting(d: Pick<Deployment, 'findings' | 'accepted'>, ticked: Record<string, boolean>) {
+  const blocks = d.findings.filter((f) => f.level === 'block' && !alreadyAccepted(d, f));
+  const open = blocks.filter((f) => !f.final && !ticked[keyOf(f)]).length;
+  const accept = blocks.filter((f) => !f.final && ticked[keyOf(f)]).map(keyOf);
+  return { open, final: blocks.filter((f) => f.final).length, accept };
+}

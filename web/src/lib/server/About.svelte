@@ -1,0 +1,109 @@
+<!-- How a server is reached, its host's key, what the host can do. -->
+<script lang="ts">
+  import { useQueryClient } from '@tanstack/svelte-query';
+  import { navigate } from '../../router';
+  import { api, ok, type Server } from '../api/client';
+  import { clock } from '../format';
+  import { reachedBy } from '../standing';
+  import Button from '../ui/Button.svelte';
+  import Field from '../ui/Field.svelte';
+  import Lading from '../ui/Lading.svelte';
+  import PathText from '../ui/PathText.svelte';
+  import Sheet from '../ui/Sheet.svelte';
+  import Stamp from '../ui/Stamp.svelte';
+  import Trouble from '../ui/Trouble.svelte';
+  import EditServer from './EditServer.svelte';
+
+  let { server }: { server: Server } = $props();
+  const client = useQueryClient();
+  let params = $derived({ params: { path: { server: server.name } } });
+  let busy = $state('');
+  let error = $state<unknown>();
+  let editing = $state(false);
+  let dropping = $state(false);
+
+  async function act(what: string, does: () => Promise<unknown>) {
+    busy = what;
+    error = undefined;
+    try {
+      await does();
+    } catch (e) {
+      error = e;
+    }
+    await client.invalidateQueries({ queryKey: ['status', server.name] });
+    busy = '';
+  }
+
+  const test = () => act('test', () => ok(api.POST('/servers/{server}/test', params)));
+  const trust = () =>
+    act('trust', async () => {
+      await ok(api.POST('/servers/{server}/trust', { ...params, body: { fingerprint: server.offeredKey! } }));
+      await ok(api.POST('/servers/{server}/test', params));
+    });
+  const drop = () =>
+    act('drop', async () => {
+      await ok(api.DELETE('/servers/{server}', params));
+      dropping = false;
+      await client.invalidateQueries({ queryKey: ['servers'] });
+      await navigate('/');
+    });
+</script>
+
+<Lading tape={server.name} small>
+  {#snippet fields()}
+    <Field label="Rulebook">{server.rulebook}</Field>
+    <Field label="Reached by">{reachedBy(server.transport)}</Field>
+    <Field label="Root"><PathText path={server.transport.root ?? '.'} /></Field>
+    {#each Object.entries(server.variables) as [name, value] (name)}<Field label={name}>{value}</Field>{/each}
+    {#each Object.entries(server.facts) as [name, value] (name)}<Field label={name}>{value}</Field>{/each}
+  {/snippet}
+  {#snippet stamp()}
+    {#if server.offeredKey}<Stamp word="key waits" tone="warn" />
+    {:else if server.abilities}<Stamp word="tested" tone="ok" />
+    {:else}<Stamp word="not tested" tone="warn" />{/if}
+  {/snippet}
+  {#if server.offeredKey}
+    <div class="space-y-2 px-4 py-3">
+      <p>
+        The host showed the key <PathText path={server.offeredKey} />. {#if server.hostKey}<b
+            >It was another one before: {server.hostKey}.</b
+          >{/if}
+        Compare it with what your host's panel says, or with what the person who set the machine up tells you. Only
+        then confirm it.
+      </p>
+      <Button kind="main" disabled={busy !== ''} onclick={trust}>This is the key: trust it</Button>
+    </div>
+  {:else if server.abilities}
+    <ul class="px-4 py-3">
+      {#each server.abilities.words as w (w)}<li class="row py-1">{w}</li>{/each}
+    </ul>
+    <p class="reason border-t border-rule px-4 py-2">
+      Found out {clock(server.abilities.testedAt)}{#if server.hostKey}; the host's key is {server.hostKey}{/if}
+    </p>
+  {:else}
+    <p class="px-4 py-3">
+      Test it: the service connects, looks at the root, and finds out what the host can do with a file of its
+      own that it takes away again.
+    </p>
+  {/if}
+</Lading>
+{#if error}<Trouble {error} />{/if}
+<div class="mt-4 flex flex-wrap gap-3">
+  <Button
+    kind={server.abilities || server.offeredKey ? 'plain' : 'main'}
+    disabled={busy !== ''}
+    onclick={test}>{busy === 'test' ? 'Testing…' : 'Test it'}</Button
+  >
+  <Button disabled={busy !== ''} onclick={() => (editing = true)}>Edit…</Button>
+  <Button disabled={busy !== ''} onclick={() => (dropping = true)}>Forget it…</Button>
+</div>
+
+<EditServer bind:open={editing} {server} />
+<Sheet
+  bind:open={dropping}
+  title="Forget {server.name}?"
+  about="Its files on the host stay as they are. Its records here can no longer be used to take anything back."
+>
+  {#if error}<Trouble {error} />{/if}
+  <Button kind="main" disabled={busy !== ''} onclick={drop}>Forget {server.name}</Button>
+</Sheet>

@@ -1,0 +1,118 @@
+<!-- The add-ons on a server, and for each the one sentence that there is to know. -->
+<script lang="ts">
+  import { p } from '../../router';
+  import type { Addon, Status } from '../api/client';
+  import { Drafting } from '../deploy/drafting.svelte';
+  import { count, size } from '../format';
+  import Button from '../ui/Button.svelte';
+  import Empty from '../ui/Empty.svelte';
+  import Rung from '../ui/Rung.svelte';
+  import Trouble from '../ui/Trouble.svelte';
+
+  let { status, ondeploy }: { status: Status; ondeploy: () => void } = $props();
+  const drafting = new Drafting();
+  let server = $derived(status.server.name);
+
+  // What needs a person's eye comes first.
+  const worth = (a: Addon) => (a.others.length ? 0 : a.newer ? 1 : 2);
+  let rows = $derived(status.addons.toSorted((a, b) => worth(a) - worth(b) || a.name.localeCompare(b.name)));
+
+  const numberOf = (deployment: string) => deployment.split('#').at(-1) ?? '';
+</script>
+
+{#if status.drafts.length}
+  <p class="mb-3 text-ink-soft">
+    Drafts that wait:
+    {#each status.drafts as d (d.number)}
+      <a
+        class="link mr-3"
+        href={p('/servers/:server/deployments/:number', { params: { server, number: String(d.number) } })}
+        >{d.name} {d.title}</a
+      >
+    {/each}
+  </p>
+{/if}
+{#if drafting.error}<Trouble error={drafting.error} />{/if}
+
+{#if rows.length === 0}
+  <Empty title="Nothing was deployed here yet">
+    <p>
+      Stage what you downloaded, then choose it here. You will see every file that moves before anything does.
+    </p>
+    <div class="flex gap-3">
+      <Button kind="main" onclick={ondeploy}>Deploy…</Button>
+      <Button href={p('/staging')}>Stage an archive</Button>
+    </div>
+  </Empty>
+{:else}
+  <div class="overflow-x-auto">
+    <table class="table">
+      <thead>
+        <tr>
+          <th class="label">Add-on</th>
+          <th class="label">Version</th>
+          <th class="label max-sm:hidden">Rung</th>
+          <th class="label max-sm:hidden">What there is to know</th>
+          <th class="label max-sm:hidden">Deployed</th>
+          <th><span class="sr-only">Actions</span></th>
+        </tr>
+      </thead>
+      <tbody>
+        {#each rows as a (a.name)}
+          <tr data-row data-addon={a.name}>
+            <td>
+              <a
+                class="font-semibold"
+                data-open
+                href={p('/servers/:server/:tab', {
+                  params: { server, tab: 'files' },
+                  search: { find: a.name }
+                })}>{a.name}</a
+              >
+              {#if a.kind}<span class="label ml-1">{a.kind}</span>{/if}
+            </td>
+            <td class="mono">{a.version}</td>
+            <td class="max-sm:hidden"><Rung rung={a.rung} /></td>
+            <td class="max-sm:hidden">
+              {#if a.others.length}<span class="warn-ink"
+                  >some of its files are from {a.others.join(', ')}</span
+                > ·
+              {:else if a.newer}<span class="note-ink">{a.newer} is staged</span> ·
+              {/if}
+              {count(a.files, 'file')}, {size(a.size)}
+            </td>
+            <td class="mono max-sm:hidden">
+              <a
+                class="link"
+                href={p('/servers/:server/deployments/:number', {
+                  params: { server, number: numberOf(a.deployment) }
+                })}>{a.deployment}</a
+              >
+            </td>
+            <td class="text-right whitespace-nowrap">
+              {#if a.newer}
+                <Button
+                  kind="quiet"
+                  disabled={drafting.busy}
+                  onclick={() => drafting.start(server, { crates: [`${a.name}@${a.newer}`] })}
+                  >Update to {a.newer}</Button
+                >
+              {/if}
+              <Button
+                kind="quiet"
+                disabled={drafting.busy}
+                onclick={() => drafting.start(server, { rollback: { addon: a.name } })}
+                title="As it was before {a.deployment}">Back one</Button
+              >
+              <Button
+                kind="quiet"
+                disabled={drafting.busy}
+                onclick={() => drafting.start(server, { remove: [a.name] })}>Remove</Button
+              >
+            </td>
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+  </div>
+{/if}

@@ -1,0 +1,63 @@
+<!-- The fields that say how a server's files are reached. -->
+<script lang="ts">
+  import Labelled from '../ui/Labelled.svelte';
+  import Radios from '../ui/Radios.svelte';
+  import type { Reach } from './transport';
+
+  let { reach = $bindable() }: { reach: Reach } = $props();
+
+  async function readKey(e: Event & { currentTarget: HTMLInputElement }) {
+    reach.key = (await e.currentTarget.files?.[0]?.text()) ?? '';
+  }
+</script>
+
+<Radios
+  label="Its files are"
+  bind:value={reach.kind}
+  options={[
+    ['sftp', 'on a host, over SFTP'],
+    ['folder', "in a folder on the service's machine"]
+  ]}
+/>
+{#if reach.kind === 'sftp'}
+  <div class="grid grid-cols-[1fr_90px] gap-3">
+    <Labelled label="Host"><input class="input" required bind:value={reach.host} /></Labelled>
+    <Labelled label="Port"><input class="input" inputmode="numeric" bind:value={reach.port} /></Labelled>
+  </div>
+  <Labelled label="User"><input class="input" required autocomplete="off" bind:value={reach.user} /></Labelled
+  >
+  <Radios
+    label="Signs in with"
+    bind:value={reach.auth}
+    options={[
+      ['password', 'a password'],
+      ['key', 'a key file'],
+      ['agent', "the service's agent"]
+    ]}
+  />
+  {#if reach.auth === 'password'}
+    <Labelled label="Password" help="Kept sealed by the service; it is never shown again.">
+      <input class="input" type="password" autocomplete="new-password" bind:value={reach.password} />
+    </Labelled>
+  {:else if reach.auth === 'key'}
+    <Labelled label="Key file" help="Its content is sent and kept sealed."
+      ><input class="input" type="file" onchange={readKey} /></Labelled
+    >
+    <Labelled label="Passphrase" help="If the key has one."
+      ><input
+        class="input"
+        type="password"
+        autocomplete="new-password"
+        bind:value={reach.passphrase}
+      /></Labelled
+    >
+  {/if}
+{/if}
+<Labelled
+  label="The server's root folder"
+  help={reach.kind === 'sftp'
+    ? 'As the host shows it after signing in; empty for the folder one arrives in.'
+    : 'A whole path.'}
+>
+  <input class="input mono" required={reach.kind === 'folder'} bind:value={reach.root} />
+</Labelled>

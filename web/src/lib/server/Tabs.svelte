@@ -1,0 +1,26 @@
+<!-- The tabs of a server. Each is an address of its own. -->
+<script lang="ts">
+  import { p } from '../../router';
+
+  let { server, at, figures }: { server: string; at: string; figures: Record<string, number | undefined> } =
+    $props();
+  const tabs: [string, string][] = [
+    ['add-ons', 'Add-ons'],
+    ['files', 'Files'],
+    ['timeline', 'Timeline'],
+    ['about', 'About']
+  ];
+</script>
+
+<nav aria-label="Of this server" class="mb-3.5 flex gap-5 overflow-x-auto border-b border-rule">
+  {#each tabs as [tab, words] (tab)}
+    <a
+      class="border-b-2 border-transparent pt-1 pb-1.5 font-label text-[15.5px] font-semibold whitespace-nowrap text-ink-soft hover:text-ink aria-[current]:border-act aria-[current]:text-ink"
+      href={p('/servers/:server/:tab', { params: { server, tab } })}
+      aria-current={at === tab ? 'page' : undefined}
+    >
+      {words}
+      {figures[tab] ?? ''}
+    </a>
+  {/each}
+</nav>

@@ -1,0 +1,103 @@
+<!-- One line per deployment along a rule, the newest on top, with the ways back. -->
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import { p } from '../../router';
+  import { deployments } from '../api/queries';
+  import { Drafting } from '../deploy/drafting.svelte';
+  import { clock } from '../format';
+  import { counts, toneOf } from '../standing';
+  import Button from '../ui/Button.svelte';
+  import Stamp from '../ui/Stamp.svelte';
+  import Trouble from '../ui/Trouble.svelte';
+
+  let { server }: { server: string } = $props();
+  const q = createQuery(() => deployments(server));
+  const drafting = new Drafting();
+  let shown = $derived((q.data ?? []).filter((d) => d.state !== 'discarded'));
+  let newest = $derived(shown.find((d) => d.state === 'done')?.number);
+</script>
+
+{#if q.error}<Trouble error={q.error} />{/if}
+{#if drafting.error}<Trouble error={drafting.error} />{/if}
+<ol class="line">
+  {#each shown as d (d.number)}
+    <li class="row" data-row data-deployment={d.number}>
+      <span class="dot {toneOf(d.state)}-ink" class:filled={d.state === 'done'} aria-hidden="true"></span>
+      <a
+        class="name"
+        data-open
+        href={p('/servers/:server/deployments/:number', { params: { server, number: String(d.number) } })}
+        >{d.name}</a
+      >
+      <div class="min-w-0 flex-1">
+        <div>{d.title}</div>
+        <div class="reason">
+          {counts(d.counts)} · {clock(d.endedAt ?? d.createdAt)} · {d.runner || d.actor}
+        </div>
+      </div>
+      <Stamp small word={d.state} tone={toneOf(d.state)} />
+      <span class="flex w-[176px] justify-end">
+        {#if d.state === 'done'}
+          <Button
+            kind="quiet"
+            disabled={drafting.busy}
+            title="The inverse of {d.name} alone"
+            onclick={() => drafting.start(server, { rollback: { deployment: d.number } })}>Take back</Button
+          >
+          {#if d.number !== newest}
+            <Button
+              kind="quiet"
+              disabled={drafting.busy}
+              title="Everything as it stood after {d.name}"
+              onclick={() => drafting.start(server, { rollback: { to: d.number } })}>Back to here</Button
+            >
+          {/if}
+        {/if}
+      </span>
+    </li>
+  {/each}
+  {#if newest !== undefined}
+    <li class="row">
+      <span class="dot" aria-hidden="true"></span>
+      <span class="min-w-0 flex-1 text-ink-soft">before the first deployment</span>
+      <Button
+        kind="quiet"
+        disabled={drafting.busy}
+        onclick={() => drafting.start(server, { rollback: { to: 0 } })}>Back to here</Button
+      >
+    </li>
+  {/if}
+</ol>
+{#if q.data && shown.length === 0}<p class="text-ink-soft">No deployment yet.</p>{/if}
+
+<style>
+  .line {
+    border-left: 2px solid var(--ink);
+    margin-left: 6px;
+    background: var(--sheet);
+  }
+  .line li {
+    position: relative;
+    display: flex;
+    flex-wrap: wrap;
+    align-items: center;
+    gap: 4px 16px;
+    padding: 8px 12px 8px 22px;
+  }
+  .dot {
+    position: absolute;
+    left: -7px;
+    top: 15px;
+    width: 12px;
+    height: 12px;
+    border: 2px solid;
+    background: var(--sheet);
+  }
+  .dot.filled {
+    background: currentColor;
+  }
+  .name {
+    width: 108px;
+    font: 700 17px/1.2 var(--font-label);
+  }
+</style>

@@ -1,0 +1,25 @@
+import { describe, expect, it } from 'vitest';
+import { blank, said } from './transport';
+
+describe('how a server is reached', () => {
+  it('sends only what belongs to the kind that was chosen', () => {
+    const r = { ...blank(), root: ' /srv/fair ', host: 'h', user: 'u', password: 'secret', key: 'PEM' };
+    expect(said({ ...r, kind: 'folder' })).toEqual({
+      transport: { kind: 'folder', root: '/srv/fair' },
+      secrets: {}
+    });
+    expect(said(r).secrets).toEqual({ password: 'secret' });
+    expect(said({ ...r, auth: 'key' }).secrets).toEqual({ key: 'PEM' });
+    expect(said({ ...r, auth: 'agent' }).secrets).toEqual({});
+  });
+  it('takes the usual port and the folder one arrives in where nothing is said', () => {
+    expect(said({ ...blank(), port: '', host: 'h', user: 'u' }).transport).toEqual({
+      kind: 'sftp',
+      root: '.',
+      host: 'h',
+      port: 22,
+      user: 'u',
+      auth: 'password'
+    });
+  });
+});

@@ -1,0 +1,45 @@
+<!-- One archive on its way: sent, laid out, and what came of it. -->
+<script lang="ts">
+  import { p } from '../../router';
+  import { count, size } from '../format';
+  import Trouble from '../ui/Trouble.svelte';
+  import type { Upload } from './uploads.svelte';
+
+  let { upload: u }: { upload: Upload } = $props();
+  let total = $derived(u.pick.body.size);
+  let tone = $derived(u.stage === 'staged' ? 'ok-ink' : u.stage === 'refused' ? 'block-ink' : 'note-ink');
+</script>
+
+<div class="row px-4 py-2" data-upload={u.pick.filename}>
+  <div class="flex flex-wrap items-center gap-x-3 gap-y-1">
+    <span class="level px-2.5 {tone}">{u.stage}</span>
+    <span class="mono [overflow-wrap:anywhere]">{u.pick.filename}</span>
+    <span class="reason">{size(total)}</span>
+    <span class="ml-auto flex flex-wrap gap-x-4">
+      {#if u.staged?.known}<span class="reason">the same bytes were staged before</span>{/if}
+      {#each u.staged?.rulebooks ?? [] as b (b.rulebook)}
+        {#if b.crate}
+          <span>
+            <a class="link font-semibold" href={p('/crates/:digest', { params: { digest: b.crate.digest } })}
+              >{b.crate.label}</a
+            >
+            <span class="reason"
+              >{b.crate.kind} of {b.rulebook}, {count(b.crate.fileCount, 'file')}{b.crate.leftCount
+                ? `, ${b.crate.leftCount} left out`
+                : ''}</span
+            >
+          </span>
+        {/if}
+      {/each}
+      {#if u.staged && !u.staged.rulebooks.some((b) => b.crate)}
+        <span class="warn-ink">{u.staged.unread || 'no rulebook knows it; the archive is kept'}</span>
+      {/if}
+    </span>
+  </div>
+  {#if u.stage === 'sending'}
+    <div class="mt-1.5 h-1.5 bg-rule-faint">
+      <div class="h-full bg-act" style:width="{total ? (u.sent / total) * 100 : 100}%"></div>
+    </div>
+  {/if}
+  {#if u.error}<Trouble error={u.error} />{/if}
+</div>

@@ -1,0 +1,95 @@
+<!-- A crate: where does each file go, and why? -->
+<script lang="ts">
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { api, ok } from '../lib/api/client';
+  import { crate, readme, rulebook } from '../lib/api/queries';
+  import { clock, count, size } from '../lib/format';
+  import CrateMap from '../lib/staging/CrateMap.svelte';
+  import CrateTo from '../lib/staging/CrateTo.svelte';
+  import Button from '../lib/ui/Button.svelte';
+  import Field from '../lib/ui/Field.svelte';
+  import FindingRow from '../lib/ui/FindingRow.svelte';
+  import Head from '../lib/ui/Head.svelte';
+  import Lading from '../lib/ui/Lading.svelte';
+  import Sheet from '../lib/ui/Sheet.svelte';
+  import Stamp from '../lib/ui/Stamp.svelte';
+  import Trouble from '../lib/ui/Trouble.svelte';
+  import { navigate, route } from '../router';
+
+  let digest = $derived(route.params.digest ?? '');
+  const client = useQueryClient();
+  const q = createQuery(() => crate(digest));
+  const notes = createQuery(() => readme(digest));
+  const book = createQuery(() => ({ ...rulebook(q.data?.rulebook ?? ''), enabled: q.data !== undefined }));
+  let reading = $state(false);
+  let going = $state(false);
+  let dropping = $state(false);
+  let error = $state<unknown>();
+
+  async function drop() {
+    try {
+      await ok(api.DELETE('/crates/{crate}', { params: { path: { crate: digest } } }));
+      await client.invalidateQueries({ queryKey: ['crates'] });
+      await navigate('/staging');
+    } catch (e) {
+      error = e;
+    }
+  }
+</script>
+
+{#if q.data}
+  {@const c = q.data}
+  <Head title={c.name}>
+    {#snippet beside()}<span class="text-ink-soft">{c.why}</span>{/snippet}
+    <Button onclick={() => (dropping = true)}>Drop…</Button>
+    {#if notes.data?.length}<Button onclick={() => (reading = true)}
+        >Author’s notes {notes.data.length}</Button
+      >{/if}
+    <Button kind="main" onclick={() => (going = true)}>Deploy to…</Button>
+  </Head>
+  <Lading tape={c.label}>
+    {#snippet fields()}
+      <Field label="Kind" figure={c.kind}>of {c.rulebook}</Field>
+      <Field label="From"
+        >{#each c.archives as a (a.digest)}<span class="mono [overflow-wrap:anywhere]">{a.filename}</span>
+        {/each}</Field
+      >
+      <Field label="Files" figure={c.fileCount}
+        >placed{c.leftCount ? `, ${c.leftCount} left out` : ''}, {size(c.size)}</Field
+      >
+      <Field label="On"
+        >{#each c.on ?? [] as o, i (o.server)}{i ? ', ' : ''}{o.server} has {o.version}{:else}no server{/each}</Field
+      >
+      <Field label="Staged">{clock(c.stagedAt)}</Field>
+    {/snippet}
+    {#snippet stamp()}<Stamp word="staged" tone="note" />{/snippet}
+    {#if c.findings.length}
+      <div>
+        {#each c.findings as f (f.code + f.path)}<FindingRow finding={f} />{/each}
+      </div>
+    {/if}
+  </Lading>
+  {#if error}<Trouble {error} />{/if}
+  <CrateMap crate={c} places={book.data?.places ?? []} />
+
+  <CrateTo bind:open={going} crate={c} />
+  <Sheet bind:open={reading} title="Author’s notes" wide>
+    {#each notes.data ?? [] as n (n.path)}
+      <h2 class="mb-1">{n.path}</h2>
+      <pre class="mono box mb-4 overflow-x-auto p-3 whitespace-pre-wrap">{n.text}</pre>
+    {/each}
+  </Sheet>
+  <Sheet
+    bind:open={dropping}
+    title="Drop {c.label}?"
+    about="It leaves the list. Its {count(
+      c.archives.length,
+      'archive'
+    )} stay in the stockroom, and what is deployed of it stays where it is."
+  >
+    <Button kind="main" onclick={drop}>Drop it</Button>
+  </Sheet>
+{:else if q.error}
+  <Head title="Crate" />
+  <Trouble error={q.error} />
+{/if}

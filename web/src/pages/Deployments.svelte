@@ -1,0 +1,80 @@
+<!-- Everything that was done, on every server, the newest first. -->
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import { deployments } from '../lib/api/queries';
+  import { clock } from '../lib/format';
+  import { counts, toneOf } from '../lib/standing';
+  import Empty from '../lib/ui/Empty.svelte';
+  import Head from '../lib/ui/Head.svelte';
+  import Stamp from '../lib/ui/Stamp.svelte';
+  import Trouble from '../lib/ui/Trouble.svelte';
+  import Button from '../lib/ui/Button.svelte';
+  import { p } from '../router';
+
+  const q = createQuery(() => deployments());
+  let find = $state('');
+  let shown = $derived(
+    (q.data ?? []).filter((d) =>
+      `${d.name} ${d.title} ${d.state}`.toLowerCase().includes(find.trim().toLowerCase())
+    )
+  );
+</script>
+
+<Head title="Deployments" />
+{#if q.error}
+  <Trouble error={q.error} />
+{:else if q.data?.length === 0}
+  <Empty title="No deployment yet">
+    <p>A deployment begins on a server's page: choose what is to be there, read the draft, run it.</p>
+    <Button kind="main" href={p('/')}>To the servers</Button>
+  </Empty>
+{:else if q.data}
+  <input
+    class="input mb-2.5 max-w-md"
+    data-find
+    type="search"
+    placeholder="Find a deployment ( / )"
+    aria-label="Find a deployment"
+    bind:value={find}
+  />
+  <div class="overflow-x-auto">
+    <table class="table">
+      <thead>
+        <tr>
+          <th class="label">Deployment</th>
+          <th class="label">What</th>
+          <th class="label max-sm:hidden">Files</th>
+          <th class="label max-sm:hidden">When</th>
+          <th class="label max-sm:hidden">Who</th>
+          <th class="label">State</th>
+        </tr>
+      </thead>
+      <tbody>
+        {#each shown as d (d.name)}
+          <tr data-row>
+            <td
+              ><a
+                data-open
+                class="font-semibold whitespace-nowrap"
+                href={p('/servers/:server/deployments/:number', {
+                  params: { server: d.server, number: String(d.number) }
+                })}>{d.name}</a
+              ></td
+            >
+            <td>{d.title}</td>
+            <td class="max-sm:hidden">{counts(d.counts)}</td>
+            <td class="whitespace-nowrap max-sm:hidden">{clock(d.endedAt ?? d.createdAt)}</td>
+            <td class="max-sm:hidden">{d.runner || d.actor}</td>
+            <td><Stamp small word={d.state} tone={toneOf(d.state)} /></td>
+          </tr>
+        {:else}
+          <tr
+            ><td colspan="6" class="text-ink-soft"
+              >Nothing here has “{find}” in its name, its words or its state.</td
+            ></tr
+          >
+        {/each}
+      </tbody>
+    </table>
+  </div>
+{/if}

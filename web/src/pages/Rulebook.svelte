@@ -1,0 +1,64 @@
+<!-- One rulebook: what it says, in words and in its own text. -->
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import { rulebook } from '../lib/api/queries';
+  import { clock } from '../lib/format';
+  import Field from '../lib/ui/Field.svelte';
+  import Head from '../lib/ui/Head.svelte';
+  import Lading from '../lib/ui/Lading.svelte';
+  import Trouble from '../lib/ui/Trouble.svelte';
+  import { route } from '../router';
+
+  let name = $derived(route.params.name ?? '');
+  const q = createQuery(() => rulebook(name));
+</script>
+
+{#if q.data}
+  {@const b = q.data}
+  <Head title={b.title} />
+  <Lading tape={b.name} small>
+    {#snippet fields()}
+      <Field label="Revision" figure={b.revision} />
+      <Field label="Added">{clock(b.createdAt)} by {b.actor}</Field>
+      {#each b.variables ?? [] as v (v.name)}<Field label="Asks for {v.name}"
+          >{v.ask}{v.default ? `; ${v.default} where nothing is said` : ''}</Field
+        >{/each}
+    {/snippet}
+    <table class="table">
+      <thead
+        ><tr
+          ><th class="label">Kind</th><th class="label">Recognised by</th><th class="label max-sm:hidden"
+            >About</th
+          ></tr
+        ></thead
+      >
+      <tbody>
+        {#each b.kinds ?? [] as k (k.name)}<tr
+            ><td class="font-semibold">{k.name}</td><td>{k.recognised}</td><td class="reason max-sm:hidden"
+              >{k.about}</td
+            ></tr
+          >{/each}
+      </tbody>
+    </table>
+    <table class="table">
+      <thead
+        ><tr
+          ><th class="label">Place</th><th class="label">Path</th><th class="label max-sm:hidden">About</th
+          ></tr
+        ></thead
+      >
+      <tbody>
+        {#each b.places ?? [] as p (p.name)}<tr
+            ><td class="font-semibold">{p.name}</td><td class="mono">{p.path}</td><td
+              class="reason max-sm:hidden">{p.about}</td
+            ></tr
+          >{/each}
+      </tbody>
+    </table>
+  </Lading>
+  <h2 class="mt-5 mb-2">Its text</h2>
+  <pre class="mono box overflow-x-auto p-3">{b.text}</pre>
+{:else if q.error}
+  <Head title={name} />
+  <Trouble error={q.error} />
+{/if}

@@ -1,0 +1,74 @@
+<!-- The rulebooks, and adding one. -->
+<script lang="ts">
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { api, ok } from '../lib/api/client';
+  import { rulebooks } from '../lib/api/queries';
+  import { clock } from '../lib/format';
+  import Button from '../lib/ui/Button.svelte';
+  import Empty from '../lib/ui/Empty.svelte';
+  import Head from '../lib/ui/Head.svelte';
+  import Trouble from '../lib/ui/Trouble.svelte';
+  import { navigate, p } from '../router';
+
+  const client = useQueryClient();
+  const q = createQuery(rulebooks);
+  let file = $state<HTMLInputElement>();
+  let error = $state<unknown>();
+
+  async function add() {
+    error = undefined;
+    const text = await file?.files?.[0]?.text();
+    if (text === undefined) return;
+    try {
+      const b = await ok(api.POST('/rulebooks', { body: { text } }));
+      await client.invalidateQueries({ queryKey: ['rulebooks'] });
+      await client.invalidateQueries({ queryKey: ['rulebook', b.name] });
+      await navigate('/rulebooks/:name', { params: { name: b.name } });
+    } catch (e) {
+      error = e;
+    }
+    file!.value = '';
+  }
+</script>
+
+<Head title="Rulebooks"
+  ><Button kind={q.data?.length ? 'plain' : 'main'} onclick={() => file?.click()}>Add from a file…</Button
+  ></Head
+>
+<input bind:this={file} type="file" accept=".yaml,.yml" hidden data-rulebook onchange={add} />
+{#if error}<Trouble {error} />{/if}
+{#if q.error}
+  <Trouble error={q.error} />
+{:else if q.data?.length === 0}
+  <Empty title="No rulebook yet">
+    <p>
+      A rulebook is a YAML file that describes one game's server: its places, and what kinds of add-on go
+      there.
+    </p>
+    <Button onclick={() => file?.click()}>Add from a file…</Button>
+  </Empty>
+{:else if q.data}
+  <table class="table">
+    <thead
+      ><tr
+        ><th class="label">Rulebook</th><th class="label">Name</th><th class="label">Revision</th><th
+          class="label max-sm:hidden">Added</th
+        ></tr
+      ></thead
+    >
+    <tbody>
+      {#each q.data as b (b.name)}
+        <tr data-row>
+          <td
+            ><a class="font-semibold" data-open href={p('/rulebooks/:name', { params: { name: b.name } })}
+              >{b.title}</a
+            ></td
+          >
+          <td class="mono">{b.name}</td>
+          <td>{b.revision}</td>
+          <td class="reason max-sm:hidden">{clock(b.createdAt)} by {b.actor}</td>
+        </tr>
+      {/each}
+    </tbody>
+  </table>
+{/if}

@@ -1,0 +1,50 @@
+<!-- One server: is everything that I put there as it should be? -->
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import { status } from '../lib/api/queries';
+  import DeployDialog from '../lib/deploy/DeployDialog.svelte';
+  import About from '../lib/server/About.svelte';
+  import Addons from '../lib/server/Addons.svelte';
+  import Files from '../lib/server/Files.svelte';
+  import OpenDeployment from '../lib/server/OpenDeployment.svelte';
+  import Tabs from '../lib/server/Tabs.svelte';
+  import Timeline from '../lib/server/Timeline.svelte';
+  import { reachedBy, standing } from '../lib/standing';
+  import Button from '../lib/ui/Button.svelte';
+  import Head from '../lib/ui/Head.svelte';
+  import Stamp from '../lib/ui/Stamp.svelte';
+  import Trouble from '../lib/ui/Trouble.svelte';
+  import { route } from '../router';
+
+  let name = $derived(route.params.server ?? '');
+  let tab = $derived(route.params.tab ?? 'add-ons');
+  const q = createQuery(() => status(name));
+  let stands = $derived(standing(q.data));
+  let deploying = $state(false);
+</script>
+
+{#if q.data}
+  {@const s = q.data}
+  <Head title={s.server.name}>
+    {#snippet beside()}
+      <Stamp small word={stands.word} tone={stands.tone} />
+      <span class="text-ink-soft">{s.server.rulebook} · {reachedBy(s.server.transport)}</span>
+    {/snippet}
+    <Button kind="main" onclick={() => (deploying = true)}>Deploy…</Button>
+  </Head>
+  <Tabs server={name} at={tab} figures={{ 'add-ons': s.addons.length, files: s.files }} />
+  {#if s.open}<OpenDeployment deployment={s.open} />{/if}
+  {#if tab === 'add-ons'}
+    <Addons status={s} ondeploy={() => (deploying = true)} />
+  {:else if tab === 'files'}
+    <Files server={name} />
+  {:else if tab === 'timeline'}
+    <Timeline server={name} />
+  {:else if tab === 'about'}
+    <About server={s.server} />
+  {/if}
+  <DeployDialog bind:open={deploying} server={s.server} addons={s.addons} />
+{:else if q.error}
+  <Head title={name} />
+  <Trouble error={q.error} />
+{/if}

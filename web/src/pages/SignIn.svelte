@@ -1,0 +1,56 @@
+<!-- Signing in: with the one-time link that serve printed, or with a token. -->
+<script lang="ts">
+  import { api, ok } from '../lib/api/client';
+  import Button from '../lib/ui/Button.svelte';
+  import Labelled from '../lib/ui/Labelled.svelte';
+  import Lading from '../lib/ui/Lading.svelte';
+  import Field from '../lib/ui/Field.svelte';
+  import Trouble from '../lib/ui/Trouble.svelte';
+
+  const code = new URLSearchParams(location.search).get('code') ?? '';
+  let token = $state('');
+  let busy = $state(false);
+  let error = $state<unknown>();
+
+  async function enter(body: { code?: string; token?: string }) {
+    busy = true;
+    error = undefined;
+    try {
+      await ok(api.POST('/session', { body }));
+      location.replace('/');
+    } catch (e) {
+      error = e;
+      busy = false;
+    }
+  }
+
+  if (code) void enter({ code });
+</script>
+
+<svelte:head><title>Sign in · Restless Crate</title></svelte:head>
+<main class="mx-auto max-w-xl px-3 py-[12vh]">
+  <h1 class="sr-only">Sign in</h1>
+  <Lading tape="Restless Crate">
+    {#snippet fields()}
+      <Field label="Sign in"
+        >{busy ? 'one moment' : 'with a token, or with the link that serve printed'}</Field
+      >
+    {/snippet}
+    <form
+      class="space-y-3 p-4"
+      onsubmit={(e) => {
+        e.preventDefault();
+        void enter({ token: token.trim() });
+      }}
+    >
+      <Labelled
+        label="Token"
+        help="It lies in client.json in the service's data folder, readable by its owner only."
+      >
+        <input class="input mono" type="password" autocomplete="off" bind:value={token} />
+      </Labelled>
+      <Button kind="main" type="submit" disabled={busy || !token.trim()}>Sign in</Button>
+    </form>
+  </Lading>
+  {#if error}<Trouble {error} />{/if}
+</main>

@@ -1,0 +1,93 @@
+<!-- Staging: drop what was downloaded, see what it is. -->
+<script lang="ts">
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { crates, rulebooks } from '../lib/api/queries';
+  import CrateRow from '../lib/staging/CrateRow.svelte';
+  import Dropzone from '../lib/staging/Dropzone.svelte';
+  import type { Pick } from '../lib/staging/pick';
+  import UploadRow from '../lib/staging/UploadRow.svelte';
+  import { getUploads } from '../lib/staging/uploads.svelte';
+  import Button from '../lib/ui/Button.svelte';
+  import Head from '../lib/ui/Head.svelte';
+  import Trouble from '../lib/ui/Trouble.svelte';
+
+  const client = useQueryClient();
+  const uploads = getUploads();
+  const list = createQuery(() => crates());
+  const books = createQuery(rulebooks);
+  let book = $state('');
+  let find = $state('');
+  let shown = $derived(
+    (list.data ?? []).filter((c) => c.label.toLowerCase().includes(find.trim().toLowerCase()))
+  );
+
+  function stage(picks: Pick[]) {
+    uploads.add(
+      picks,
+      book ? { rulebook: book } : {},
+      () => void client.invalidateQueries({ queryKey: ['crates'] })
+    );
+  }
+</script>
+
+<Head title="Staging">
+  {#if uploads.list.length > uploads.busy}<Button onclick={() => uploads.clear()}>Clear the list</Button>{/if}
+</Head>
+
+<Dropzone onpick={stage}>
+  <label class="inline-flex items-center gap-2">
+    <span class="label">Rulebook</span>
+    <select class="input w-auto" bind:value={book}>
+      <option value="">every rulebook in use</option>
+      {#each books.data ?? [] as b (b.name)}<option value={b.name}>{b.title}</option>{/each}
+    </select>
+  </label>
+</Dropzone>
+
+{#if uploads.list.length}
+  <div class="box mt-4" aria-label="On their way" role="log">
+    {#each uploads.list as upload (upload)}<UploadRow {upload} />{/each}
+  </div>
+{/if}
+
+<div class="mt-6 mb-2 flex flex-wrap items-center gap-3">
+  <h2>Crates</h2>
+  {#if list.data?.length}
+    <input
+      class="input max-w-xs"
+      data-find
+      type="search"
+      placeholder="Find a crate ( / )"
+      aria-label="Find a crate"
+      bind:value={find}
+    />
+  {/if}
+</div>
+{#if list.error}
+  <Trouble error={list.error} />
+{:else if list.data?.length === 0}
+  <p class="text-ink-soft">
+    Nothing is staged yet. What you drop above is kept unchanged, and laid out by every rulebook that knows
+    it.
+  </p>
+{:else if list.data}
+  <div class="overflow-x-auto">
+    <table class="table">
+      <thead>
+        <tr>
+          <th class="label">Crate</th>
+          <th class="label">Version</th>
+          <th class="label max-sm:hidden">Kind</th>
+          <th class="label max-sm:hidden">From</th>
+          <th class="label text-right max-sm:hidden">Files</th>
+          <th class="label text-right max-sm:hidden">Size</th>
+          <th class="label">On</th>
+          <th class="label text-right max-sm:hidden">Staged</th>
+        </tr>
+      </thead>
+      <tbody>
+        {#each shown as crate (crate.digest)}<CrateRow {crate} />{/each}
+      </tbody>
+    </table>
+  </div>
+{/if}
