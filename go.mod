@@ -8,6 +8,8 @@ require (
 	filippo.io/age v1.3.2
 	github.com/alexedwards/scs/v2 v2.9.0
 	github.com/bmatcuk/doublestar/v4 v4.10.4
+	github.com/chromedp/cdproto v0.159.0
+	github.com/chromedp/chromedp v0.23.0
 	github.com/danielgtaylor/huma/v2 v2.37.2
 	github.com/gofrs/flock v0.13.2
 	github.com/jedib0t/go-pretty/v6 v6.8.3
@@ -29,8 +31,6 @@ require (
 
 require (
 	filippo.io/hpke v0.4.0 // indirect
-	github.com/chromedp/cdproto v0.159.0 // indirect
-	github.com/chromedp/chromedp v0.23.0 // indirect
 	github.com/clipperhouse/uax29/v2 v2.7.0 // indirect
 	github.com/dustin/go-humanize v1.1.0 // indirect
 	github.com/go-json-experiment/json v0.0.0-20260213210345-44df1a37e875 // indirect

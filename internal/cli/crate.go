@@ -48,10 +48,21 @@ func (a *App) crateList(ctx context.Context, cmd *cli.Command) error {
 		if seen[x.Rulebook+x.Label] > 1 {
 			name = x.Ref
 		}
-		lines = append(lines, []string{name, x.Rulebook, x.Kind, count(x.FileCount, "file"), size(x.Size), clock(x.StagedAt), from(x)})
+		lines = append(lines, []string{name, x.Rulebook, x.Kind, count(x.FileCount, "file"), size(x.Size), on(x), clock(x.StagedAt), from(x)})
 	}
-	a.rows([]string{"crate", "rulebook", "kind", "holds", "size", "staged", "from"}, lines)
+	a.rows([]string{"crate", "rulebook", "kind", "holds", "size", "on", "staged", "from"}, lines)
 	return nil
+}
+
+// on names the servers that hold this very version.
+func on(x api.Crate) string {
+	var names []string
+	for _, o := range x.On {
+		if o.Version == x.Version {
+			names = append(names, o.Server)
+		}
+	}
+	return strings.Join(names, ", ")
 }
 
 func from(x api.Crate) string {

@@ -39,6 +39,25 @@ func TestStagingTwiceChangesNothing(t *testing.T) {
 	s.fails(1, "no crate drum-tent@0.4.0 is staged for rulebook lanternfall", "deploy", "lantern", "drum-tent@0.4.0", "--yes")
 }
 
+func TestACrateTellsOnWhichServersItIs(t *testing.T) {
+	s, _ := folderServer(t)
+	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
+	s.stage(stall("0.5.0", map[string]string{"drum.txt": "boom boom"}))
+	s.must("deploy", "lantern", "drum-tent@0.4.0", "--yes")
+	var crates []api.Crate
+	s.get(&crates, "crate", "list")
+	for _, c := range crates {
+		require.Equal(t, []api.CrateTarget{{Server: "lantern", Version: "0.4.0"}}, c.On, c.Label)
+		var whole api.Crate
+		s.get(&whole, "crate", "show", c.Digest)
+		require.Equal(t, c.Label, whole.Label, "the whole digest names it too")
+	}
+	s.must("remove", "lantern", "drum-tent", "--yes")
+	var left []api.Crate
+	s.get(&left, "crate", "list")
+	require.Empty(t, left[0].On)
+}
+
 func TestAFolderIsStagedAndAnUnknownArchiveIsKept(t *testing.T) {
 	s, _ := folderServer(t)
 	dir := filepath.Join(t.TempDir(), "harvest-songs-1.2")

@@ -147,11 +147,26 @@ func (s *Server) crateOps(h huma.API) {
 			return nil, s.fail(ctx, err)
 		}
 		all, err := s.Catalog.Crates(ctx, in.Rulebook, in.Addon, before, pageLimit)
-		return &body[api.Page[api.Crate]]{page(all, pageLimit, func(c model.Crate) int64 { return c.ID }, wireCrate)}, s.fail(ctx, err)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		on, err := s.Insight.Holders(ctx)
+		wire := func(c model.Crate) api.Crate {
+			w := wireCrate(c)
+			w.On = wireHeld(on(c.Body.Rulebook, c.Key))
+			return w
+		}
+		return &body[api.Page[api.Crate]]{page(all, pageLimit, func(c model.Crate) int64 { return c.ID }, wire)}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodGet, "/crates/{crate}", "get-crate", "Show a crate with a reason for every file", "crates"), func(ctx context.Context, in *crateRef) (*body[api.Crate], error) {
 		c, err := s.Catalog.FindCrate(ctx, in.Rulebook, in.Ref)
-		return &body[api.Crate]{wireCrateWhole(c)}, s.fail(ctx, err)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		on, err := s.Insight.Holders(ctx)
+		w := wireCrateWhole(c)
+		w.On = wireHeld(on(c.Body.Rulebook, c.Key))
+		return &body[api.Crate]{w}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodGet, "/crates/{crate}/readme", "get-crate-readme", "The author's notes", "crates"), func(ctx context.Context, in *crateRef) (*body[api.Page[api.Readme]], error) {
 		c, err := s.Catalog.FindCrate(ctx, in.Rulebook, in.Ref)

@@ -108,6 +108,14 @@ func wireCrate(c model.Crate) api.Crate {
 	return w
 }
 
+func wireHeld(held []insight.Held) []api.CrateTarget {
+	out := make([]api.CrateTarget, len(held))
+	for i, h := range held {
+		out[i] = api.CrateTarget(h)
+	}
+	return out
+}
+
 func wireCrateWhole(c model.Crate) api.Crate {
 	w := wireCrate(c)
 	for _, f := range c.Body.Files {

@@ -40,3 +40,9 @@ type Laid struct {
 	Crate    *Crate
 	Findings []finding.Finding
 }
+
+// Holding is a version of an add-on that claims paths on a server.
+type Holding struct {
+	Rulebook, Addon string // the add-on's key
+	Server, Label   string
+}

@@ -100,6 +100,15 @@ func (db *DB) Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row
 	return out, nil
 }
 
+// Holdings gives, for every server, which versions of which add-ons claim
+// paths on it.
+func (db *DB) Holdings(ctx context.Context) ([]model.Holding, error) {
+	return all(ctx, db.sql, func(r *sql.Rows, h *model.Holding) error {
+		return r.Scan(&h.Rulebook, &h.Addon, &h.Server, &h.Label)
+	}, `SELECT DISTINCT s.rulebook, c.addon, s.name, c.label FROM ledger_claim c JOIN server s ON s.id = c.server_id
+		WHERE s.dropped_at IS NULL ORDER BY s.name, c.label`)
+}
+
 // Refresh notes what the host now reports of paths whose bytes were just
 // proved to be what the ledger knows. It changes no event and no state.
 func (db *DB) Refresh(ctx context.Context, server int64, reported map[tree.Path]draft.Reported) error {

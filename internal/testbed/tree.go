@@ -61,6 +61,7 @@ func Files(s map[string]Thing) map[string]string {
 // Zip writes a zip with the given files in the order of their names.
 func Zip(t testing.TB, file string, texts map[string]string) string {
 	t.Helper()
+	require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
 	f, err := os.Create(file)
 	require.NoError(t, err)
 	defer f.Close()

@@ -107,6 +107,9 @@ const manyCrates = 10_000
 // or a name alone, which means the version staged last. An empty rulebook
 // means any. Where several crates fit, the fault lists them.
 func (s *Service) FindCrate(ctx context.Context, rulebookName, ref string) (model.Crate, error) {
+	if d, err := tree.ParseDigest(ref); err == nil {
+		return s.crateByDigest(ctx, d)
+	}
 	label, digits, _ := strings.Cut(ref, "~")
 	name, version, exact := strings.Cut(label, "@")
 	if name == "" {
@@ -133,6 +136,14 @@ func (s *Service) FindCrate(ctx context.Context, rulebookName, ref string) (mode
 		return model.Crate{}, fault.New(fault.Usage, "crate-ambiguous", "%s can mean several crates: %s", ref, labels(fit)).WithMend("Add the ~digits to say which.")
 	}
 	return fit[0], nil
+}
+
+func (s *Service) crateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error) {
+	c, err := s.Records.CrateByDigest(ctx, d)
+	if errors.Is(err, model.ErrNotFound) {
+		return c, fault.New(fault.Unknown, "crate-unknown", "no crate with the digest %s is staged", d).WithMend("crate list shows what is there.")
+	}
+	return c, err
 }
 
 func forBook(name string) string {

@@ -29,6 +29,7 @@ type Records interface {
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
 	Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error)
 	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
+	Holdings(ctx context.Context) ([]model.Holding, error)
 	LastJob(ctx context.Context, kind, subject string) (model.Job, error)
 }
 
@@ -138,6 +139,23 @@ func addons(ledger map[tree.Path]draft.Row, origins map[tree.Path]model.Event) (
 	}
 	slices.SortFunc(out, func(a, b Addon) int { return strings.Compare(a.Key, b.Key) })
 	return out, files
+}
+
+// Held is a version of an add-on on a server.
+type Held struct{ Server, Version string }
+
+// Holders tells which servers hold which versions of an add-on; its argument
+// is the add-on's rulebook and key.
+func (s *Service) Holders(ctx context.Context) (func(rulebook, key string) []Held, error) {
+	type addon struct{ rulebook, key string }
+	holdings, err := s.Records.Holdings(ctx)
+	held := map[addon][]Held{}
+	for _, h := range holdings {
+		_, ver, _ := cutLast(h.Label)
+		a := addon{h.Rulebook, h.Addon}
+		held[a] = append(held[a], Held{h.Server, ver})
+	}
+	return func(rulebook, key string) []Held { return held[addon{rulebook, key}] }, err
 }
 
 func cutLast(label string) (name, ver string, ok bool) {

@@ -40,7 +40,7 @@
 {#if q.data}
   {@const c = q.data}
   <Head title={c.name}>
-    {#snippet beside()}<span class="text-ink-soft">{c.why}</span>{/snippet}
+    {#snippet beside()}<span class="min-w-0 text-ink-soft [overflow-wrap:anywhere]">{c.why}</span>{/snippet}
     <Button onclick={() => (dropping = true)}>Drop…</Button>
     {#if notes.data?.length}<Button onclick={() => (reading = true)}
         >Author’s notes {notes.data.length}</Button

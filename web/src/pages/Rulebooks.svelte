@@ -18,6 +18,7 @@
   async function add() {
     error = undefined;
     const text = await file?.files?.[0]?.text();
+    if (file) file.value = ''; // so that the same file can be chosen again
     if (text === undefined) return;
     try {
       const b = await ok(api.POST('/rulebooks', { body: { text } }));
@@ -27,7 +28,6 @@
     } catch (e) {
       error = e;
     }
-    file!.value = '';
   }
 </script>
 

@@ -28,7 +28,9 @@
   <Head title={s.server.name}>
     {#snippet beside()}
       <Stamp small word={stands.word} tone={stands.tone} />
-      <span class="text-ink-soft">{s.server.rulebook} · {reachedBy(s.server.transport)}</span>
+      <span class="min-w-0 text-ink-soft [overflow-wrap:anywhere]"
+        >{s.server.rulebook} · {reachedBy(s.server.transport)}</span
+      >
     {/snippet}
     <Button kind="main" onclick={() => (deploying = true)}>Deploy…</Button>
   </Head>

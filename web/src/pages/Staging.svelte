@@ -86,7 +86,9 @@
         </tr>
       </thead>
       <tbody>
-        {#each shown as crate (crate.digest)}<CrateRow {crate} />{/each}
+        {#each shown as crate (crate.digest)}<CrateRow {crate} />{:else}<tr
+            ><td colspan="8" class="text-ink-soft">No crate has “{find}” in its name or version.</td></tr
+          >{/each}
       </tbody>
     </table>
   </div>

@@ -70,6 +70,9 @@
                 })}>{a.name}</a
               >
               {#if a.kind}<span class="label ml-1">{a.kind}</span>{/if}
+              <div class="reason sm:hidden">
+                {a.rung}{#if a.newer}, {a.newer} is staged{/if}, {count(a.files, 'file')}
+              </div>
             </td>
             <td class="mono">{a.version}</td>
             <td class="max-sm:hidden"><Rung rung={a.rung} /></td>
@@ -89,7 +92,7 @@
                 })}>{a.deployment}</a
               >
             </td>
-            <td class="text-right whitespace-nowrap">
+            <td class="text-right sm:whitespace-nowrap">
               {#if a.newer}
                 <Button
                   kind="quiet"

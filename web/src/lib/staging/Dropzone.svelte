@@ -34,7 +34,7 @@
   ondragleave={() => (over = false)}
   ondrop={drop}
 >
-  <div class="mr-auto">
+  <div class="w-full">
     <h2>Drop archives or folders here</h2>
     <div class="reason">
       They are kept unchanged; you see where each file will go before anything is deployed.

@@ -1,0 +1,154 @@
+// Command screenshots makes the pictures in docs/screenshots: it starts the
+// built program's demo, signs in with the link that it prints, and looks at
+// every page.
+package main
+
+import (
+	"bufio"
+	"context"
+	"flag"
+	"fmt"
+	"io"
+	"log"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"time"
+
+	"restlesscrate/internal/testbed/browser"
+)
+
+func main() {
+	program := flag.String("program", "bin/restless", "the built program")
+	folder := flag.String("to", "docs/screenshots", "where the pictures go")
+	flag.Parse()
+	ctx, stop := context.WithTimeout(context.Background(), 5*time.Minute)
+	defer stop()
+	if err := run(ctx, *program, *folder); err != nil {
+		log.Fatal(err)
+	}
+}
+
+func run(ctx context.Context, program, folder string) error {
+	link, end, err := startDemo(ctx, program)
+	if err != nil {
+		return err
+	}
+	defer end()
+	p, closeIt, err := browser.Open(ctx, 1280, 800)
+	if err != nil {
+		return err
+	}
+	defer closeIt()
+	t := tour{Page: p, folder: folder, base: link.Scheme + "://" + link.Host}
+	if err := p.Go(link.String()); err != nil {
+		return err
+	}
+	if err := p.See("Last deployment"); err != nil {
+		return err
+	}
+	for _, s := range shots {
+		if err := t.take(s); err != nil {
+			return fmt.Errorf("%s: %w", s.file, err)
+		}
+	}
+	return nil
+}
+
+var signIn = regexp.MustCompile(`http://\S+/sign-in\?code=\S+`)
+
+// startDemo gives the sign-in link once the demo has printed it.
+func startDemo(ctx context.Context, program string) (*url.URL, func(), error) {
+	cmd := exec.CommandContext(ctx, program, "demo")
+	cmd.Stderr = os.Stderr
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		return nil, nil, err
+	}
+	if err := cmd.Start(); err != nil {
+		return nil, nil, err
+	}
+	end := func() {
+		_ = cmd.Process.Signal(os.Interrupt)
+		_ = cmd.Wait()
+	}
+	lines := bufio.NewScanner(out)
+	for lines.Scan() {
+		if found := signIn.FindString(lines.Text()); found != "" {
+			go func() { _, _ = io.Copy(io.Discard, out) }()
+			u, err := url.Parse(found)
+			return u, end, err
+		}
+	}
+	end()
+	return nil, nil, fmt.Errorf("the demo printed no sign-in link: %v", lines.Err())
+}
+
+// shot is one picture: where, what to wait for, what to do first.
+type shot struct {
+	file, path, see string
+	first           func(tour) error
+	width           int
+	dark            bool
+}
+
+var shots = []shot{
+	{file: "servers", path: "/", see: "as deployed"},
+	{file: "server-dark", path: "/servers/saltpan", see: "tide-lamps", dark: true},
+	{file: "files", path: "/servers/lantern/files", see: "reel.tune", first: click("History of songbooks/harvest-songs/reel.tune", "became")},
+	{file: "timeline", path: "/servers/lantern/timeline", see: "Take back"},
+	{file: "about", path: "/servers/saltpan/about", see: "Found out"},
+	{file: "staging", path: "/staging", see: "drum-tent"},
+	{file: "crate", path: "/staging", see: "drum-tent", first: func(t tour) error { return t.clickThrough("drum-tent", "As downloaded") }},
+	{file: "draft", path: "/servers/lantern", see: "drum-tent", first: click("Update to 0.5.0", "Run it")},
+	{file: "deployment-done", path: "/servers/lantern/deployments/2", see: "read back and right"},
+	{file: "deployments", path: "/deployments", see: "lantern#2"},
+	{file: "rulebook", path: "/rulebooks/lanternfall", see: "Its text"},
+	{file: "draft-narrow", path: "/servers/lantern/deployments/2", see: "read back and right", width: 390},
+	{file: "crate-narrow-dark", path: "/staging", see: "drum-tent", width: 390, dark: true,
+		first: func(t tour) error { return t.clickThrough("drum-tent", "Left out") }},
+}
+
+func click(words, then string) func(tour) error {
+	return func(t tour) error { return t.clickThrough(words, then) }
+}
+
+// tour is the way through the pages.
+type tour struct {
+	*browser.Page
+	folder, base string
+}
+
+func (t tour) clickThrough(words, then string) error {
+	if err := t.ClickIn("main", words); err != nil {
+		return err
+	}
+	return t.See(then)
+}
+
+func (t tour) take(s shot) error {
+	width, height := 1280, 800
+	if s.width != 0 {
+		width, height = s.width, 844
+	}
+	if err := t.Size(width, height); err != nil {
+		return err
+	}
+	if err := t.Dark(s.dark); err != nil {
+		return err
+	}
+	if err := t.Go(t.base + s.path); err != nil {
+		return err
+	}
+	if err := t.SeeIn("main", s.see); err != nil {
+		return err
+	}
+	if s.first != nil {
+		if err := s.first(t); err != nil {
+			return err
+		}
+	}
+	return t.PNG(filepath.Join(t.folder, s.file+".png"))
+}

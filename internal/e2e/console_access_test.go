@@ -1,0 +1,97 @@
+package e2e
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/testbed"
+	"restlesscrate/internal/testbed/browser"
+)
+
+// pages are every page of the console with something in it, and words that
+// tell that it is there.
+func pages(t *testing.T, s *service, root string) [][2]string {
+	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
+	s.stage(stall("0.5.0", map[string]string{"drum.txt": "boom boom"}))
+	s.must("deploy", "lantern", "drum-tent@0.4.0", "--yes")
+	testbed.Write(t, filepath.Join(root, "stalls/drum-tent/stall.lf"), "changed by hand")
+	s.must("deploy", "lantern", "drum-tent@0.5.0", "--draft")
+	var crates []api.Crate
+	s.get(&crates, "crate", "list")
+	return [][2]string{
+		{"/", "as deployed"}, {"/servers/lantern", "0.5.0 is staged"}, {"/servers/lantern/files", "stalls/drum-tent/stall.lf"},
+		{"/servers/lantern/timeline", "Take back"}, {"/servers/lantern/about", "Found out"}, {"/servers/lantern/deployments/1", "read back and right"},
+		{"/servers/lantern/deployments/2", "I accept this"}, {"/staging", "drum-tent"}, {"/crates/" + crates[0].Digest, "Left out"},
+		{"/deployments", "lantern#1"}, {"/rulebooks", "Lanternfall"}, {"/rulebooks/lanternfall", "Its text"}, {"/nowhere", "There is no such page"},
+	}
+}
+
+// broken is one rule of the checker that a page breaks, and where.
+type broken struct {
+	ID     string
+	Where  []string
+	Detail string
+}
+
+const check = `axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa']}).then(r =>
+	r.violations.map(v => ({ID: v.id, Detail: v.help, Where: v.nodes.map(n => n.html.slice(0, 160) + ' ' + (n.any[0]?.message ?? ''))})))`
+
+func TestEveryPageCanBeUsedByAll(t *testing.T) {
+	s, root := folderServer(t)
+	list := pages(t, s, root)
+	c := openConsole(t, s)
+	axe, err := os.ReadFile("../../web/node_modules/axe-core/axe.min.js")
+	require.NoError(t, err, "make build installs it")
+	for _, dark := range []bool{false, true} {
+		c.ok(c.page.Dark(dark))
+		for _, p := range list {
+			c.goTo(p[0])
+			c.see(p[1])
+			_, err := browser.Eval[any](c.page, string(axe)+"; undefined")
+			require.NoError(t, err)
+			found, err := browser.Eval[[]broken](c.page, check)
+			require.NoError(t, err)
+			require.Empty(t, found, "%s, dark %v", p[0], dark)
+		}
+	}
+}
+
+func TestNoPageIsWiderThanANarrowScreen(t *testing.T) {
+	s, root := folderServer(t)
+	list := pages(t, s, root)
+	c := openConsole(t, s)
+	c.ok(c.page.Size(390, 844))
+	for _, p := range list {
+		c.goTo(p[0])
+		c.see(p[1])
+		wide, err := browser.Eval[int](c.page, "document.documentElement.scrollWidth")
+		require.NoError(t, err)
+		require.LessOrEqual(t, wide, 390, p[0])
+	}
+}
+
+func TestTheKeyboardIsEnough(t *testing.T) {
+	s, root := folderServer(t)
+	pages(t, s, root)
+	c := openConsole(t, s)
+	c.goTo("/staging")
+	c.see("drum-tent")
+	press := func(keys ...string) {
+		for _, k := range keys {
+			c.ok(c.page.Press(k))
+		}
+	}
+	press("?")
+	c.see("go to the find field of the page")
+	press("Escape")
+	c.ok(c.page.Gone("go to the find field of the page"))
+	press("/", "0.4.0")
+	c.ok(c.page.Gone("0.5.0"))
+	press("Escape", "ArrowDown", "Enter")
+	c.seeIn("main", "drum-tent@0.4.0")
+	c.see("As downloaded")
+}

@@ -1,0 +1,265 @@
+package e2e
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/testbed"
+	"restlesscrate/internal/testbed/browser"
+	"restlesscrate/web"
+)
+
+// console is a browser that is signed in to a service. Its methods fail the
+// test where a person would be stuck.
+type console struct {
+	*testing.T
+	page *browser.Page
+	base string
+}
+
+// openConsole signs a browser in with a one-time link.
+func openConsole(t *testing.T, s *service) console {
+	t.Helper()
+	testbed.Need(t, "chromium", "chromium")
+	if !web.Built() {
+		testbed.Skip(t, "the console is not built; make build builds it")
+	}
+	p, closeIt, err := browser.Open(t.Context(), 1280, 800)
+	require.NoError(t, err)
+	t.Cleanup(closeIt)
+	status, raw := s.call("POST", "/api/v1/signin-links", s.token(), "")
+	require.Equal(t, 200, status, raw)
+	var link api.SignInLink
+	require.NoError(t, json.Unmarshal([]byte(raw), &link))
+	c := console{t, p, fmt.Sprintf("http://127.0.0.1:%d", s.port)}
+	c.ok(p.Go(link.URL))
+	c.see("Servers")
+	t.Cleanup(func() { require.Empty(t, p.Faults(), "no script of the console threw") })
+	return c
+}
+
+func (c console) ok(err error) {
+	c.Helper()
+	require.NoError(c, err)
+}
+
+func (c console) goTo(path string)           { c.Helper(); c.ok(c.page.Go(c.base + path)) }
+func (c console) click(words string)         { c.Helper(); c.ok(c.page.Click(words)) }
+func (c console) clickIn(within, w string)   { c.Helper(); c.ok(c.page.ClickIn(within, w)) }
+func (c console) see(words string)           { c.Helper(); c.ok(c.page.See(words)) }
+func (c console) seeIn(within, words string) { c.Helper(); c.ok(c.page.SeeIn(within, words)) }
+func (c console) fill(label, text string)    { c.Helper(); c.ok(c.page.Fill(label, text)) }
+func (c console) upload(selector string, paths ...string) {
+	c.Helper()
+	c.ok(c.page.Upload(selector, paths...))
+}
+
+// runDraft runs the draft that is open and waits until it is done.
+func (c console) runDraft(name string) {
+	c.Helper()
+	c.seeIn("main", name)
+	c.click("Run it")
+	c.seeIn("main", "read back and right")
+}
+
+func TestTheConsoleDoesTheWholeJob(t *testing.T) {
+	d, root, dir := testbed.StartSSHD(t), t.TempDir(), t.TempDir()
+	testbed.Write(t, filepath.Join(root, "fair.order"), "call nobody\n")
+	s := start(t)
+	c := openConsole(t, s)
+
+	// A rulebook, and a server behind a host whose key is new.
+	c.click("To the rulebooks")
+	book, err := filepath.Abs(books + "lanternfall.yaml")
+	require.NoError(t, err)
+	c.upload("[data-rulebook]", book)
+	c.see("Its text")
+	c.goTo("/")
+	c.clickIn("main header", "Add a server…")
+	c.fill("Name", "lantern")
+	c.fill("Host", "127.0.0.1")
+	c.fill("Port", "\b\b"+strconv.Itoa(d.Port))
+	c.fill("User", d.User)
+	c.click("a key file")
+	c.see("Its content is sent")
+	c.upload("[role=dialog] input[type=file]", d.KeyFile)
+	c.fill("The server's root folder", root)
+	c.click("Add it")
+	c.seeIn("main", "not tested")
+	c.click("Test it")
+	c.see("is a host whose key nobody has confirmed")
+	c.click("This is the key: trust it")
+	c.see("Files can be renamed from the work folder into the tree")
+
+	// Two versions as archives, and a folder.
+	c.click("Staging")
+	v1 := testbed.Zip(t, filepath.Join(dir, "1", "drum-tent-main.zip"), stall("0.4.0", map[string]string{"drum.txt": "boom", "old.txt": "goes"}))
+	c.upload("[data-files]", v1)
+	c.seeIn("[data-upload='drum-tent-main.zip']", "drum-tent@0.4.0")
+	songs := filepath.Join(dir, "harvest-songs-1.2")
+	testbed.Write(t, filepath.Join(songs, "reel.tune"), "la")
+	testbed.Write(t, filepath.Join(songs, "jig.tune"), "le")
+	c.upload("[data-folder]", songs)
+	c.seeIn("[data-upload='harvest-songs-1.2.tar']", "harvest-songs@1.2")
+
+	// Where does each file go, and why?
+	c.click("drum-tent@0.4.0")
+	c.see("drum-tent-main/drum-tent-main/stall.lf")
+	c.see("stalls/drum-tent/stall.lf")
+	c.click("Author’s notes 1")
+	c.see("Put the inner folder on the server.")
+	c.ok(c.page.Press("Escape"))
+
+	// The first deployment, chosen on the server's own page.
+	before := testbed.Files(testbed.Snapshot(t, root))
+	c.goTo("/servers/lantern")
+	c.clickIn("main header", "Deploy…")
+	c.click("drum-tent 0.4.0")
+	c.click("harvest-songs 1.2")
+	c.see("2 crates chosen")
+	c.click("Draft it")
+	c.see("it may be running while its files change")
+	require.Equal(t, before, testbed.Files(testbed.Snapshot(t, root)), "a draft touches nothing")
+	c.runDraft("lantern#1")
+	first := testbed.Snapshot(t, root)
+	require.Equal(t, map[string]string{
+		"fair.order":                        "call nobody\n",
+		"stalls/drum-tent/stall.lf":         "title = \"Drum Tent\"\nversion = \"0.4.0\"\n",
+		"stalls/drum-tent/wares/drum.txt":   "boom",
+		"stalls/drum-tent/wares/old.txt":    "goes",
+		"songbooks/harvest-songs/reel.tune": "la",
+		"songbooks/harvest-songs/jig.tune":  "le",
+	}, testbed.Files(first))
+
+	// A newer version is staged: the server's page offers it.
+	v2 := testbed.Zip(t, filepath.Join(dir, "2", "drum-tent-main.zip"), stall("0.5.0", map[string]string{"drum.txt": "boom boom"}))
+	c.click("Staging")
+	c.upload("[data-files]", v2)
+	c.see("drum-tent@0.5.0")
+	c.goTo("/servers/lantern")
+	c.see("0.5.0 is staged")
+	c.click("Update to 0.5.0")
+	c.runDraft("lantern#2")
+	second := testbed.Files(testbed.Snapshot(t, root))
+	require.Equal(t, "boom boom", second["stalls/drum-tent/wares/drum.txt"])
+	require.NotContains(t, second, "stalls/drum-tent/wares/old.txt")
+
+	// One file back by its history, then the whole update by the timeline.
+	c.goTo("/servers/lantern/files")
+	c.click("History of stalls/drum-tent/wares/drum.txt")
+	c.see("drum-tent@0.4.0, 4 B became drum-tent@0.5.0, 9 B")
+	c.click("Back one change")
+	c.runDraft("lantern#3")
+	require.Equal(t, "boom", testbed.Files(testbed.Snapshot(t, root))["stalls/drum-tent/wares/drum.txt"])
+	c.goTo("/servers/lantern/timeline")
+	c.clickIn("[data-deployment='2']", "Take back")
+	c.see("1 there already")
+	c.runDraft("lantern#4")
+	require.Equal(t, first, testbed.Snapshot(t, root), "existence, bytes and modes")
+}
+
+func TestAHaltedRunIsResumedOrUndoneByClicking(t *testing.T) {
+	s, d, root := overSSH(t)
+	s.trust()
+	s.stage(many("1.0"))
+	s.stage(many("2.0"))
+	s.must("deploy", "lantern", "drum-tent@1.0", "--yes")
+	old := testbed.Snapshot(t, root)
+	c := openConsole(t, s)
+
+	halt := func() {
+		t.Helper()
+		for range 10 {
+			c.goTo("/servers/lantern")
+			c.click("Update to 2.0")
+			c.see("Run it")
+			number, err := browser.Eval[string](c.page, `location.pathname.split('/').pop()`)
+			require.NoError(t, err)
+			c.click("Run it")
+			testbed.Eventually(t, "some files are sent", func() bool { return entries(filepath.Join(root, ".restless-crate", number)) > 20 })
+			testbed.KillSessions(t, d)
+			c.ok(c.page.SeeAny("main", "Resume", "Take back…"))
+			if text, err := c.page.Text("main"); err == nil && !strings.Contains(text, "Take back…") {
+				return
+			}
+			s.must("rollback", "lantern", "--to", "1", "--yes")
+		}
+		t.Fatal("ten runs got through before the line could be cut")
+	}
+
+	halt()
+	c.see("The server stands half-way")
+	c.see("the line to the host was lost")
+	c.click("Undo")
+	c.see("undone")
+	c.see("read back and right")
+	require.Equal(t, old, testbed.Snapshot(t, root), "exactly the old tree, nothing of ours left")
+
+	halt()
+	c.goTo("/servers/lantern")
+	c.see("It stands half-way: finish it or take it back before anything else.")
+	number, err := browser.Eval[string](c.page, `[...document.querySelectorAll('a')].map(a => a.innerText).find(w => w.startsWith('Open lantern#'))`)
+	require.NoError(t, err)
+	c.click(number)
+	c.click("Resume")
+	c.see("Take back…")
+	now := testbed.Files(testbed.Snapshot(t, root))
+	require.Equal(t, many("2.0")["drum-tent-main/drum-tent-main/wares/w123.txt"], now["stalls/drum-tent/wares/w123.txt"])
+	require.Len(t, now, len(testbed.Files(old)), "and nothing else")
+}
+
+func TestABlockIsAcceptedByATick(t *testing.T) {
+	s, root := folderServer(t)
+	testbed.Write(t, filepath.Join(root, "stalls/drum-tent/stall.lf"), "put there by hand")
+	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
+	s.must("deploy", "lantern", "drum-tent@0.4.0", "--draft")
+	c := openConsole(t, s)
+	c.goTo("/servers/lantern/deployments/1")
+	c.seeIn("[data-finding='unknown-file']", "I accept this")
+	disabled, err := browser.Eval[bool](c.page, `[...document.querySelectorAll('button')].find(b => b.innerText === 'Run it').disabled`)
+	require.NoError(t, err)
+	require.True(t, disabled, "a block stands in the way")
+	c.click("I accept this")
+	c.runDraft("lantern#1")
+	c.see("accepted by owner")
+	require.Contains(t, testbed.Files(testbed.Snapshot(t, root))["stalls/drum-tent/stall.lf"], "0.4.0")
+
+	// What was taken over is kept: the way back brings it again.
+	c.click("Take back…")
+	c.runDraft("lantern#2")
+	require.Equal(t, "put there by hand", testbed.Files(testbed.Snapshot(t, root))["stalls/drum-tent/stall.lf"])
+}
+
+func TestADraftThatIsNoLongerTrueIsDraftedAnew(t *testing.T) {
+	s, root := folderServer(t)
+	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
+	s.must("deploy", "lantern", "drum-tent@0.4.0", "--draft")
+	c := openConsole(t, s)
+	c.goTo("/servers/lantern/deployments/1")
+	c.see("Run it")
+	testbed.Write(t, filepath.Join(root, "stalls/drum-tent/stall.lf"), "meanwhile")
+	c.click("Run it")
+	c.see("lantern#1 is no longer true")
+	c.see("This is the new one; read it again.")
+	c.seeIn("main", "lantern#2")
+	c.seeIn("[data-finding='unknown-file']", "I accept this")
+	require.Equal(t, map[string]string{"stalls/drum-tent/stall.lf": "meanwhile"}, testbed.Files(testbed.Snapshot(t, root)), "nothing was done")
+}
+
+func TestABrokenArchiveIsRefusedOnTheStagingPage(t *testing.T) {
+	s, _ := folderServer(t)
+	c := openConsole(t, s)
+	file := filepath.Join(t.TempDir(), "broken.zip")
+	require.NoError(t, os.WriteFile(file, []byte("PK\x03\x04 and then nothing"), 0o644))
+	c.goTo("/staging")
+	c.upload("[data-files]", file)
+	c.seeIn("[data-upload='broken.zip']", "refused")
+}

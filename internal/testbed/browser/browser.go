@@ -1,0 +1,254 @@
+// Package browser uses the console as a person does: it finds what can be
+// clicked by its words, clicks where it is on the screen, and waits for words
+// to appear. It drives a headless Chromium with a profile of its own.
+package browser
+
+import (
+	"context"
+	_ "embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"strings"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+)
+
+// patience is how long a page may take to show what is waited for.
+const patience = 20 * time.Second
+
+//go:embed eyes.js
+var eyes string
+
+// Page is one open tab.
+type Page struct {
+	ctx    context.Context
+	faults []string
+}
+
+// Open starts a Chromium and opens an empty tab. It ends with ctx or when
+// close is called.
+func Open(ctx context.Context, width, height int) (p *Page, closeIt func(), err error) {
+	opts := []chromedp.ExecAllocatorOption{chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun,
+		chromedp.WindowSize(width, height)}
+	for _, flag := range []string{"disable-quic", "disable-background-networking", "disable-component-update", "disable-sync", "disable-dev-shm-usage"} {
+		opts = append(opts, chromedp.Flag(flag, true))
+	}
+	ctx, stopBrowser := chromedp.NewExecAllocator(ctx, opts...)
+	ctx, stopTab := chromedp.NewContext(ctx)
+	closeIt = func() { stopTab(); stopBrowser() }
+	p = &Page{ctx: ctx}
+	if err := chromedp.Do(ctx); err != nil {
+		closeIt()
+		return nil, nil, fmt.Errorf("start the browser: %w", err)
+	}
+	thrown := chromedp.Events(ctx, runtime.ExceptionThrown)
+	go func() {
+		for e, err := range thrown {
+			if err != nil {
+				return
+			}
+			text := e.ExceptionDetails.Text
+			if x := e.ExceptionDetails.Exception; x != nil {
+				text += ": " + x.Description
+			}
+			p.faults = append(p.faults, text)
+		}
+	}()
+	return p, closeIt, p.Size(width, height)
+}
+
+// Size sets the window's size in pixels.
+func (p *Page) Size(width, height int) error {
+	return p.do(chromedp.EmulateViewport(int64(width), int64(height)))
+}
+
+// Dark says what the system prefers.
+func (p *Page) Dark(dark bool) error {
+	scheme := "light"
+	if dark {
+		scheme = "dark"
+	}
+	ctx, stop := context.WithTimeout(p.ctx, patience)
+	defer stop()
+	_, err := chromedp.Call(ctx, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{
+		Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}}})
+	return err
+}
+
+// Go opens an address.
+func (p *Page) Go(url string) error { return p.do(chromedp.Navigate(url)) }
+
+// Click waits for something with these words that can be clicked, and clicks
+// its middle. What lies under a sheet cannot be clicked.
+func (p *Page) Click(words string) error { return p.ClickIn("body", words) }
+
+// ClickIn is Click within what a CSS selector matches.
+func (p *Page) ClickIn(within, words string) error {
+	at, err := until[point](p, fmt.Sprintf("click %q", words), fmt.Sprintf("eyes.button(%s, %s)", quote(within), quote(words)))
+	if err != nil {
+		return err
+	}
+	return p.do(chromedp.MouseClickXY(at.X, at.Y))
+}
+
+type point struct{ X, Y float64 }
+
+// Fill waits for the field with this label and types into it.
+func (p *Page) Fill(label, text string) error {
+	at, err := until[point](p, fmt.Sprintf("fill %q", label), fmt.Sprintf("eyes.field(%s)", quote(label)))
+	if err != nil {
+		return err
+	}
+	return p.do(chromedp.MouseClickXY(at.X, at.Y), chromedp.KeyEvent(text))
+}
+
+// Press presses keys where the focus is: a name such as Escape or ArrowDown,
+// or else one character after the other. A page that prevents a key's effect
+// prevents its letter too, as with a real keyboard.
+func (p *Page) Press(keys string) error {
+	if code, named := codes[keys]; named {
+		return p.press(keys, code)
+	}
+	for _, r := range keys {
+		if err := p.press(string(r), 0); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+var codes = map[string]int64{"Escape": 27, "Enter": 13, "ArrowDown": 40, "ArrowUp": 38, "Tab": 9}
+
+func (p *Page) press(key string, code int64) error {
+	ctx, stop := context.WithTimeout(p.ctx, patience)
+	defer stop()
+	down := input.DispatchKeyEventParams{Type: input.DispatchKeyEventTypeKeyDown, Key: key, Code: key, WindowsVirtualKeyCode: code}
+	switch {
+	case code == 0:
+		down.Text, down.Code = key, ""
+	case key == "Enter":
+		down.Text = "\r"
+	}
+	up := input.DispatchKeyEventParams{Type: input.DispatchKeyEventTypeKeyUp, Key: key, Code: key, WindowsVirtualKeyCode: code}
+	for _, e := range []input.DispatchKeyEventParams{down, up} {
+		if _, err := chromedp.Call(ctx, input.DispatchKeyEvent, e); err != nil {
+			return fmt.Errorf("press %s: %w", key, err)
+		}
+	}
+	return nil
+}
+
+// See waits until the words are visible.
+func (p *Page) See(words string) error { return p.SeeIn("body", words) }
+
+// SeeIn is See within what a CSS selector matches.
+func (p *Page) SeeIn(within, words string) error {
+	_, err := until[bool](p, fmt.Sprintf("see %q in %s", words, within), fmt.Sprintf("eyes.sees(%s, %s)", quote(within), quote(words)))
+	return err
+}
+
+// Gone waits until the words are not visible, or no more, in the page's main part or on a sheet.
+func (p *Page) Gone(words string) error {
+	_, err := until[bool](p, fmt.Sprintf("no more see %q", words), fmt.Sprintf("!eyes.sees('main, [role=dialog]', %s)", quote(words)))
+	return err
+}
+
+// SeeAny waits until one of the words is visible.
+func (p *Page) SeeAny(within string, words ...string) error {
+	any := make([]string, len(words))
+	for i, w := range words {
+		any[i] = fmt.Sprintf("eyes.sees(%s, %s)", quote(within), quote(w))
+	}
+	_, err := until[bool](p, fmt.Sprintf("see one of %q", words), "("+strings.Join(any, " || ")+")")
+	return err
+}
+
+// Upload gives files, or one folder, to the file field that the selector matches.
+func (p *Page) Upload(selector string, paths ...string) error {
+	return p.do(chromedp.SetUploadFiles(chromedp.CSS(selector), paths))
+}
+
+// Text gives what is visible within a selector.
+func (p *Page) Text(within string) (string, error) {
+	ctx, stop := context.WithTimeout(p.ctx, patience)
+	defer stop()
+	return chromedp.Run(ctx, chromedp.Evaluate[string](fmt.Sprintf("document.querySelector(%s)?.innerText ?? ''", quote(within))))
+}
+
+// Eval gives what an expression of the page is, or what it promises.
+func Eval[T any](p *Page, expression string) (T, error) {
+	ctx, stop := context.WithTimeout(p.ctx, patience)
+	defer stop()
+	return chromedp.Run(ctx, chromedp.Evaluate[T](expression, chromedp.EvalAwaitPromise))
+}
+
+// PNG writes a picture of what is on the screen.
+func (p *Page) PNG(file string) error {
+	ctx, stop := context.WithTimeout(p.ctx, patience)
+	defer stop()
+	// Fonts first: a picture with the wrong letters shows another page.
+	if err := chromedp.Do(ctx, chromedp.Evaluate[chromedp.Void](`document.fonts.ready.then(() => undefined)`, chromedp.EvalAwaitPromise)); err != nil {
+		return err
+	}
+	raw, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(file, raw, 0o644)
+}
+
+// Faults gives what scripts of the page threw and nobody caught.
+func (p *Page) Faults() []string { return p.faults }
+
+func (p *Page) do(actions ...chromedp.Action[chromedp.Void]) error {
+	ctx, stop := context.WithTimeout(p.ctx, patience)
+	defer stop()
+	return chromedp.Do(ctx, actions...)
+}
+
+var errNotYet = errors.New("not yet")
+
+// until evaluates an expression of eyes.js until it gives something.
+func until[T any](p *Page, what, expression string) (T, error) {
+	ctx, stop := context.WithTimeout(p.ctx, patience)
+	defer stop()
+	for {
+		got, err := look[T](ctx, expression)
+		if err == nil {
+			return got, nil
+		}
+		select {
+		case <-ctx.Done():
+			screen, _ := p.Text("body")
+			return got, fmt.Errorf("%s: it never came; the page shows:\n%s\n(%w)", what, screen, err)
+		case <-time.After(15 * time.Millisecond):
+		}
+	}
+}
+
+func look[T any](ctx context.Context, expression string) (got T, err error) {
+	raw, err := chromedp.Run(ctx, chromedp.Evaluate[string](eyes+"; JSON.stringify("+expression+")"))
+	if err != nil {
+		var gone *cdp.Error
+		if errors.As(err, &gone) || strings.Contains(err.Error(), "navigat") {
+			return got, errNotYet // the page is just changing
+		}
+		return got, err
+	}
+	if raw == "null" || raw == "false" || raw == "" {
+		return got, errNotYet
+	}
+	return got, json.Unmarshal([]byte(raw), &got)
+}
+
+func quote(s string) string {
+	raw, _ := json.Marshal(s) // a string always marshals
+	return string(raw)
+}

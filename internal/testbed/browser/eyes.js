@@ -1,0 +1,45 @@
+// What a person sees of a page: words, and things that can be clicked by them.
+var eyes = (() => {
+  const plain = (s) => (s ?? '').replace(/\s+/g, ' ').trim();
+  const name = (e) => plain(e.getAttribute('aria-label') ?? e.innerText);
+
+  function visible(e) {
+    const r = e.getBoundingClientRect();
+    return r.width > 0 && r.height > 0 && getComputedStyle(e).visibility !== 'hidden';
+  }
+
+  // The middle of an element, if that is where a click would meet it.
+  function middle(e) {
+    if (!e || !visible(e) || e.disabled) return null;
+    e.scrollIntoView({ block: 'nearest', behavior: 'instant' });
+    const r = e.getBoundingClientRect();
+    const [x, y] = [r.x + r.width / 2, r.y + r.height / 2];
+    const hit = document.elementFromPoint(x, y);
+    return hit && (e.contains(hit) || hit.contains(e)) ? { X: x, Y: y } : null;
+  }
+
+  return {
+    button(within, words) {
+      for (const area of document.querySelectorAll(within)) {
+        const all = [...area.querySelectorAll('a, button, [role=radio], [role=checkbox], label')];
+        const found = all.filter((e) => visible(e) && name(e) === words);
+        const at = found.map(middle).find((m) => m);
+        if (at) return at;
+      }
+      return null;
+    },
+    field(label) {
+      const of = (l) => l.querySelector('input, textarea, select') ?? document.getElementById(l.htmlFor);
+      const labels = [...document.querySelectorAll('label')].filter((l) => {
+        const own = l.querySelector('.label');
+        return plain((own ?? l).textContent) === label;
+      });
+      const fields = [...labels.map(of), ...document.querySelectorAll(`[aria-label=${JSON.stringify(label)}]`)];
+      return fields.map(middle).find((m) => m) ?? null;
+    },
+    // Labels are drawn in capitals, so case is no matter.
+    sees(within, words) {
+      return [...document.querySelectorAll(within)].some((e) => plain(e.innerText).toLowerCase().includes(words.toLowerCase()));
+    }
+  };
+})();
