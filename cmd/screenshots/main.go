@@ -103,10 +103,10 @@ var shots = []shot{
 	{file: "staging", path: "/staging", see: "drum-tent"},
 	{file: "crate", path: "/staging", see: "drum-tent", first: func(t tour) error { return t.clickThrough("drum-tent", "As downloaded") }},
 	{file: "draft", path: "/servers/lantern", see: "drum-tent", first: click("Update to 0.5.0", "Run it")},
-	{file: "deployment-done", path: "/servers/lantern/deployments/2", see: "read back and right"},
+	{file: "deployment-done", path: "/servers/lantern/deployments/2", see: "every size checked"},
 	{file: "deployments", path: "/deployments", see: "lantern#2"},
 	{file: "rulebook", path: "/rulebooks/lanternfall", see: "Its text"},
-	{file: "draft-narrow", path: "/servers/lantern/deployments/2", see: "read back and right", width: 390},
+	{file: "draft-narrow", path: "/servers/lantern/deployments/2", see: "every size checked", width: 390},
 	{file: "crate-narrow-dark", path: "/staging", see: "drum-tent", width: 390, dark: true,
 		first: func(t tour) error { return t.clickThrough("drum-tent", "Left out") }},
 }

@@ -67,7 +67,7 @@ func (c console) runDraft(name string) {
 	c.Helper()
 	c.seeIn("main", name)
 	c.click("Run it")
-	c.seeIn("main", "read back and right")
+	c.seeIn("main", "every size checked")
 }
 
 func TestTheConsoleDoesTheWholeJob(t *testing.T) {
@@ -200,7 +200,7 @@ func TestAHaltedRunIsResumedOrUndoneByClicking(t *testing.T) {
 	c.see("the line to the host was lost")
 	c.click("Undo")
 	c.see("undone")
-	c.see("read back and right")
+	c.see("every size checked")
 	require.Equal(t, old, testbed.Snapshot(t, root), "exactly the old tree, nothing of ours left")
 
 	halt()

@@ -24,7 +24,7 @@
           >{v.ask}{v.default ? `; ${v.default} where nothing is said` : ''}</Field
         >{/each}
     {/snippet}
-    <table class="table">
+    <table class="table table-fixed">
       <thead
         ><tr
           ><th class="label">Kind</th><th class="label">Recognised by</th><th class="label max-sm:hidden"
@@ -40,7 +40,7 @@
           >{/each}
       </tbody>
     </table>
-    <table class="table">
+    <table class="table table-fixed">
       <thead
         ><tr
           ><th class="label">Place</th><th class="label">Path</th><th class="label max-sm:hidden">About</th

@@ -19,11 +19,11 @@
       {#if d.counts.changed}<b class="figure">{d.counts.changed}</b> changed{/if}
       {#if d.counts.out}<b class="figure">{d.counts.out}</b> out{/if}
       {#if d.counts.in + d.counts.changed + d.counts.out === 0}none move{/if}
-      {#if d.counts.same}<span class="whitespace-nowrap">{d.counts.same} there already</span>{/if}
+      {#if d.counts.same}<span class="whitespace-nowrap">· {d.counts.same} there already</span>{/if}
     </Field>
     {#if d.state === 'done' || d.state === 'undone'}
       <Field label="Sent" figure={size(d.figures.sent)}
-        >{count(d.figures.proved, 'file')} read back and right</Field
+        >every size checked, {count(d.figures.proved, 'file')} read back</Field
       >
       <Field label="Swap" figure={duration(d.figures.swapMs)}
         >of {duration(d.figures.prepareMs + d.figures.swapMs + d.figures.proofMs)} in all</Field

@@ -9,7 +9,7 @@
 </script>
 
 <div
-  class="row grid grid-cols-[74px_minmax(0,1fr)_auto] items-baseline gap-x-3 px-3.5 py-1.5 lg:grid-cols-[74px_minmax(0,1.4fr)_minmax(0,1fr)_auto]"
+  class="row grid grid-cols-[66px_minmax(0,1fr)_58px] items-baseline gap-x-3 px-3.5 py-1.5 lg:grid-cols-[74px_minmax(0,1.4fr)_minmax(0,1fr)_58px]"
   class:current
   data-step={s.id}
   aria-current={current ? 'step' : undefined}

@@ -22,7 +22,7 @@
 </script>
 
 <div class="box mt-3.5">
-  <div class="cols head label max-md:hidden" aria-hidden="true">
+  <div class="cols head label" aria-hidden="true">
     <span>As downloaded</span><span>Why</span><span>On the server</span>
   </div>
   {#if unsettled.length}
@@ -49,12 +49,18 @@
     font: 600 14px/1.3 var(--font-label);
   }
   .head {
-    padding: 9px 14px;
     border-bottom: 1.5px solid var(--ink);
+  }
+  @media (max-width: 767px) {
+    .head {
+      display: none !important;
+    }
+  }
+  .cols > span {
+    padding: 9px 14px;
   }
   .cols {
     display: grid;
     grid-template-columns: minmax(0, 1.5fr) minmax(0, 1fr) minmax(0, 1.5fr);
-    gap: 0 28px;
   }
 </style>

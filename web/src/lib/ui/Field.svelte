@@ -10,7 +10,9 @@
   let { label, figure, children }: Props = $props();
 </script>
 
-<div class="min-w-0 border-r border-rule px-4 py-3 last:border-r-0 sm:max-w-80">
+<div
+  class="min-w-[84px] border-t border-r border-rule px-4 py-3 last:border-r-0 sm:max-w-80 sm:border-t-0 [overflow-wrap:anywhere]"
+>
   <div class="label mb-1.5">{label}</div>
   <div class="text-[13px] text-ink-soft">
     {#if figure !== undefined}<b class="figure">{figure}</b>{/if}

@@ -15,20 +15,23 @@
 </script>
 
 <section class="box" aria-label={tape}>
-  <div class="flex flex-wrap items-stretch border-ink" class:border-b-[1.5px]={children !== undefined}>
+  <div
+    class="grid grid-cols-[minmax(0,1fr)_auto] items-stretch border-ink sm:grid-cols-[auto_minmax(0,1fr)_auto]"
+    class:border-b-[1.5px]={children !== undefined}
+  >
     <div
-      class="flex max-w-full items-center bg-ink px-4 py-3 font-label leading-none font-bold text-sheet [overflow-wrap:anywhere]"
+      class="flex max-w-full items-center bg-ink px-4 py-3 font-label leading-none font-bold text-sheet [overflow-wrap:anywhere] sm:max-w-[38vw]"
       class:text-[34px]={!small}
       class:text-[24px]={small}
     >
       {tape}
     </div>
-    <div class="grid flex-1 grid-cols-2 sm:flex sm:flex-wrap">
+    <div
+      class="order-last col-span-2 grid grid-cols-2 sm:order-none sm:col-span-1 sm:flex sm:flex-wrap lg:flex-nowrap"
+    >
       {@render fields()}
     </div>
-    {#if stamp}
-      <div class="ml-auto flex items-center px-4 py-3">{@render stamp()}</div>
-    {/if}
+    <div class="flex items-center px-4 py-3">{@render stamp?.()}</div>
   </div>
   {@render children?.()}
 </section>
