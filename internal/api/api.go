@@ -161,6 +161,7 @@ type Archive struct {
 	Format   string    `json:"format"`
 	Source   string    `json:"source,omitempty"`
 	Note     string    `json:"note,omitempty"`
+	Findings []Finding `json:"findings,omitempty" doc:"What there is to know of it, whatever the rulebook"`
 	StagedAt time.Time `json:"stagedAt"`
 }
 
@@ -176,6 +177,10 @@ type Crate struct {
 	Kind      string        `json:"kind"`
 	Root      string        `json:"root"`
 	Why       string        `json:"why"`
+	NameFrom  string        `json:"nameFrom,omitempty" doc:"Where the name was read"`
+	VerFrom   string        `json:"versionFrom,omitempty" doc:"Where the version was read"`
+	Facts     []Fact        `json:"facts,omitempty" doc:"What manifests tell for later checks"`
+	Corrected []string      `json:"corrected,omitempty" doc:"What your corrections did, in words"`
 	Archives  []Archive     `json:"archives" nullable:"false"`
 	Findings  []Finding     `json:"findings" nullable:"false"`
 	FileCount int           `json:"fileCount"`
@@ -196,7 +201,32 @@ type CrateFile struct {
 	Digest string `json:"digest"`
 	Exec   bool   `json:"exec,omitempty"`
 	Reason string `json:"reason"`
-	Line   int    `json:"line" doc:"Of the rule in the rulebook"`
+	Line   int    `json:"line" doc:"Of the rule in the rulebook; 0 where a correction says so"`
+
+	Optional string `json:"optional,omitempty" doc:"The part by choice that it belongs to"`
+	Settings bool   `json:"settings,omitempty" doc:"People change this file on the server"`
+}
+
+// Fact is one thing that a manifest tells.
+type Fact struct {
+	Kind  string `json:"kind" enum:"needs,recommends,conflicts,replaces,game,loader,side"`
+	Name  string `json:"name,omitempty" doc:"An add-on, a loader or a side"`
+	Range string `json:"range,omitempty" doc:"Of versions, as it is written"`
+	From  string `json:"from" doc:"Where it was read"`
+}
+
+// Placing corrects where files of a crate go, for this and later versions.
+type Placing struct {
+	Glob  string `json:"glob" doc:"Over paths below the add-on's root"`
+	Place string `json:"place,omitempty" doc:"Absent: they are left out"`
+	As    string `json:"as,omitempty" doc:"The path in the place; absent: as below the root"`
+}
+
+// Naming corrects what a crate is called: the name for this and later
+// versions, the version for its archive alone.
+type Naming struct {
+	Name    string `json:"name,omitempty"`
+	Version string `json:"version,omitempty"`
 }
 
 // CrateLeft is one file that is left out.
@@ -223,7 +253,6 @@ type Readme struct {
 type Staged struct {
 	Archive   Archive        `json:"archive"`
 	Known     bool           `json:"known" doc:"The same bytes were staged before"`
-	Unread    string         `json:"unread,omitempty" doc:"Why the archive was not looked into"`
 	Rulebooks []StagedByBook `json:"rulebooks" nullable:"false"`
 }
 
@@ -232,8 +261,17 @@ type StagedByBook struct {
 	Rulebook string    `json:"rulebook"`
 	Revision int       `json:"revision"`
 	Fresh    bool      `json:"fresh" doc:"False where this revision had laid it out before"`
-	Crate    *Crate    `json:"crate,omitempty"`
+	Crates   []Crate   `json:"crates" nullable:"false" doc:"One for each add-on in it"`
+	Choices  []Choice  `json:"choices,omitempty" doc:"What a person has to choose from; stage it again with root"`
 	Findings []Finding `json:"findings" nullable:"false"`
+}
+
+// Choice is a folder in an archive that could be the add-on.
+type Choice struct {
+	Kind  string `json:"kind"`
+	Root  string `json:"root"`
+	Files int    `json:"files"`
+	Why   string `json:"why"`
 }
 
 // Job is long work.

@@ -2,62 +2,72 @@
 // inside without unpacking it, and refuses what could do harm. The type is
 // told by content, never by suffix.
 //
-// Contents are not copied out. Each file comes with the place of its bytes
-// inside the archive, so that the stockroom can read it there.
+// Contents stay where they can be read. A file in a zip or a tar comes with
+// the place of its bytes inside the archive; what cannot be read at random
+// (compressed tars, 7z, rar, archives inside archives) is written once, in
+// order, to a pack.
 package archive
 
 import (
 	"context"
-	"crypto/sha256"
 	"fmt"
 	"io"
-	"runtime"
-	"slices"
-	"strings"
 
-	"golang.org/x/sync/errgroup"
-
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/stockroom"
 )
 
-// Format is what an archive is, by its content.
-type Format string
-
-// The formats. Unread ones are recognised but not looked into.
-const (
-	Zip   Format = "zip"
-	Tar   Format = "tar"
-	Plain Format = "file"
-)
-
 // Limits bound what an archive may unpack to.
 type Limits struct {
-	Entries int   // at most so many
-	Total   int64 // bytes in all
-	Ratio   int64 // times the archive's own size, once Floor is passed
-	Floor   int64 // bytes below which the ratio is not looked at
+	Entries    int   // at most so many
+	Total      int64 // bytes in all
+	Ratio      int64 // times the archive's own size, once Floor is passed
+	Floor      int64 // bytes below which the ratio is not looked at
+	Depth      int   // archives inside archives, counted from the outermost, which is 1
+	Dictionary int64 // bytes of memory that unpacking may ask for
 }
 
 // DefaultLimits are generous for real add-ons and deadly for bombs.
-var DefaultLimits = Limits{Entries: 500_000, Total: 64 << 30, Ratio: 200, Floor: 256 << 20}
+var DefaultLimits = Limits{Entries: 500_000, Total: 64 << 30, Ratio: 200, Floor: 256 << 20, Depth: 3, Dictionary: 128 << 20}
 
-// Item is one thing in an archive. Its bytes are at Span of the archive.
-type Item struct {
-	tree.Entry
-	Span stockroom.Span
+// Pack takes contents that cannot be read where they are.
+type Pack interface {
+	io.ReaderAt
+	// Append copies a content to the pack's end and says where it lies.
+	Append(ctx context.Context, content io.Reader) (stockroom.Kept, error)
 }
 
-// Listing is what an archive holds. Unread is set, in words, for a format
-// that is recognised but not looked into yet.
+// Options say how an archive is opened.
+type Options struct {
+	Limits
+	Filename string               // as it was downloaded
+	CodePage string               // of names that are not UTF-8, as IANA calls it; empty: IBM437, which the zip format names
+	Pack     func() (Pack, error) // called once, when a pack is needed
+}
+
+// Item is one thing in an archive. Its bytes are at Span of the archive or,
+// where Packed is set, of the pack. What is inside an inner archive has a path
+// behind the inner archive's own and "!": pack.zip!/lamps/lamp.txt.
+type Item struct {
+	tree.Entry
+	Span   stockroom.Span
+	Packed bool
+	Looks  Look // what a file's first bytes say that it is
+	from   io.ReaderAt
+}
+
+// Listing is what an archive holds. Notes are what a person should know of
+// it. Unread is set, in words, where it was recognised but not looked into.
 type Listing struct {
 	Format Format
 	Items  []Item
-	Unread string
+	Notes  []finding.Finding
 }
 
 // Error says what is wrong with an archive, naming the entry where there is
-// one. Code is stable: "broken-archive", "unsafe-entry", "bomb", "encrypted".
+// one. Code is stable: "broken-archive", "unsafe-entry", "bomb", "encrypted",
+// "many-volumes".
 type Error struct {
 	Code  string
 	Entry string
@@ -71,147 +81,159 @@ func (e *Error) Error() string {
 	return fmt.Sprintf("entry %q %s", e.Entry, e.What)
 }
 
-// Open lists and hashes everything in the archive of size bytes behind r.
-// One r serves many goroutines. The error is an *[Error] where the archive is
-// at fault.
-func Open(ctx context.Context, r io.ReaderAt, size int64, limits Limits) (*Listing, error) {
-	head := make([]byte, 512)
-	n, err := r.ReadAt(head, 0)
-	if err != nil && err != io.EOF {
-		return nil, fmt.Errorf("read the archive: %w", err)
+// Open lists and hashes everything in the archive of size bytes behind r. One
+// r serves many goroutines. The error is an *[Error] where the archive is at
+// fault; a pack that was begun is then the caller's to throw away.
+func Open(ctx context.Context, r io.ReaderAt, size int64, o Options) (*Listing, error) {
+	names, err := namesIn(o.CodePage)
+	if err != nil {
+		return nil, err
 	}
-	head = head[:n]
-	var l *Listing
-	switch format, unread := identify(head); {
-	case format == Zip:
-		l, err = listZip(r, size, limits)
-	case format == Tar:
-		l, err = listTar(r, size, limits)
-	default:
-		return &Listing{Format: format, Unread: unread}, nil
-	}
+	op := &opening{ctx: ctx, Options: o, names: names, budget: &budget{Limits: o.Limits, size: size}}
+	l, err := op.open(source{ReaderAt: r, size: size, name: o.Filename, depth: 1})
 	if err != nil {
 		return nil, err
 	}
 	if err := l.check(); err != nil {
 		return nil, err
 	}
-	return l, l.hash(ctx, r)
+	if err := l.hash(ctx); err != nil {
+		return nil, err
+	}
+	if n := len(names.decoded); n > 0 {
+		op.note("code-page", "", "%d names are not UTF-8 and were read as %s, such as %q; stage it with another code page if that is wrong", n, names.called, names.decoded[0])
+	}
+	l.Notes = append(op.notes, l.remarks(o.Filename)...)
+	finding.Sort(l.Notes)
+	return l, nil
 }
 
-// identify tells the format by the first bytes.
-func identify(head []byte) (Format, string) {
-	starts := func(magic string) bool { return strings.HasPrefix(string(head), magic) }
-	switch {
-	case starts("PK\x03\x04"), starts("PK\x05\x06"):
-		return Zip, ""
-	case len(head) >= 262 && string(head[257:262]) == "ustar":
-		return Tar, ""
-	}
-	for _, m := range []struct{ magic, name string }{
-		{"\x1f\x8b", "gzip"}, {"BZh", "bzip2"}, {"\xfd7zXZ\x00", "xz"}, {"\x28\xb5\x2f\xfd", "zstd"},
-		{"7z\xbc\xaf\x27\x1c", "7z"}, {"Rar!\x1a\x07", "rar"},
-	} {
-		if starts(m.magic) {
-			return Plain, fmt.Sprintf("it is packed with %s, which is not looked into yet; unpack it and stage the folder", m.name)
-		}
-	}
-	return Plain, ""
+// opening is one archive while it is opened, with everything inside it.
+type opening struct {
+	Options
+	ctx    context.Context
+	names  *names
+	budget *budget
+	pack   Pack
+	notes  []finding.Finding
 }
 
-// path checks an entry's name. Some packers write backslashes for slashes.
-func path(name string, dir bool) (tree.Path, error) {
-	text := name
-	if !strings.Contains(text, "/") {
-		text = strings.ReplaceAll(text, `\`, "/")
+// source is where an archive's bytes are: the outermost one, or an inner one
+// at an offset of the archive or of the pack.
+type source struct {
+	io.ReaderAt
+	size   int64
+	name   string
+	offset int64 // of this archive in what ReaderAt reads
+	packed bool
+	depth  int
+	within tree.Path // the inner archive that this is, in the outermost; the root for that itself
+}
+
+// section reads the archive alone.
+func (s source) section() *io.SectionReader { return io.NewSectionReader(s.ReaderAt, s.offset, s.size) }
+
+func (op *opening) open(s source) (*Listing, error) {
+	head := make([]byte, 512)
+	n, err := s.section().ReadAt(head, 0)
+	if err != nil && err != io.EOF {
+		return nil, fmt.Errorf("read the archive: %w", err)
 	}
-	text = strings.TrimPrefix(text, "./")
-	if dir {
-		text = strings.TrimSuffix(text, "/")
+	l := &Listing{Format: identify(head[:n])}
+	err = nil
+	switch l.Format {
+	case Zip:
+		err = op.listZip(s, l)
+	case Tar:
+		err = op.listTar(s, l)
+	case Gzip, Bzip2, XZ, Zstd:
+		err = op.listStream(s, l)
+	case SevenZip:
+		err = op.listSeven(s, l)
+	case Rar:
+		err = op.listRar(s, l)
 	}
-	if len(text) > 1 && text[1] == ':' {
-		return tree.Root, &Error{Code: "unsafe-entry", Entry: name, What: "names a drive"}
-	}
-	p, err := tree.ParsePath(text)
 	if err != nil {
-		pe := err.(*tree.PathError)
-		return tree.Root, &Error{Code: "unsafe-entry", Entry: name, What: pe.Why}
+		return nil, err
 	}
-	return p, nil
+	return l, op.inner(s, l)
 }
 
-// check refuses listings in which one name stands for two things.
-func (l *Listing) check() error {
-	files := map[tree.Path]bool{}
-	for _, it := range l.Items {
-		if it.Dir {
-			continue
-		}
-		if files[it.Path] {
-			return &Error{Code: "unsafe-entry", Entry: string(it.Path), What: "is in the archive twice"}
-		}
-		files[it.Path] = true
+// add keeps one item's bytes where they are: at a span of the archive.
+func (l *Listing) add(s source, e tree.Entry, span stockroom.Span) {
+	span.Offset += s.offset
+	l.Items = append(l.Items, Item{Entry: e, Span: span, Packed: s.packed, from: s.ReaderAt})
+}
+
+// addPacked copies one item's bytes to the pack, hashing them on the way.
+func (op *opening) addPacked(l *Listing, e tree.Entry, content io.Reader) error {
+	if e.Dir {
+		l.Items = append(l.Items, Item{Entry: e})
+		return nil
 	}
-	for _, it := range l.Items {
-		for _, up := range it.Path.Ancestors() {
-			if files[up] {
-				return &Error{Code: "unsafe-entry", Entry: string(it.Path), What: fmt.Sprintf("stands below %q, which is a file", up)}
-			}
-		}
+	if err := op.needPack(); err != nil {
+		return err
 	}
-	slices.SortStableFunc(l.Items, func(a, b Item) int { return strings.Compare(string(a.Path), string(b.Path)) })
+	look := &looker{Reader: content}
+	kept, err := op.pack.Append(op.ctx, look)
+	if err != nil {
+		return err
+	}
+	e.Digest, e.Size = kept.Digest, kept.Size
+	l.Items = append(l.Items, Item{Entry: e, Span: kept.Span, Packed: true, Looks: look.look(), from: op.pack})
 	return nil
 }
 
-// hash reads every file once, on all cores, and proves its size on the way.
-func (l *Listing) hash(ctx context.Context, r io.ReaderAt) error {
-	g, ctx := errgroup.WithContext(ctx)
-	g.SetLimit(runtime.GOMAXPROCS(0))
-	for i := range l.Items {
-		it := &l.Items[i]
-		if it.Dir {
-			continue
-		}
-		g.Go(func() error {
-			if err := ctx.Err(); err != nil {
-				return err
-			}
-			h := sha256.New()
-			n, err := io.Copy(h, it.Span.Reader(r))
-			if err != nil || n != it.Size {
-				return &Error{Code: "broken-archive", Entry: string(it.Path), What: fmt.Sprintf("is broken: %s", damage(n, it.Size, err))}
-			}
-			it.Digest = tree.Digest(h.Sum(nil))
-			return nil
-		})
+func (op *opening) needPack() (err error) {
+	if op.pack == nil {
+		op.pack, err = op.Options.Pack()
 	}
-	return g.Wait()
+	return err
 }
 
-func damage(n, want int64, err error) string {
-	if err != nil {
-		return err.Error()
-	}
-	return fmt.Sprintf("it holds %d bytes instead of %d", n, want)
+// note keeps something that a person should know.
+func (op *opening) note(code string, p tree.Path, format string, args ...any) {
+	op.notes = append(op.notes, finding.Finding{Level: finding.Note, Code: code, Path: p, What: fmt.Sprintf(format, args...)})
 }
 
-// budget counts entries and bytes against the limits.
+// budget counts entries and bytes against the limits, over all depths.
 type budget struct {
 	Limits
 	size, total int64
 	count       int
 }
 
+// take counts an entry that says how large it is.
 func (b *budget) take(name string, n int64) error {
 	b.count++
+	if b.count > b.Entries {
+		return &Error{Code: "bomb", Entry: name, What: fmt.Sprintf("is one more than the %d entries that an archive may have", b.Entries)}
+	}
+	return b.bytes(name, n)
+}
+
+func (b *budget) bytes(name string, n int64) error {
 	b.total += n
 	switch {
 	case n < 0 || b.total < 0 || b.total > b.Total:
 		return &Error{Code: "bomb", Entry: name, What: fmt.Sprintf("brings the archive over %d bytes unpacked; it is refused", b.Total)}
-	case b.count > b.Entries:
-		return &Error{Code: "bomb", Entry: name, What: fmt.Sprintf("is one more than the %d entries that an archive may have", b.Entries)}
 	case b.total > b.Floor && b.total/b.Ratio > b.size:
 		return &Error{Code: "bomb", Entry: name, What: fmt.Sprintf("brings the archive to more than %d times its own size unpacked; it is refused", b.Ratio)}
 	}
 	return nil
+}
+
+// counted counts the bytes of an entry that does not say how large it is.
+type counted struct {
+	io.Reader
+	budget *budget
+	name   string
+}
+
+func (c counted) Read(p []byte) (int, error) {
+	n, err := c.Reader.Read(p)
+	if over := c.budget.bytes(c.name, int64(n)); over != nil {
+		return n, over
+	}
+	return n, err
 }

@@ -10,18 +10,35 @@ import (
 	"restlesscrate/internal/stockroom"
 )
 
-func listTar(r io.ReaderAt, size int64, limits Limits) (*Listing, error) {
-	l := &Listing{Format: Tar}
-	b := &budget{Limits: limits, size: size}
-	section := io.NewSectionReader(r, 0, size)
-	t := tar.NewReader(section)
-	for {
+// listTar lists a tar whose contents can be read where they are.
+func (op *opening) listTar(s source, l *Listing) error {
+	section := s.section()
+	return op.eachInTar(section, func(e tree.Entry, _ io.Reader) error {
+		// The reader takes whole blocks and seeks over contents, so the
+		// section stands at the first byte of this file now.
+		at, err := section.Seek(0, io.SeekCurrent)
+		if err != nil {
+			return fmt.Errorf("find %s in the tar: %w", e.Path, err)
+		}
+		l.add(s, e, stockroom.Span{Offset: at, Length: e.Size, Size: e.Size, Method: stockroom.Stored})
+		return nil
+	})
+}
+
+// eachInTar calls keep for every file and folder, in order. The content can be
+// read until keep returns.
+func (op *opening) eachInTar(r io.Reader, keep func(e tree.Entry, content io.Reader) error) error {
+	t := tar.NewReader(r)
+	for n := 0; ; n++ {
 		h, err := t.Next()
 		if errors.Is(err, io.EOF) {
-			return l, nil
+			return nil
 		}
 		if err != nil && !errors.Is(err, tar.ErrInsecurePath) {
-			return nil, &Error{Code: "broken-archive", What: fmt.Sprintf("it starts like a tar but breaks off after %d entries (%v)", len(l.Items), err)}
+			if bad := new(Error); errors.As(err, &bad) {
+				return bad
+			}
+			return &Error{Code: "broken-archive", What: fmt.Sprintf("it starts like a tar but breaks off after %d entries (%v)", n, err)}
 		}
 		dir := h.Typeflag == tar.TypeDir
 		switch {
@@ -30,25 +47,31 @@ func listTar(r io.ReaderAt, size int64, limits Limits) (*Listing, error) {
 		case dir && (h.Name == "./" || h.Name == "."):
 			continue
 		case h.Typeflag == tar.TypeSymlink || h.Typeflag == tar.TypeLink:
-			return nil, &Error{Code: "unsafe-entry", Entry: h.Name, What: "is a link; links are refused"}
+			return &Error{Code: "unsafe-entry", Entry: h.Name, What: "is a link; links are refused"}
 		case !dir && h.Typeflag != tar.TypeReg:
-			return nil, &Error{Code: "unsafe-entry", Entry: h.Name, What: "is neither a file nor a folder"}
+			return &Error{Code: "unsafe-entry", Entry: h.Name, What: "is neither a file nor a folder"}
 		}
-		p, err := path(h.Name, dir)
+		p, err := op.names.path(h.Name, dir)
 		if err != nil {
-			return nil, err
+			return err
 		}
-		if err := b.take(h.Name, h.Size); err != nil {
-			return nil, err
+		if err := op.budget.take(h.Name, h.Size); err != nil {
+			return err
 		}
-		// The reader takes whole blocks and seeks over contents, so the
-		// section stands at the first byte of this file now.
-		at, err := section.Seek(0, io.SeekCurrent)
-		if err != nil {
-			return nil, fmt.Errorf("find %s in the tar: %w", h.Name, err)
+		if err := keep(tree.Entry{Path: p, Dir: dir, Size: h.Size, Exec: !dir && h.Mode&0o111 != 0}, t); err != nil {
+			return broken(h.Name, err)
 		}
-		it := Item{Entry: tree.Entry{Path: p, Dir: dir, Size: h.Size, Exec: !dir && h.Mode&0o111 != 0}}
-		it.Span = stockroom.Span{Offset: at, Length: h.Size, Size: h.Size, Method: stockroom.Stored}
-		l.Items = append(l.Items, it)
 	}
+}
+
+// broken makes an error that came while an entry was unpacked the archive's
+// fault, unless it is the disk's or the caller's.
+func broken(name string, err error) error {
+	if bad := new(Error); errors.As(err, &bad) {
+		return bad
+	}
+	if ours(err) {
+		return err
+	}
+	return &Error{Code: "broken-archive", Entry: name, What: fmt.Sprintf("is broken: %v", err)}
 }

@@ -154,7 +154,9 @@ func (a *App) stageCommand() *cli.Command {
 	return &cli.Command{Name: "stage", Usage: "take in downloads: keep them, and find out what goes where", UsageText: "restless stage FILE|FOLDER... [--for SERVER | --rulebook NAME]",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "for", Usage: "lay it out for this `SERVER`'s game"}, &cli.StringFlag{Name: "rulebook", Usage: "lay it out by this rulebook `NAME`"},
-			&cli.StringFlag{Name: "source", Usage: "where it was downloaded (`TEXT`)"}, &cli.StringFlag{Name: "note", Usage: "a note of your own (`TEXT`)"}},
+			&cli.StringFlag{Name: "source", Usage: "where it was downloaded (`TEXT`)"}, &cli.StringFlag{Name: "note", Usage: "a note of your own (`TEXT`)"},
+			&cli.StringFlag{Name: "sha256", Usage: "what the file's SHA-256 has to be (`DIGEST`)"}, &cli.StringFlag{Name: "code-page", Usage: "of names in it that are not UTF-8, such as Shift_JIS (`NAME`)"},
+			&cli.StringFlag{Name: "root", Usage: "the `FOLDER` in it that is the add-on, where several could be"}},
 		Action: a.stage}
 }
 
@@ -188,7 +190,8 @@ func (a *App) stage(ctx context.Context, cmd *cli.Command) error {
 }
 
 func (a *App) stageOne(ctx context.Context, cmd *cli.Command, c *client.Client, file string) (api.Staged, error) {
-	st := client.Staging{Filename: filepath.Base(filepath.Clean(file)), For: cmd.String("for"), Rulebook: cmd.String("rulebook"), Source: cmd.String("source"), Note: cmd.String("note")}
+	st := client.Staging{Filename: filepath.Base(filepath.Clean(file)), For: cmd.String("for"), Rulebook: cmd.String("rulebook"), Source: cmd.String("source"), Note: cmd.String("note"),
+		SHA256: cmd.String("sha256"), CodePage: cmd.String("code-page"), Root: cmd.String("root")}
 	info, err := os.Stat(file)
 	if err != nil {
 		return api.Staged{}, fmt.Errorf("stage: %w", err)
@@ -211,23 +214,23 @@ func (a *App) stageOne(ctx context.Context, cmd *cli.Command, c *client.Client, 
 
 func (a *App) printStaged(st api.Staged) {
 	fmt.Fprintf(a.Out, "%s (%s, %s)\n", st.Archive.Filename, st.Archive.Format, size(st.Archive.Size))
-	if st.Unread != "" {
-		fmt.Fprintf(a.Out, "  NOTE  %s\n", st.Unread)
-	}
-	crates, same := 0, true
+	crates, same, asked := 0, true, false
 	for _, b := range st.Rulebooks {
 		same = same && !b.Fresh
-		if b.Crate != nil {
-			crates++
-			fmt.Fprintf(a.Out, "  crate %s  %s of %s: %s placed, %d left out\n", b.Crate.Label, b.Crate.Kind, b.Rulebook, count(b.Crate.FileCount, "file"), b.Crate.LeftCount)
+		crates += len(b.Crates)
+		for _, c := range b.Crates {
+			a.printCrateLine(c)
 		}
 		for _, f := range b.Findings {
 			a.printFinding(a.Out, f)
 		}
+		asked = asked || len(b.Choices) > 0
 	}
 	switch {
 	case st.Known && same && crates > 0:
 		fmt.Fprintln(a.Out, "  The same bytes were staged before; nothing was changed.")
+	case crates == 0 && asked:
+		fmt.Fprintln(a.Out, "  The archive is kept, but no crate was made yet: stage it again with --root FOLDER.")
 	case crates == 0:
 		books := make([]string, len(st.Rulebooks))
 		for i, b := range st.Rulebooks {

@@ -18,6 +18,11 @@ func (a *App) crateCommand() *cli.Command {
 		{Name: "list", Usage: "list the crates, the newest first", Flags: []cli.Flag{book, &cli.StringFlag{Name: "addon", Usage: "of this add-on `NAME` only"}}, Action: a.crateList},
 		{Name: "show", Usage: "where each file goes, and why", UsageText: "restless crate show NAME@VERSION", Flags: []cli.Flag{book}, Action: a.crateShow},
 		{Name: "readme", Usage: "the author's notes", UsageText: "restless crate readme NAME@VERSION", Flags: []cli.Flag{book}, Action: a.crateReadme},
+		{Name: "place", Usage: "say where files of a crate go, for this version and later ones", UsageText: "restless crate place NAME@VERSION GLOB --in PLACE [--as PATH] | --leave-out",
+			Flags:  []cli.Flag{book, &cli.StringFlag{Name: "in", Usage: "the `PLACE` they go to"}, &cli.StringFlag{Name: "as", Usage: "the `PATH` in it; may hold {name}, {version}, {path}, {file}"}, &cli.BoolFlag{Name: "leave-out", Usage: "they stay out"}},
+			Action: a.cratePlace},
+		{Name: "set", Usage: "say what a crate is called: its name for later versions too, its version for this archive", UsageText: "restless crate set NAME@VERSION [--name NAME] [--version VERSION]",
+			Flags: []cli.Flag{book, &cli.StringFlag{Name: "name", Usage: "what the add-on is called (`NAME`)"}, &cli.StringFlag{Name: "version", Usage: "which `VERSION` this is"}}, Action: a.crateSet},
 		{Name: "drop", Usage: "take a crate out of the list", UsageText: "restless crate drop NAME@VERSION", Flags: []cli.Flag{book, yes()}, Action: a.crateDrop},
 	}}
 }
@@ -94,14 +99,15 @@ func (a *App) crateShow(ctx context.Context, cmd *cli.Command) error {
 		if cmd.Bool("json") {
 			return a.printJSON(x)
 		}
-		fmt.Fprintf(a.Out, "%s  %s of %s (revision %d), from %s\n%s\n\n", x.Ref, x.Kind, x.Rulebook, x.Revision, from(x), x.Why)
+		fmt.Fprintf(a.Out, "%s  %s of %s (revision %d), from %s\n%s\n", x.Ref, x.Kind, x.Rulebook, x.Revision, from(x), x.Why)
+		a.printTold(x)
 		for _, f := range x.Findings {
 			a.printFinding(a.Out, f)
 		}
 		sort.SliceStable(x.Files, func(i, j int) bool { return x.Files[i].Place < x.Files[j].Place })
 		var lines [][]string
 		for _, f := range x.Files {
-			lines = append(lines, []string{f.Source, f.Place + ": " + f.Path, fmt.Sprintf("%s (line %d)", f.Reason, f.Line)})
+			lines = append(lines, []string{f.Source, f.Place + ": " + f.Path, because(f)})
 		}
 		for _, l := range x.Left {
 			lines = append(lines, []string{l.Source, "left out", l.Reason})

@@ -207,6 +207,18 @@ func (c *Client) Readme(ctx context.Context, ref, rulebook string) ([]api.Readme
 	return p.Items, err
 }
 
+// PlaceFiles corrects where files of a crate go and gives what it became.
+func (c *Client) PlaceFiles(ctx context.Context, ref, rulebook string, p api.Placing) ([]api.Crate, error) {
+	out, err := call[api.Page[api.Crate]](ctx, c, http.MethodPost, crate(ref, rulebook, "/place"), p)
+	return out.Items, err
+}
+
+// SetCrate corrects what a crate is called and gives what it became.
+func (c *Client) SetCrate(ctx context.Context, ref, rulebook string, n api.Naming) ([]api.Crate, error) {
+	out, err := call[api.Page[api.Crate]](ctx, c, http.MethodPost, crate(ref, rulebook, "/set"), n)
+	return out.Items, err
+}
+
 // DropCrate takes a crate out of the list.
 func (c *Client) DropCrate(ctx context.Context, ref, rulebook string) error {
 	_, err := call[nothing](ctx, c, http.MethodDelete, crate(ref, rulebook, ""), nil)

@@ -22,13 +22,14 @@ type Each func(api.JobEvent)
 // Staging says how an archive is to be staged; only Filename is needed.
 type Staging struct {
 	Filename, Rulebook, For, Source, Note string
+	SHA256, CodePage, Root                string
 }
 
 // Stage sends an archive's bytes and waits until it is laid out. size is -1
 // where it is not known.
 func (c *Client) Stage(ctx context.Context, st Staging, body io.Reader, size int64, each Each) (out api.Staged, err error) {
 	q := url.Values{"filename": {st.Filename}}
-	for k, v := range map[string]string{"rulebook": st.Rulebook, "for": st.For, "source": st.Source, "note": st.Note} {
+	for k, v := range map[string]string{"rulebook": st.Rulebook, "for": st.For, "source": st.Source, "note": st.Note, "sha256": st.SHA256, "codePage": st.CodePage, "root": st.Root} {
 		if v != "" {
 			q.Set(k, v)
 		}

@@ -147,8 +147,8 @@ func (p *play) stage(ctx context.Context) error {
 			return err
 		}
 		for _, b := range st.Rulebooks {
-			if b.Crate != nil {
-				labels = append(labels, b.Crate.Label)
+			for _, c := range b.Crates {
+				labels = append(labels, c.Label)
 			}
 		}
 	}

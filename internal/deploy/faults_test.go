@@ -74,7 +74,7 @@ func (b *bench) hold(text string) {
 	container, err := in.Commit()
 	require.NoError(b.t, err)
 	span := stockroom.Span{Length: in.Size, Size: in.Size, Method: stockroom.Stored}
-	_, err = b.db.AddArchive(b.t.Context(), model.Archive{Digest: in.Digest, Size: in.Size, Filename: text, Container: container}, nil, []stockroom.Held{{Digest: in.Digest, Span: span}})
+	_, err = b.db.AddArchive(b.t.Context(), model.Archive{Digest: in.Digest, Size: in.Size, Filename: text, Container: container}, nil, map[string][]stockroom.Held{container: {{Digest: in.Digest, Span: span}}})
 	require.NoError(b.t, err)
 }
 

@@ -11,6 +11,7 @@ import (
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/service/catalog"
 	"restlesscrate/internal/service/hosts"
 )
 
@@ -131,7 +132,8 @@ func (s *Server) catalogOps(h huma.API) {
 	s.crateOps(h)
 }
 
-type crateRef struct {
+// CrateRef is the crate that a call is about.
+type CrateRef struct {
 	Ref      string `path:"crate" doc:"name@version, name@version~digits, name, or the whole digest"`
 	Rulebook string `query:"rulebook"`
 }
@@ -158,7 +160,7 @@ func (s *Server) crateOps(h huma.API) {
 		}
 		return &body[api.Page[api.Crate]]{page(all, pageLimit, func(c model.Crate) int64 { return c.ID }, wire)}, s.fail(ctx, err)
 	})
-	huma.Register(h, op(http.MethodGet, "/crates/{crate}", "get-crate", "Show a crate with a reason for every file", "crates"), func(ctx context.Context, in *crateRef) (*body[api.Crate], error) {
+	huma.Register(h, op(http.MethodGet, "/crates/{crate}", "get-crate", "Show a crate with a reason for every file", "crates"), func(ctx context.Context, in *CrateRef) (*body[api.Crate], error) {
 		c, err := s.Catalog.FindCrate(ctx, in.Rulebook, in.Ref)
 		if err != nil {
 			return nil, s.fail(ctx, err)
@@ -168,7 +170,7 @@ func (s *Server) crateOps(h huma.API) {
 		w.On = wireHeld(on(c.Body.Rulebook, c.Key))
 		return &body[api.Crate]{w}, s.fail(ctx, err)
 	})
-	huma.Register(h, op(http.MethodGet, "/crates/{crate}/readme", "get-crate-readme", "The author's notes", "crates"), func(ctx context.Context, in *crateRef) (*body[api.Page[api.Readme]], error) {
+	huma.Register(h, op(http.MethodGet, "/crates/{crate}/readme", "get-crate-readme", "The author's notes", "crates"), func(ctx context.Context, in *CrateRef) (*body[api.Page[api.Readme]], error) {
 		c, err := s.Catalog.FindCrate(ctx, in.Rulebook, in.Ref)
 		if err != nil {
 			return nil, s.fail(ctx, err)
@@ -180,10 +182,36 @@ func (s *Server) crateOps(h huma.API) {
 		}
 		return &body[api.Page[api.Readme]]{p}, s.fail(ctx, err)
 	})
-	huma.Register(h, op(http.MethodDelete, "/crates/{crate}", "drop-crate", "Take a crate out of the list; its archive stays", "crates"), func(ctx context.Context, in *crateRef) (*done, error) {
+	huma.Register(h, op(http.MethodPost, "/crates/{crate}/place", "place-files", "Correct where files of a crate go; it is laid out again", "crates"), func(ctx context.Context, in *struct {
+		CrateRef
+		Body api.Placing
+	}) (*body[api.Page[api.Crate]], error) {
+		return s.corrected(ctx, in.CrateRef, func(c model.Crate) ([]model.Crate, error) {
+			return s.Catalog.Place(ctx, c, catalog.Placing(in.Body), actorOf(ctx))
+		})
+	})
+	huma.Register(h, op(http.MethodPost, "/crates/{crate}/set", "set-crate", "Correct what a crate is called; it is laid out again", "crates"), func(ctx context.Context, in *struct {
+		CrateRef
+		Body api.Naming
+	}) (*body[api.Page[api.Crate]], error) {
+		return s.corrected(ctx, in.CrateRef, func(c model.Crate) ([]model.Crate, error) {
+			return s.Catalog.Set(ctx, c, catalog.Naming(in.Body), actorOf(ctx))
+		})
+	})
+	huma.Register(h, op(http.MethodDelete, "/crates/{crate}", "drop-crate", "Take a crate out of the list; its archive stays", "crates"), func(ctx context.Context, in *CrateRef) (*done, error) {
 		_, err := s.Catalog.DropCrate(ctx, in.Rulebook, in.Ref)
 		return nil, s.fail(ctx, err)
 	})
+}
+
+// corrected applies a correction to a crate and gives what it became.
+func (s *Server) corrected(ctx context.Context, ref CrateRef, correct func(model.Crate) ([]model.Crate, error)) (*body[api.Page[api.Crate]], error) {
+	c, err := s.Catalog.FindCrate(ctx, ref.Rulebook, ref.Ref)
+	if err != nil {
+		return nil, s.fail(ctx, err)
+	}
+	now, err := correct(c)
+	return &body[api.Page[api.Crate]]{page(now, -1, func(c model.Crate) int64 { return c.ID }, wireCrateWhole)}, s.fail(ctx, err)
 }
 
 func (s *Server) insightOps(h huma.API) {

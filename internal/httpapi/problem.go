@@ -37,6 +37,14 @@ func ProblemOf(err error) *api.Problem {
 	return p
 }
 
+// findingsOrNone is findings for a field that is left out where there is none.
+func findingsOrNone(list []finding.Finding) []api.Finding {
+	if len(list) == 0 {
+		return nil
+	}
+	return findings(list)
+}
+
 func findings(list []finding.Finding) []api.Finding {
 	out := make([]api.Finding, len(list))
 	for i, f := range list {

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io/fs"
 	"net/http"
+	"net/url"
 	"path"
 	"reflect"
 	"strconv"
@@ -16,9 +17,11 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/jobs"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/service/catalog"
 )
 
 // stage takes an archive's bytes as the request's body, and lays it out in a job.
@@ -35,11 +38,15 @@ func (s *Server) stage(c *echo.Context) error {
 		}
 		book = srv.Rulebook
 	}
+	said, err := saidOf(q)
+	if err != nil {
+		return refuse(c, err)
+	}
 	u, err := s.Catalog.Receive(ctx, q.Get("filename"), c.Request().Body)
 	if err != nil {
 		return refuse(c, err)
 	}
-	u.Source, u.Note = q.Get("source"), q.Get("note")
+	u.Say = said
 	actor := actorOf(ctx)
 	j, err := s.Jobs.Start(ctx, "stage", u.Filename, actor, func(ctx context.Context, tell jobs.Tell) (any, error) {
 		st, err := s.Catalog.Stage(ctx, u, book, actor, func(text string) { tell("look", map[string]string{"text": text}) })
@@ -52,6 +59,18 @@ func (s *Server) stage(c *echo.Context) error {
 		return errors.Join(err, u.Discard())
 	}
 	return c.JSON(http.StatusAccepted, wireJob(j))
+}
+
+// saidOf reads what a person says of an archive.
+func saidOf(q url.Values) (catalog.Say, error) {
+	said := catalog.Say{Source: q.Get("source"), Note: q.Get("note"), CodePage: q.Get("codePage"), Root: q.Get("root")}
+	if digest := q.Get("sha256"); digest != "" {
+		var err error
+		if said.Expect, err = tree.ParseDigest(strings.ToLower(digest)); err != nil {
+			return said, fault.New(fault.Usage, "bad-digest", "%v", err)
+		}
+	}
+	return said, nil
 }
 
 // refuse answers a call whose body was not read to its end.
@@ -113,7 +132,8 @@ func (s *Server) describePlain(doc *huma.OpenAPI) {
 	job := &huma.Response{Description: "The job that lays it out", Content: map[string]*huma.MediaType{"application/json": {Schema: &huma.Schema{Ref: "#/components/schemas/Job"}}}}
 	doc.AddOperation(&huma.Operation{OperationID: "stage-archive", Method: http.MethodPost, Path: "/archives", Summary: "Stage an archive: its bytes are the body; a job", Tags: []string{"crates"},
 		Parameters: []*huma.Param{{Name: "filename", In: "query", Required: true, Description: "As it was downloaded", Schema: &huma.Schema{Type: "string"}},
-			text("rulebook", "Lay it out by this rulebook only"), text("for", "Lay it out by this server's rulebook only"), text("source", "Where it was downloaded"), text("note", "A note of your own")},
+			text("rulebook", "Lay it out by this rulebook only"), text("for", "Lay it out by this server's rulebook only"), text("source", "Where it was downloaded"), text("note", "A note of your own"), text("sha256", "What its SHA-256 has to be"),
+			text("codePage", "Of names in it that are not UTF-8, as IANA calls it"), text("root", "The folder in it that is the add-on, where several could be")},
 		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}},
 		Responses:   map[string]*huma.Response{"202": job}})
 	doc.AddOperation(&huma.Operation{OperationID: "follow-job", Method: http.MethodGet, Path: "/jobs/{id}/events", Summary: "A job's events, server-sent; resumes with Last-Event-ID", Tags: []string{"jobs"},

@@ -58,19 +58,7 @@ func wireRevision(r model.Revision) api.Rulebook {
 
 func describeBook(w *api.Rulebook, b *rulebook.Book) {
 	for _, k := range b.Kinds {
-		how := ""
-		switch {
-		case len(k.Single) > 0:
-			how = "one file like " + list(k.Single)
-			if len(k.Holds) > 0 {
-				how += " that holds " + list(k.Holds)
-			}
-		case len(k.Marker) > 0:
-			how = "a folder with " + list(k.Marker)
-		default:
-			how = "loose files like " + list(k.Loose)
-		}
-		w.Kinds = append(w.Kinds, api.Kind{Name: k.Name, About: k.About, Recognised: how})
+		w.Kinds = append(w.Kinds, api.Kind{Name: k.Name, About: k.About, Recognised: k.Recognised()})
 	}
 	for _, p := range b.Places {
 		w.Places = append(w.Places, api.Place{Name: p.Name, Path: p.Path, About: p.About})
@@ -80,30 +68,22 @@ func describeBook(w *api.Rulebook, b *rulebook.Book) {
 	}
 }
 
-func list(words []string) string {
-	out := ""
-	for i, w := range words {
-		if i > 0 {
-			out += " or "
-		}
-		out += w
-	}
-	return out
-}
-
 func wireArchive(a model.Archive) api.Archive {
-	return api.Archive{Digest: a.Digest.String(), Filename: a.Filename, Size: a.Size, Format: a.Format, Source: a.Source, Note: a.Note, StagedAt: a.CreatedAt}
+	return api.Archive{Digest: a.Digest.String(), Filename: a.Filename, Size: a.Size, Format: a.Format, Source: a.Source, Note: a.Note, Findings: findingsOrNone(a.Findings), StagedAt: a.CreatedAt}
 }
 
 func wireCrate(c model.Crate) api.Crate {
 	w := api.Crate{Label: c.Body.Label(), Ref: c.Body.Label() + "~" + c.Digest.Short(), Digest: c.Digest.String(), Name: c.Body.Name, Version: c.Body.Version,
-		Rulebook: c.Body.Rulebook, Revision: c.Revision, Kind: c.Body.Kind, Root: c.Body.Root.String(), Why: c.Body.Why, Findings: findings(c.Findings),
+		Rulebook: c.Body.Rulebook, Revision: c.Revision, Kind: c.Body.Kind, Root: c.Body.Root.String(), Why: c.Body.Why, NameFrom: c.Body.NameFrom, VerFrom: c.Body.VersionFrom, Corrected: c.Body.Corrected, Findings: findings(c.Findings),
 		Archives: []api.Archive{}, FileCount: len(c.Body.Files), LeftCount: len(c.Body.Left), StagedAt: c.CreatedAt}
 	for _, a := range c.Archives {
 		w.Archives = append(w.Archives, wireArchive(a))
 	}
 	for _, f := range c.Body.Files {
 		w.Size += f.Size
+	}
+	for _, f := range c.Body.Facts {
+		w.Facts = append(w.Facts, api.Fact{Kind: string(f.Kind), Name: f.Name, Range: f.Range, From: f.From})
 	}
 	return w
 }
@@ -123,7 +103,7 @@ func wireCrateWhole(c model.Crate) api.Crate {
 		if f.Source == tree.Root && len(c.Archives) > 0 {
 			source = c.Archives[0].Filename
 		}
-		w.Files = append(w.Files, api.CrateFile{Source: source, Place: f.Place, Path: string(f.Path), Size: f.Size, Digest: f.Digest.String(), Exec: f.Exec, Reason: f.Reason, Line: f.Line})
+		w.Files = append(w.Files, api.CrateFile{Source: source, Place: f.Place, Path: string(f.Path), Size: f.Size, Digest: f.Digest.String(), Exec: f.Exec, Reason: f.Reason, Line: f.Line, Optional: f.Optional, Settings: f.Settings})
 	}
 	for _, l := range c.Body.Left {
 		w.Left = append(w.Left, api.CrateLeft{Source: string(l.Source), Size: l.Size, Reason: l.Reason, Settled: l.Settled})
@@ -132,15 +112,15 @@ func wireCrateWhole(c model.Crate) api.Crate {
 }
 
 func wireStaged(st catalog.Staged) api.Staged {
-	w := api.Staged{Archive: wireArchive(st.Archive), Known: st.Known, Unread: st.Unread, Rulebooks: []api.StagedByBook{}}
+	w := api.Staged{Archive: wireArchive(st.Archive), Known: st.Known, Rulebooks: []api.StagedByBook{}}
 	for _, b := range st.Books {
-		wb := api.StagedByBook{Rulebook: b.Rulebook, Revision: b.Revision, Fresh: b.Fresh, Findings: findings(b.Findings)}
-		if b.Crate != nil {
-			c := wireCrateWhole(*b.Crate)
-			if len(c.Archives) == 0 {
-				c.Archives = []api.Archive{w.Archive}
-			}
-			wb.Crate = &c
+		wb := api.StagedByBook{Rulebook: b.Rulebook, Revision: b.Revision, Fresh: b.Fresh, Findings: findings(b.Findings), Crates: []api.Crate{}}
+		for _, c := range b.Crates {
+			c.Archives = []model.Archive{st.Archive}
+			wb.Crates = append(wb.Crates, wireCrateWhole(c))
+		}
+		for _, c := range b.Choices {
+			wb.Choices = append(wb.Choices, api.Choice{Kind: c.Kind, Root: c.Root.String(), Files: c.Files, Why: c.Why})
 		}
 		w.Rulebooks = append(w.Rulebooks, wb)
 	}

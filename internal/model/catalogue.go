@@ -17,6 +17,7 @@ type Archive struct {
 	Format    string
 	Source    string
 	Note      string
+	Findings  []finding.Finding // of its names and contents, whatever the rulebook
 	Container string
 	Actor     string
 	CreatedAt time.Time
@@ -33,16 +34,28 @@ type Crate struct {
 	Archives  []Archive
 	Actor     string
 	CreatedAt time.Time
+	Dropped   bool // taken out of the list
 }
 
-// Laid is what a revision had made of an archive: a crate or only findings.
+// Laid is what a revision had made of an archive: crates, or only findings.
 type Laid struct {
-	Crate    *Crate
-	Findings []finding.Finding
+	Crates   []Crate
+	Choices  []layout.Choice   // where a person has to choose
+	Findings []finding.Finding // of the archive; each crate has its own besides
 }
 
 // Holding is a version of an add-on that claims paths on a server.
 type Holding struct {
 	Rulebook, Addon string // the add-on's key
 	Server, Label   string
+}
+
+// Correction is what people have corrected of one add-on's layout. Rules are
+// in the rulebook language.
+type Correction struct {
+	From     string            `json:"from"`           // the version for which it was said last
+	Root     string            `json:"root,omitempty"` // a glob of the folder that is the add-on
+	Name     string            `json:"name,omitempty"`
+	Versions map[string]string `json:"versions,omitempty"` // by the archive's digest
+	Rules    string            `json:"rules,omitempty"`
 }

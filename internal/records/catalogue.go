@@ -12,12 +12,12 @@ import (
 	"restlesscrate/internal/stockroom"
 )
 
-const archiveColumns = `a.id, a.digest, a.size, a.filename, a.format, a.source, a.note, c.name, a.actor, a.created_at`
+const archiveColumns = `a.id, a.digest, a.size, a.filename, a.format, a.source, a.note, a.findings, c.name, a.actor, a.created_at`
 const archiveFrom = ` FROM archive a JOIN container c ON c.id = a.container_id`
 
 func scanArchive(r *sql.Rows, a *model.Archive) error {
 	var d string
-	if err := r.Scan(&a.ID, &d, &a.Size, &a.Filename, &a.Format, &a.Source, &a.Note, &a.Container, &a.Actor, moment{&a.CreatedAt}); err != nil {
+	if err := r.Scan(&a.ID, &d, &a.Size, &a.Filename, &a.Format, &a.Source, &a.Note, asJSON(&a.Findings), &a.Container, &a.Actor, moment{&a.CreatedAt}); err != nil {
 		return err
 	}
 	return a.Digest.UnmarshalText([]byte(d))
@@ -28,15 +28,16 @@ func (db *DB) Archive(ctx context.Context, d tree.Digest) (model.Archive, error)
 	return first(ctx, db.sql, scanArchive, `SELECT `+archiveColumns+archiveFrom+` WHERE a.digest = ?`, d.String())
 }
 
-// AddArchive records an archive, its entries and where their bytes lie.
-func (db *DB) AddArchive(ctx context.Context, a model.Archive, entries []tree.Entry, held []stockroom.Held) (model.Archive, error) {
+// AddArchive records an archive, its entries and where their bytes lie: held
+// by container, of which the archive itself is one and its pack may be another.
+func (db *DB) AddArchive(ctx context.Context, a model.Archive, entries []tree.Entry, held map[string][]stockroom.Held) (model.Archive, error) {
 	err := db.within(ctx, func(tx *sql.Tx) error {
 		cid, err := addContainer(ctx, tx, a.Container, "archive")
 		if err != nil {
 			return err
 		}
-		res, err := tx.ExecContext(ctx, `INSERT INTO archive (digest, size, filename, format, source, note, container_id, actor, created_at) VALUES (?,?,?,?,?,?,?,?,?)`,
-			a.Digest.String(), a.Size, a.Filename, a.Format, a.Source, a.Note, cid, a.Actor, db.millis())
+		res, err := tx.ExecContext(ctx, `INSERT INTO archive (digest, size, filename, format, source, note, findings, container_id, actor, created_at) VALUES (?,?,?,?,?,?,?,?,?,?)`,
+			a.Digest.String(), a.Size, a.Filename, a.Format, a.Source, a.Note, text(a.Findings), cid, a.Actor, db.millis())
 		if err != nil {
 			return err
 		}
@@ -53,7 +54,20 @@ func (db *DB) AddArchive(ctx context.Context, a model.Archive, entries []tree.En
 				return err
 			}
 		}
-		return addLocations(ctx, tx, cid, held)
+		for container, contents := range held {
+			kind := "pack"
+			if container == a.Container {
+				kind = "archive"
+			}
+			cid, err := addContainer(ctx, tx, container, kind)
+			if err != nil {
+				return err
+			}
+			if err := addLocations(ctx, tx, cid, contents); err != nil {
+				return err
+			}
+		}
+		return nil
 	})
 	if err != nil {
 		return a, fmt.Errorf("record archive %s: %w", a.Filename, err)
@@ -116,60 +130,71 @@ func (db *DB) Containers(ctx context.Context) (map[string]bool, error) {
 	return out, err
 }
 
-const crateColumns = `c.id, c.digest, ad.key, c.body, c.findings, r.number, c.actor, c.created_at`
+const crateColumns = `c.id, c.digest, ad.key, c.body, c.findings, r.number, c.actor, c.created_at, c.dropped_at IS NOT NULL`
 const crateFrom = ` FROM crate c JOIN addon ad ON ad.id = c.addon_id JOIN rulebook_revision r ON r.id = c.revision_id`
 
 func scanCrate(r *sql.Rows, c *model.Crate) error {
 	var d string
-	if err := r.Scan(&c.ID, &d, &c.Key, asJSON(&c.Body), asJSON(&c.Findings), &c.Revision, &c.Actor, moment{&c.CreatedAt}); err != nil {
+	if err := r.Scan(&c.ID, &d, &c.Key, asJSON(&c.Body), asJSON(&c.Findings), &c.Revision, &c.Actor, moment{&c.CreatedAt}, &c.Dropped); err != nil {
 		return err
 	}
 	return c.Digest.UnmarshalText([]byte(d))
 }
 
 // LaidOut tells what a revision made of an archive before; [ErrNotFound]
-// where it has not been asked.
-func (db *DB) LaidOut(ctx context.Context, archive, revision int64) (model.Laid, error) {
-	var crate sql.NullInt64
-	laid, err := first(ctx, db.sql, func(r *sql.Rows, l *model.Laid) error { return r.Scan(&crate, asJSON(&l.Findings)) },
-		`SELECT crate_id, findings FROM layout WHERE archive_id = ? AND revision_id = ? AND corrections = ''`, archive, revision)
-	if err != nil || !crate.Valid {
+// where it has not been asked, or where a crate of it was dropped since.
+func (db *DB) LaidOut(ctx context.Context, archive, revision int64, corrections string) (model.Laid, error) {
+	laid, err := first(ctx, db.sql, func(r *sql.Rows, l *model.Laid) error { return r.Scan(asJSON(&l.Findings), asJSON(&l.Choices)) },
+		`SELECT findings, choices FROM layout WHERE archive_id = ? AND revision_id = ? AND corrections = ?`, archive, revision, corrections)
+	if err != nil {
 		return laid, err
 	}
-	c, err := first(ctx, db.sql, scanCrate, `SELECT `+crateColumns+crateFrom+` WHERE c.id = ? AND c.dropped_at IS NULL`, crate.Int64)
-	if errors.Is(err, model.ErrNotFound) {
-		return model.Laid{}, model.ErrNotFound // dropped since: lay it out again
+	var dropped bool
+	laid.Crates, err = all(ctx, db.sql, func(r *sql.Rows, c *model.Crate) error {
+		if err := scanCrate(r, c); err != nil {
+			return err
+		}
+		dropped = dropped || c.Dropped
+		return nil
+	}, `SELECT `+crateColumns+crateFrom+` JOIN layout_crate lc ON lc.crate_id = c.id
+		WHERE lc.archive_id = ? AND lc.revision_id = ? AND lc.corrections = ? ORDER BY lc.position`, archive, revision, corrections)
+	if err == nil && dropped {
+		return model.Laid{}, model.ErrNotFound
 	}
-	laid.Crate = &c
 	return laid, err
 }
 
 // AddLayout records what a revision made of an archive. A crate that is there
 // already, by its digest, is not recorded twice.
-func (db *DB) AddLayout(ctx context.Context, archive, revision int64, res layout.Result, actor string) (model.Laid, error) {
+func (db *DB) AddLayout(ctx context.Context, archive, revision int64, corrections string, res layout.Result, actor string) (model.Laid, error) {
 	err := db.within(ctx, func(tx *sql.Tx) error {
-		var crate sql.NullInt64
-		if res.Crate != nil {
-			id, err := addCrate(ctx, tx, revision, res, actor, db.millis())
+		if _, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO layout (archive_id, revision_id, corrections, findings, choices) VALUES (?,?,?,?,?)`, archive, revision, corrections, text(res.Findings), text(res.Choices)); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `DELETE FROM layout_crate WHERE archive_id = ? AND revision_id = ? AND corrections = ?`, archive, revision, corrections); err != nil {
+			return err
+		}
+		for i, c := range res.Crates {
+			id, err := addCrate(ctx, tx, revision, c, actor, db.millis())
 			if err != nil {
 				return err
 			}
-			crate = sql.NullInt64{Int64: id, Valid: true}
 			if _, err := tx.ExecContext(ctx, `INSERT INTO crate_archive (crate_id, archive_id) VALUES (?,?) ON CONFLICT DO NOTHING`, id, archive); err != nil {
 				return err
 			}
+			if _, err := tx.ExecContext(ctx, `INSERT INTO layout_crate (archive_id, revision_id, corrections, position, crate_id) VALUES (?,?,?,?,?)`, archive, revision, corrections, i, id); err != nil {
+				return err
+			}
 		}
-		_, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO layout (archive_id, revision_id, crate_id, findings) VALUES (?,?,?,?)`, archive, revision, crate, text(res.Findings))
-		return err
+		return nil
 	})
 	if err != nil {
-		return model.Laid{}, fmt.Errorf("record the crate: %w", err)
+		return model.Laid{}, fmt.Errorf("record the crates: %w", err)
 	}
-	return db.LaidOut(ctx, archive, revision)
+	return db.LaidOut(ctx, archive, revision, corrections)
 }
 
-func addCrate(ctx context.Context, tx *sql.Tx, revision int64, res layout.Result, actor string, now int64) (id int64, err error) {
-	c := res.Crate
+func addCrate(ctx context.Context, tx *sql.Tx, revision int64, c *layout.Crate, actor string, now int64) (id int64, err error) {
 	if _, err := tx.ExecContext(ctx, `INSERT INTO addon (rulebook, key, name) VALUES (?,?,?) ON CONFLICT DO NOTHING`, c.Rulebook, c.Key(), c.Name); err != nil {
 		return 0, err
 	}
@@ -177,7 +202,7 @@ func addCrate(ctx context.Context, tx *sql.Tx, revision int64, res layout.Result
 	_, err = tx.ExecContext(ctx, `INSERT INTO crate (digest, addon_id, version, revision_id, body, findings, actor, created_at)
 		VALUES (?, (SELECT id FROM addon WHERE rulebook = ? AND key = ?), ?, ?, ?, ?, ?, ?)
 		ON CONFLICT (digest) DO UPDATE SET dropped_at = NULL`,
-		digest, c.Rulebook, c.Key(), c.Version, revision, text(c), text(res.Findings), actor, now)
+		digest, c.Rulebook, c.Key(), c.Version, revision, text(c), text(c.Findings), actor, now)
 	if err != nil {
 		return 0, err
 	}

@@ -3,6 +3,7 @@ package stockroom
 import (
 	"context"
 	"crypto/sha256"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -29,15 +30,28 @@ type Kept struct {
 
 // Segment opens the segment of that name for appending, making it if needed.
 func (r *Room) Segment(name string) (*Segment, error) {
-	container := segments + "/" + name
+	return r.openSegment(segments + "/" + name)
+}
+
+// Pack begins the pack of an archive whose contents cannot be read where they
+// are. What an earlier attempt left is written over.
+func (r *Room) Pack(archive tree.Digest) (*Segment, error) {
+	s, err := r.openSegment(packs + "/" + archive.String())
+	if err == nil && s.at > 0 {
+		s.at, err = 0, s.file.Truncate(0)
+	}
+	return s, err
+}
+
+func (r *Room) openSegment(container string) (*Segment, error) {
 	f, err := os.OpenFile(r.path(container), os.O_CREATE|os.O_RDWR, 0o600)
 	if err != nil {
-		return nil, fmt.Errorf("open segment %s: %w", name, err)
+		return nil, fmt.Errorf("open segment %s: %w", container, err)
 	}
 	at, err := f.Seek(0, io.SeekEnd)
 	if err != nil {
 		f.Close()
-		return nil, fmt.Errorf("open segment %s: %w", name, err)
+		return nil, fmt.Errorf("open segment %s: %w", container, err)
 	}
 	return &Segment{name: container, file: f, at: at}, nil
 }
@@ -68,6 +82,15 @@ func (s *Segment) Sync() error {
 	}
 	return syncDir(filepath.Dir(s.file.Name()))
 }
+
+// Name is the container's name.
+func (s *Segment) Name() string { return s.name }
+
+// ReadAt reads what was appended.
+func (s *Segment) ReadAt(p []byte, at int64) (int, error) { return s.file.ReadAt(p, at) }
+
+// Discard closes the file and removes it.
+func (s *Segment) Discard() error { return errors.Join(s.file.Close(), os.Remove(s.file.Name())) }
 
 // Close closes the file; it does not sync.
 func (s *Segment) Close() error { return s.file.Close() }

@@ -1,11 +1,9 @@
-// Package layout turns what an archive holds into a crate: which files go to
+// Package layout turns what an archive holds into crates: which files go to
 // which place under which name, which are left out, and why, for every one.
-// It decides by a rulebook and nothing else; it knows no game.
+// It decides by a rulebook and a person's corrections; it knows no game.
 package layout
 
 import (
-	"crypto/sha256"
-	"encoding/binary"
 	"fmt"
 	"io/fs"
 	"slices"
@@ -16,211 +14,224 @@ import (
 	"restlesscrate/internal/core/tree"
 )
 
-// Unmarked is the version of an add-on whose archive names none.
-const Unmarked = "unmarked"
-
-// Archive is a download as the layout sees it.
-type Archive struct {
-	Filename string       // the name it was downloaded under, without folders
-	Whole    tree.Entry   // the archive itself as one file
-	Entries  []tree.Entry // what it holds; empty where it is a plain file
-	Texts    fs.FS        // the bytes of Entries by path, for manifests; may be nil without Entries
-}
-
-// Crate is one version of one add-on, laid out by one rulebook. It is
-// immutable; [Crate.Digest] names it.
-type Crate struct {
-	Rulebook string    `json:"rulebook"`
-	Kind     string    `json:"kind"`
-	Name     string    `json:"name"`    // the add-on's name in its own spelling
-	Version  string    `json:"version"` // [Unmarked] where nothing names one
-	Root     tree.Path `json:"root"`    // the folder in the archive that is the add-on
-	Why      string    `json:"why"`     // how it was recognised and its root found
-	Files    []File    `json:"files"`   // sorted by place, then path
-	Left     []Left    `json:"left"`    // sorted by source
-}
-
-// File is one file of a crate. Its target is a place and a path in it; the
-// real path is resolved per server.
-type File struct {
-	Place  string      `json:"place"`
-	Path   tree.Path   `json:"path"`
-	Source tree.Path   `json:"source"` // in the archive; the root where the archive itself is the file
-	Digest tree.Digest `json:"digest"`
-	Size   int64       `json:"size"`
-	Exec   bool        `json:"exec,omitempty"`
-	Reason string      `json:"reason"`
-	Line   int         `json:"line"` // of the rule in the rulebook
-}
-
-// Left is one file that is left out. Settled is false where no rule spoke of
-// it, so that a person should look.
-type Left struct {
-	Source  tree.Path `json:"source"`
-	Size    int64     `json:"size"`
-	Reason  string    `json:"reason"`
-	Line    int       `json:"line,omitempty"`
-	Settled bool      `json:"settled"`
-}
-
-// Result is what one rulebook makes of one archive. Crate is nil where no
-// kind recognises it or where the choice is not the program's to make; the
-// findings then say why.
+// Result is what one rulebook makes of one archive: the crates, in the
+// rulebook's order, and what there is to say of the archive as a whole. Where
+// the choice is not the program's to make there is no crate, and Choices ranks
+// what a person can choose from.
 type Result struct {
-	Crate    *Crate
+	Crates   []*Crate
 	Findings []finding.Finding
+	Choices  []Choice
 }
 
-// Key is the identity of an add-on below its rulebook: its folded name.
-func Key(name string) string { return tree.Fold(strings.TrimSpace(name)) }
-
-// Key is the identity of the crate's add-on.
-func (c *Crate) Key() string { return Key(c.Name) }
-
-// Label is name@version, as people write it.
-func (c *Crate) Label() string { return c.Name + "@" + c.Version }
-
-// Digest names the crate: SHA-256 over the rulebook's name, the add-on, the
-// version and the sorted targets with their content and executable mark. A
-// repacked archive with equal contents gives the same digest.
-func (c *Crate) Digest() tree.Digest {
-	h := sha256.New()
-	field := func(b []byte) {
-		var n [8]byte
-		binary.BigEndian.PutUint64(n[:], uint64(len(b)))
-		h.Write(n[:])
-		h.Write(b)
-	}
-	for _, s := range []string{c.Rulebook, c.Key(), c.Version} {
-		field([]byte(s))
-	}
-	files := slices.Clone(c.Files)
-	slices.SortFunc(files, byTarget)
-	for _, f := range files {
-		field([]byte(f.Place))
-		field([]byte(f.Path))
-		field(f.Digest[:])
-		field([]byte{map[bool]byte{true: 1}[f.Exec]})
-	}
-	return tree.Digest(h.Sum(nil))
+// Choice is a folder that could be the add-on.
+type Choice struct {
+	Kind  string    `json:"kind"`
+	Root  tree.Path `json:"root"`
+	Files int       `json:"files"`
+	Why   string    `json:"why"`
 }
 
-func byTarget(a, b File) int {
-	if c := strings.Compare(a.Place, b.Place); c != 0 {
-		return c
+// Lay asks every kind of the rulebook, in its order, whether it recognises the
+// archive, and lays it out by the first that does. Of kinds that may come
+// several to an archive each takes its own, so that a pack gives one crate per
+// add-on. Where none fits, the archives inside it are asked the same.
+func Lay(b *rulebook.Book, a Archive, fixes Fixes) Result {
+	l := &laying{book: b, archive: a, fixes: fixes, texts: map[tree.Path]*text{}}
+	for _, e := range a.Entries {
+		if !e.Dir && !inside(e.Path) {
+			l.files = append(l.files, e)
+		}
 	}
-	return strings.Compare(string(a.Path), string(b.Path))
+	slices.SortFunc(l.files, func(a, b tree.Entry) int { return strings.Compare(string(a.Path), string(b.Path)) })
+	l.kinds()
+	if len(l.res.Crates) == 0 && !slices.ContainsFunc(l.res.Findings, decisive) {
+		l.innerArchives()
+	}
+	if len(l.res.Crates) > 1 {
+		l.leftOfPack()
+	}
+	for _, c := range l.res.Crates {
+		finding.Sort(c.Findings)
+	}
+	finding.Sort(l.res.Findings)
+	return l.res
 }
 
-// Lay asks every kind of the rulebook, in its order, whether it recognises
-// the archive, and lays it out by the first that does.
-func Lay(b *rulebook.Book, a Archive) Result {
-	var res Result
-	for i := range b.Kinds {
-		k := &b.Kinds[i]
-		found, unsure := recognise(k, a)
+// decisive findings stop the search for other ways to read an archive.
+func decisive(f finding.Finding) bool { return f.Code == "two-roots" || f.Code == "installer" }
+
+// laying is one archive while it is laid out.
+type laying struct {
+	book    *rulebook.Book
+	archive Archive
+	fixes   Fixes
+	files   []tree.Entry // without folders and without what is in inner archives
+	texts   map[tree.Path]*text
+	res     Result
+}
+
+func (l *laying) say(level finding.Level, code string, p tree.Path, mend, format string, args ...any) {
+	l.res.Findings = append(l.res.Findings, finding.Finding{Level: level, Code: code, Path: p, What: fmt.Sprintf(format, args...), Mend: mend})
+}
+
+func (l *laying) kinds() {
+	taken := func(r root) bool {
+		return slices.ContainsFunc(l.res.Crates, func(c *Crate) bool { return r.at() == c.Root || r.at().Within(c.Root) && c.Root != tree.Root })
+	}
+	for i := range l.book.Kinds {
+		k := &l.book.Kinds[i]
+		roots := l.roots(k)
 		switch {
-		case unsure != nil && res.Crate == nil:
-			res.Findings = append(res.Findings, *unsure)
-		case found == nil:
-		case res.Crate != nil:
-			res.note("also-fits", fmt.Sprintf("kind %s recognises it too; %s stands first in the rulebook", k.Name, res.Crate.Kind))
+		case len(roots) == 0:
+		case len(l.res.Crates) > 0 && !(k.Several && l.several()):
+			if !taken(roots[0]) {
+				l.say(finding.Note, "also-fits", "", "", "kind %s recognises it too; %s stands first in the rulebook", k.Name, l.res.Crates[0].Kind)
+			}
+		case k.Installer != "":
+			l.say(finding.Warn, "installer", roots[0].at(), k.Installer, "it is an installer, which must be run elsewhere first; stage what it makes")
+			return
+		case len(roots) > 1 && !k.Several:
+			if chosen, ok := l.choose(k, roots); ok {
+				l.crate(k, chosen)
+			} else {
+				l.unsure(k, roots)
+			}
 		default:
-			res.Findings = nil // an earlier kind's doubt is settled by this one
-			res.Crate = place(b, k, a, found, &res)
+			for _, r := range roots {
+				if !taken(r) {
+					l.crate(k, r)
+				}
+			}
 		}
 	}
-	finding.Sort(res.Findings)
-	return res
+	if len(l.res.Crates) > 0 { // an earlier kind's doubt is settled by this one
+		l.res.Choices = nil
+		l.res.Findings = slices.DeleteFunc(l.res.Findings, func(f finding.Finding) bool { return f.Code == "two-roots" })
+	}
 }
 
-func (r *Result) note(code, what string) {
-	r.Findings = append(r.Findings, finding.Finding{Level: finding.Note, Code: code, What: what})
+// several tells whether the crates so far are of kinds that come several to an archive.
+func (l *laying) several() bool {
+	return !slices.ContainsFunc(l.res.Crates, func(c *Crate) bool {
+		i := slices.IndexFunc(l.book.Kinds, func(k rulebook.Kind) bool { return k.Name == c.Kind })
+		return !l.book.Kinds[i].Several
+	})
 }
 
-// place runs a kind's rules over the files below the root that was found.
-func place(b *rulebook.Book, k *rulebook.Kind, a Archive, found *root, res *Result) *Crate {
-	c := &Crate{Rulebook: b.Name, Kind: k.Name, Root: found.folder, Why: found.why}
-	named(k, a, found, c, res)
-	var nowhere int
-	for _, e := range found.files {
-		rel, below := e.Path.Below(found.folder)
-		if found.whole {
-			rel, below = e.Path, true
+func (l *laying) unsure(k *rulebook.Kind, roots []root) {
+	if len(l.res.Choices) > 0 {
+		return // an earlier kind asks already
+	}
+	slices.SortStableFunc(roots, func(a, b root) int { return l.below(b.folder) - l.below(a.folder) })
+	names := make([]string, 0, len(roots))
+	for i, r := range roots {
+		l.res.Choices = append(l.res.Choices, Choice{Kind: k.Name, Root: r.at(), Files: l.below(r.folder), Why: r.why})
+		if i < 4 {
+			names = append(names, fmt.Sprintf("%s (%s)", r.at(), count(l.below(r.folder), "file")))
 		}
-		if !below {
-			c.Left = append(c.Left, Left{Source: e.Path, Size: e.Size, Settled: true,
-				Reason: fmt.Sprintf("outside the add-on's folder %s", found.folder)})
+	}
+	if n := len(roots) - len(names); n > 0 {
+		names = append(names, fmt.Sprintf("and %d more", n))
+	}
+	l.say(finding.Warn, "two-roots", roots[0].at(), "Say which: stage it again with --root and one of these.",
+		"kind %s fits, but which of these is the add-on is not clear: %s", k.Name, strings.Join(names, ", "))
+}
+
+func (l *laying) below(folder tree.Path) (n int) {
+	for _, e := range l.files {
+		if e.Path.Within(folder) {
+			n++
+		}
+	}
+	return n
+}
+
+// inside tells whether a path is behind an inner archive's "!".
+func inside(p tree.Path) bool { return strings.Contains(string(p), "!/") }
+
+// innerArchives lays the archives inside this one out, each as if it had been
+// downloaded by itself.
+func (l *laying) innerArchives() {
+	for _, whole := range l.files {
+		base := whole.Path + "!"
+		inner := Archive{Filename: whole.Path.Base(), Whole: whole}
+		for _, e := range l.archive.Entries {
+			if rel, ok := e.Path.Below(base); ok {
+				e.Path = rel
+				inner.Entries = append(inner.Entries, e)
+			}
+		}
+		if len(inner.Entries) == 0 {
 			continue
 		}
-		rule := match(k, rel)
-		switch {
-		case rule == nil:
-			nowhere++
-			c.Left = append(c.Left, Left{Source: e.Path, Size: e.Size, Reason: fmt.Sprintf("no rule of kind %s takes it", k.Name), Line: k.Line})
-		case rule.Leave:
-			c.Left = append(c.Left, Left{Source: e.Path, Size: e.Size, Line: rule.Line, Settled: true,
-				Reason: or(rule.Because, "the rulebook leaves "+strings.Join(rule.Take, ", ")+" out")})
-		default:
-			c.put(rule, e, rel, found, res)
+		if l.archive.Texts != nil {
+			sub, err := fs.Sub(l.archive.Texts, string(base))
+			if err != nil {
+				l.say(finding.Note, "unread", whole.Path, "", "%s could not be looked into: %v", whole.Path, err)
+				continue
+			}
+			inner.Texts = sub
 		}
-	}
-	if nowhere > 0 {
-		res.Findings = append(res.Findings, finding.Finding{Level: finding.Warn, Code: "no-rule",
-			What: fmt.Sprintf("%s of %s: no rule of kind %s says where to", count(nowhere, "file"), c.Label(), k.Name),
-			Mend: "They are left out. Add a rule to the rulebook if they belong on the server."})
-	}
-	c.clashes(b, res)
-	slices.SortFunc(c.Files, byTarget)
-	slices.SortFunc(c.Left, func(x, y Left) int { return strings.Compare(string(x.Source), string(y.Source)) })
-	return c
-}
-
-// put gives one file its target by a rule.
-func (c *Crate) put(rule *rulebook.Rule, e tree.Entry, rel tree.Path, found *root, res *Result) {
-	values := map[string]string{"name": c.Name, "version": c.Version, "path": string(rel), "file": cleanBase(rel)}
-	text, err := rulebook.Fill(rule.As, func(n string) (string, bool) { v, ok := values[n]; return v, ok })
-	var target tree.Path
-	if err == nil {
-		target, err = tree.ParsePath(text)
-	}
-	if err != nil {
-		res.Findings = append(res.Findings, finding.Finding{Level: finding.Block, Code: "bad-target", Path: e.Path, Final: true,
-			What: fmt.Sprintf("%s has no place it could go: %v", e.Path, err), Mend: fmt.Sprintf("See line %d of the rulebook.", rule.Line)})
-		return
-	}
-	source := e.Path
-	if found.whole {
-		source = tree.Root
-	}
-	c.Files = append(c.Files, File{Place: rule.Place, Path: target, Source: source, Digest: e.Digest, Size: e.Size, Exec: e.Exec,
-		Reason: or(rule.Because, found.reason+"; goes to the place "+rule.Place), Line: rule.Line})
-}
-
-// clashes finds two files that would get the same target.
-func (c *Crate) clashes(b *rulebook.Book, res *Result) {
-	seen := map[string]File{}
-	for _, f := range c.Files {
-		key := f.Place + "\x00" + string(f.Path)
-		if b.CaseBlind {
-			key = f.Place + "\x00" + f.Path.Fold()
+		res := Lay(l.book, inner, l.fixes)
+		for _, c := range res.Crates {
+			c.move(whole.Path)
 		}
-		if other, twice := seen[key]; twice {
-			res.Findings = append(res.Findings, finding.Finding{Level: finding.Block, Code: "same-target", Path: f.Source, Final: true,
-				What: fmt.Sprintf("%s and %s would both become %s in %s", other.Source, f.Source, f.Path, f.Place),
-				Mend: "Mend the rulebook so that each gets a name of its own."})
-		}
-		seen[key] = f
+		l.res.Crates = append(l.res.Crates, res.Crates...)
+		l.res.Findings = append(l.res.Findings, res.Findings...)
+		l.res.Choices = append(l.res.Choices, res.Choices...)
+	}
+	if len(l.res.Crates) > 0 {
+		l.say(finding.Note, "inner-archives", "", "", "the add-on is in an archive inside this one")
 	}
 }
 
-func match(k *rulebook.Kind, rel tree.Path) *rulebook.Rule {
-	for i := range k.Rules {
-		if globbed(k.Rules[i].Take, rel) {
-			return &k.Rules[i]
+// move makes a crate of an inner archive one of the archive around it.
+func (c *Crate) move(archive tree.Path) {
+	base := archive + "!"
+	for i := range c.Files {
+		if c.Files[i].Source == tree.Root {
+			c.Files[i].Source = archive
+		} else {
+			c.Files[i].Source = base.Join(c.Files[i].Source)
 		}
 	}
-	return nil
+	for i := range c.Left {
+		c.Left[i].Source = base.Join(c.Left[i].Source)
+	}
+	for i := range c.Findings {
+		if c.Findings[i].Path != "" {
+			c.Findings[i].Path = base.Join(c.Findings[i].Path)
+		}
+	}
+	c.Root = base.Join(c.Root)
+	c.Why = fmt.Sprintf("in %s: %s", archive, c.Why)
+}
+
+// leftOfPack says once for a whole pack which files belong to none of its add-ons.
+func (l *laying) leftOfPack() {
+	held := map[tree.Path]bool{}
+	for _, c := range l.res.Crates {
+		for _, f := range c.Files {
+			held[f.Source] = true
+		}
+		for _, f := range c.Left {
+			held[f.Source] = true
+		}
+	}
+	var rest []string
+	for _, e := range l.files {
+		if !held[e.Path] && !slices.ContainsFunc(l.res.Crates, func(c *Crate) bool { return c.Root.Within(e.Path + "!") }) {
+			rest = append(rest, string(e.Path))
+		}
+	}
+	if n := len(rest); n > 0 {
+		more := ""
+		if n > 3 {
+			more = fmt.Sprintf(" and %d more", n-3)
+		}
+		l.say(finding.Note, "left-of-pack", tree.Path(rest[0]), "", "belongs to none of the add-ons in it and is left out: %s%s", strings.Join(rest[:min(n, 3)], ", "), more)
+	}
 }
 
 func or(s, otherwise string) string {

@@ -1,9 +1,13 @@
 package rulebook
 
 import (
+	"fmt"
 	"slices"
+	"strings"
 
 	"go.yaml.in/yaml/v3"
+
+	"restlesscrate/internal/core/manifest"
 )
 
 // asWords are the placeholders that a rule's "as" may hold.
@@ -11,20 +15,37 @@ var asWords = []string{"name", "version", "path", "file"}
 
 func (r *reader) kinds(n *yaml.Node, b *Book) {
 	r.named(n, "kinds", func(key, value *yaml.Node) {
-		k := Kind{Name: key.Value, Line: key.Line}
-		r.mapping(value, "kind "+key.Value,
-			field{"about", false, r.text("about", &k.About)},
-			field{"recognise", true, func(v *yaml.Node) { r.recognise(v, &k) }},
-			field{"name", false, func(v *yaml.Node) {
+		k := Kind{Name: key.Value, Line: key.Line, Facts: map[FactKind][]Reading{}}
+		fields := []field{
+			{"about", false, r.text("about", &k.About)},
+			{"recognise", true, func(v *yaml.Node) { r.recognise(v, &k) }},
+			{"several", false, r.yes("several", &k.Several)},
+			{"installer", false, r.text("installer", &k.Installer)},
+			{"id", false, func(v *yaml.Node) {
+				r.mapping(v, "id", field{"read", true, func(v *yaml.Node) { k.ID = r.readings(v, false) }})
+			}},
+			{"name", false, func(v *yaml.Node) {
 				r.mapping(v, "name",
 					field{"trim", false, r.texts("trim", &k.Trim, checkAny)},
-					field{"read", false, func(v *yaml.Node) { k.NameIn = r.reading(v) }})
+					field{"read", false, func(v *yaml.Node) { k.NameIn = r.readings(v, false) }})
 			}},
-			field{"version", false, func(v *yaml.Node) {
-				r.mapping(v, "version", field{"read", true, func(v *yaml.Node) { k.VerIn = r.reading(v) }})
+			{"version", false, func(v *yaml.Node) {
+				r.mapping(v, "version", field{"read", true, func(v *yaml.Node) { k.VerIn = r.readings(v, false) }})
 			}},
-			field{"put", true, func(v *yaml.Node) { r.rules(v, b, &k) }},
-		)
+			{"put", false, func(v *yaml.Node) { k.Rules = r.rules(v, b) }},
+		}
+		for _, f := range FactKinds {
+			fields = append(fields, field{string(f), false, func(v *yaml.Node) { k.Facts[f] = r.readings(v, true) }})
+		}
+		before := len(r.faults)
+		r.mapping(value, "kind "+key.Value, fields...)
+		switch {
+		case len(r.faults) > before || value.Kind != yaml.MappingNode:
+		case k.Installer == "" && len(k.Rules) == 0:
+			r.fault(key, "kind %s needs the key %q", k.Name, "put")
+		case k.Installer != "" && len(k.Rules) > 0:
+			r.fault(key, "kind %s is an installer, which is run elsewhere; it cannot put files too", k.Name)
+		}
 		b.Kinds = append(b.Kinds, k)
 	})
 	if len(b.Kinds) == 0 && n.Kind == yaml.MappingNode {
@@ -38,9 +59,10 @@ func (r *reader) recognise(n *yaml.Node, k *Kind) {
 		field{"single", false, r.texts("single", &k.Single, checkGlob)},
 		field{"holds", false, r.texts("holds", &k.Holds, checkGlob)},
 		field{"marker", false, r.texts("marker", &k.Marker, checkFileName)},
-		field{"loose", false, r.texts("loose", &k.Loose, checkGlob)})
+		field{"loose", false, r.texts("loose", &k.Loose, checkGlob)},
+		field{"folders", false, r.texts("folders", &k.Folders, checkFileName)})
 	ways := 0
-	for _, way := range [][]string{k.Single, k.Marker, k.Loose} {
+	for _, way := range [][]string{k.Single, k.Marker, k.Loose, k.Folders} {
 		if len(way) > 0 {
 			ways++
 		}
@@ -49,73 +71,150 @@ func (r *reader) recognise(n *yaml.Node, k *Kind) {
 		return
 	}
 	if ways != 1 {
-		r.fault(n, "recognise needs exactly one of single, marker and loose; it has %d", ways)
+		r.fault(n, "recognise needs exactly one of single, marker, loose and folders; it has %d", ways)
 	}
 	if len(k.Holds) > 0 && len(k.Single) == 0 {
 		r.fault(n, "holds goes with single")
 	}
 }
 
-func (r *reader) reading(n *yaml.Node) *Reading {
-	rd := &Reading{Line: n.Line}
-	r.mapping(n, "read",
-		field{"file", true, func(v *yaml.Node) {
+// readings reads one reading or a list of them, the first that tells wins.
+func (r *reader) readings(n *yaml.Node, list bool) []Reading {
+	items := []*yaml.Node{n}
+	if n.Kind == yaml.SequenceNode {
+		items = n.Content
+	}
+	out := make([]Reading, len(items))
+	for i, item := range items {
+		out[i] = r.reading(item, list)
+	}
+	return out
+}
+
+func (r *reader) reading(n *yaml.Node, list bool) Reading {
+	rd := Reading{Line: n.Line}
+	var format string
+	fields := []field{
+		{"file", true, func(v *yaml.Node) {
 			r.text("file", &rd.File)(v)
 			if err := checkGlob(rd.File); err != nil {
 				r.fault(v, "%v", err)
 			}
 		}},
-		field{"match", true, func(v *yaml.Node) {
+		{"match", false, func(v *yaml.Node) {
 			r.text("match", &rd.Match)(v)
 			if err := checkMatch(rd.Match); err != nil {
 				r.fault(v, "match: %v", err)
 			}
-		}})
+		}},
+		{"at", false, r.pointer("at", &rd.At)},
+		{"format", false, func(v *yaml.Node) {
+			r.text("format", &format)(v)
+			if !slices.Contains(manifest.Formats, format) {
+				r.fault(v, "there is no format %q; %s", format, suggest(format, manifest.Formats))
+			}
+			rd.Format = manifest.Format(format)
+		}},
+	}
+	if list {
+		fields = append(fields, field{"item", false, r.pointer("item", &rd.Item)}, field{"range", false, r.pointer("range", &rd.Range)})
+	}
+	before := len(r.faults)
+	r.mapping(n, "read", fields...)
+	if len(r.faults) > before {
+		return rd
+	}
+	switch {
+	case (rd.At == "") == (rd.Match == ""):
+		r.fault(n, "a reading needs exactly one of at (a JSON Pointer into a manifest) and match (a regular expression)")
+	case rd.At != "" && rd.Format == "":
+		if rd.Format = manifest.FormatOf(rd.File); rd.Format == "" {
+			r.fault(n, "the suffix of %q does not tell how it is written; add format: one of %s", rd.File, strings.Join(manifest.Formats, ", "))
+		}
+	}
 	return rd
 }
 
-func (r *reader) rules(n *yaml.Node, b *Book, k *Kind) {
+func (r *reader) pointer(what string, dst *string) func(*yaml.Node) {
+	return func(v *yaml.Node) {
+		r.text(what, dst)(v)
+		if err := manifest.CheckPointer(*dst); err != nil {
+			r.fault(v, "%s: %v", what, err)
+		}
+	}
+}
+
+// yes reads true or false.
+func (r *reader) yes(what string, dst *bool) func(*yaml.Node) {
+	return func(v *yaml.Node) {
+		if v.Tag != "!!bool" {
+			r.fault(v, "%s is %q; it is true or false", what, v.Value)
+			return
+		}
+		*dst = v.Value == "true"
+	}
+}
+
+func (r *reader) rules(n *yaml.Node, b *Book) (rules []Rule) {
 	if !r.is(n, yaml.SequenceNode, "put") {
-		return
+		return nil
 	}
 	for _, item := range n.Content {
-		rule := Rule{Line: item.Line}
-		var leave string
-		r.mapping(item, "a rule under put",
-			field{"take", false, r.texts("take", &rule.Take, checkGlob)},
-			field{"leave", false, func(v *yaml.Node) {
-				r.texts("leave", &rule.Take, checkGlob)(v)
-				rule.Leave, leave = true, "leave"
-			}},
-			field{"place", false, func(v *yaml.Node) {
-				r.text("place", &rule.Place)(v)
-				if _, ok := b.Place(rule.Place); !ok {
-					names := make([]string, len(b.Places))
-					for i, p := range b.Places {
-						names[i] = p.Name
-					}
-					r.fault(v, "there is no place %q; %s", rule.Place, suggest(rule.Place, names))
-				}
-			}},
-			field{"as", false, func(v *yaml.Node) { r.as(v, &rule) }},
-			field{"because", false, r.text("because", &rule.Because)})
-		switch {
-		case item.Kind != yaml.MappingNode:
-		case leave != "" && rule.Place != "":
-			r.fault(item, "a rule either puts files in a place or leaves them out, not both")
-		case leave == "" && len(rule.Take) == 0:
-			r.fault(item, "a rule needs take (what goes) or leave (what stays out)")
-		case leave == "" && rule.Place == "":
-			r.fault(item, "a rule with take needs the place it goes to")
-		}
-		if rule.As == "" {
-			rule.As = "{path}"
-		}
-		k.Rules = append(k.Rules, rule)
+		rules = append(rules, r.rule(item, b))
 	}
 	if len(n.Content) == 0 {
 		r.fault(n, "put needs at least one rule")
 	}
+	return rules
+}
+
+func (r *reader) rule(item *yaml.Node, b *Book) Rule {
+	rule := Rule{Line: item.Line}
+	r.mapping(item, "a rule under put",
+		field{"take", false, r.texts("take", &rule.Take, checkGlob)},
+		field{"leave", false, func(v *yaml.Node) {
+			var globs []string
+			r.texts("leave", &globs, checkGlob)(v)
+			if len(rule.Take) > 0 {
+				r.fault(v, "a rule either puts files in a place or leaves them out, not both")
+			}
+			rule.Take, rule.Leave = globs, true
+		}},
+		field{"place", false, func(v *yaml.Node) {
+			r.text("place", &rule.Place)(v)
+			if _, ok := b.Place(rule.Place); !ok {
+				names := make([]string, len(b.Places))
+				for i, p := range b.Places {
+					names[i] = p.Name
+				}
+				r.fault(v, "there is no place %q; %s", rule.Place, suggest(rule.Place, names))
+			}
+		}},
+		field{"as", false, func(v *yaml.Node) { r.as(v, &rule) }},
+		field{"because", false, r.text("because", &rule.Because)},
+		field{"optional", false, func(v *yaml.Node) {
+			r.text("optional", &rule.Optional)(v)
+			if !IsName(rule.Optional) {
+				r.fault(v, "%q cannot name an optional part: small letters, digits and dashes, at most 31, not a dash first", rule.Optional)
+			}
+		}},
+		field{"also", false, r.yes("also", &rule.Also)},
+		field{"settings", false, r.yes("settings", &rule.Settings)})
+	switch {
+	case item.Kind != yaml.MappingNode:
+	case rule.Leave && rule.Place != "":
+		r.fault(item, "a rule either puts files in a place or leaves them out, not both")
+	case rule.Leave && (rule.Also || rule.Settings || rule.Optional != ""):
+		r.fault(item, "a rule that leaves files out has nothing optional, also or settings")
+	case !rule.Leave && len(rule.Take) == 0:
+		r.fault(item, "a rule needs take (what goes) or leave (what stays out)")
+	case !rule.Leave && rule.Place == "":
+		r.fault(item, "a rule with take needs the place it goes to")
+	}
+	if rule.As == "" {
+		rule.As = "{path}"
+	}
+	return rule
 }
 
 func (r *reader) as(v *yaml.Node, rule *Rule) {
@@ -129,4 +228,29 @@ func (r *reader) as(v *yaml.Node, rule *Rule) {
 			r.fault(v, "as holds {%s}; %s", word, suggest(word, asWords))
 		}
 	}
+}
+
+// Recognised says in words how a kind is told.
+func (k *Kind) Recognised() string {
+	list := func(words []string) string { return strings.Join(words, " or ") }
+	var s string
+	switch {
+	case len(k.Single) > 0 && len(k.Holds) > 0:
+		s = fmt.Sprintf("one file %s that holds %s", list(k.Single), strings.Join(k.Holds, " and "))
+	case len(k.Single) > 0:
+		s = "one file " + list(k.Single)
+	case len(k.Marker) > 0:
+		s = "a folder with " + list(k.Marker)
+	case len(k.Folders) > 0:
+		s = "a folder that holds the folders " + list(k.Folders)
+	default:
+		s = "loose files like " + list(k.Loose)
+	}
+	switch {
+	case k.Installer != "":
+		s += "; an installer that is run elsewhere"
+	case k.Several:
+		s += "; each one is an add-on"
+	}
+	return s
 }

@@ -74,6 +74,17 @@ func (r *reader) book(n *yaml.Node) *Book {
 		field{"protected", false, r.texts("protected", &b.Protected, checkGlob)},
 		field{"places", true, func(v *yaml.Node) { r.places(v, b) }},
 		field{"kinds", true, func(v *yaml.Node) { kindsNode = v }},
+		field{"game", false, func(v *yaml.Node) {
+			r.mapping(v, "game",
+				field{"versions", false, r.texts("versions", &b.Known.Games, checkAny)},
+				field{"loaders", false, r.texts("loaders", &b.Known.Loaders, checkAny)})
+		}},
+		field{"load-lists", false, func(v *yaml.Node) { r.loadLists(v, b) }},
+		field{"log", false, func(v *yaml.Node) { r.log(v, b) }},
+		field{"console", false, func(v *yaml.Node) { r.console(v, b) }},
+		field{"first-run", false, r.texts("first-run", &b.FirstRun, checkGlob)},
+		field{"agreements", false, func(v *yaml.Node) { r.agreements(v, b) }},
+		field{"by-hand", false, func(v *yaml.Node) { r.byHand(v, b) }},
 	)
 	switch cas {
 	case "", "exact":
@@ -94,6 +105,9 @@ func (r *reader) book(n *yaml.Node) *Book {
 	}
 	if kindsNode != nil {
 		r.kinds(kindsNode, b)
+	}
+	for _, check := range r.later {
+		check()
 	}
 	return b
 }
@@ -118,7 +132,8 @@ func (r *reader) places(n *yaml.Node, b *Book) {
 					r.fault(v, "%v", err)
 				}
 			}},
-			field{"about", false, r.text("about", &p.About)})
+			field{"about", false, r.text("about", &p.About)},
+			field{"data", false, r.yes("data", &p.Data)})
 		b.Places = append(b.Places, p)
 	})
 }

@@ -30,7 +30,10 @@ func (e *Error) Error() string {
 }
 
 // reader walks a YAML tree and gathers faults instead of stopping at the first.
-type reader struct{ faults []Fault }
+type reader struct {
+	faults []Fault
+	later  []func() // checks that need the whole book
+}
 
 func (r *reader) fault(n *yaml.Node, format string, args ...any) {
 	r.faults = append(r.faults, Fault{Line: n.Line, Column: n.Column, What: fmt.Sprintf(format, args...)})

@@ -11,7 +11,9 @@ import (
 	"slices"
 	"strings"
 
+	"restlesscrate/internal/core/manifest"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/core/version"
 )
 
 // Format is the version of the language that this package reads.
@@ -25,8 +27,15 @@ type Book struct {
 	CaseBlind bool       // whether the game takes two spellings that differ in case for one
 	Variables []Variable // what a server of this game must say, in the book's order
 	Protected []string   // globs of paths that are never touched
+	Known     version.Known
 	Places    []Place
 	Kinds     []Kind
+	Lists     []LoadList
+	Log       Log
+	Console   Console
+	FirstRun  []string // globs of what is there only once the server has run
+	Agree     []Agreement
+	ByHand    []ByHand
 }
 
 // Variable is something that differs from server to server, such as the
@@ -42,40 +51,71 @@ type Place struct {
 	Name  string
 	Path  string // below the root, with {variable} placeholders
 	About string
+	Data  bool // the server writes here; a way back should be able to cover it
 	Line  int
 }
 
-// Kind is one kind of add-on. Exactly one of Single, Marker and Loose is set.
+// Kind is one kind of add-on. Exactly one of Single, Marker, Loose and Folders
+// is set.
 type Kind struct {
-	Name   string
-	About  string
-	Single []string // globs: one file that is the add-on
-	Holds  []string // with Single: what the file, itself an archive, must hold at its root
-	Marker []string // file names: the folder that holds one is the root
-	Loose  []string // globs: files that lie in no folder; one is made around them
-	Trim   []string // suffixes that branches and builds leave on a name
-	NameIn *Reading // where in the archive the name is written, if anywhere
-	VerIn  *Reading // where in the archive the version is written, if anywhere
-	Rules  []Rule   // in the book's order; the first that matches a file decides
-	Line   int
+	Name      string
+	About     string
+	Single    []string  // globs: one file that is the add-on
+	Holds     []string  // with Single: what the file, itself an archive, must hold at its root
+	Marker    []string  // file names: the folder that holds one is the root
+	Loose     []string  // globs: files that lie in no folder; one is made around them
+	Folders   []string  // folder names: the folder that holds one is the root
+	Several   bool      // an archive may hold several, each an add-on of its own
+	Installer string    // what a person has to do, where it must be run elsewhere first
+	Trim      []string  // suffixes that branches and builds leave on a name
+	ID        []Reading // where the add-on's own identity is written, if anywhere
+	NameIn    []Reading // where its name is written, if anywhere
+	VerIn     []Reading // where its version is written, if anywhere
+	Facts     map[FactKind][]Reading
+	Rules     []Rule // in the book's order; the first that matches a file decides
+	Line      int
 }
 
-// Reading names a text file below the root and a regular expression whose
-// first group is the value.
+// FactKind is a sort of thing that a manifest tells about an add-on.
+type FactKind string
+
+// The facts, and the order in which they are shown.
+const (
+	Needs      FactKind = "needs"      // other add-ons, with a range of versions
+	Recommends FactKind = "recommends" // likewise
+	Conflicts  FactKind = "conflicts"  // likewise
+	Replaces   FactKind = "replaces"   // likewise
+	Game       FactKind = "game"       // a range of the game's versions
+	Loader     FactKind = "loader"     // what loads it
+	Side       FactKind = "side"       // server, client or both
+)
+
+// FactKinds lists all.
+var FactKinds = []FactKind{Needs, Recommends, Conflicts, Replaces, Game, Loader, Side}
+
+// Reading names text files below the root and where in one a value is: at a
+// JSON Pointer into a manifest, or in the first group of a regular
+// expression. For facts, Item and Range are pointers into each item of a list.
 type Reading struct {
-	File  string
-	Match string
-	Line  int
+	File        string // a glob
+	Match       string
+	At          string
+	Format      manifest.Format
+	Item, Range string
+	Line        int
 }
 
 // Rule says where the files go that its globs take, or that they are left out.
 type Rule struct {
-	Take    []string // globs over paths relative to the add-on's root
-	Leave   bool     // left out, for the reason Because
-	Place   string   // where it goes, unless Leave
-	As      string   // the path inside the place: {name}, {version}, {path}, {file}
-	Because string   // the rule's own words, may be empty
-	Line    int      // the line of the rulebook that says so
+	Take     []string // globs over paths relative to the add-on's root
+	Leave    bool     // left out, for the reason Because
+	Place    string   // where it goes, unless Leave
+	As       string   // the path inside the place: {name}, {version}, {path}, {file}
+	Because  string   // the rule's own words, may be empty
+	Optional string   // the part that these files are, which a person may leave out
+	Also     bool     // later rules may put the same files in another place too
+	Settings bool     // people change these files on the server
+	Line     int      // the line of the rulebook that says so
 }
 
 // Place finds a place by name.

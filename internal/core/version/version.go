@@ -39,6 +39,14 @@ func Split(stem string) (name, ver string) {
 	return stem, ""
 }
 
+var bare = regexp.MustCompile(`(?i)^v?\d[0-9a-z.+_~-]*$`)
+
+// Bare tells whether a text is a version and nothing else: "2.1.0", "v3".
+func Bare(text string) bool {
+	text = strings.TrimSpace(text)
+	return bare.MatchString(text) && looksLike(strings.TrimLeft(text, "vV"))
+}
+
 // looksLike refuses tails such as "2-player-map" where the number is part of
 // the name: after the first dash only words that versions use may follow.
 func looksLike(tail string) bool {

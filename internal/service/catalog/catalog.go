@@ -25,10 +25,12 @@ type Records interface {
 	Servers(ctx context.Context) ([]model.Server, error)
 	Server(ctx context.Context, name string) (model.Server, error)
 	Archive(ctx context.Context, d tree.Digest) (model.Archive, error)
-	AddArchive(ctx context.Context, a model.Archive, entries []tree.Entry, held []stockroom.Held) (model.Archive, error)
+	AddArchive(ctx context.Context, a model.Archive, entries []tree.Entry, held map[string][]stockroom.Held) (model.Archive, error)
 	Entries(ctx context.Context, archive int64) ([]tree.Entry, error)
-	LaidOut(ctx context.Context, archive, revision int64) (model.Laid, error)
-	AddLayout(ctx context.Context, archive, revision int64, res layout.Result, actor string) (model.Laid, error)
+	LaidOut(ctx context.Context, archive, revision int64, corrections string) (model.Laid, error)
+	AddLayout(ctx context.Context, archive, revision int64, corrections string, res layout.Result, actor string) (model.Laid, error)
+	Corrections(ctx context.Context, rulebook string) (map[string]model.Correction, error)
+	Correct(ctx context.Context, rulebook, key, actor string, change func(*model.Correction)) error
 	Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
 	DropCrate(ctx context.Context, c model.Crate) error

@@ -15,6 +15,7 @@ export type FileRow = Schemas['File'];
 export type LedgerEvent = Schemas['Event'];
 export type Rulebook = Schemas['Rulebook'];
 export type Staged = Schemas['Staged'];
+export type StagedByBook = Schemas['StagedByBook'];
 export type Job = Schemas['Job'];
 export type JobEvent = Schemas['JobEvent'];
 export type Readme = Schemas['Readme'];

@@ -2,6 +2,7 @@
 <script lang="ts">
   import { p } from '../../router';
   import { count, size } from '../format';
+  import ChooseRoot from './ChooseRoot.svelte';
   import Trouble from '../ui/Trouble.svelte';
   import type { Upload } from './uploads.svelte';
 
@@ -18,21 +19,21 @@
     <span class="ml-auto flex flex-wrap gap-x-4">
       {#if u.staged?.known}<span class="reason">the same bytes were staged before</span>{/if}
       {#each u.staged?.rulebooks ?? [] as b (b.rulebook)}
-        {#if b.crate}
+        {#each b.crates as c (c.digest)}
           <span>
-            <a class="link font-semibold" href={p('/crates/:digest', { params: { digest: b.crate.digest } })}
-              >{b.crate.label}</a
+            <a class="link font-semibold" href={p('/crates/:digest', { params: { digest: c.digest } })}
+              >{c.label}</a
             >
             <span class="reason"
-              >{b.crate.kind} of {b.rulebook}, {count(b.crate.fileCount, 'file')}{b.crate.leftCount
-                ? `, ${b.crate.leftCount} left out`
+              >{c.kind} of {b.rulebook}, {count(c.fileCount, 'file')}{c.leftCount
+                ? `, ${c.leftCount} left out`
                 : ''}</span
             >
           </span>
-        {/if}
+        {/each}
       {/each}
-      {#if u.staged && !u.staged.rulebooks.some((b) => b.crate)}
-        <span class="warn-ink">{u.staged.unread || 'no rulebook knows it; the archive is kept'}</span>
+      {#if u.staged && !u.staged.rulebooks.some((b) => b.crates.length || b.choices?.length)}
+        <span class="warn-ink">no rulebook knows it; the archive is kept</span>
       {/if}
     </span>
   </div>
@@ -41,5 +42,8 @@
       <div class="h-full bg-act" style:width="{total ? (u.sent / total) * 100 : 100}%"></div>
     </div>
   {/if}
+  {#each u.staged?.rulebooks ?? [] as b (b.rulebook)}
+    {#if b.choices?.length}<ChooseRoot upload={u} rulebook={b} />{/if}
+  {/each}
   {#if u.error}<Trouble error={u.error} />{/if}
 </div>

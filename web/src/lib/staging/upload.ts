@@ -7,6 +7,8 @@ import type { Pick } from './pick';
 export interface Aim {
   for?: string;
   rulebook?: string;
+  /** The folder in it that is the add-on, where several could be. */
+  root?: string;
 }
 
 /** Sends one archive and gives the job that lays it out. each is told bytes sent and bytes in all. */

@@ -49,6 +49,11 @@ export class Uploads {
     return this.list.filter((u) => u.stage !== 'staged' && u.stage !== 'refused').length;
   }
 
+  /** Takes one off the list. */
+  forget(upload: Upload): void {
+    this.list = this.list.filter((u) => u !== upload);
+  }
+
   /** Takes what has ended off the list. */
   clear(): void {
     this.list = this.list.filter((u) => u.stage !== 'staged' && u.stage !== 'refused');

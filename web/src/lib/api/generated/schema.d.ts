@@ -56,6 +56,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/crates/{crate}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Correct where files of a crate go; it is laid out again */
+        post: operations["place-files"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/crates/{crate}/readme": {
         parameters: {
             query?: never;
@@ -67,6 +84,23 @@ export interface paths {
         get: operations["get-crate-readme"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/crates/{crate}/set": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Correct what a crate is called; it is laid out again */
+        post: operations["set-crate"];
         delete?: never;
         options?: never;
         head?: never;
@@ -470,6 +504,8 @@ export interface components {
         Archive: {
             digest: string;
             filename: string;
+            /** @description What there is to know of it, whatever the rulebook */
+            findings?: components["schemas"]["Finding"][] | null;
             format: string;
             note?: string;
             /** Format: int64 */
@@ -482,6 +518,13 @@ export interface components {
             ask: string;
             default?: string;
             name: string;
+        };
+        Choice: {
+            /** Format: int64 */
+            files: number;
+            kind: string;
+            root: string;
+            why: string;
         };
         Counts: {
             /** Format: int64 */
@@ -499,7 +542,11 @@ export interface components {
         };
         Crate: {
             archives: components["schemas"]["Archive"][];
+            /** @description What your corrections did, in words */
+            corrected?: string[] | null;
             digest: string;
+            /** @description What manifests tell for later checks */
+            facts?: components["schemas"]["Fact"][] | null;
             /** Format: int64 */
             fileCount: number;
             files?: components["schemas"]["CrateFile"][] | null;
@@ -511,6 +558,8 @@ export interface components {
             /** Format: int64 */
             leftCount: number;
             name: string;
+            /** @description Where the name was read */
+            nameFrom?: string;
             /** @description Servers that hold a version of this add-on */
             on?: components["schemas"]["CrateTarget"][] | null;
             /** @description name@version~digits, never ambiguous */
@@ -524,6 +573,8 @@ export interface components {
             /** Format: date-time */
             stagedAt: string;
             version: string;
+            /** @description Where the version was read */
+            versionFrom?: string;
             why: string;
         };
         CrateFile: {
@@ -531,13 +582,17 @@ export interface components {
             exec?: boolean;
             /**
              * Format: int64
-             * @description Of the rule in the rulebook
+             * @description Of the rule in the rulebook; 0 where a correction says so
              */
             line: number;
+            /** @description The part by choice that it belongs to */
+            optional?: string;
             /** @description Below the place */
             path: string;
             place: string;
             reason: string;
+            /** @description People change this file on the server */
+            settings?: boolean;
             /** Format: int64 */
             size: number;
             source: string;
@@ -609,6 +664,16 @@ export interface components {
             /** Format: int64 */
             seq: number;
         };
+        Fact: {
+            /** @description Where it was read */
+            from: string;
+            /** @enum {string} */
+            kind: "needs" | "recommends" | "conflicts" | "replaces" | "game" | "loader" | "side";
+            /** @description An add-on, a loader or a side */
+            name?: string;
+            /** @description Of versions, as it is written */
+            range?: string;
+        };
         Figures: {
             /** Format: int64 */
             kept: number;
@@ -679,6 +744,10 @@ export interface components {
             /** @description How, in words */
             recognised: string;
         };
+        Naming: {
+            name?: string;
+            version?: string;
+        };
         NewDraft: {
             /** @description CODE or CODE=PATH */
             accept?: string[] | null;
@@ -739,6 +808,14 @@ export interface components {
             about?: string;
             name: string;
             path: string;
+        };
+        Placing: {
+            /** @description The path in the place; absent: as below the root */
+            as?: string;
+            /** @description Over paths below the add-on's root */
+            glob: string;
+            /** @description Absent: they are left out */
+            place?: string;
         };
         Problem: {
             /** @description Stable; what a program decides on */
@@ -860,11 +937,12 @@ export interface components {
             /** @description The same bytes were staged before */
             known: boolean;
             rulebooks: components["schemas"]["StagedByBook"][];
-            /** @description Why the archive was not looked into */
-            unread?: string;
         };
         StagedByBook: {
-            crate?: components["schemas"]["Crate"];
+            /** @description What a person has to choose from; stage it again with root */
+            choices?: components["schemas"]["Choice"][] | null;
+            /** @description One for each add-on in it */
+            crates: components["schemas"]["Crate"][];
             findings: components["schemas"]["Finding"][];
             /** @description False where this revision had laid it out before */
             fresh: boolean;
@@ -968,6 +1046,12 @@ export interface operations {
                 source?: string;
                 /** @description A note of your own */
                 note?: string;
+                /** @description What its SHA-256 has to be */
+                sha256?: string;
+                /** @description Of names in it that are not UTF-8, as IANA calls it */
+                codePage?: string;
+                /** @description The folder in it that is the add-on, where several could be */
+                root?: string;
             };
             header?: never;
             path?: never;
@@ -1090,6 +1174,47 @@ export interface operations {
             };
         };
     };
+    "place-files": {
+        parameters: {
+            query?: {
+                rulebook?: string;
+            };
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description name@version, name@version~digits, name, or the whole digest */
+                crate: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Placing"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageCrate"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "get-crate-readme": {
         parameters: {
             query?: {
@@ -1111,6 +1236,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageReadme"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "set-crate": {
+        parameters: {
+            query?: {
+                rulebook?: string;
+            };
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description name@version, name@version~digits, name, or the whole digest */
+                crate: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Naming"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageCrate"];
                 };
             };
             /** @description Error */

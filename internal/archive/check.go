@@ -1,0 +1,97 @@
+package archive
+
+import (
+	"context"
+	"crypto/sha256"
+	"fmt"
+	"io"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+
+	"golang.org/x/sync/errgroup"
+
+	"restlesscrate/internal/core/tree"
+)
+
+// check refuses listings in which one name stands for two things, and sorts.
+func (l *Listing) check() error {
+	files := map[tree.Path]bool{}
+	for _, it := range l.Items {
+		if it.Dir {
+			continue
+		}
+		if files[it.Path] {
+			return &Error{Code: "unsafe-entry", Entry: string(it.Path), What: "is in the archive twice"}
+		}
+		files[it.Path] = true
+	}
+	for _, it := range l.Items {
+		for _, up := range it.Path.Ancestors() {
+			if files[up] {
+				return &Error{Code: "unsafe-entry", Entry: string(it.Path), What: fmt.Sprintf("stands below %q, which is a file", up)}
+			}
+		}
+	}
+	slices.SortStableFunc(l.Items, func(a, b Item) int { return strings.Compare(string(a.Path), string(b.Path)) })
+	return nil
+}
+
+// buffers are shared by the files that are hashed.
+var buffers = sync.Pool{New: func() any { b := make([]byte, 64<<10); return &b }}
+
+// hash reads every file that is not in the pack once, on all cores, and
+// proves its size on the way. Many small files are one piece of work.
+func (l *Listing) hash(ctx context.Context) error {
+	const piece = 64
+	var todo []*Item
+	for i := range l.Items {
+		if it := &l.Items[i]; !it.Dir && it.Digest.IsZero() {
+			todo = append(todo, it)
+		}
+	}
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for some := range slices.Chunk(todo, piece) {
+		g.Go(func() error {
+			buf := buffers.Get().(*[]byte)
+			defer buffers.Put(buf)
+			for _, it := range some {
+				if err := ctx.Err(); err != nil {
+					return err
+				}
+				if err := it.hash(*buf); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+	}
+	return g.Wait()
+}
+
+func (it *Item) hash(buf []byte) error {
+	h := sha256.New()
+	content := it.Span.Reader(it.from)
+	look := &looker{Reader: content}
+	n, err := io.CopyBuffer(onlyWriter{h}, look, buf)
+	if c, ok := content.(io.Closer); ok {
+		c.Close()
+	}
+	if err != nil || n != it.Size {
+		return &Error{Code: "broken-archive", Entry: string(it.Path), What: "is broken: " + damage(n, it.Size, err)}
+	}
+	it.Digest, it.Looks = tree.Digest(h.Sum(nil)), look.look()
+	return nil
+}
+
+// onlyWriter hides what else a writer can do, so that the buffer is used.
+type onlyWriter struct{ io.Writer }
+
+func damage(n, want int64, err error) string {
+	if err != nil {
+		return err.Error()
+	}
+	return fmt.Sprintf("it holds %d bytes instead of %d", n, want)
+}

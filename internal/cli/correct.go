@@ -1,0 +1,100 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+
+	"github.com/urfave/cli/v3"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/client"
+)
+
+func (a *App) cratePlace(ctx context.Context, cmd *cli.Command) error {
+	args := cmd.Args().Slice()
+	if len(args) != 2 {
+		return wrongUsage("give a crate, written name@version, and a glob of its files")
+	}
+	place, out := cmd.String("in"), cmd.Bool("leave-out")
+	if (place == "") != out {
+		return wrongUsage("give one of --in PLACE and --leave-out")
+	}
+	return a.correct(ctx, cmd, func(c *client.Client) ([]api.Crate, error) {
+		return c.PlaceFiles(ctx, args[0], cmd.String("rulebook"), api.Placing{Glob: args[1], Place: place, As: cmd.String("as")})
+	})
+}
+
+func (a *App) crateSet(ctx context.Context, cmd *cli.Command) error {
+	ref, err := one(cmd, "crate, written name@version")
+	if err != nil {
+		return err
+	}
+	return a.correct(ctx, cmd, func(c *client.Client) ([]api.Crate, error) {
+		return c.SetCrate(ctx, ref, cmd.String("rulebook"), api.Naming{Name: cmd.String("name"), Version: cmd.String("version")})
+	})
+}
+
+// correct sends a correction and shows what the crate became.
+func (a *App) correct(ctx context.Context, cmd *cli.Command, send func(*client.Client) ([]api.Crate, error)) error {
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	now, err := send(c)
+	if err != nil {
+		return err
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(now)
+	}
+	fmt.Fprintln(a.Out, "Kept for later versions too. It was laid out again:")
+	for _, x := range now {
+		a.printCrateLine(x)
+		for _, said := range x.Corrected {
+			fmt.Fprintf(a.Out, "        %s\n", said)
+		}
+		for _, f := range x.Findings {
+			a.printFinding(a.Out, f)
+		}
+	}
+	return nil
+}
+
+// printCrateLine sums a crate up, with what it says of itself.
+func (a *App) printCrateLine(x api.Crate) {
+	fmt.Fprintf(a.Out, "  crate %s  %s of %s: %s placed, %d left out\n", x.Label, x.Kind, x.Rulebook, count(x.FileCount, "file"), x.LeftCount)
+}
+
+// printTold says where a crate's name and version were read and what its
+// manifests tell.
+func (a *App) printTold(x api.Crate) {
+	if x.NameFrom != "" {
+		fmt.Fprintf(a.Out, "name from %s", x.NameFrom)
+		if x.VerFrom != "" {
+			fmt.Fprintf(a.Out, ", version from %s", x.VerFrom)
+		}
+		fmt.Fprintln(a.Out)
+	}
+	for _, f := range x.Facts {
+		fmt.Fprintf(a.Out, "%s %s (%s)\n", f.Kind, join(f.Name, f.Range), f.From)
+	}
+	for _, said := range x.Corrected {
+		fmt.Fprintln(a.Out, said)
+	}
+	fmt.Fprintln(a.Out)
+}
+
+func join(a, b string) string {
+	if a == "" || b == "" {
+		return a + b
+	}
+	return a + " " + b
+}
+
+// because gives a file's reason with the rule's line, if a rule says it.
+func because(f api.CrateFile) string {
+	if f.Line == 0 {
+		return f.Reason
+	}
+	return fmt.Sprintf("%s (line %d)", f.Reason, f.Line)
+}

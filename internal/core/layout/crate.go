@@ -1,0 +1,128 @@
+package layout
+
+import (
+	"crypto/sha256"
+	"encoding/binary"
+	"io/fs"
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+)
+
+// Unmarked is the version of an add-on whose archive names none.
+const Unmarked = "unmarked"
+
+// Archive is a download as the layout sees it.
+type Archive struct {
+	Filename string       // the name it was downloaded under, without folders
+	Whole    tree.Entry   // the archive itself as one file
+	Entries  []tree.Entry // what it holds, inner archives' contents behind "!"; empty where it is a plain file
+	Texts    fs.FS        // the bytes of Entries by path, for manifests; may be nil without Entries
+}
+
+// Crate is one version of one add-on, laid out by one rulebook. It is
+// immutable; [Crate.Digest] names it.
+type Crate struct {
+	Rulebook    string    `json:"rulebook"`
+	Kind        string    `json:"kind"`
+	ID          string    `json:"id,omitempty"` // the manifest's own identity, where the rulebook names one
+	Name        string    `json:"name"`         // the add-on's name in its own spelling
+	Version     string    `json:"version"`      // [Unmarked] where nothing names one
+	NameFrom    string    `json:"nameFrom,omitempty"`
+	VersionFrom string    `json:"versionFrom,omitempty"`
+	Root        tree.Path `json:"root"` // the folder in the archive that is the add-on
+	Why         string    `json:"why"`  // how it was recognised and its root found
+	Files       []File    `json:"files"`
+	Left        []Left    `json:"left"`
+	Facts       []Fact    `json:"facts,omitempty"`
+	Derived     string    `json:"derived,omitempty"`   // the key before any correction, under which corrections are kept
+	Corrected   []string  `json:"corrected,omitempty"` // what a person's corrections did, in words
+	// Findings are of this crate alone; records keep them beside it.
+	Findings []finding.Finding `json:"-"`
+}
+
+// File is one file of a crate. Its target is a place and a path in it; the
+// real path is resolved per server. Files are sorted by place, then path.
+type File struct {
+	Place    string      `json:"place"`
+	Path     tree.Path   `json:"path"`
+	Source   tree.Path   `json:"source"` // in the archive; the root where the archive itself is the file
+	Digest   tree.Digest `json:"digest"`
+	Size     int64       `json:"size"`
+	Exec     bool        `json:"exec,omitempty"`
+	Reason   string      `json:"reason"`
+	Line     int         `json:"line"` // of the rule in the rulebook; 0 where a person's correction says so
+	Optional string      `json:"optional,omitempty"`
+	Settings bool        `json:"settings,omitempty"`
+}
+
+// Left is one file that is left out. Settled is false where no rule spoke of
+// it, so that a person should look. They are sorted by source.
+type Left struct {
+	Source  tree.Path `json:"source"`
+	Size    int64     `json:"size"`
+	Reason  string    `json:"reason"`
+	Line    int       `json:"line,omitempty"`
+	Settled bool      `json:"settled"`
+}
+
+// Fact is one thing that a manifest tells for later checks, with where it was
+// read. Name is another add-on, a loader or a side; Range is as it is written.
+type Fact struct {
+	Kind  rulebook.FactKind `json:"kind"`
+	Name  string            `json:"name,omitempty"`
+	Range string            `json:"range,omitempty"`
+	From  string            `json:"from"`
+}
+
+// Key is the identity of an add-on below its rulebook: its folded name.
+func Key(name string) string { return tree.Fold(strings.TrimSpace(name)) }
+
+// Key is the identity of the crate's add-on: the manifest's own id where the
+// rulebook names one, else the name.
+func (c *Crate) Key() string {
+	if c.ID != "" {
+		return Key(c.ID)
+	}
+	return Key(c.Name)
+}
+
+// Label is name@version, as people write it.
+func (c *Crate) Label() string { return c.Name + "@" + c.Version }
+
+// Digest names the crate: SHA-256 over the rulebook's name, the add-on, the
+// version and the sorted targets with their content and executable mark. A
+// repacked archive with equal contents gives the same digest.
+func (c *Crate) Digest() tree.Digest {
+	h := sha256.New()
+	field := func(b []byte) {
+		var n [8]byte
+		binary.BigEndian.PutUint64(n[:], uint64(len(b)))
+		h.Write(n[:])
+		h.Write(b)
+	}
+	for _, s := range []string{c.Rulebook, c.Key(), c.Version} {
+		field([]byte(s))
+	}
+	files := slices.Clone(c.Files)
+	slices.SortFunc(files, byTarget)
+	for _, f := range files {
+		field([]byte(f.Place))
+		field([]byte(f.Path))
+		field(f.Digest[:])
+		field([]byte{map[bool]byte{true: 1}[f.Exec]})
+	}
+	return tree.Digest(h.Sum(nil))
+}
+
+func byTarget(a, b File) int {
+	if c := strings.Compare(a.Place, b.Place); c != 0 {
+		return c
+	}
+	return strings.Compare(string(a.Path), string(b.Path))
+}
+
+func (c *Crate) find(f finding.Finding) { c.Findings = append(c.Findings, f) }

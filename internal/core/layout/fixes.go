@@ -1,0 +1,79 @@
+package layout
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+)
+
+// Fixes are a person's corrections in one rulebook, by the add-on's key as it
+// was derived before any correction.
+type Fixes map[string]Fix
+
+// Fix is what a person has corrected of one add-on. It is written as rules, so
+// that the next version finds it.
+type Fix struct {
+	From    string            // the version for which it was said, as name@version
+	Root    string            // a glob of the folder that is the add-on
+	Name    string            // what it is called
+	Version map[string]string // by the archive's digest: a version is of one archive alone
+	Rules   []rulebook.Rule   // asked before the kind's own
+}
+
+// correctName puts a person's name and version in, and remembers under which
+// key corrections are kept.
+func (l *laying) correctName(c *Crate) {
+	c.Derived = c.Key()
+	fix, ok := l.fixes[c.Derived]
+	if !ok {
+		return
+	}
+	if fix.Name != "" && fix.Name != c.Name {
+		c.Corrected = append(c.Corrected, fmt.Sprintf("called %s instead of %s, as you said for %s", fix.Name, c.Name, fix.From))
+		c.Name, c.NameFrom, c.ID = fix.Name, "you", ""
+	}
+	if v := fix.Version[l.archive.Whole.Digest.String()]; v != "" && v != c.Version {
+		c.Corrected = append(c.Corrected, fmt.Sprintf("version %s, as you said, instead of %s", v, or(c.Version, "none")))
+		c.Version, c.VersionFrom = v, "you"
+	}
+	if len(fix.Rules) > 0 {
+		c.Corrected = append(c.Corrected, fmt.Sprintf("%s placed as you said for %s", count(len(fix.Rules), "rule"), fix.From))
+	}
+}
+
+// choose takes the root that a person named, where one of the add-ons that
+// could be meant has a correction that fits exactly one.
+func (l *laying) choose(k *rulebook.Kind, roots []root) (root, bool) {
+	key := Key(l.told(k, fileStem(l.archive.Filename).text).Name)
+	fix, ok := l.fixes[key]
+	if !ok || fix.Root == "" {
+		return root{}, false
+	}
+	fit := slices.DeleteFunc(slices.Clone(roots), func(r root) bool { return !doublestar.MatchUnvalidated(fix.Root, r.at().String()) })
+	if len(fit) != 1 {
+		return root{}, false
+	}
+	fit[0].why += fmt.Sprintf("; you chose this root for %s", fix.From)
+	return fit[0], true
+}
+
+// ChoiceKey is the key under which the choice of a root in this archive is kept.
+func ChoiceKey(b *rulebook.Book, filename string) string {
+	t := b.Known.Tell(fileStem(filename).text)
+	return Key(t.Name)
+}
+
+var numbers = regexp.MustCompile(`[0-9]+([.][0-9]+)*`)
+
+// Pattern makes a glob of a path in one version that finds the same in the
+// next: runs of numbers become "*", all else is as it is.
+func Pattern(p tree.Path) string {
+	quoted := strings.NewReplacer(`\`, `\\`, `*`, `\*`, `?`, `\?`, `[`, `\[`, `{`, `\{`).Replace(p.String())
+	return numbers.ReplaceAllString(quoted, "*")
+}

@@ -1,0 +1,137 @@
+package layout
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+)
+
+// crate makes one crate: its names, its facts, and a target or a reason for
+// every file below the root.
+func (l *laying) crate(k *rulebook.Kind, r root) {
+	c := &Crate{Rulebook: l.book.Name, Kind: k.Name, Root: r.at(), Why: r.why, Files: []File{}, Left: []Left{}}
+	l.named(k, r, c)
+	l.facts(k, r, c)
+	rules := slices.Concat(l.fixes[c.Derived].Rules, k.Rules)
+	nowhere := 0
+	for _, e := range l.filesOf(k, r) {
+		if e.left != "" {
+			c.Left = append(c.Left, Left{Source: e.Path, Size: e.Size, Settled: true, Reason: e.left})
+			continue
+		}
+		if !c.apply(rules, k, e, r) {
+			nowhere++
+		}
+	}
+	if nowhere > 0 {
+		c.find(finding.Finding{Level: finding.Warn, Code: "no-rule",
+			What: fmt.Sprintf("%s of %s: no rule of kind %s says where to", count(nowhere, "file"), c.Label(), k.Name),
+			Mend: "They are left out. crate place says where they go, for this and later versions."})
+	}
+	c.clashes(l.book)
+	slices.SortFunc(c.Files, byTarget)
+	slices.SortFunc(c.Left, func(x, y Left) int { return strings.Compare(string(x.Source), string(y.Source)) })
+	l.res.Crates = append(l.res.Crates, c)
+}
+
+// part is a file that rules are asked about by its path below the root, or
+// that is left out before any rule is asked.
+type part struct {
+	tree.Entry
+	rel  tree.Path
+	left string
+}
+
+func (l *laying) filesOf(k *rulebook.Kind, r root) []part {
+	if r.whole {
+		e := l.archive.Whole
+		e.Path = tree.Root
+		return []part{{Entry: e, rel: tree.Path(l.archive.Filename)}}
+	}
+	if r.only != nil {
+		return []part{{Entry: *r.only, rel: tree.Path(r.only.Path.Base())}}
+	}
+	var out []part
+	for _, e := range l.files {
+		rel, below := e.Path.Below(r.folder)
+		switch {
+		case below:
+			out = append(out, part{Entry: e, rel: rel})
+		case !k.Several: // of several, the archive says once what belongs to none
+			out = append(out, part{Entry: e, left: fmt.Sprintf("outside the add-on's folder %s", r.folder)})
+		}
+	}
+	return out
+}
+
+// apply asks the rules about one file; false where none speaks of it.
+func (c *Crate) apply(rules []rulebook.Rule, k *rulebook.Kind, e part, r root) bool {
+	put := false
+	for i := range rules {
+		rule := &rules[i]
+		if !globbed(rule.Take, e.rel) {
+			continue
+		}
+		if rule.Leave {
+			if !put {
+				c.Left = append(c.Left, Left{Source: e.Path, Size: e.Size, Line: rule.Line, Settled: true,
+					Reason: or(rule.Because, "the rulebook leaves "+strings.Join(rule.Take, ", ")+" out")})
+			}
+			return true
+		}
+		c.put(rule, e, r)
+		put = true
+		if !rule.Also {
+			return true
+		}
+	}
+	if !put {
+		c.Left = append(c.Left, Left{Source: e.Path, Size: e.Size, Reason: fmt.Sprintf("no rule of kind %s takes it", k.Name), Line: k.Line})
+	}
+	return put
+}
+
+// put gives one file its target by a rule.
+func (c *Crate) put(rule *rulebook.Rule, e part, r root) {
+	values := map[string]string{"name": c.Name, "version": c.Version, "path": string(e.rel), "file": cleanBase(e.rel)}
+	text, err := rulebook.Fill(rule.As, func(n string) (string, bool) { v, ok := values[n]; return v, ok })
+	var target tree.Path
+	if err == nil {
+		target, err = tree.ParsePath(text)
+	}
+	if err != nil {
+		c.find(finding.Finding{Level: finding.Block, Code: "bad-target", Path: e.Path, Final: true,
+			What: fmt.Sprintf("%s has no place it could go: %v", e.Path, err), Mend: fmt.Sprintf("See line %d of the rulebook.", rule.Line)})
+		return
+	}
+	reason := r.reason + "; goes to the place " + rule.Place
+	if rule.Optional != "" {
+		reason += fmt.Sprintf("; part %s, left to you", rule.Optional)
+	}
+	c.Files = append(c.Files, File{Place: rule.Place, Path: target, Source: e.Path, Digest: e.Digest, Size: e.Size, Exec: e.Exec,
+		Reason: or(rule.Because, reason), Line: rule.Line, Optional: rule.Optional, Settings: rule.Settings})
+}
+
+// clashes finds two files that would get the same target.
+func (c *Crate) clashes(b *rulebook.Book) {
+	seen := map[string]File{}
+	for _, f := range c.Files {
+		key := f.Place + "\x00" + string(f.Path)
+		if b.CaseBlind {
+			key = f.Place + "\x00" + f.Path.Fold()
+		}
+		if other, twice := seen[key]; twice {
+			c.find(finding.Finding{Level: finding.Block, Code: "same-target", Path: f.Source, Final: true,
+				What: fmt.Sprintf("%s and %s would both become %s in %s", other.Source, f.Source, f.Path, f.Place),
+				Mend: "Mend the rulebook, or say with crate place where one of them goes."})
+		}
+		seen[key] = f
+	}
+}
+
+func sorted[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }

@@ -1,0 +1,195 @@
+package layout
+
+import (
+	"fmt"
+	"io"
+	"regexp"
+	"strings"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/manifest"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/core/version"
+)
+
+// maxManifest is how much of a text is searched for a value, in bytes.
+const maxManifest = 1 << 20
+
+// text is a file's content, read once, and the manifest in it.
+type text struct {
+	raw    []byte
+	failed bool
+	parsed map[manifest.Format]manifest.Value
+}
+
+// read gives the first value that one of the readings finds, and where.
+func (l *laying) read(readings []rulebook.Reading, r root, c *Crate) (value, from string) {
+	for _, rd := range readings {
+		for _, v := range l.readAll(rd, r, c) {
+			if s, ok := v.value.(string); ok && strings.TrimSpace(s) != "" {
+				return strings.TrimSpace(s), v.from
+			}
+		}
+	}
+	return "", ""
+}
+
+// found is a value and where it was read.
+type found struct {
+	value manifest.Value
+	from  string
+}
+
+func (l *laying) readAll(rd rulebook.Reading, r root, c *Crate) (out []found) {
+	if l.archive.Texts == nil || r.only != nil {
+		return nil
+	}
+	for _, e := range l.files {
+		rel, ok := e.Path.Below(r.folder)
+		if !ok || !globbed([]string{rd.File}, rel) {
+			continue
+		}
+		t := l.text(e, c)
+		if t.failed {
+			continue
+		}
+		if rd.Match != "" {
+			if m := regexp.MustCompile("(?m)" + rd.Match).FindSubmatch(t.raw); m != nil {
+				out = append(out, found{string(m[1]), string(rel)})
+			}
+			continue
+		}
+		if v, ok := manifest.At(l.parse(t, rd.Format, e.Path, c), rd.At); ok {
+			out = append(out, found{v, string(rel)})
+		}
+	}
+	return out
+}
+
+func (l *laying) text(e tree.Entry, c *Crate) *text {
+	if t, ok := l.texts[e.Path]; ok {
+		return t
+	}
+	t := &text{parsed: map[manifest.Format]manifest.Value{}}
+	l.texts[e.Path] = t
+	f, err := l.archive.Texts.Open(string(e.Path))
+	if err == nil {
+		t.raw, err = io.ReadAll(io.LimitReader(f, maxManifest))
+		f.Close()
+	}
+	if err != nil {
+		t.failed = true
+		c.find(finding.Finding{Level: finding.Warn, Code: "unread", Path: e.Path, What: fmt.Sprintf("%s could not be read: %v", e.Path, err)})
+	}
+	return t
+}
+
+func (l *laying) parse(t *text, f manifest.Format, p tree.Path, c *Crate) manifest.Value {
+	if v, ok := t.parsed[f]; ok {
+		return v
+	}
+	v, err := manifest.Read(f, t.raw)
+	if err != nil {
+		c.find(finding.Finding{Level: finding.Warn, Code: "bad-manifest", Path: p,
+			What: fmt.Sprintf("%s is not %s: %v", p, strings.ToUpper(string(f)), err), Mend: "Name and version are taken from elsewhere; tell the author."})
+	}
+	t.parsed[f] = v
+	return v
+}
+
+// facts reads what a kind says about needs, conflicts, the game and so on.
+func (l *laying) facts(k *rulebook.Kind, r root, c *Crate) {
+	for _, kind := range rulebook.FactKinds {
+		var read []Fact
+		for _, rd := range k.Facts[kind] {
+			for _, v := range l.readAll(rd, r, c) {
+				read = append(read, factsOf(kind, rd, v)...)
+			}
+		}
+		if len(read) == 0 {
+			continue
+		}
+		// What a manifest says is better than what a name tells.
+		kept := c.Facts[:0]
+		for _, f := range c.Facts {
+			if f.Kind != kind {
+				kept = append(kept, f)
+			}
+		}
+		c.Facts = append(kept, read...)
+	}
+	for _, f := range c.Facts {
+		if f.Range == "" {
+			continue
+		}
+		if _, err := version.ParseRange(f.Range); err != nil {
+			c.find(finding.Finding{Level: finding.Note, Code: "bad-range", What: fmt.Sprintf("%s says of %s: %v", f.From, or(f.Name, string(f.Kind)), err)})
+		}
+	}
+}
+
+// factsOf makes facts of a value: one text, which may hold several after
+// commas; a list of texts or of mappings; or a mapping from names to ranges.
+func factsOf(kind rulebook.FactKind, rd rulebook.Reading, v found) (out []Fact) {
+	add := func(name, rng string) {
+		if name != "" || rng != "" {
+			out = append(out, Fact{Kind: kind, Name: name, Range: rng, From: v.from})
+		}
+	}
+	one := func(s string) {
+		if s = strings.TrimSpace(s); kind == rulebook.Game {
+			add("", s)
+			return
+		}
+		name, rng := nameAndRange(s)
+		add(name, rng)
+	}
+	switch value := v.value.(type) {
+	case string:
+		if kind == rulebook.Game {
+			one(value)
+			break
+		}
+		for part := range strings.SplitSeq(value, ",") {
+			one(part)
+		}
+	case []manifest.Value:
+		var texts []string
+		for _, item := range value {
+			switch item := item.(type) {
+			case string:
+				texts = append(texts, item)
+			case map[string]manifest.Value:
+				name, _ := manifest.At(item, rd.Item)
+				rng, _ := manifest.At(item, rd.Range)
+				add(asText(name), asText(rng))
+			}
+		}
+		if kind == rulebook.Game && len(texts) > 0 {
+			add("", strings.Join(texts, " || "))
+			break
+		}
+		for _, t := range texts {
+			one(t)
+		}
+	case map[string]manifest.Value:
+		for _, name := range sorted(value) {
+			add(name, asText(value[name]))
+		}
+	}
+	return out
+}
+
+// nameAndRange parts "tide-base >= 3.2" and "tide-base@3.2".
+func nameAndRange(s string) (name, rng string) {
+	if i := strings.IndexAny(s, " <>=@[("); i > 0 {
+		return s[:i], strings.TrimLeft(s[i:], " @")
+	}
+	return s, ""
+}
+
+func asText(v manifest.Value) string {
+	s, _ := v.(string)
+	return strings.TrimSpace(s)
+}

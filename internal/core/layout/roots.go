@@ -1,0 +1,180 @@
+package layout
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/core/version"
+)
+
+// root is where in an archive an add-on begins.
+type root struct {
+	folder tree.Path
+	whole  bool        // the archive itself is the one file
+	only   *tree.Entry // of several single files beside each other, this one
+	stems  []stem      // where a name may be read, the best first
+	why    string      // for the crate
+	reason string      // for each of its files
+}
+
+// stem is a text that may hold a name and a version, and what it is.
+type stem struct{ text, from string }
+
+// at is what stands for the root: the single file, or the folder.
+func (r root) at() tree.Path {
+	if r.only != nil {
+		return r.only.Path
+	}
+	return r.folder
+}
+
+// roots finds where a kind's add-ons begin; none means that it does not fit.
+func (l *laying) roots(k *rulebook.Kind) []root {
+	switch {
+	case len(k.Single) > 0:
+		return l.single(k)
+	case len(k.Marker) > 0:
+		return l.marked(k)
+	case len(k.Folders) > 0:
+		return l.shaped(k)
+	default:
+		return l.loose(k)
+	}
+}
+
+func (l *laying) single(k *rulebook.Kind) []root {
+	a := l.archive
+	if globbed(k.Single, tree.Path(a.Filename)) && l.holds(k) {
+		return []root{{whole: true, stems: []stem{fileStem(a.Filename)},
+			why: "the downloaded file is the add-on", reason: "a single file that is the add-on"}}
+	}
+	if len(k.Holds) > 0 {
+		return nil
+	}
+	var out []root
+	for _, e := range l.files {
+		if globbed(k.Single, tree.Path(e.Path.Base())) {
+			out = append(out, root{folder: e.Path.Dir(), only: &e, stems: []stem{fileStem(e.Path.Base()), fileStem(a.Filename)},
+				why: fmt.Sprintf("%s is the add-on", e.Path), reason: "a single file that is the add-on"})
+		}
+	}
+	if len(out) == 1 {
+		out[0].only = nil // it is alone, so what is beside it may belong to it
+	}
+	return out
+}
+
+// holds tells whether a file that is itself an archive has what the kind asks
+// for at its root.
+func (l *laying) holds(k *rulebook.Kind) bool {
+	for _, glob := range k.Holds {
+		if !slices.ContainsFunc(l.files, func(e tree.Entry) bool { return globbed([]string{glob}, e.Path) }) {
+			return false
+		}
+	}
+	return true
+}
+
+func (l *laying) marked(k *rulebook.Kind) []root {
+	var hits []tree.Entry
+	for _, e := range l.files {
+		if slices.Contains(k.Marker, e.Path.Base()) {
+			hits = append(hits, e)
+		}
+	}
+	slices.SortStableFunc(hits, func(x, y tree.Entry) int { return x.Path.Depth() - y.Path.Depth() })
+	// A marker below another marker's folder belongs to that add-on.
+	var out []root
+	for _, h := range hits {
+		folder := h.Path.Dir()
+		if slices.ContainsFunc(out, func(o root) bool { return folder.Within(o.folder) }) {
+			continue
+		}
+		r := root{folder: folder, stems: l.stemsOf(folder), why: fmt.Sprintf("%s marks the root", h.Path), reason: h.Path.Base() + " marks the root"}
+		if folder.Depth() > 1 {
+			r.reason += "; wrapper " + string(folder.Dir()) + " dropped"
+		}
+		out = append(out, r)
+	}
+	return out
+}
+
+// shaped finds the folders that hold folders of certain names.
+func (l *laying) shaped(k *rulebook.Kind) []root {
+	var out []root
+	seen := map[tree.Path]bool{}
+	for _, e := range l.files {
+		for _, up := range e.Path.Ancestors() {
+			if !slices.Contains(k.Folders, up.Base()) || seen[up.Dir()] {
+				continue
+			}
+			folder := up.Dir()
+			seen[folder] = true
+			if slices.ContainsFunc(out, func(o root) bool { return folder.Within(o.folder) }) {
+				continue
+			}
+			r := root{folder: folder, stems: l.stemsOf(folder), why: fmt.Sprintf("%s holds the folder %s", folder, up.Base()),
+				reason: "kept relative to the folder that holds " + up.Base()}
+			out = append(slices.DeleteFunc(out, func(o root) bool { return o.folder.Within(folder) }), r)
+		}
+	}
+	return out
+}
+
+func (l *laying) loose(k *rulebook.Kind) []root {
+	var top []tree.Path // the shallowest folders that hold such files
+	for _, e := range l.files {
+		if !globbed(k.Loose, tree.Path(e.Path.Base())) {
+			continue
+		}
+		dir := e.Path.Dir()
+		switch {
+		case len(top) > 0 && dir.Depth() > top[0].Depth(), slices.Contains(top, dir):
+		case len(top) > 0 && dir.Depth() < top[0].Depth():
+			top = []tree.Path{dir}
+		default:
+			top = append(top, dir)
+		}
+	}
+	out := make([]root, len(top))
+	for i, dir := range top {
+		out[i] = root{folder: dir, stems: l.stemsOf(dir), why: "loose files in the folder " + dir.String(), reason: "loose files; a folder is made around them"}
+		if dir == tree.Root {
+			out[i].why = "loose files without a folder"
+		}
+	}
+	return out
+}
+
+// stemsOf lists where the name of a folder's add-on may be read: the folder,
+// the wrappers from the inside out, the file name.
+func (l *laying) stemsOf(folder tree.Path) []stem {
+	parts := folder.Parts()
+	slices.Reverse(parts)
+	var out []stem
+	for _, p := range parts {
+		out = append(out, stem{p, "the folder " + p})
+	}
+	return append(out, fileStem(l.archive.Filename))
+}
+
+func fileStem(file string) stem {
+	text := strings.TrimSuffix(file, path.Ext(file))
+	return stem{strings.TrimSuffix(text, ".tar"), "the file name " + file}
+}
+
+func globbed(globs []string, p tree.Path) bool {
+	return slices.ContainsFunc(globs, func(g string) bool { return doublestar.MatchUnvalidated(g, string(p)) })
+}
+
+// cleanBase is a file's name without a browser's copy counter.
+func cleanBase(p tree.Path) string {
+	ext := path.Ext(p.Base())
+	return version.DropCounter(strings.TrimSuffix(p.Base(), ext)) + ext
+}

@@ -1,0 +1,250 @@
+package rulebook
+
+import (
+	"errors"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"go.yaml.in/yaml/v3"
+
+	"restlesscrate/internal/core/manifest"
+)
+
+// LoadList is a text on the server that names what it loads.
+type LoadList struct {
+	Name      string
+	File      string   // below the server's root, with {variable} placeholders
+	Form      string   // one of Forms
+	Entry     string   // how an entry is written: {name}, {version}, {file}
+	Kinds     []string // whose add-ons it lists; all where empty
+	At        string   // with form json and yaml: the JSON Pointer of the list
+	Match     string   // with form joined: a regular expression whose first group is the value
+	Separator string   // with form joined
+	Disabled  string   // how an entry that is not loaded looks; holds {entry}
+	Line      int
+}
+
+// Forms are the forms that a load list can have: one line per entry, an item
+// of a JSON or YAML list, or an item of one joined value.
+var Forms = []string{"line", "json", "yaml", "joined"}
+
+// Log says where a server's log is and what its lines mean. The expressions
+// name what they find by groups: (?P<name>...), (?P<version>...), (?P<needs>...).
+type Log struct {
+	File                           string
+	Ready, Loaded, Failed, Missing string
+}
+
+// Console is a line for the server's console whose answer tells what is loaded.
+type Console struct {
+	Send string
+	Line string // an expression with the group name, for each line of the answer
+}
+
+// Agreement is two values that must go together.
+type Agreement struct {
+	Left, Right Setting
+	Bound       string // one of Bounds
+	Because     string
+	Line        int
+}
+
+// Bounds are how two values can have to go together.
+var Bounds = []string{"equal", "at-most", "at-least"}
+
+// Setting is a value in a file of the server.
+type Setting struct {
+	File   string
+	At     string // a JSON Pointer, or empty with Match
+	Match  string
+	Format manifest.Format
+}
+
+// ByHand is something that no file reaches: a person does it, with the exact
+// text to copy.
+type ByHand struct {
+	What, Text string
+}
+
+func (r *reader) loadLists(n *yaml.Node, b *Book) {
+	r.named(n, "load-lists", func(key, value *yaml.Node) {
+		l := LoadList{Name: key.Value, Line: key.Line}
+		before := len(r.faults)
+		r.mapping(value, "load list "+key.Value,
+			field{"file", true, r.serverFile(&l.File, b)},
+			field{"form", true, r.oneOf("form", &l.Form, Forms)},
+			field{"entry", true, func(v *yaml.Node) { r.holding("entry", &l.Entry, []string{"name", "version", "file"})(v) }},
+			field{"kinds", false, func(v *yaml.Node) {
+				r.texts("kinds", &l.Kinds, checkAny)(v)
+				r.later = append(r.later, func() { r.kindsExist(v, l.Kinds, b) })
+			}},
+			field{"at", false, r.pointer("at", &l.At)},
+			field{"match", false, r.expression("match", &l.Match, "")},
+			field{"separator", false, r.text("separator", &l.Separator)},
+			field{"disabled", false, func(v *yaml.Node) { r.holding("disabled", &l.Disabled, []string{"entry"})(v) }})
+		if len(r.faults) == before {
+			r.checkForm(key, l)
+		}
+		b.Lists = append(b.Lists, l)
+	})
+}
+
+func (r *reader) kindsExist(v *yaml.Node, names []string, b *Book) {
+	known := make([]string, len(b.Kinds))
+	for i, k := range b.Kinds {
+		known[i] = k.Name
+	}
+	for _, name := range names {
+		if !slices.Contains(known, name) {
+			r.fault(v, "there is no kind %q; %s", name, suggest(name, known))
+		}
+	}
+}
+
+// checkForm tells which keys go with which form.
+func (r *reader) checkForm(key *yaml.Node, l LoadList) {
+	pointed := l.Form == "json" || l.Form == "yaml"
+	joined := l.Form == "joined"
+	switch {
+	case pointed && l.At == "":
+		r.fault(key, "a load list of form %s needs at: where in the file the list is", l.Form)
+	case joined && (l.Match == "" || l.Separator == ""):
+		r.fault(key, "a load list of form joined needs match (which value) and separator (what is between its items)")
+	case !pointed && l.At != "":
+		r.fault(key, "at goes with form json or yaml, not with %s", l.Form)
+	case !joined && (l.Match != "" || l.Separator != ""):
+		r.fault(key, "match and separator go with form joined, not with %s", l.Form)
+	}
+}
+
+func (r *reader) log(n *yaml.Node, b *Book) {
+	r.mapping(n, "log",
+		field{"file", true, r.serverFile(&b.Log.File, b)},
+		field{"ready", false, r.expression("ready", &b.Log.Ready, "")},
+		field{"loaded", false, r.expression("loaded", &b.Log.Loaded, "name")},
+		field{"failed", false, r.expression("failed", &b.Log.Failed, "name")},
+		field{"missing", false, r.expression("missing", &b.Log.Missing, "needs")})
+}
+
+func (r *reader) console(n *yaml.Node, b *Book) {
+	r.mapping(n, "console",
+		field{"send", true, r.text("send", &b.Console.Send)},
+		field{"line", true, r.expression("line", &b.Console.Line, "name")})
+}
+
+func (r *reader) agreements(n *yaml.Node, b *Book) {
+	if !r.is(n, yaml.SequenceNode, "agreements") {
+		return
+	}
+	for _, item := range n.Content {
+		a := Agreement{Line: item.Line, Bound: Bounds[0]}
+		r.mapping(item, "an agreement",
+			field{"value", true, func(v *yaml.Node) { a.Left = r.setting(v, b) }},
+			field{"with", true, func(v *yaml.Node) { a.Right = r.setting(v, b) }},
+			field{"bound", false, r.oneOf("bound", &a.Bound, Bounds)},
+			field{"because", false, r.text("because", &a.Because)})
+		b.Agree = append(b.Agree, a)
+	}
+}
+
+func (r *reader) setting(n *yaml.Node, b *Book) Setting {
+	var s Setting
+	before := len(r.faults)
+	r.mapping(n, "a value",
+		field{"file", true, r.serverFile(&s.File, b)},
+		field{"at", false, r.pointer("at", &s.At)},
+		field{"match", false, r.expression("match", &s.Match, "")})
+	if len(r.faults) > before {
+		return s
+	}
+	if (s.At == "") == (s.Match == "") {
+		r.fault(n, "a value needs exactly one of at and match")
+	}
+	if s.Format = manifest.FormatOf(s.File); s.At != "" && s.Format == "" {
+		r.fault(n, "the suffix of %q does not tell how it is written; use match", s.File)
+	}
+	return s
+}
+
+func (r *reader) byHand(n *yaml.Node, b *Book) {
+	if !r.is(n, yaml.SequenceNode, "by-hand") {
+		return
+	}
+	for _, item := range n.Content {
+		var h ByHand
+		r.mapping(item, "a thing to do by hand",
+			field{"what", true, r.text("what", &h.What)},
+			field{"text", false, r.text("text", &h.Text)})
+		b.ByHand = append(b.ByHand, h)
+	}
+}
+
+// serverFile reads a path on the server, whose placeholders are variables.
+func (r *reader) serverFile(dst *string, b *Book) func(*yaml.Node) {
+	return func(v *yaml.Node) {
+		r.text("file", dst)(v)
+		if err := checkPlacePath(*dst); err != nil {
+			r.fault(v, "%v", err)
+			return
+		}
+		r.later = append(r.later, func() {
+			for _, word := range Placeholders(v.Value) {
+				if _, ok := b.Variable(word); !ok {
+					r.fault(v, "file holds {%s}, but there is no variable %q", word, word)
+				}
+			}
+		})
+	}
+}
+
+func (r *reader) oneOf(what string, dst *string, words []string) func(*yaml.Node) {
+	return func(v *yaml.Node) {
+		r.text(what, dst)(v)
+		if !slices.Contains(words, *dst) {
+			r.fault(v, "%s is %q; it is one of %s", what, *dst, strings.Join(words, ", "))
+		}
+	}
+}
+
+// holding reads a text whose placeholders are some of words, at least one.
+func (r *reader) holding(what string, dst *string, words []string) func(*yaml.Node) {
+	return func(v *yaml.Node) {
+		r.text(what, dst)(v)
+		held := Placeholders(*dst)
+		if len(held) == 0 {
+			r.fault(v, "%s holds none of {%s}", what, strings.Join(words, "}, {"))
+		}
+		for _, word := range held {
+			if !slices.Contains(words, word) {
+				r.fault(v, "%s holds {%s}; %s", what, word, suggest(word, words))
+			}
+		}
+	}
+}
+
+// expression reads a regular expression that has a group of that name, or any
+// group where name is empty and a value is wanted.
+func (r *reader) expression(what string, dst *string, group string) func(*yaml.Node) {
+	return func(v *yaml.Node) {
+		r.text(what, dst)(v)
+		if err := checkGroup(*dst, what, group); err != nil {
+			r.fault(v, "%s: %v", what, err)
+		}
+	}
+}
+
+func checkGroup(expr, what, group string) error {
+	if what == "match" {
+		return checkMatch(expr)
+	}
+	re, err := regexp.Compile(expr)
+	if err != nil {
+		return errors.New(strings.TrimPrefix(err.Error(), "error parsing regexp: "))
+	}
+	if group != "" && !slices.Contains(re.SubexpNames(), group) {
+		return fmt.Errorf("it has no group %q; write (?P<%s>...) around what it finds", group, group)
+	}
+	return nil
+}

@@ -1,0 +1,129 @@
+package catalog
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+)
+
+// Placing says where files of a crate go. Glob is over paths below the
+// add-on's root.
+type Placing struct {
+	Glob  string
+	Place string // empty: they are left out
+	As    string // empty: as they are below the root
+}
+
+// Place corrects where files of a crate go, for this version and later ones,
+// and lays its archives out again. The crate that was corrected leaves the
+// list unless a server holds it.
+func (s *Service) Place(ctx context.Context, c model.Crate, p Placing, actor string) ([]model.Crate, error) {
+	b, _, err := s.Book(ctx, c.Body.Rulebook)
+	if err != nil {
+		return nil, err
+	}
+	rule := rulebook.Rule{Take: []string{p.Glob}, Leave: p.Place == "", Place: p.Place, As: p.As}
+	if rule.As == "" {
+		rule.As = "{path}"
+	}
+	text := rulebook.RuleText(rule)
+	if _, err := rulebook.ParseRules(b, text); err != nil {
+		return nil, fault.New(fault.Usage, "bad-placing", "%s", plainFaults(err)).WithMend("rulebook show %s shows its places.", b.Name)
+	}
+	err = s.Records.Correct(ctx, b.Name, derivedKey(c), actor, func(k *model.Correction) {
+		k.From = c.Body.Label()
+		k.Rules = text + strings.ReplaceAll(k.Rules, text, "") // the newest word is asked first
+	})
+	if err != nil {
+		return nil, err
+	}
+	return s.again(ctx, c, actor)
+}
+
+// Naming says what a crate is called; empty stays.
+type Naming struct{ Name, Version string }
+
+// Set corrects a crate's name, for this version and later ones, and its
+// version, for its archive alone, and lays it out again.
+func (s *Service) Set(ctx context.Context, c model.Crate, n Naming, actor string) ([]model.Crate, error) {
+	if n.Name == "" && n.Version == "" {
+		return nil, fault.New(fault.Usage, "bad-request", "say a name, a version or both")
+	}
+	for _, text := range []string{n.Name, n.Version} {
+		if p, err := tree.ParsePath(text); text != "" && (err != nil || p.Depth() != 1 || strings.Contains(text, "@")) {
+			return nil, fault.New(fault.Usage, "bad-name", "%q can be neither a name nor a version: no slash, no @", text)
+		}
+	}
+	err := s.Records.Correct(ctx, c.Body.Rulebook, derivedKey(c), actor, func(k *model.Correction) {
+		k.From = c.Body.Label()
+		if n.Name != "" {
+			k.Name = n.Name
+		}
+		if n.Version == "" {
+			return
+		}
+		if k.Versions == nil {
+			k.Versions = map[string]string{}
+		}
+		for _, a := range c.Archives {
+			k.Versions[a.Digest.String()] = n.Version
+		}
+	})
+	if err != nil {
+		return nil, err
+	}
+	return s.again(ctx, c, actor)
+}
+
+func derivedKey(c model.Crate) string {
+	if c.Body.Derived != "" {
+		return c.Body.Derived
+	}
+	return layout.Key(c.Body.Name)
+}
+
+// again lays a crate's archives out by the newest revision and gives what came
+// of it.
+func (s *Service) again(ctx context.Context, c model.Crate, actor string) ([]model.Crate, error) {
+	_, rev, err := s.Book(ctx, c.Body.Rulebook)
+	if err != nil {
+		return nil, err
+	}
+	var out []model.Crate
+	for _, a := range c.Archives {
+		br, err := s.layBy(ctx, a, a.Filename, "", rev, actor)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, br.Crates...)
+	}
+	for _, now := range out {
+		if now.Digest == c.Digest {
+			return out, nil
+		}
+	}
+	if err := s.Records.DropCrate(ctx, c); err != nil && !errors.Is(err, model.ErrConflict) && !errors.Is(err, model.ErrNotFound) {
+		return out, fmt.Errorf("take %s out of the list: %w", c.Body.Label(), err)
+	}
+	return out, nil
+}
+
+// plainFaults says what is wrong with a rule that has no line of its own.
+func plainFaults(err error) string {
+	var faults *rulebook.Error
+	if !errors.As(err, &faults) {
+		return err.Error()
+	}
+	said := make([]string, len(faults.Faults))
+	for i, f := range faults.Faults {
+		said[i] = f.What
+	}
+	return strings.Join(said, "; ")
+}

@@ -1,0 +1,103 @@
+package catalog
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"maps"
+	"slices"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+)
+
+// layBy has one revision lay an archive out, unless it did so before under the
+// same corrections. A root that the person names is kept as a correction.
+func (s *Service) layBy(ctx context.Context, a model.Archive, filename, root string, rev model.Revision, actor string) (BookResult, error) {
+	br := BookResult{Rulebook: rev.Name, Revision: rev.Number}
+	b, err := rulebook.Parse(rev.Text)
+	if err != nil {
+		return br, err
+	}
+	if root != "" {
+		if err := s.chooseRoot(ctx, b, a, filename, root, actor); err != nil {
+			return br, err
+		}
+	}
+	fixes, corrections, stale, err := s.fixes(ctx, b)
+	if err != nil {
+		return br, err
+	}
+	laid, err := s.Records.LaidOut(ctx, a.ID, rev.ID, corrections)
+	if errors.Is(err, model.ErrNotFound) {
+		br.Fresh = true
+		laid, err = s.layNow(ctx, a, filename, b, rev, fixes, corrections, actor)
+	}
+	br.Crates, br.Choices = laid.Crates, laid.Choices
+	br.Findings = slices.Concat(a.Findings, laid.Findings, stale)
+	finding.Sort(br.Findings)
+	return br, err
+}
+
+func (s *Service) layNow(ctx context.Context, a model.Archive, filename string, b *rulebook.Book, rev model.Revision, fixes layout.Fixes, corrections, actor string) (model.Laid, error) {
+	entries, err := s.Records.Entries(ctx, a.ID)
+	if err != nil {
+		return model.Laid{}, err
+	}
+	res := layout.Lay(b, layout.Archive{Filename: filename, Whole: tree.Entry{Digest: a.Digest, Size: a.Size},
+		Entries: entries, Texts: newTexts(ctx, s.Room, entries)}, fixes)
+	if len(res.Crates) == 1 {
+		res.Crates[0].Findings = slices.Concat(a.Findings, res.Crates[0].Findings)
+		finding.Sort(res.Crates[0].Findings)
+	}
+	return s.Records.AddLayout(ctx, a.ID, rev.ID, corrections, res, actor)
+}
+
+// fixes gives the corrections of a rulebook for the core, and the digest that
+// names them: the same bytes under the same digest are laid out the same.
+// Rules that the rulebook no longer bears are left out and told.
+func (s *Service) fixes(ctx context.Context, b *rulebook.Book) (fixes layout.Fixes, digest string, stale []finding.Finding, err error) {
+	said, err := s.Records.Corrections(ctx, b.Name)
+	if err != nil || len(said) == 0 {
+		return nil, "", nil, err
+	}
+	fixes = layout.Fixes{}
+	for _, key := range slices.Sorted(maps.Keys(said)) {
+		c := said[key]
+		rules, err := rulebook.ParseRules(b, c.Rules)
+		if err != nil {
+			stale = append(stale, finding.Finding{Level: finding.Warn, Code: "correction-stale",
+				What: "where you placed files of " + key + " no longer fits the rulebook: " + err.Error(), Mend: "Say it again with crate place."})
+		}
+		for i := range rules {
+			if rules[i].Because == "" {
+				rules[i].Because = "placed as you said for " + c.From
+			}
+		}
+		fixes[key] = layout.Fix{From: c.From, Root: c.Root, Name: c.Name, Version: c.Versions, Rules: rules}
+	}
+	raw, err := json.Marshal(said)
+	return fixes, tree.Sum(raw).String(), stale, err
+}
+
+// chooseRoot keeps a person's choice among several roots.
+func (s *Service) chooseRoot(ctx context.Context, b *rulebook.Book, a model.Archive, filename, root, actor string) error {
+	p, err := tree.ParsePath(root)
+	if err != nil {
+		return fault.New(fault.Usage, "bad-root", "%v", err)
+	}
+	entries, err := s.Records.Entries(ctx, a.ID)
+	if err != nil {
+		return err
+	}
+	if !slices.ContainsFunc(entries, func(e tree.Entry) bool { return e.Path.Within(p) }) {
+		return fault.New(fault.Usage, "bad-root", "%s holds no %q", filename, root)
+	}
+	return s.Records.Correct(ctx, b.Name, layout.ChoiceKey(b, filename), actor, func(c *model.Correction) {
+		c.Root, c.From = layout.Pattern(p), filename
+	})
+}

@@ -1,0 +1,58 @@
+package catalog
+
+import (
+	"context"
+	"errors"
+	"io"
+	"path"
+	"sort"
+	"strings"
+
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/model"
+)
+
+// Entries lists what an archive holds.
+func (s *Service) Entries(ctx context.Context, a model.Archive) ([]tree.Entry, error) {
+	return s.Records.Entries(ctx, a.ID)
+}
+
+// maxReadme is how much of a text is shown, in bytes.
+const maxReadme = 256 << 10
+
+// Readme is the author's notes of a crate.
+type Readme struct{ Path, Text string }
+
+// Readme gives the author's notes that came with a crate, the outermost first.
+func (s *Service) Readme(ctx context.Context, c model.Crate) ([]Readme, error) {
+	var out []Readme
+	for _, a := range c.Archives {
+		entries, err := s.Records.Entries(ctx, a.ID)
+		if err != nil {
+			return nil, err
+		}
+		sort.SliceStable(entries, func(i, j int) bool { return entries[i].Path.Depth() < entries[j].Path.Depth() })
+		t := newTexts(ctx, s.Room, entries)
+		for _, e := range entries {
+			if e.Dir || !isNotes(e.Path.Base()) {
+				continue
+			}
+			f, err := t.Open(string(e.Path))
+			if err != nil {
+				return nil, err
+			}
+			text, err := io.ReadAll(io.LimitReader(f, maxReadme))
+			if err = errors.Join(err, f.Close()); err != nil {
+				return nil, err
+			}
+			out = append(out, Readme{Path: string(e.Path), Text: strings.ToValidUTF8(string(text), "�")})
+		}
+	}
+	return out, nil
+}
+
+func isNotes(base string) bool {
+	base = strings.ToLower(base)
+	stem := strings.TrimSuffix(base, path.Ext(base))
+	return stem == "readme" || stem == "install" || stem == "read me"
+}
