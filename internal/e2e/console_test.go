@@ -254,6 +254,42 @@ func TestADraftThatIsNoLongerTrueIsDraftedAnew(t *testing.T) {
 	require.Equal(t, map[string]string{"stalls/drum-tent/stall.lf": "meanwhile"}, testbed.Files(testbed.Snapshot(t, root)), "nothing was done")
 }
 
+func TestAFileThatNoRuleTakesIsPlacedByPointing(t *testing.T) {
+	s, root := folderServer(t)
+	book := written(t, "plain.yaml", strings.Replace(read(t, books+"lanternfall.yaml"), `      - leave: "**"
+        because: only tunes belong in a songbook`, "", 1))
+	s.must("rulebook", "add", book)
+	c := openConsole(t, s)
+	zip := testbed.Zip(t, filepath.Join(t.TempDir(), "harvest-songs-1.2.zip"), map[string]string{"reel.tune": "la", "words.lyr": "sing"})
+	c.goTo("/staging")
+	c.upload("[data-files]", zip)
+	c.click("harvest-songs@1.2")
+	c.see("No rule speaks of these · 1 file")
+	c.click("Place words.lyr")
+	c.see("later versions of harvest-songs are laid out the same")
+	c.ok(c.page.Select("Place", "songbooks"))
+	c.click("Place them")
+	c.see("1 rule placed as you said for harvest-songs@1.2")
+	c.see("placed as you said for harvest-songs@1.2")
+	c.click("Rename…")
+	c.fill("Version", "\b\b\b1.2.5")
+	c.click("Save")
+	c.seeIn("main", "harvest-songs@1.2.5")
+	s.must("deploy", "lantern", "harvest-songs@1.2.5", "--yes")
+	require.Equal(t, map[string]string{"songbooks/harvest-songs/reel.tune": "la", "songbooks/harvest-songs/words.lyr": "sing"}, testbed.Files(testbed.Snapshot(t, root)))
+}
+
+func TestTheAddOnInAnArchiveIsChosenByPointing(t *testing.T) {
+	s, _ := folderServer(t)
+	c := openConsole(t, s)
+	zip := testbed.Zip(t, filepath.Join(t.TempDir(), "tents-2.zip"), map[string]string{"new/stall.lf": "version = \"2\"\n", "new/wares/a": "a", "old/stall.lf": "version = \"1\"\n"})
+	c.goTo("/staging")
+	c.upload("[data-files]", zip)
+	c.see("Which of these is the add-on?")
+	c.click("This one") // the first is the one with more in it
+	c.seeIn("[data-upload='tents-2.zip']", "new@2")
+}
+
 func TestABrokenArchiveIsRefusedOnTheStagingPage(t *testing.T) {
 	s, _ := folderServer(t)
 	c := openConsole(t, s)
@@ -262,4 +298,18 @@ func TestABrokenArchiveIsRefusedOnTheStagingPage(t *testing.T) {
 	c.goTo("/staging")
 	c.upload("[data-files]", file)
 	c.seeIn("[data-upload='broken.zip']", "refused")
+}
+
+func read(t *testing.T, file string) string {
+	t.Helper()
+	raw, err := os.ReadFile(file)
+	require.NoError(t, err)
+	return string(raw)
+}
+
+func written(t *testing.T, name, text string) string {
+	t.Helper()
+	file := filepath.Join(t.TempDir(), name)
+	testbed.Write(t, file, text)
+	return file
 }

@@ -109,6 +109,12 @@ func (p *Page) Fill(label, text string) error {
 	return p.do(chromedp.MouseClickXY(at.X, at.Y), chromedp.KeyEvent(text))
 }
 
+// Select takes one of a field's options by its value.
+func (p *Page) Select(label, value string) error {
+	_, err := until[bool](p, fmt.Sprintf("select %q in %q", value, label), fmt.Sprintf("eyes.select(%s, %s)", quote(label), quote(value)))
+	return err
+}
+
 // Press presses keys where the focus is: a name such as Escape or ArrowDown,
 // or else one character after the other. A page that prevents a key's effect
 // prevents its letter too, as with a real keyboard.

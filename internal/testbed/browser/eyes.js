@@ -18,6 +18,15 @@ var eyes = (() => {
     return hit && (e.contains(hit) || hit.contains(e)) ? { X: x, Y: y } : null;
   }
 
+  function fields(label) {
+    const of = (l) => l.querySelector('input, textarea, select') ?? document.getElementById(l.htmlFor);
+    const labels = [...document.querySelectorAll('label')].filter((l) => {
+      const own = l.querySelector('.label');
+      return plain((own ?? l).textContent) === label;
+    });
+    return [...labels.map(of), ...document.querySelectorAll(`[aria-label=${JSON.stringify(label)}]`)].filter((f) => f);
+  }
+
   return {
     button(within, words) {
       for (const area of document.querySelectorAll(within)) {
@@ -28,14 +37,13 @@ var eyes = (() => {
       }
       return null;
     },
-    field(label) {
-      const of = (l) => l.querySelector('input, textarea, select') ?? document.getElementById(l.htmlFor);
-      const labels = [...document.querySelectorAll('label')].filter((l) => {
-        const own = l.querySelector('.label');
-        return plain((own ?? l).textContent) === label;
-      });
-      const fields = [...labels.map(of), ...document.querySelectorAll(`[aria-label=${JSON.stringify(label)}]`)];
-      return fields.map(middle).find((m) => m) ?? null;
+    field: (label) => fields(label).map(middle).find((m) => m) ?? null,
+    select(label, value) {
+      const f = fields(label).find((e) => visible(e) && e.tagName === 'SELECT');
+      if (!f || ![...f.options].some((o) => o.value === value)) return null;
+      f.value = value;
+      f.dispatchEvent(new Event('change', { bubbles: true }));
+      return true;
     },
     // Labels are drawn in capitals, so case is no matter.
     sees(within, words) {

@@ -4,6 +4,8 @@
   import { api, ok } from '../lib/api/client';
   import { crate, readme, rulebook } from '../lib/api/queries';
   import { clock, count, size } from '../lib/format';
+  import CrateName from '../lib/staging/CrateName.svelte';
+  import Facts from '../lib/staging/Facts.svelte';
   import CrateMap from '../lib/staging/CrateMap.svelte';
   import CrateTo from '../lib/staging/CrateTo.svelte';
   import Button from '../lib/ui/Button.svelte';
@@ -24,6 +26,7 @@
   let reading = $state(false);
   let going = $state(false);
   let dropping = $state(false);
+  let naming = $state(false);
   let error = $state<unknown>();
 
   async function drop() {
@@ -42,6 +45,7 @@
   <Head title={c.name}>
     {#snippet beside()}<span class="min-w-0 text-ink-soft [overflow-wrap:anywhere]">{c.why}</span>{/snippet}
     <Button onclick={() => (dropping = true)}>Drop…</Button>
+    <Button onclick={() => (naming = true)}>Rename…</Button>
     {#if notes.data?.length}<Button onclick={() => (reading = true)}
         >Author’s notes {notes.data.length}</Button
       >{/if}
@@ -63,9 +67,10 @@
       <Field label="Staged">{clock(c.stagedAt)}</Field>
     {/snippet}
     {#snippet stamp()}<Stamp word="staged" tone="note" />{/snippet}
-    {#if c.findings.length}
+    {#if c.findings.length || c.facts?.length || c.corrected?.length}
       <div>
-        {#each c.findings as f (f.code + f.path)}<FindingRow finding={f} />{/each}
+        {#each c.findings as f (f.code + f.path + f.what)}<FindingRow finding={f} />{/each}
+        <Facts crate={c} />
       </div>
     {/if}
   </Lading>
@@ -73,6 +78,7 @@
   <CrateMap crate={c} places={book.data?.places ?? []} />
 
   <CrateTo bind:open={going} crate={c} />
+  <CrateName bind:open={naming} crate={c} />
   <Sheet bind:open={reading} title="Author’s notes" wide>
     {#each notes.data ?? [] as n (n.path)}
       <h2 class="mb-1">{n.path}</h2>

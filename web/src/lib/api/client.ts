@@ -23,6 +23,7 @@ export type NewDraft = Schemas['NewDraft'];
 export type NewServer = Schemas['NewServer'];
 export type State = Schemas['State'];
 export type Problem = Schemas['Problem'];
+export type CrateFile = Schemas['CrateFile'];
 export type Place = Schemas['Place'];
 
 /** A refusal of the service, in its own words. */

@@ -3,7 +3,9 @@
   import type { Crate, Place } from '../api/client';
   import { count } from '../format';
   import { fold, groupBy } from './fold';
+  import CratePlace from './CratePlace.svelte';
   import MapLine from './MapLine.svelte';
+  import { belowRoot } from './nearest';
 
   let { crate, places }: { crate: Crate; places: Place[] } = $props();
 
@@ -17,6 +19,15 @@
       ways: files.map((f) => ({ ...f, target: join(pathOf[place] ?? place, f.path) }))
     }))
   );
+  let placing = $state(false);
+  let glob = $state('');
+
+  function place(source: string) {
+    glob = belowRoot(crate.root, source) ?? source;
+    placing = true;
+  }
+  const canPlace = (source: string) => belowRoot(crate.root, source) !== undefined;
+
   let unsettled = $derived((crate.left ?? []).filter((l) => !l.settled));
   let left = $derived((crate.left ?? []).filter((l) => l.settled));
 </script>
@@ -27,7 +38,7 @@
   </div>
   {#if unsettled.length}
     <h3 class="bar warn-ink">No rule speaks of these · {count(unsettled.length, 'file')}</h3>
-    {#each fold(unsettled) as line (line.source + line.reason)}<MapLine {line} />{/each}
+    {#each fold(unsettled) as line (line.source + line.reason)}<MapLine {line} onplace={place} />{/each}
   {/if}
   {#each groups as g (g.place)}
     <h3 class="bar">
@@ -38,9 +49,15 @@
   {/each}
   {#if left.length}
     <h3 class="bar">Left out · {count(left.length, 'file')}</h3>
-    {#each fold(left) as line (line.source + line.reason)}<MapLine {line} out />{/each}
+    {#each fold(left) as line (line.source + line.reason)}<MapLine
+        {line}
+        out
+        onplace={canPlace(line.source) ? place : undefined}
+      />{/each}
   {/if}
 </div>
+
+<CratePlace bind:open={placing} {crate} {places} {glob} />
 
 <style>
   .bar {

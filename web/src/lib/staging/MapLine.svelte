@@ -5,9 +5,31 @@
   import PathText from '../ui/PathText.svelte';
   import type { Line, Way } from './fold';
 
-  let { line, out = false }: { line: Line<Way>; out?: boolean } = $props();
+  interface Props {
+    line: Line<Way>;
+    out?: boolean;
+    /** Where a person can say where the files go. */
+    onplace?: (source: string) => void;
+  }
+  let { line, out = false, onplace }: Props = $props();
   let many = $derived(line.ways.length > 1);
 </script>
+
+{#snippet target()}
+  {#if line.target !== undefined}
+    <PathText path={line.target} />
+  {:else}
+    <span class="text-ink-soft max-md:hidden">not sent</span>
+    {#if onplace}
+      <button
+        type="button"
+        class="button quiet"
+        aria-label="Place {line.source}"
+        onclick={() => onplace(line.source)}>Place…</button
+      >
+    {/if}
+  {/if}
+{/snippet}
 
 <div class="row">
   {#if many}
@@ -18,11 +40,7 @@
           <Collapsible.Trigger class="button quiet">{count(line.ways.length, 'file')}</Collapsible.Trigger>
         </div>
         <div class="reason why">{line.reason}</div>
-        <div>
-          {#if line.target !== undefined}<PathText path={line.target} />{:else}<span
-              class="text-ink-soft max-md:hidden">not sent</span
-            >{/if}
-        </div>
+        <div>{@render target()}</div>
       </div>
       <Collapsible.Content class="border-t border-rule bg-paper">
         {#each line.ways as w (w.source)}
@@ -40,11 +58,7 @@
     <div class="line">
       <div><PathText path={line.source} struck={out} /></div>
       <div class="reason why">{line.reason}</div>
-      <div>
-        {#if line.target !== undefined}<PathText path={line.target} />{:else}<span
-            class="text-ink-soft max-md:hidden">not sent</span
-          >{/if}
-      </div>
+      <div>{@render target()}</div>
     </div>
   {/if}
 </div>

@@ -1,0 +1,135 @@
+package e2e
+
+import (
+	"crypto/sha256"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/testbed"
+)
+
+// packed packs a folder with a program of the machine.
+func packed(t *testing.T, file string, texts map[string]string, program ...string) string {
+	t.Helper()
+	dir := filepath.Join(t.TempDir(), "in")
+	for name, text := range texts {
+		testbed.Write(t, filepath.Join(dir, name), text)
+	}
+	file = filepath.Join(t.TempDir(), file)
+	cmd := exec.Command(program[0], append(append([]string{}, program[1:]...), file, ".")...)
+	cmd.Dir = dir
+	out, err := cmd.CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	return file
+}
+
+func TestWhateverItIsPackedWithTheSameBytesArrive(t *testing.T) {
+	testbed.Need(t, "7z", "p7zip-full")
+	texts := stall("0.4.0", map[string]string{"drum.txt": "boom", "deep/er.txt": "thud"})
+	want := map[string]string{
+		"stalls/drum-tent/stall.lf":          texts["drum-tent-main/drum-tent-main/stall.lf"],
+		"stalls/drum-tent/wares/drum.txt":    "boom",
+		"stalls/drum-tent/wares/deep/er.txt": "thud",
+	}
+	for file, program := range map[string][]string{
+		"drum-tent.tar.gz": {"tar", "-czf"}, "drum-tent.tar.xz": {"tar", "-cJf"}, "drum-tent.tar": {"tar", "-cf"}, "drum-tent.7z": {"7z", "a", "-t7z"},
+	} {
+		t.Run(file, func(t *testing.T) {
+			s, root := folderServer(t)
+			out := s.must("stage", packed(t, file, texts, program...))
+			require.Contains(t, out, "crate drum-tent@0.4.0  stall of lanternfall: 3 files placed, 1 left out")
+			s.kill()
+			s.up() // the bytes are on disk, not in memory
+			s.must("deploy", "lantern", "drum-tent@0.4.0", "--yes")
+			require.Equal(t, want, testbed.Files(testbed.Snapshot(t, root)))
+		})
+	}
+}
+
+func TestAnAddOnInAnArchiveInsideAnArchive(t *testing.T) {
+	s, root := folderServer(t)
+	inner := testbed.Zip(t, filepath.Join(t.TempDir(), "drum-tent-0.4.zip"), map[string]string{"drum-tent/stall.lf": "version = \"0.4\"\n", "drum-tent/wares/a": "a"})
+	raw, err := os.ReadFile(inner)
+	require.NoError(t, err)
+	outer := testbed.Zip(t, filepath.Join(t.TempDir(), "bundle.zip"), map[string]string{"READ ME.txt": "unpack me", "drum-tent-0.4.zip": string(raw)})
+	out := s.must("stage", outer, "--for", "lantern")
+	require.Contains(t, out, "crate drum-tent@0.4  stall of lanternfall: 2 files placed")
+	s.must("deploy", "lantern", "drum-tent@0.4", "--yes")
+	require.Equal(t, map[string]string{"stalls/drum-tent/stall.lf": "version = \"0.4\"\n", "stalls/drum-tent/wares/a": "a"}, testbed.Files(testbed.Snapshot(t, root)))
+}
+
+func TestABrokenCompressedArchiveLeavesNothing(t *testing.T) {
+	s, _ := folderServer(t)
+	before := testbed.Snapshot(t, filepath.Join(s.data, "stockroom"))
+	file := packed(t, "drum-tent.tar.gz", stall("0.4.0", map[string]string{"a": fmt.Sprint(os.Environ(), os.Args)}), "tar", "-czf")
+	raw, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(file, raw[:len(raw)/2], 0o644))
+	o := s.fails(1, "drum-tent.tar.gz:", "stage", file)
+	require.Contains(t, o.err, "It was not staged; nothing of it was kept.")
+	require.Equal(t, before, testbed.Snapshot(t, filepath.Join(s.data, "stockroom")))
+}
+
+func TestCorrectionsAreFoundAgainByTheNextVersion(t *testing.T) {
+	s, root := folderServer(t)
+	version := func(v string) string {
+		return testbed.Zip(t, filepath.Join(t.TempDir(), "harvest-songs-"+v+".zip"), map[string]string{"reel.tune": "la " + v, "words.lyr": "sing " + v})
+	}
+	out := s.must("stage", version("1.2"), "--for", "lantern")
+	require.Contains(t, out, "crate harvest-songs@1.2  songbook of lanternfall: 1 file placed, 1 left out")
+
+	out = s.must("crate", "place", "harvest-songs@1.2", "*.lyr", "--in", "songbooks", "--as", "{name}/words/{file}")
+	require.Contains(t, out, "crate harvest-songs@1.2  songbook of lanternfall: 2 files placed, 0 left out")
+	s.fails(2, `there is no place "songboks"; did you mean "songbooks"?`, "crate", "place", "harvest-songs@1.2", "*.lyr", "--in", "songboks")
+	s.must("crate", "set", "harvest-songs@1.2", "--name", "songs-of-harvest")
+	var crates []api.Crate
+	s.get(&crates, "crate", "list")
+	require.Len(t, crates, 1, "the crate that was corrected has made room")
+	require.Equal(t, "songs-of-harvest@1.2", crates[0].Label)
+
+	out = s.must("stage", version("1.3"), "--for", "lantern")
+	require.Contains(t, out, "crate songs-of-harvest@1.3  songbook of lanternfall: 2 files placed, 0 left out")
+	require.Contains(t, s.must("crate", "show", "songs-of-harvest@1.3"), "called songs-of-harvest instead of harvest-songs, as you said for harvest-songs@1.2")
+	s.must("deploy", "lantern", "songs-of-harvest@1.3", "--yes")
+	require.Equal(t, map[string]string{"songbooks/songs-of-harvest/reel.tune": "la 1.3", "songbooks/songs-of-harvest/words/words.lyr": "sing 1.3"},
+		testbed.Files(testbed.Snapshot(t, root)))
+
+	s.must("crate", "set", "songs-of-harvest@1.3", "--version", "1.3.1")
+	s.get(&crates, "crate", "list")
+	require.Equal(t, "songs-of-harvest@1.3.1", crates[0].Label)
+	require.Equal(t, []string{"songs-of-harvest@1.3.1", "songs-of-harvest@1.3", "songs-of-harvest@1.2"}, []string{crates[0].Label, crates[1].Label, crates[2].Label},
+		"1.3 is on a server and stays")
+}
+
+func TestWhichRootIsChosenOnce(t *testing.T) {
+	s, _ := folderServer(t)
+	tents := func(v string) string {
+		return testbed.Zip(t, filepath.Join(t.TempDir(), "tents-"+v+".zip"), map[string]string{
+			"tent-" + v + "/stall.lf": "version = \"" + v + "\"\n", "tent-" + v + "/wares/a": "a", "old/stall.lf": "version = \"0.1\"\n"})
+	}
+	out := s.must("stage", tents("2"), "--for", "lantern")
+	require.Contains(t, out, "which of these is the add-on is not clear: tent-2 (2 files), old (1 file)")
+	require.Contains(t, out, "stage it again with --root FOLDER")
+	s.fails(2, `holds no "tent-9"`, "stage", tents("2"), "--for", "lantern", "--root", "tent-9")
+	out = s.must("stage", tents("2"), "--for", "lantern", "--root", "tent-2")
+	require.Contains(t, out, "crate tent@2  stall of lanternfall: 2 files placed, 1 left out")
+	out = s.must("stage", tents("3"), "--for", "lantern")
+	require.Contains(t, out, "crate tent@3  stall of lanternfall", "the choice is found again")
+}
+
+func TestAnExpectedDigestIsCompared(t *testing.T) {
+	s, _ := folderServer(t)
+	file := testbed.Zip(t, filepath.Join(t.TempDir(), "drum-tent.zip"), stall("0.4.0", map[string]string{"a": "a"}))
+	raw, err := os.ReadFile(file)
+	require.NoError(t, err)
+	sum := fmt.Sprintf("%x", sha256.Sum256(raw))
+	s.fails(1, "drum-tent.zip has the SHA-256 "+sum+", not the one that you gave", "stage", file, "--sha256", fmt.Sprintf("%064d", 1))
+	s.fails(2, "is not a SHA-256", "stage", file, "--sha256", "abc")
+	require.Contains(t, s.must("stage", file, "--sha256", sum), "crate drum-tent@0.4.0")
+}

@@ -1,0 +1,22 @@
+<!-- What manifests tell of a crate, and what a person's corrections did. -->
+<script lang="ts">
+  import type { Crate } from '../api/client';
+
+  let { crate }: { crate: Crate } = $props();
+</script>
+
+{#if crate.facts?.length || crate.corrected?.length}
+  <div class="border-t border-rule px-4 py-2 first:border-t-0">
+    {#each crate.facts ?? [] as f (f.kind + f.name + f.range)}
+      <span class="mr-5 inline-block">
+        <span class="label mr-1">{f.kind}</span>
+        {#if f.name}<b>{f.name}</b>{/if}
+        {#if f.range}<span class="mono">{f.range}</span>{/if}
+        <span class="reason">{f.from}</span>
+      </span>
+    {/each}
+    {#each crate.corrected ?? [] as said (said)}
+      <div><span class="level note-ink mr-3 inline-block px-2.5">yours</span>{said}</div>
+    {/each}
+  </div>
+{/if}
