@@ -45,9 +45,10 @@ func stall(folder, title, version string, more ...file) []file {
 	return append(out, more...)
 }
 
-// samples are the downloads of the demo's world, by shape:
+// samples are the downloads that the demo's scenario stages, by shape:
 // a single file that is the add-on, a folder with a marker under wrappers with
 // a branch suffix, loose files that need a folder, a packed data pack.
+// [shapes] are the others.
 func samples() []sample {
 	const inner = "drum-tent-main/drum-tent-main"
 	return []sample{
@@ -74,7 +75,7 @@ func WriteSamples(folder string) error {
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return err
 	}
-	for _, s := range samples() {
+	for _, s := range append(samples(), shapes()...) {
 		raw := []byte(s.Plain)
 		if s.Zip != nil {
 			var err error

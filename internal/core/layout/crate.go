@@ -126,3 +126,5 @@ func byTarget(a, b File) int {
 }
 
 func (c *Crate) find(f finding.Finding) { c.Findings = append(c.Findings, f) }
+
+func bySource(a, b Left) int { return strings.Compare(string(a.Source), string(b.Source)) }

@@ -6,6 +6,7 @@ package layout
 import (
 	"fmt"
 	"io/fs"
+	"maps"
 	"slices"
 	"strings"
 
@@ -48,7 +49,11 @@ func Lay(b *rulebook.Book, a Archive, fixes Fixes) Result {
 	if len(l.res.Crates) == 0 && !slices.ContainsFunc(l.res.Findings, decisive) {
 		l.innerArchives()
 	}
-	if len(l.res.Crates) > 1 {
+	switch len(l.res.Crates) {
+	case 0:
+	case 1:
+		l.leftBeside(l.res.Crates[0])
+	default:
 		l.leftOfPack()
 	}
 	for _, c := range l.res.Crates {
@@ -208,16 +213,39 @@ func (c *Crate) move(archive tree.Path) {
 	c.Why = fmt.Sprintf("in %s: %s", archive, c.Why)
 }
 
+// leftBeside gives a reason to what is beside the only add-on of an archive:
+// every file is placed or left out.
+func (l *laying) leftBeside(c *Crate) {
+	reason := fmt.Sprintf("outside the add-on's folder %s", c.Root)
+	archive, _, inner := strings.Cut(string(c.Root), "!/")
+	if inner {
+		reason = fmt.Sprintf("beside %s, which holds the add-on", archive)
+	}
+	held := c.sources()
+	for _, e := range l.files {
+		if !held[e.Path] && !held[tree.Root] && !(inner && string(e.Path) == archive) {
+			c.Left = append(c.Left, Left{Source: e.Path, Size: e.Size, Settled: true, Reason: reason})
+		}
+	}
+	slices.SortFunc(c.Left, bySource)
+}
+
+func (c *Crate) sources() map[tree.Path]bool {
+	held := map[tree.Path]bool{}
+	for _, f := range c.Files {
+		held[f.Source] = true
+	}
+	for _, f := range c.Left {
+		held[f.Source] = true
+	}
+	return held
+}
+
 // leftOfPack says once for a whole pack which files belong to none of its add-ons.
 func (l *laying) leftOfPack() {
 	held := map[tree.Path]bool{}
 	for _, c := range l.res.Crates {
-		for _, f := range c.Files {
-			held[f.Source] = true
-		}
-		for _, f := range c.Left {
-			held[f.Source] = true
-		}
+		maps.Copy(held, c.sources())
 	}
 	var rest []string
 	for _, e := range l.files {

@@ -35,7 +35,7 @@ func (l *laying) crate(k *rulebook.Kind, r root) {
 	}
 	c.clashes(l.book)
 	slices.SortFunc(c.Files, byTarget)
-	slices.SortFunc(c.Left, func(x, y Left) int { return strings.Compare(string(x.Source), string(y.Source)) })
+	slices.SortFunc(c.Left, bySource)
 	l.res.Crates = append(l.res.Crates, c)
 }
 

@@ -138,7 +138,7 @@ func factsOf(kind rulebook.FactKind, rd rulebook.Reading, v found) (out []Fact) 
 		}
 	}
 	one := func(s string) {
-		if s = strings.TrimSpace(s); kind == rulebook.Game {
+		if s = strings.Trim(strings.TrimSpace(s), `"'`); kind == rulebook.Game {
 			add("", s)
 			return
 		}

@@ -82,7 +82,8 @@ func TestBodySealChartAndPartsByChoice(t *testing.T) {
 		{Kind: rulebook.Conflicts, Name: "old-gallery", From: "cave.toml"},
 		{Kind: rulebook.Game, Range: "[7.1,8)", From: "cave.toml"},
 	}, c.Facts)
-	require.Equal(t, []Left{{Source: "lantern-gallery-main/g/preview.png", Size: 1, Reason: "notes and pictures are for people", Line: 24, Settled: true}}, c.Left)
+	require.Equal(t, []Left{{Source: "lantern-gallery-main/README.md", Size: 2, Reason: "outside the add-on's folder lantern-gallery-main/g", Settled: true},
+		{Source: "lantern-gallery-main/g/preview.png", Size: 1, Reason: "notes and pictures are for people", Line: 24, Settled: true}}, c.Left)
 }
 
 func TestAPackGivesOneCratePerAddOn(t *testing.T) {
@@ -138,6 +139,7 @@ func TestAnArchiveInsideAnArchiveIsLaidOut(t *testing.T) {
 	require.Equal(t, map[string]string{
 		"drum-tent-0.4.zip!/drum-tent/stall.lf": "stalls:drum-tent/stall.lf",
 		"drum-tent-0.4.zip!/drum-tent/wares/a":  "stalls:drum-tent/wares/a",
+		"READ ME.txt":                           "-",
 	}, targets(r.Crate))
 	require.Equal(t, "in drum-tent-0.4.zip: drum-tent/stall.lf marks the root", r.Crate.Why)
 }
