@@ -101,6 +101,7 @@ type NewServer struct {
 // ServerEdit changes a server; what is absent stays.
 type ServerEdit struct {
 	Name      *string           `json:"name,omitempty"`
+	Rulebook  *string           `json:"rulebook,omitempty" doc:"Only while nothing was deployed"`
 	Transport *Transport        `json:"transport,omitempty"`
 	Variables map[string]string `json:"variables,omitempty"`
 	Facts     map[string]string `json:"facts,omitempty"`
@@ -151,6 +152,50 @@ type Asked struct {
 // RulebookText is a rulebook to check or add.
 type RulebookText struct {
 	Text string `json:"text"`
+}
+
+// TryRulebook asks what a rulebook would make of an archive that is kept.
+type TryRulebook struct {
+	Text    string `json:"text"`
+	Archive string `json:"archive" doc:"Its digest"`
+}
+
+// Starter is a rulebook named for a shape instead of a game.
+type Starter struct {
+	Name  string `json:"name"`
+	About string `json:"about"`
+	Text  string `json:"text"`
+}
+
+// Propose asks for a rulebook that is made from answers.
+type Propose struct {
+	Name     string            `json:"name"`
+	Title    string            `json:"title"`
+	Server   string            `json:"server,omitempty" doc:"Whose tree is looked at"`
+	Archives []string          `json:"archives,omitempty" doc:"Digests of downloads to learn from"`
+	Answers  map[string]string `json:"answers,omitempty" doc:"By question; what is missing is believed"`
+}
+
+// Proposed is a rulebook that was made from answers, with the questions.
+type Proposed struct {
+	Questions []Question `json:"questions" nullable:"false"`
+	Text      string     `json:"text,omitempty" doc:"Absent where something has to be answered first"`
+	Missing   string     `json:"missing,omitempty" doc:"What has to be answered first"`
+}
+
+// Question is one thing to decide; its options are ranked, the best first.
+type Question struct {
+	Key     string   `json:"key"`
+	Ask     string   `json:"ask"`
+	Options []Option `json:"options" nullable:"false"`
+	Free    bool     `json:"free" doc:"Whether another answer may be given"`
+}
+
+// Option is a possible answer with why the program believes it.
+type Option struct {
+	Value string `json:"value"`
+	Says  string `json:"says" doc:"The value in words"`
+	Why   string `json:"why"`
 }
 
 // Archive is a download as it was staged.

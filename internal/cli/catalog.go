@@ -20,7 +20,13 @@ func (a *App) rulebookCommand() *cli.Command {
 		{Name: "list", Usage: "list the rulebooks", Action: a.rulebookList},
 		{Name: "show", Usage: "show a rulebook", UsageText: "restless rulebook show NAME [--revision N] [--text]", Flags: []cli.Flag{
 			&cli.IntFlag{Name: "revision", Usage: "`N`; the newest if not given"}, &cli.BoolFlag{Name: "text", Usage: "the YAML itself"}}, Action: a.rulebookShow},
-		{Name: "check", Usage: "read a rulebook file and say what is wrong with it", UsageText: "restless rulebook check FILE", Action: a.rulebookCheck},
+		{Name: "check", Usage: "read a rulebook file and say what is wrong with it", UsageText: "restless rulebook check FILE [--with ARCHIVE]",
+			Flags: []cli.Flag{&cli.StringFlag{Name: "with", Usage: "show what it would make of this `ARCHIVE` or folder"}}, Action: a.rulebookCheck},
+		{Name: "propose", Usage: "make a rulebook from a server's tree, downloads and answers, and print it", UsageText: "restless rulebook propose [SERVER] --name NAME --title TITLE [--with ARCHIVE]... [--answer KEY=VALUE]...\n   restless rulebook propose --starter NAME --name NAME --title TITLE",
+			Flags: []cli.Flag{&cli.StringFlag{Name: "name", Usage: "what the rulebook is called (`NAME`)", Value: "my-game"}, &cli.StringFlag{Name: "title", Usage: "the game's name (`TITLE`)", Value: "My game"},
+				&cli.StringSliceFlag{Name: "with", Usage: "a download to learn from (`ARCHIVE`)"}, &cli.StringSliceFlag{Name: "answer", Usage: "an answer to one of the questions (`KEY=VALUE`)"},
+				&cli.StringFlag{Name: "starter", Usage: "begin with a rulebook named for a shape (`NAME`; ? lists them)"}}, Action: a.rulebookPropose},
+		{Name: "schema", Usage: "print the JSON Schema of the language, for editors", Action: a.rulebookSchema},
 		{Name: "add", Usage: "add a rulebook, or its next revision", UsageText: "restless rulebook add FILE", Action: a.rulebookAdd},
 		{Name: "drop", Usage: "take a rulebook out of use", UsageText: "restless rulebook drop NAME", Flags: []cli.Flag{yes()}, Action: a.rulebookDrop},
 	}}
@@ -86,14 +92,6 @@ func (a *App) rulebookShow(ctx context.Context, cmd *cli.Command) error {
 	fmt.Fprintf(a.Out, "%s (%s), revision %d, added %s by %s\n", r.Name, r.Title, r.Revision, clock(r.CreatedAt), r.Actor)
 	a.printBook(r)
 	return nil
-}
-
-func (a *App) rulebookCheck(ctx context.Context, cmd *cli.Command) error {
-	return a.withRulebookFile(cmd, func(c *client.Client, text string) (api.Rulebook, error) { return c.CheckRulebook(ctx, text) },
-		func(file string, r api.Rulebook) {
-			fmt.Fprintf(a.Out, "%s is in order: rulebook %s (%s)\n", file, r.Name, r.Title)
-			a.printBook(r)
-		})
 }
 
 func (a *App) rulebookAdd(ctx context.Context, cmd *cli.Command) error {
@@ -192,6 +190,11 @@ func (a *App) stage(ctx context.Context, cmd *cli.Command) error {
 func (a *App) stageOne(ctx context.Context, cmd *cli.Command, c *client.Client, file string) (api.Staged, error) {
 	st := client.Staging{Filename: filepath.Base(filepath.Clean(file)), For: cmd.String("for"), Rulebook: cmd.String("rulebook"), Source: cmd.String("source"), Note: cmd.String("note"),
 		SHA256: cmd.String("sha256"), CodePage: cmd.String("code-page"), Root: cmd.String("root")}
+	return a.send(ctx, a.Terminal && !cmd.Bool("json"), c, file, st)
+}
+
+// send stages a file or a folder; bar draws its progress.
+func (a *App) send(ctx context.Context, bar bool, c *client.Client, file string, st client.Staging) (api.Staged, error) {
 	info, err := os.Stat(file)
 	if err != nil {
 		return api.Staged{}, fmt.Errorf("stage: %w", err)
@@ -205,9 +208,9 @@ func (a *App) stageOne(ctx context.Context, cmd *cli.Command, c *client.Client, 
 	}
 	defer f.Close()
 	var body io.Reader = f
-	if a.Terminal && !cmd.Bool("json") {
-		bar := progressbar.NewOptions64(info.Size(), progressbar.OptionSetWriter(a.Err), progressbar.OptionSetDescription(st.Filename), progressbar.OptionShowBytes(true), progressbar.OptionClearOnFinish())
-		body = io.TeeReader(f, bar)
+	if bar {
+		drawn := progressbar.NewOptions64(info.Size(), progressbar.OptionSetWriter(a.Err), progressbar.OptionSetDescription(st.Filename), progressbar.OptionShowBytes(true), progressbar.OptionClearOnFinish())
+		body = io.TeeReader(f, drawn)
 	}
 	return c.Stage(ctx, st, body, info.Size(), nil)
 }

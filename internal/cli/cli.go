@@ -50,6 +50,8 @@ type App struct {
 	// Ask reads one line, or a secret where hidden is true. It gives an error
 	// where there is no terminal to ask.
 	Ask func(question string, hidden bool) (string, error)
+	// Schema is the JSON Schema of rulebooks.
+	Schema []byte
 	// Terminal tells whether Out is one.
 	Terminal bool
 }

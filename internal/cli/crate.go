@@ -104,17 +104,22 @@ func (a *App) crateShow(ctx context.Context, cmd *cli.Command) error {
 		for _, f := range x.Findings {
 			a.printFinding(a.Out, f)
 		}
-		sort.SliceStable(x.Files, func(i, j int) bool { return x.Files[i].Place < x.Files[j].Place })
-		var lines [][]string
-		for _, f := range x.Files {
-			lines = append(lines, []string{f.Source, f.Place + ": " + f.Path, because(f)})
-		}
-		for _, l := range x.Left {
-			lines = append(lines, []string{l.Source, "left out", l.Reason})
-		}
-		a.rows([]string{"as downloaded", "on the server", "why"}, lines)
+		a.printMap(x)
 		return nil
 	})
+}
+
+// printMap shows where each file goes, and why.
+func (a *App) printMap(x api.Crate) {
+	sort.SliceStable(x.Files, func(i, j int) bool { return x.Files[i].Place < x.Files[j].Place })
+	var lines [][]string
+	for _, f := range x.Files {
+		lines = append(lines, []string{f.Source, f.Place + ": " + f.Path, because(f)})
+	}
+	for _, l := range x.Left {
+		lines = append(lines, []string{l.Source, "left out", l.Reason})
+	}
+	a.rows([]string{"as downloaded", "on the server", "why"}, lines)
 }
 
 func (a *App) crateReadme(ctx context.Context, cmd *cli.Command) error {

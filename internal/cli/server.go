@@ -34,7 +34,7 @@ func (a *App) serverCommand() *cli.Command {
 		{Name: "list", Usage: "list the servers", Action: a.serverList},
 		{Name: "show", Usage: "show a server", UsageText: "restless server show NAME", Action: a.serverShow},
 		{Name: "edit", Usage: "change a server", UsageText: "restless server edit NAME [--rename NAME] [--root PATH] ...",
-			Flags: append([]cli.Flag{&cli.StringFlag{Name: "rename", Usage: "its new `NAME`"}, &cli.BoolFlag{Name: "forget-key", Usage: "take back that the host's key was confirmed"}}, transportFlags()...), Action: a.serverEdit},
+			Flags: append([]cli.Flag{&cli.StringFlag{Name: "rename", Usage: "its new `NAME`"}, &cli.StringFlag{Name: "rulebook", Usage: "another rulebook (`NAME`), while nothing was deployed"}, &cli.BoolFlag{Name: "forget-key", Usage: "take back that the host's key was confirmed"}}, transportFlags()...), Action: a.serverEdit},
 		{Name: "test", Usage: "connect and find out what the host can do", UsageText: "restless server test NAME", Action: a.serverTest},
 		{Name: "trust", Usage: "confirm the host's key", UsageText: "restless server trust NAME FINGERPRINT", Action: a.serverTrust},
 		{Name: "drop", Usage: "forget a server; its files are not touched", UsageText: "restless server drop NAME", Flags: []cli.Flag{yes()}, Action: a.serverDrop},
@@ -276,6 +276,9 @@ func (a *App) serverEdit(ctx context.Context, cmd *cli.Command) error {
 		e.Secrets = sec
 		if n := cmd.String("rename"); n != "" {
 			e.Name = &n
+		}
+		if b := cmd.String("rulebook"); b != "" {
+			e.Rulebook = &b
 		}
 		if e.Variables, err = pairs(cmd, "set"); err != nil {
 			return s, err

@@ -207,6 +207,22 @@ func (c *Client) Readme(ctx context.Context, ref, rulebook string) ([]api.Readme
 	return p.Items, err
 }
 
+// TryRulebook shows what a rulebook would make of an archive that is kept.
+func (c *Client) TryRulebook(ctx context.Context, text, archive string) (api.StagedByBook, error) {
+	return call[api.StagedByBook](ctx, c, http.MethodPost, "/rulebooks/try", api.TryRulebook{Text: text, Archive: archive})
+}
+
+// Propose makes a rulebook from a server's tree, downloads and answers.
+func (c *Client) Propose(ctx context.Context, p api.Propose) (api.Proposed, error) {
+	return call[api.Proposed](ctx, c, http.MethodPost, "/rulebooks/propose", p)
+}
+
+// Starters lists the rulebooks that are named for a shape.
+func (c *Client) Starters(ctx context.Context) ([]api.Starter, error) {
+	p, err := call[api.Page[api.Starter]](ctx, c, http.MethodGet, "/rulebook-starters", nil)
+	return p.Items, err
+}
+
 // PlaceFiles corrects where files of a crate go and gives what it became.
 func (c *Client) PlaceFiles(ctx context.Context, ref, rulebook string, p api.Placing) ([]api.Crate, error) {
 	out, err := call[api.Page[api.Crate]](ctx, c, http.MethodPost, crate(ref, rulebook, "/place"), p)

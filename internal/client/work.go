@@ -23,6 +23,7 @@ type Each func(api.JobEvent)
 type Staging struct {
 	Filename, Rulebook, For, Source, Note string
 	SHA256, CodePage, Root                string
+	KeepOnly                              bool
 }
 
 // Stage sends an archive's bytes and waits until it is laid out. size is -1
@@ -33,6 +34,9 @@ func (c *Client) Stage(ctx context.Context, st Staging, body io.Reader, size int
 		if v != "" {
 			q.Set(k, v)
 		}
+	}
+	if st.KeepOnly {
+		q.Set("keepOnly", "true")
 	}
 	res, err := c.send(ctx, http.MethodPost, "/archives?"+q.Encode(), "application/octet-stream", io.NopCloser(body), size, nil) // the body stays the caller's
 	if err != nil {

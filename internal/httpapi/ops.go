@@ -8,6 +8,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -57,7 +58,7 @@ func (s *Server) serverOps(h huma.API) {
 		OnServer
 		Body api.ServerEdit
 	}) (*body[api.Server], error) {
-		e := hosts.Edit{Name: in.Body.Name, Variables: in.Body.Variables, Facts: in.Body.Facts, Secrets: hosts.Secrets(in.Body.Secrets)}
+		e := hosts.Edit{Name: in.Body.Name, Rulebook: in.Body.Rulebook, Variables: in.Body.Variables, Facts: in.Body.Facts, Secrets: hosts.Secrets(in.Body.Secrets)}
 		if in.Body.Transport != nil {
 			t := unwireTransport(*in.Body.Transport)
 			e.Transport = &t
@@ -110,6 +111,25 @@ func (s *Server) catalogOps(h huma.API) {
 		w := api.Rulebook{Name: b.Name, Title: b.Title}
 		describeBook(&w, b)
 		return &body[api.Rulebook]{w}, nil
+	})
+	huma.Register(h, op(http.MethodPost, "/rulebooks/try", "try-rulebook", "What a rulebook would make of an archive; keeps nothing", "rulebooks"), func(ctx context.Context, in *body[api.TryRulebook]) (*body[api.StagedByBook], error) {
+		digest, err := tree.ParseDigest(in.Body.Archive)
+		if err != nil {
+			return nil, s.fail(ctx, fault.New(fault.Usage, "bad-digest", "%v", err))
+		}
+		br, err := s.Catalog.Try(ctx, []byte(in.Body.Text), digest)
+		return &body[api.StagedByBook]{wireByBook(br)}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodPost, "/rulebooks/propose", "propose-rulebook", "Make a rulebook from a server's tree, downloads and answers; keeps nothing", "rulebooks"), func(ctx context.Context, in *body[api.Propose]) (*body[api.Proposed], error) {
+		p, err := s.propose(ctx, in.Body)
+		return &body[api.Proposed]{p}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodGet, "/rulebook-starters", "list-starters", "Rulebooks named for a shape, to adapt", "rulebooks"), func(_ context.Context, _ *struct{}) (*body[api.Page[api.Starter]], error) {
+		p := api.Page[api.Starter]{Items: []api.Starter{}}
+		for _, st := range rulebook.Starters() {
+			p.Items = append(p.Items, api.Starter{Name: st.Name, About: st.About, Text: string(st.Text)})
+		}
+		return &body[api.Page[api.Starter]]{p}, nil
 	})
 	huma.Register(h, op(http.MethodGet, "/rulebooks/{name}", "get-rulebook", "Show a rulebook", "rulebooks"), func(ctx context.Context, in *struct {
 		Name     string `path:"name"`

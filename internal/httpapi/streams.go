@@ -63,7 +63,7 @@ func (s *Server) stage(c *echo.Context) error {
 
 // saidOf reads what a person says of an archive.
 func saidOf(q url.Values) (catalog.Say, error) {
-	said := catalog.Say{Source: q.Get("source"), Note: q.Get("note"), CodePage: q.Get("codePage"), Root: q.Get("root")}
+	said := catalog.Say{Source: q.Get("source"), Note: q.Get("note"), CodePage: q.Get("codePage"), Root: q.Get("root"), KeepOnly: q.Get("keepOnly") == "true"}
 	if digest := q.Get("sha256"); digest != "" {
 		var err error
 		if said.Expect, err = tree.ParseDigest(strings.ToLower(digest)); err != nil {
@@ -133,7 +133,8 @@ func (s *Server) describePlain(doc *huma.OpenAPI) {
 	doc.AddOperation(&huma.Operation{OperationID: "stage-archive", Method: http.MethodPost, Path: "/archives", Summary: "Stage an archive: its bytes are the body; a job", Tags: []string{"crates"},
 		Parameters: []*huma.Param{{Name: "filename", In: "query", Required: true, Description: "As it was downloaded", Schema: &huma.Schema{Type: "string"}},
 			text("rulebook", "Lay it out by this rulebook only"), text("for", "Lay it out by this server's rulebook only"), text("source", "Where it was downloaded"), text("note", "A note of your own"), text("sha256", "What its SHA-256 has to be"),
-			text("codePage", "Of names in it that are not UTF-8, as IANA calls it"), text("root", "The folder in it that is the add-on, where several could be")},
+			text("codePage", "Of names in it that are not UTF-8, as IANA calls it"), text("root", "The folder in it that is the add-on, where several could be"),
+			text("keepOnly", "true: it is kept but not laid out")},
 		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}},
 		Responses:   map[string]*huma.Response{"202": job}})
 	doc.AddOperation(&huma.Operation{OperationID: "follow-job", Method: http.MethodGet, Path: "/jobs/{id}/events", Summary: "A job's events, server-sent; resumes with Last-Event-ID", Tags: []string{"jobs"},

@@ -114,17 +114,23 @@ func wireCrateWhole(c model.Crate) api.Crate {
 func wireStaged(st catalog.Staged) api.Staged {
 	w := api.Staged{Archive: wireArchive(st.Archive), Known: st.Known, Rulebooks: []api.StagedByBook{}}
 	for _, b := range st.Books {
-		wb := api.StagedByBook{Rulebook: b.Rulebook, Revision: b.Revision, Fresh: b.Fresh, Findings: findings(b.Findings), Crates: []api.Crate{}}
-		for _, c := range b.Crates {
-			c.Archives = []model.Archive{st.Archive}
-			wb.Crates = append(wb.Crates, wireCrateWhole(c))
+		for i := range b.Crates {
+			b.Crates[i].Archives = []model.Archive{st.Archive}
 		}
-		for _, c := range b.Choices {
-			wb.Choices = append(wb.Choices, api.Choice{Kind: c.Kind, Root: c.Root.String(), Files: c.Files, Why: c.Why})
-		}
-		w.Rulebooks = append(w.Rulebooks, wb)
+		w.Rulebooks = append(w.Rulebooks, wireByBook(b))
 	}
 	return w
+}
+
+func wireByBook(b catalog.BookResult) api.StagedByBook {
+	wb := api.StagedByBook{Rulebook: b.Rulebook, Revision: b.Revision, Fresh: b.Fresh, Findings: findings(b.Findings), Crates: []api.Crate{}}
+	for _, c := range b.Crates {
+		wb.Crates = append(wb.Crates, wireCrateWhole(c))
+	}
+	for _, c := range b.Choices {
+		wb.Choices = append(wb.Choices, api.Choice{Kind: c.Kind, Root: c.Root.String(), Files: c.Files, Why: c.Why})
+	}
+	return wb
 }
 
 func wireJob(j model.Job) api.Job {

@@ -217,7 +217,7 @@ func (c *Crate) move(archive tree.Path) {
 // every file is placed or left out.
 func (l *laying) leftBeside(c *Crate) {
 	reason := fmt.Sprintf("outside the add-on's folder %s", c.Root)
-	archive, _, inner := strings.Cut(string(c.Root), "!/")
+	archive, _, inner := strings.Cut(string(c.Root)+"/", "!/")
 	if inner {
 		reason = fmt.Sprintf("beside %s, which holds the add-on", archive)
 	}

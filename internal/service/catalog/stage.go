@@ -31,6 +31,7 @@ type Say struct {
 	Expect   tree.Digest // what its SHA-256 has to be, if they know
 	CodePage string      // of names in it that are not UTF-8
 	Root     string      // a folder in it that is the add-on, where several could be
+	KeepOnly bool        // it is kept but not laid out
 }
 
 // Receive streams an archive to disk. It is never held in memory.
@@ -73,7 +74,10 @@ type BookResult struct {
 // rulebook, or by every rulebook in use where name is empty. The same bytes
 // under the same revision change nothing. tell is called with what is going on.
 func (s *Service) Stage(ctx context.Context, u *Upload, rulebookName, actor string, tell func(string)) (st Staged, err error) {
-	revisions, err := s.revisions(ctx, rulebookName)
+	var revisions []model.Revision
+	if !u.KeepOnly {
+		revisions, err = s.revisions(ctx, rulebookName)
+	}
 	if err == nil && !u.Expect.IsZero() && u.Expect != u.in.Digest {
 		err = fault.New(fault.Failed, "other-bytes", "%s has the SHA-256 %s, not the one that you gave", u.Filename, u.in.Digest).WithMend("It was not staged. Download it again, or compare with what its author says.")
 	}

@@ -150,6 +150,7 @@ func (s *Service) List(ctx context.Context) ([]model.Server, error) { return s.R
 // Edit is what may be changed on a server; nil leaves a thing as it is.
 type Edit struct {
 	Name      *string
+	Rulebook  *string // only while nothing was deployed
 	Transport *model.Transport
 	Variables map[string]string // merged in
 	Facts     map[string]string // merged in
@@ -181,6 +182,11 @@ func (s *Service) Edit(ctx context.Context, name string, e Edit) (model.Server, 
 		}
 		srv.Transport = *e.Transport
 	}
+	if e.Rulebook != nil && *e.Rulebook != srv.Rulebook {
+		if err := s.changeRulebook(ctx, &srv, *e.Rulebook); err != nil {
+			return srv, err
+		}
+	}
 	srv.Variables = merged(srv.Variables, e.Variables)
 	srv.Facts = merged(srv.Facts, e.Facts)
 	if err := s.check(ctx, &srv); err != nil {
@@ -190,6 +196,28 @@ func (s *Service) Edit(ctx context.Context, name string, e Edit) (model.Server, 
 		return srv, err
 	}
 	return srv, s.keepSecrets(ctx, srv.ID, e.Secrets)
+}
+
+// changeRulebook gives a server another rulebook. What was deployed belongs to
+// the one it was deployed by, so a server that holds something keeps its own.
+func (s *Service) changeRulebook(ctx context.Context, srv *model.Server, name string) error {
+	list, err := s.Records.Deployments(ctx, srv.Name, 0, 1000)
+	if err != nil {
+		return err
+	}
+	for _, d := range list {
+		if d.State == model.Done || d.State.Open() {
+			return fault.New(fault.Conflict, "in-use", "%s was deployed by rulebook %s, so %s keeps it", d.Name(), srv.Rulebook, srv.Name).
+				WithMend("A new revision of that rulebook changes how things are laid out; a server of its own can have another.")
+		}
+	}
+	b, _, err := s.Books.Book(ctx, name)
+	if err != nil {
+		return err
+	}
+	srv.Rulebook = name
+	maps.DeleteFunc(srv.Variables, func(v, _ string) bool { _, asked := b.Variable(v); return !asked })
+	return nil
 }
 
 func merged(old, more map[string]string) map[string]string {

@@ -158,6 +158,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/rulebook-starters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rulebooks named for a shape, to adapt */
+        get: operations["list-starters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/rulebooks": {
         parameters: {
             query?: never;
@@ -187,6 +204,40 @@ export interface paths {
         put?: never;
         /** Read a rulebook and keep nothing */
         post: operations["check-rulebook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/rulebooks/propose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a rulebook from a server's tree, downloads and answers; keeps nothing */
+        post: operations["propose-rulebook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/rulebooks/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a rulebook would make of an archive; keeps nothing */
+        post: operations["try-rulebook"];
         delete?: never;
         options?: never;
         head?: never;
@@ -769,6 +820,12 @@ export interface components {
                 [key: string]: string;
             };
         };
+        Option: {
+            /** @description The value in words */
+            says: string;
+            value: string;
+            why: string;
+        };
         PageCrate: {
             items: components["schemas"]["Crate"][];
             /** @description Cursor of the next page; absent on the last */
@@ -804,6 +861,11 @@ export interface components {
             /** @description Cursor of the next page; absent on the last */
             next?: string;
         };
+        PageStarter: {
+            items: components["schemas"]["Starter"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
+        };
         Place: {
             about?: string;
             name: string;
@@ -836,6 +898,32 @@ export interface components {
             status: number;
             title: string;
             type: string;
+        };
+        Propose: {
+            /** @description By question; what is missing is believed */
+            answers?: {
+                [key: string]: string;
+            };
+            /** @description Digests of downloads to learn from */
+            archives?: string[] | null;
+            name: string;
+            /** @description Whose tree is looked at */
+            server?: string;
+            title: string;
+        };
+        Proposed: {
+            /** @description What has to be answered first */
+            missing?: string;
+            questions: components["schemas"]["Question"][];
+            /** @description Absent where something has to be answered first */
+            text?: string;
+        };
+        Question: {
+            ask: string;
+            /** @description Whether another answer may be given */
+            free: boolean;
+            key: string;
+            options: components["schemas"]["Option"][];
         };
         Readme: {
             path: string;
@@ -914,6 +1002,8 @@ export interface components {
             };
             forgetKey?: boolean;
             name?: string;
+            /** @description Only while nothing was deployed */
+            rulebook?: string;
             secrets?: components["schemas"]["Secrets"];
             transport?: components["schemas"]["Transport"];
             variables?: {
@@ -949,6 +1039,11 @@ export interface components {
             /** Format: int64 */
             revision: number;
             rulebook: string;
+        };
+        Starter: {
+            about: string;
+            name: string;
+            text: string;
         };
         State: {
             /** @enum {string} */
@@ -1024,6 +1119,11 @@ export interface components {
         TrustKey: {
             fingerprint: string;
         };
+        TryRulebook: {
+            /** @description Its digest */
+            archive: string;
+            text: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -1052,6 +1152,8 @@ export interface operations {
                 codePage?: string;
                 /** @description The folder in it that is the add-on, where several could be */
                 root?: string;
+                /** @description true: it is kept but not laid out */
+                keepOnly?: string;
             };
             header?: never;
             path?: never;
@@ -1375,6 +1477,35 @@ export interface operations {
             };
         };
     };
+    "list-starters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageStarter"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "list-rulebooks": {
         parameters: {
             query?: never;
@@ -1463,6 +1594,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Rulebook"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "propose-rulebook": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Propose"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposed"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "try-rulebook": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryRulebook"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StagedByBook"];
                 };
             };
             /** @description Error */

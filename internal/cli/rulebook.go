@@ -1,0 +1,155 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/client"
+)
+
+func (a *App) rulebookCheck(ctx context.Context, cmd *cli.Command) error {
+	var tried *api.StagedByBook
+	return a.withRulebookFile(cmd, func(c *client.Client, text string) (api.Rulebook, error) {
+		r, err := c.CheckRulebook(ctx, text)
+		if file := cmd.String("with"); err == nil && file != "" {
+			var digest string
+			if digest, err = a.keepOnly(ctx, c, file); err == nil {
+				var t api.StagedByBook
+				t, err = c.TryRulebook(ctx, text, digest)
+				tried = &t
+			}
+		}
+		return r, err
+	}, func(file string, r api.Rulebook) {
+		fmt.Fprintf(a.Out, "%s is in order: rulebook %s (%s)\n", file, r.Name, r.Title)
+		a.printBook(r)
+		if tried != nil {
+			a.printTried(cmd.String("with"), *tried)
+		}
+	})
+}
+
+// keepOnly sends an archive that is not to be laid out and gives its digest.
+func (a *App) keepOnly(ctx context.Context, c *client.Client, file string) (string, error) {
+	st, err := a.send(ctx, false, c, file, client.Staging{Filename: filepath.Base(filepath.Clean(file)), KeepOnly: true})
+	return st.Archive.Digest, err
+}
+
+func (a *App) printTried(file string, t api.StagedByBook) {
+	fmt.Fprintf(a.Out, "\nOf %s it would make:\n", file)
+	for _, c := range t.Crates {
+		a.printCrateLine(c)
+		for _, f := range c.Findings {
+			a.printFinding(a.Out, f)
+		}
+		a.printMap(c)
+	}
+	for _, f := range t.Findings {
+		a.printFinding(a.Out, f)
+	}
+	if len(t.Crates) == 0 && len(t.Findings) == 0 {
+		fmt.Fprintln(a.Out, "  nothing: no kind recognises it")
+	}
+}
+
+// rulebookPropose prints the rulebook alone to standard output, so that it can
+// be written to a file, and the questions beside it.
+func (a *App) rulebookPropose(ctx context.Context, cmd *cli.Command) error {
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	p := api.Propose{Name: cmd.String("name"), Title: cmd.String("title"), Answers: map[string]string{}}
+	if starter := cmd.String("starter"); starter != "" {
+		return a.starter(ctx, c, starter, p)
+	}
+	if cmd.Args().Len() > 1 {
+		return wrongUsage("give at most one server")
+	}
+	p.Server = cmd.Args().First()
+	for _, said := range cmd.StringSlice("answer") {
+		key, value, ok := strings.Cut(said, "=")
+		if !ok {
+			return wrongUsage("--answer is KEY=VALUE, not %q", said)
+		}
+		p.Answers[key] = value
+	}
+	for _, file := range cmd.StringSlice("with") {
+		digest, err := a.keepOnly(ctx, c, file)
+		if err != nil {
+			return err
+		}
+		p.Archives = append(p.Archives, digest)
+	}
+	made, err := c.Propose(ctx, p)
+	if err != nil {
+		return err
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(made)
+	}
+	for _, q := range made.Questions {
+		a.printQuestion(q, p.Answers[q.Key])
+	}
+	if made.Text == "" {
+		return fmt.Errorf("%s", made.Missing)
+	}
+	fmt.Fprint(a.Out, made.Text)
+	return nil
+}
+
+func (a *App) printQuestion(q api.Question, answer string) {
+	fmt.Fprintf(a.Err, "%s\n", q.Ask)
+	for i, o := range q.Options {
+		mark := " "
+		if o.Value == answer || answer == "" && i == 0 {
+			mark = "*"
+		}
+		fmt.Fprintf(a.Err, "  %s --answer %s=%s  %s (%s)\n", mark, q.Key, quoted(o.Value), o.Says, o.Why)
+	}
+	if answer != "" && !slices.ContainsFunc(q.Options, func(o api.Option) bool { return o.Value == answer }) {
+		fmt.Fprintf(a.Err, "  * %s, as you said\n", answer)
+	}
+}
+
+func quoted(s string) string {
+	if strings.ContainsAny(s, " *?[") {
+		return "'" + s + "'"
+	}
+	return s
+}
+
+// starter prints a rulebook named for a shape under the game's own name.
+func (a *App) starter(ctx context.Context, c *client.Client, name string, p api.Propose) error {
+	all, err := c.Starters(ctx)
+	if err != nil {
+		return err
+	}
+	for _, s := range all {
+		if s.Name == name {
+			text := strings.Replace(s.Text, "name: "+name+"\n", "name: "+p.Name+"\n", 1)
+			fmt.Fprint(a.Out, strings.Replace(text, "title: Your game\n", fmt.Sprintf("title: %q\n", p.Title), 1))
+			return nil
+		}
+	}
+	var lines [][]string
+	for _, s := range all {
+		lines = append(lines, []string{s.Name, s.About})
+	}
+	a.rows([]string{"starter", "for"}, lines)
+	if name != "?" {
+		return wrongUsage("there is no starter %q", name)
+	}
+	return nil
+}
+
+func (a *App) rulebookSchema(_ context.Context, _ *cli.Command) error {
+	_, err := a.Out.Write(a.Schema)
+	return err
+}

@@ -1,0 +1,157 @@
+// Package propose makes a rulebook without anybody writing one: from what a
+// server's tree holds, one or two downloads, and the answers to a handful of
+// questions. Every question comes with what the program believes and why.
+package propose
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"restlesscrate/internal/core/tree"
+)
+
+// Download is an archive to learn from.
+type Download struct {
+	Filename string
+	Entries  []tree.Entry // empty where it is a plain file
+}
+
+// Evidence is what there is to learn from. Either part may be empty.
+type Evidence struct {
+	Tree      []tree.Entry // of a server, folders among them
+	Downloads []Download
+}
+
+// Question is one thing to decide. Options are ranked, the best first; Free is
+// set where another answer may be given.
+type Question struct {
+	Key     string
+	Ask     string
+	Options []Option
+	Free    bool
+}
+
+// Option is a possible answer with why the program believes it.
+type Option struct {
+	Value string
+	Says  string // the value in words
+	Why   string
+}
+
+// The keys of the questions, in the order in which they are asked.
+const (
+	Shape     = "shape"     // single, folder or loose
+	Sign      = "sign"      // the suffix of a single or loose file, or the marker of a folder
+	Place     = "place"     // the folder on the server
+	Protected = "protected" // globs, comma-separated
+)
+
+// The shapes.
+const (
+	Single = "single"
+	Folder = "folder"
+	Loose  = "loose"
+)
+
+// Answers are what a person has decided, by question. What is missing is
+// believed.
+type Answers map[string]string
+
+// Questions gives what is to be decided, with the answers so far taken into
+// account: what the marker can be depends on the shape.
+func Questions(e Evidence, a Answers) []Question {
+	shape := shapeQuestion(e)
+	chosen := a.or(shape)
+	sign := signQuestion(e, chosen)
+	place := placeQuestion(e, chosen, a.or(sign))
+	return []Question{shape, sign, place, protectedQuestion(e)}
+}
+
+// or gives the answer to a question, or what the program believes.
+func (a Answers) or(q Question) string {
+	if v, ok := a[q.Key]; ok && v != "" {
+		return v
+	}
+	if len(q.Options) > 0 {
+		return q.Options[0].Value
+	}
+	return ""
+}
+
+func shapeQuestion(e Evidence) Question {
+	marker, single, loose := bestMarker(e), bestSuffix(e), looseSuffix(e)
+	options := []Option{
+		{Single, "one file is one add-on", single.why},
+		{Folder, "one folder is one add-on", marker.why},
+		{Loose, "loose files, around which a folder is made", loose.why},
+	}
+	weights := map[string]int{Single: single.weight, Folder: marker.weight, Loose: loose.weight}
+	slices.SortStableFunc(options, func(x, y Option) int { return cmp.Compare(weights[y.Value], weights[x.Value]) })
+	for i := range options {
+		if options[i].Why == "" {
+			options[i].Why = "nothing here looks like it"
+		}
+	}
+	return Question{Key: Shape, Ask: "What is one add-on of this game?", Options: options}
+}
+
+func signQuestion(e Evidence, shape string) Question {
+	q := Question{Key: Sign, Free: true}
+	var clues []clue
+	switch shape {
+	case Folder:
+		q.Ask = "Which file marks an add-on's own folder?"
+		clues = markers(e)
+	case Loose:
+		q.Ask = "Which files are the add-on?"
+		clues = looseSuffixes(e)
+	default:
+		q.Ask = "Which files are add-ons?"
+		clues = singleSuffixes(e)
+	}
+	for _, c := range clues {
+		q.Options = append(q.Options, Option{Value: c.value, Says: c.value, Why: c.why})
+	}
+	return q
+}
+
+func placeQuestion(e Evidence, shape, sign string) Question {
+	q := Question{Key: Place, Ask: "Where on the server do add-ons lie?", Free: true}
+	for _, c := range places(e, shape, sign) {
+		q.Options = append(q.Options, Option{Value: c.value, Says: c.value, Why: c.why})
+	}
+	return q
+}
+
+func protectedQuestion(e Evidence) Question {
+	q := Question{Key: Protected, Ask: "What must never be touched?", Free: true}
+	var found []string
+	for _, t := range e.Tree {
+		if !t.Dir && t.Path.Depth() <= 2 && secret(t.Path) {
+			found = append(found, string(t.Path))
+		}
+	}
+	if len(found) > 0 {
+		q.Options = append(q.Options, Option{Value: list(found), Says: list(found), Why: "they look like keys or secrets of the server"})
+	}
+	return append1(q, Option{Value: "none", Says: "nothing in particular", Why: "nothing else stands out"})
+}
+
+func append1(q Question, o Option) Question {
+	q.Options = append(q.Options, o)
+	return q
+}
+
+// Check tells what is wrong with answers.
+func Check(a Answers) error {
+	if s := a[Shape]; s != "" && s != Single && s != Folder && s != Loose {
+		return fmt.Errorf("shape is %q; it is single, folder or loose", s)
+	}
+	for key := range a {
+		if !slices.Contains([]string{Shape, Sign, Place, Protected}, key) {
+			return fmt.Errorf("there is no question %q; there are shape, sign, place and protected", key)
+		}
+	}
+	return nil
+}

@@ -1,0 +1,38 @@
+package catalog
+
+import (
+	"context"
+	"errors"
+
+	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+)
+
+// Try shows what a rulebook that is not kept would make of an archive that is.
+// Corrections do not count: they belong to rulebooks that are in use.
+func (s *Service) Try(ctx context.Context, text []byte, archive tree.Digest) (BookResult, error) {
+	b, err := s.CheckRulebook(text)
+	if err != nil {
+		return BookResult{}, err
+	}
+	br := BookResult{Rulebook: b.Name}
+	a, err := s.Records.Archive(ctx, archive)
+	if errors.Is(err, model.ErrNotFound) {
+		return br, fault.New(fault.Unknown, "archive-unknown", "no archive with the digest %s is kept", archive)
+	}
+	if err != nil {
+		return br, err
+	}
+	entries, err := s.Records.Entries(ctx, a.ID)
+	if err != nil {
+		return br, err
+	}
+	res := layout.Lay(b, layout.Archive{Filename: a.Filename, Whole: tree.Entry{Digest: a.Digest, Size: a.Size}, Entries: entries, Texts: newTexts(ctx, s.Room, entries)}, nil)
+	br.Findings, br.Choices = res.Findings, res.Choices
+	for _, c := range res.Crates {
+		br.Crates = append(br.Crates, model.Crate{Digest: c.Digest(), Key: c.Key(), Body: *c, Findings: c.Findings, Archives: []model.Archive{a}})
+	}
+	return br, nil
+}
