@@ -12,10 +12,10 @@ type Format string
 const (
 	Zip      Format = "zip"
 	Tar      Format = "tar"
-	Gzip     Format = "gzip"
-	Bzip2    Format = "bzip2"
+	Gzip     Format = "gz"
+	Bzip2    Format = "bz2"
 	XZ       Format = "xz"
-	Zstd     Format = "zstd"
+	Zstd     Format = "zst"
 	SevenZip Format = "7z"
 	Rar      Format = "rar"
 	Plain    Format = "file"

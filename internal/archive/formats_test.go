@@ -131,10 +131,10 @@ func TestEveryFormatIsReadToTheByte(t *testing.T) {
 		format Format
 	}{
 		"tar":         {plain, Tar},
-		"tar.gz":      {through(t, plain, asGzip), "tar.gzip"},
-		"tar.bz2":     {bz, "tar.bzip2"},
+		"tar.gz":      {through(t, plain, asGzip), "tar.gz"},
+		"tar.bz2":     {bz, "tar.bz2"},
 		"tar.xz":      {through(t, plain, asXZ), "tar.xz"},
-		"tar.zst":     {through(t, plain, asZstd), "tar.zstd"},
+		"tar.zst":     {through(t, plain, asZstd), "tar.zst"},
 		"7z solid":    {by7z(t, lamps, "-t7z", "-ms=on"), SevenZip},
 		"7z one each": {by7z(t, lamps, "-t7z", "-ms=off", "-m0=lzma"), SevenZip},
 		"rar":         {rarred(lamps, false), Rar},

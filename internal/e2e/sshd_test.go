@@ -24,13 +24,15 @@ func overSSH(t *testing.T) (s *service, d *testbed.SSHD, root string) {
 }
 
 // trust goes through what a person does when a host is new.
-func (s *service) trust() {
+func (s *service) trust() { s.t.Helper(); s.trustServer("lantern") }
+
+func (s *service) trustServer(name string) {
 	s.t.Helper()
-	o := s.fails(1, "is a host whose key nobody has confirmed: SHA256:", "server", "test", "lantern")
-	command := regexp.MustCompile(`server trust lantern (SHA256:\S+)`).FindStringSubmatch(o.err)
+	o := s.fails(1, "is a host whose key nobody has confirmed: SHA256:", "server", "test", name)
+	command := regexp.MustCompile(`server trust ` + name + ` (SHA256:\S+)`).FindStringSubmatch(o.err)
 	require.NotNil(s.t, command, "the message names the command: %s", o.err)
-	s.must("server", "trust", "lantern", command[1])
-	out := s.must("server", "test", "lantern")
+	s.must("server", "trust", name, command[1])
+	out := s.must("server", "test", name)
 	require.Contains(s.t, out, "Connected; the root holds ")
 	require.Contains(s.t, out, "Files can be renamed from the work folder into the tree")
 }

@@ -19,7 +19,7 @@
   const yard = [
     { href: p('/staging'), words: 'Staging', under: ['/staging', '/crates'] },
     { href: p('/deployments'), words: 'Deployments', under: ['/deployments'] },
-    { href: p('/rulebooks'), words: 'Rulebooks', under: ['/rulebooks'] }
+    { href: p('/rulebooks'), words: 'Rulebooks', under: ['/rulebooks', '/make-rulebook'] }
   ];
   const here = (under: string[]) =>
     under.some((u) => route.pathname === u || route.pathname.startsWith(u + '/'));

@@ -3,6 +3,7 @@ import Shell from './Shell.svelte';
 import Crate from './pages/Crate.svelte';
 import Deployment from './pages/Deployment.svelte';
 import Deployments from './pages/Deployments.svelte';
+import MakeRulebook from './pages/MakeRulebook.svelte';
 import NotFound from './pages/NotFound.svelte';
 import Rulebook from './pages/Rulebook.svelte';
 import Rulebooks from './pages/Rulebooks.svelte';
@@ -23,6 +24,7 @@ export const { p, navigate, isActive, route } = createRouter({
   '/staging': { '/': Staging, layout: Shell },
   '/crates/:digest': { '/': Crate, layout: Shell },
   '/deployments': { '/': Deployments, layout: Shell },
+  '/make-rulebook': { '/': MakeRulebook, layout: Shell },
   '/rulebooks': { '/': Rulebooks, '/:name': Rulebook, layout: Shell },
   '*': NotFound
 });

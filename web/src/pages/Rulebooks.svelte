@@ -31,10 +31,12 @@
   }
 </script>
 
-<Head title="Rulebooks"
-  ><Button kind={q.data?.length ? 'plain' : 'main'} onclick={() => file?.click()}>Add from a file…</Button
-  ></Head
->
+<Head title="Rulebooks">
+  <Button onclick={() => file?.click()}>Add from a file…</Button>
+  <Button kind={q.data?.length ? 'plain' : 'main'} href={p('/make-rulebook')}>Make one from questions…</Button
+  >
+</Head>
+
 <input bind:this={file} type="file" accept=".yaml,.yml" hidden data-rulebook onchange={add} />
 {#if error}<Trouble {error} />{/if}
 {#if q.error}
@@ -45,7 +47,8 @@
       A rulebook is a YAML file that describes one game's server: its places, and what kinds of add-on go
       there.
     </p>
-    <Button onclick={() => file?.click()}>Add from a file…</Button>
+    <p>Four questions make one: the program looks at a server or a download and says what it believes.</p>
+    <Button kind="main" href={p('/make-rulebook')}>Make one from questions…</Button>
   </Empty>
 {:else if q.data}
   <table class="table">

@@ -7,7 +7,13 @@
   import MapLine from './MapLine.svelte';
   import { belowRoot } from './nearest';
 
-  let { crate, places }: { crate: Crate; places: Place[] } = $props();
+  interface Props {
+    crate: Crate;
+    places: Place[];
+    /** Only shown: nothing can be placed. */
+    fixed?: boolean;
+  }
+  let { crate, places, fixed = false }: Props = $props();
 
   let pathOf = $derived(Object.fromEntries(places.map((p) => [p.name, p.path === '.' ? '' : p.path])));
   const join = (folder: string | undefined, path: string) => (folder ? `${folder}/${path}` : path);
@@ -26,7 +32,7 @@
     glob = belowRoot(crate.root, source) ?? source;
     placing = true;
   }
-  const canPlace = (source: string) => belowRoot(crate.root, source) !== undefined;
+  const canPlace = (source: string) => !fixed && belowRoot(crate.root, source) !== undefined;
 
   let unsettled = $derived((crate.left ?? []).filter((l) => !l.settled));
   let left = $derived((crate.left ?? []).filter((l) => l.settled));
@@ -38,7 +44,10 @@
   </div>
   {#if unsettled.length}
     <h3 class="bar warn-ink">No rule speaks of these · {count(unsettled.length, 'file')}</h3>
-    {#each fold(unsettled) as line (line.source + line.reason)}<MapLine {line} onplace={place} />{/each}
+    {#each fold(unsettled) as line (line.source + line.reason)}<MapLine
+        {line}
+        onplace={canPlace(line.source) ? place : undefined}
+      />{/each}
   {/if}
   {#each groups as g (g.place)}
     <h3 class="bar">
@@ -57,7 +66,7 @@
   {/if}
 </div>
 
-<CratePlace bind:open={placing} {crate} {places} {glob} />
+{#if !fixed}<CratePlace bind:open={placing} {crate} {places} {glob} />{/if}
 
 <style>
   .bar {

@@ -9,6 +9,8 @@ export interface Aim {
   rulebook?: string;
   /** The folder in it that is the add-on, where several could be. */
   root?: string;
+  /** 'true': it is kept but not laid out. */
+  keepOnly?: string;
 }
 
 /** Sends one archive and gives the job that lays it out. each is told bytes sent and bytes in all. */
