@@ -20,13 +20,15 @@ func runFlags() []cli.Flag {
 }
 
 func (a *App) deployCommand() *cli.Command {
-	return &cli.Command{Name: "deploy", Usage: "put crates on a server", UsageText: "restless deploy SERVER CRATE... [--draft] [--yes] [--accept CODE[=PATH]]", Flags: runFlags(),
+	return &cli.Command{Name: "deploy", Usage: "put crates on a server", UsageText: "restless deploy SERVER CRATE... [--with PART] [--without PART] [--draft] [--yes] [--accept CODE[=PATH]]",
+		Flags: append([]cli.Flag{&cli.StringSliceFlag{Name: "with", Usage: "take this part by choice (`PART`), now and in later versions"},
+			&cli.StringSliceFlag{Name: "without", Usage: "leave this part by choice out (`PART`)"}}, runFlags()...),
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			args, err := atLeast(cmd, 2, "a server and one or more crates")
 			if err != nil {
 				return err
 			}
-			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Crates: args[1:]})
+			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Crates: args[1:], With: cmd.StringSlice("with"), Without: cmd.StringSlice("without")})
 		}}
 }
 

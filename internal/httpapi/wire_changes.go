@@ -53,7 +53,7 @@ func parsePath(text string) (tree.Path, error) {
 }
 
 func unwireAsk(in api.NewDraft) (changes.Ask, error) {
-	ask := changes.Ask{Crates: in.Crates, Remove: in.Remove}
+	ask := changes.Ask{Crates: in.Crates, Remove: in.Remove, With: in.With, Without: in.Without}
 	r := in.Rollback
 	if r == nil {
 		return ask, nil

@@ -285,6 +285,13 @@ func (m *maker) dropFolders() {
 }
 
 // list3 names at most three things.
+func count(n int, thing string) string {
+	if n == 1 {
+		return "1 " + thing
+	}
+	return fmt.Sprintf("%d %ss", n, thing)
+}
+
 func list3(names []string) string {
 	if len(names) <= 3 {
 		return strings.Join(names, ", ")
@@ -316,6 +323,20 @@ func (m *maker) modes(s tree.State) tree.State {
 	return s
 }
 
+// parts tells which parts by choice are taken and which are left.
+func (m *maker) parts() {
+	for _, w := range m.req.Wanted {
+		for _, p := range w.Parts {
+			if p.Taken {
+				m.say(finding.Note, "part-taken", tree.Root, "", "%s: the part %s by choice is taken (%s).", w.Label(), p.Name, count(p.Files, "file"))
+			} else {
+				m.say(finding.Note, "part-left", tree.Root, fmt.Sprintf("Draft it with the part %s to take it; the choice is kept for later versions.", p.Name),
+					"%s: the part %s by choice is left out (%s).", w.Label(), p.Name, count(p.Files, "file"))
+			}
+		}
+	}
+}
+
 // about adds the findings that concern the draft as a whole.
 func (m *maker) about() {
 	h := m.req.Host
@@ -325,6 +346,7 @@ func (m *maker) about() {
 		}
 		return
 	}
+	m.parts()
 	m.say(finding.Warn, "may-be-running", tree.Root, "Stop it yourself first if it does not like that.",
 		"Restless Crate cannot stop this server: it may be running while its files change.")
 	if !h.Tested {

@@ -86,7 +86,15 @@ type Wanted struct {
 	Name    string
 	Version string
 	Crate   tree.Digest
-	Files   []Target
+	Files   []Target // without those of parts that are not taken
+	Parts   []Part   // by choice
+}
+
+// Part is a part by choice of a wanted crate.
+type Part struct {
+	Name  string
+	Taken bool
+	Files int
 }
 
 // Label is name@version.

@@ -19,6 +19,10 @@ import (
 // names them with their digests, so that it means the same when drafted again.
 func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, ask *Ask, req *draft.Request) (string, error) {
 	var names []string
+	parts, err := s.partsOf(ctx, srv, ask)
+	if err != nil {
+		return "", err
+	}
 	for i, ref := range ask.Crates {
 		c, err := s.Catalog.FindCrate(ctx, srv.Rulebook, ref)
 		if err != nil {
@@ -31,7 +35,13 @@ func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book
 			}
 		}
 		w := draft.Wanted{Addon: c.Key, Name: c.Body.Name, Version: c.Body.Version, Crate: c.Digest}
+		if w.Parts, err = parts.choose(c); err != nil {
+			return "", err
+		}
 		for _, f := range c.Body.Files {
+			if f.Optional != "" && !slices.Contains(parts.taken[c.Key], f.Optional) {
+				continue
+			}
 			folder, err := b.Resolve(f.Place, srv.Variables)
 			if err != nil {
 				return "", fault.New(fault.Conflict, "place-gone", "%v", err).WithMend("Stage the archive again, so that it is laid out by the newest rulebook.")
@@ -41,6 +51,10 @@ func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book
 		req.Wanted = append(req.Wanted, w)
 		names = append(names, w.Label())
 	}
+	if err := parts.unknown(); err != nil {
+		return "", err
+	}
+	ask.Parts = parts.taken
 	return strings.Join(names, ", "), nil
 }
 

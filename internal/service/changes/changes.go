@@ -43,6 +43,8 @@ type Records interface {
 	Events(ctx context.Context, server int64) ([]model.Event, error)
 	LastSeq(ctx context.Context, server int64, number int) (int64, error)
 	Locate(ctx context.Context, d tree.Digest) (stockroom.Location, error)
+	Choices(ctx context.Context, server int64) (map[string][]string, error)
+	SaveChoices(ctx context.Context, server int64, parts map[string][]string) error
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
 }
 
@@ -72,9 +74,13 @@ type Service struct {
 // Ask is what a person wants. Exactly one of Crates, Remove and Back is set.
 // It is kept with the deployment, so that it can be drafted again.
 type Ask struct {
-	Crates []string `json:"crates,omitempty"` // name@version; kept with their digests once resolved
-	Remove []string `json:"remove,omitempty"` // add-on names
-	Back   *Back    `json:"back,omitempty"`
+	Crates  []string `json:"crates,omitempty"`  // name@version; kept with their digests once resolved
+	With    []string `json:"with,omitempty"`    // parts by choice that are taken: PART or ADDON:PART
+	Without []string `json:"without,omitempty"` // and that are left
+	// Parts are the parts taken, by the add-on's key, once resolved.
+	Parts  map[string][]string `json:"parts,omitempty"`
+	Remove []string            `json:"remove,omitempty"` // add-on names
+	Back   *Back               `json:"back,omitempty"`
 }
 
 // Back is a rollback. Deployment alone is that deployment's inverse; Path and

@@ -56,7 +56,20 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 	if err := errors.Join(s.Records.SaveDraft(ctx, d), s.Records.SaveRun(ctx, d)); err != nil {
 		return d, err
 	}
+	if err := s.rememberParts(ctx, d); err != nil {
+		return d, err
+	}
 	return s.forward(ctx, srv, h, d, model.Queued, tell)
+}
+
+// rememberParts keeps the parts by choice that are being deployed for the next
+// versions.
+func (s *Service) rememberParts(ctx context.Context, d model.Deployment) error {
+	var ask Ask
+	if err := json.Unmarshal(d.Ask, &ask); err != nil {
+		return err
+	}
+	return s.Records.SaveChoices(ctx, d.ServerID, ask.Parts)
 }
 
 func blocked(d model.Deployment, open []finding.Finding) error {

@@ -1,0 +1,90 @@
+package changes
+
+import (
+	"context"
+	"maps"
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+)
+
+// parts are the parts by choice while an ask is resolved.
+type parts struct {
+	with, without []string
+	before        map[string][]string // what the server has, by add-on
+	taken         map[string][]string // what this draft takes, by add-on
+	met           map[string]bool     // words of with and without that meant something
+	known         []string            // every part that was met, for messages
+}
+
+// partsOf begins with what was resolved before, or else with what the server has.
+func (s *Service) partsOf(ctx context.Context, srv model.Server, ask *Ask) (*parts, error) {
+	p := &parts{with: ask.With, without: ask.Without, taken: map[string][]string{}, met: map[string]bool{}}
+	if ask.Parts != nil {
+		p.before, p.with, p.without = ask.Parts, nil, nil
+		return p, nil
+	}
+	var err error
+	p.before, err = s.Records.Choices(ctx, srv.ID)
+	return p, err
+}
+
+// choose decides which parts of a crate are taken: those that the server has,
+// with what the ask says on top.
+func (p *parts) choose(c model.Crate) ([]draft.Part, error) {
+	files := map[string]int{}
+	for _, f := range c.Body.Files {
+		if f.Optional != "" {
+			files[f.Optional]++
+		}
+	}
+	var out []draft.Part
+	for _, name := range slices.Sorted(maps.Keys(files)) {
+		p.known = append(p.known, c.Body.Name+":"+name)
+		yes, no := p.said(p.with, c, name), p.said(p.without, c, name)
+		if yes && no {
+			return nil, fault.New(fault.Usage, "bad-request", "the part %s of %s is both taken and left", name, c.Body.Name)
+		}
+		taken := yes || !no && slices.Contains(p.before[c.Key], name)
+		out = append(out, draft.Part{Name: name, Taken: taken, Files: files[name]})
+		if taken {
+			p.taken[c.Key] = append(p.taken[c.Key], name)
+		}
+	}
+	if len(files) > 0 && p.taken[c.Key] == nil {
+		p.taken[c.Key] = []string{}
+	}
+	return out, nil
+}
+
+// said tells whether a list names a part, as PART or ADDON:PART.
+func (p *parts) said(list []string, c model.Crate, name string) bool {
+	found := false
+	for _, word := range list {
+		addon, part, of := strings.Cut(word, ":")
+		if word == name || of && part == name && layout.Key(addon) == layout.Key(c.Body.Name) {
+			p.met[word] = true
+			found = true
+		}
+	}
+	return found
+}
+
+// unknown refuses words that name no part of what is deployed.
+func (p *parts) unknown() error {
+	for _, word := range slices.Concat(p.with, p.without) {
+		if p.met[word] {
+			continue
+		}
+		f := fault.New(fault.Usage, "part-unknown", "nothing that is deployed has a part by choice %q", word)
+		if len(p.known) > 0 {
+			return f.WithMend("There is: %s.", strings.Join(p.known, ", "))
+		}
+		return f.WithMend("None of these crates has parts by choice.")
+	}
+	return nil
+}
