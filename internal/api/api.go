@@ -225,6 +225,7 @@ type Crate struct {
 	NameFrom  string        `json:"nameFrom,omitempty" doc:"Where the name was read"`
 	VerFrom   string        `json:"versionFrom,omitempty" doc:"Where the version was read"`
 	Facts     []Fact        `json:"facts,omitempty" doc:"What manifests tell for later checks"`
+	Says      []Said        `json:"says,omitempty" doc:"What the author's notes tell people to do"`
 	Corrected []string      `json:"corrected,omitempty" doc:"What your corrections did, in words"`
 	Archives  []Archive     `json:"archives" nullable:"false"`
 	Findings  []Finding     `json:"findings" nullable:"false"`
@@ -250,6 +251,13 @@ type CrateFile struct {
 
 	Optional string `json:"optional,omitempty" doc:"The part by choice that it belongs to"`
 	Settings bool   `json:"settings,omitempty" doc:"People change this file on the server"`
+}
+
+// Said is a line of the author's notes that looks like something to do.
+type Said struct {
+	Source string `json:"source"`
+	Line   int    `json:"line"`
+	Text   string `json:"text"`
 }
 
 // Fact is one thing that a manifest tells.

@@ -81,6 +81,9 @@ func (a *App) printTold(x api.Crate) {
 	for _, said := range x.Corrected {
 		fmt.Fprintln(a.Out, said)
 	}
+	for _, s := range x.Says {
+		fmt.Fprintf(a.Out, "the author says: %s (%s line %d)\n", s.Text, s.Source, s.Line)
+	}
 	fmt.Fprintln(a.Out)
 }
 

@@ -238,6 +238,24 @@ func TestABlockIsAcceptedByATick(t *testing.T) {
 	require.Equal(t, "put there by hand", testbed.Files(testbed.Snapshot(t, root))["stalls/drum-tent/stall.lf"])
 }
 
+func TestWhatTheAuthorSaysIsTickedOff(t *testing.T) {
+	s, _ := folderServer(t)
+	texts := stall("0.4.0", map[string]string{"drum.txt": "boom"})
+	texts["drum-tent-main/README.md"] = "# Drum Tent\n\nNeeds ticket-gate 1.0 or newer.\n"
+	s.stage(texts)
+	require.Contains(t, s.must("crate", "show", "drum-tent@0.4.0"), "the author says: Needs ticket-gate 1.0 or newer. (drum-tent-main/README.md line 3)")
+	s.must("deploy", "lantern", "drum-tent@0.4.0", "--draft")
+	c := openConsole(t, s)
+	c.goTo("/servers/lantern/deployments/1")
+	c.seeIn("[data-finding='author-says']", "The author of drum-tent@0.4.0 says: Needs ticket-gate 1.0 or newer.")
+	c.click("Done")
+	c.click("Run it")
+	c.see("ticked by owner")
+	var d api.Deployment
+	s.get(&d, "deployment", "show", "lantern#1")
+	require.Equal(t, []api.Accepted{{Code: "author-says", Path: "drum-tent-main/README.md#3", By: "owner"}}, d.Accepted)
+}
+
 func TestADraftThatIsNoLongerTrueIsDraftedAnew(t *testing.T) {
 	s, root := folderServer(t)
 	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))

@@ -82,6 +82,9 @@ func wireCrate(c model.Crate) api.Crate {
 	for _, f := range c.Body.Files {
 		w.Size += f.Size
 	}
+	for _, x := range c.Body.Says {
+		w.Says = append(w.Says, api.Said{Source: string(x.Source), Line: x.Line, Text: x.Text})
+	}
 	for _, f := range c.Body.Facts {
 		w.Facts = append(w.Facts, api.Fact{Kind: string(f.Kind), Name: f.Name, Range: f.Range, From: f.From})
 	}

@@ -337,6 +337,16 @@ func (m *maker) parts() {
 	}
 }
 
+// says reads the author's notes out. They are prose, so they are never more
+// than a warning; a person ticks them off.
+func (m *maker) says() {
+	for _, w := range m.req.Wanted {
+		for _, s := range w.Says {
+			m.say(finding.Warn, "author-says", s.From, "Tick it off when it is done, or when it does not concern you.", "The author of %s says: %s", w.Label(), s.Text)
+		}
+	}
+}
+
 // about adds the findings that concern the draft as a whole.
 func (m *maker) about() {
 	h := m.req.Host
@@ -347,6 +357,7 @@ func (m *maker) about() {
 		return
 	}
 	m.parts()
+	m.says()
 	m.say(finding.Warn, "may-be-running", tree.Root, "Stop it yourself first if it does not like that.",
 		"Restless Crate cannot stop this server: it may be running while its files change.")
 	if !h.Tested {

@@ -88,6 +88,14 @@ type Wanted struct {
 	Crate   tree.Digest
 	Files   []Target // without those of parts that are not taken
 	Parts   []Part   // by choice
+	Says    []Says   // what the author's notes tell people to do
+}
+
+// Says is a line of the author's notes. From names it for a person and for
+// ticking it off.
+type Says struct {
+	From tree.Path
+	Text string
 }
 
 // Part is a part by choice of a wanted crate.

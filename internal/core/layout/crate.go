@@ -38,6 +38,7 @@ type Crate struct {
 	Files       []File    `json:"files"`
 	Left        []Left    `json:"left"`
 	Facts       []Fact    `json:"facts,omitempty"`
+	Says        []Said    `json:"says,omitempty"`      // what the author's notes tell people to do
 	Derived     string    `json:"derived,omitempty"`   // the key before any correction, under which corrections are kept
 	Corrected   []string  `json:"corrected,omitempty"` // what a person's corrections did, in words
 	// Findings are of this crate alone; records keep them beside it.
@@ -76,6 +77,13 @@ type Fact struct {
 	Name  string            `json:"name,omitempty"`
 	Range string            `json:"range,omitempty"`
 	From  string            `json:"from"`
+}
+
+// Said is a line of the author's notes that looks like something to do.
+type Said struct {
+	Source tree.Path `json:"source"`
+	Line   int       `json:"line"`
+	Text   string    `json:"text"`
 }
 
 // Key is the identity of an add-on below its rulebook: its folded name.

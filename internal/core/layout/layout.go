@@ -56,6 +56,7 @@ func Lay(b *rulebook.Book, a Archive, fixes Fixes) Result {
 	default:
 		l.leftOfPack()
 	}
+	l.says()
 	for _, c := range l.res.Crates {
 		finding.Sort(c.Findings)
 	}
@@ -208,6 +209,9 @@ func (c *Crate) move(archive tree.Path) {
 		if c.Findings[i].Path != "" {
 			c.Findings[i].Path = base.Join(c.Findings[i].Path)
 		}
+	}
+	for i := range c.Says {
+		c.Says[i].Source = base.Join(c.Says[i].Source)
 	}
 	c.Root = base.Join(c.Root)
 	c.Why = fmt.Sprintf("in %s: %s", archive, c.Why)

@@ -4,10 +4,10 @@ import (
 	"context"
 	"errors"
 	"io"
-	"path"
 	"sort"
 	"strings"
 
+	"restlesscrate/internal/core/notes"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/model"
 )
@@ -34,7 +34,7 @@ func (s *Service) Readme(ctx context.Context, c model.Crate) ([]Readme, error) {
 		sort.SliceStable(entries, func(i, j int) bool { return entries[i].Path.Depth() < entries[j].Path.Depth() })
 		t := newTexts(ctx, s.Room, entries)
 		for _, e := range entries {
-			if e.Dir || !isNotes(e.Path.Base()) {
+			if e.Dir || notes.KindOf(e.Path.Base()) == "" {
 				continue
 			}
 			f, err := t.Open(string(e.Path))
@@ -49,10 +49,4 @@ func (s *Service) Readme(ctx context.Context, c model.Crate) ([]Readme, error) {
 		}
 	}
 	return out, nil
-}
-
-func isNotes(base string) bool {
-	base = strings.ToLower(base)
-	stem := strings.TrimSuffix(base, path.Ext(base))
-	return stem == "readme" || stem == "install" || stem == "read me"
 }

@@ -35,6 +35,9 @@ func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book
 			}
 		}
 		w := draft.Wanted{Addon: c.Key, Name: c.Body.Name, Version: c.Body.Version, Crate: c.Digest}
+		for _, said := range c.Body.Says {
+			w.Says = append(w.Says, draft.Says{From: said.Source + tree.Path(fmt.Sprintf("#%d", said.Line)), Text: said.Text})
+		}
 		if w.Parts, err = parts.choose(c); err != nil {
 			return "", err
 		}

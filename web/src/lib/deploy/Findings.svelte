@@ -4,7 +4,7 @@
   import type { Deployment, Finding } from '../api/client';
   import FindingRow from '../ui/FindingRow.svelte';
   import Tick from '../ui/Tick.svelte';
-  import { alreadyAccepted, keyOf } from './accepting';
+  import { alreadyAccepted, canTick, keyOf } from './accepting';
 
   let {
     deployment: d,
@@ -36,6 +36,12 @@
         {#if canAccept(f)}
           <Tick bind:checked={() => accepted[keyOf(f)] ?? false, (v) => (accepted[keyOf(f)] = v)}
             >I accept this</Tick
+          >
+        {:else if canTick(f) && d.state === 'draft' && !alreadyAccepted(d, f)}
+          <Tick bind:checked={() => accepted[keyOf(f)] ?? false, (v) => (accepted[keyOf(f)] = v)}>Done</Tick>
+        {:else if canTick(f) && alreadyAccepted(d, f)}
+          <span class="label"
+            >ticked by {d.accepted.find((a) => a.code === f.code && a.path === f.path)?.by}</span
           >
         {:else if f.level === 'block' && alreadyAccepted(d, f)}
           <span class="label">accepted by {d.accepted.find((a) => a.code === f.code)?.by}</span>

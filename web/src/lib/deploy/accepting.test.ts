@@ -39,6 +39,18 @@ describe('accepting blocks', () => {
       ).open
     ).toBe(0);
   });
+  it('ticks off what the author says, which blocks nothing', () => {
+    const says: Finding = {
+      level: 'warn',
+      code: 'author-says',
+      path: 'README.md#4',
+      what: 'put it in first'
+    };
+    expect(accepting({ findings: [says], accepted: [] }, {})).toEqual({ open: 0, final: 0, accept: [] });
+    expect(accepting({ findings: [says], accepted: [] }, { 'author-says=README.md#4': true }).accept).toEqual(
+      ['author-says=README.md#4']
+    );
+  });
   it('never accepts a final block', () => {
     const d = { findings: [block('protected', 'harbour.key', true)], accepted: [] };
     expect(accepting(d, { 'protected=harbour.key': true })).toEqual({ open: 0, final: 1, accept: [] });

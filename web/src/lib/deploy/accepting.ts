@@ -10,9 +10,13 @@ export function alreadyAccepted(d: Pick<Deployment, 'accepted'>, f: Finding): bo
   return d.accepted.some((a) => a.code === f.code && (!a.path || a.path === f.path));
 }
 
+/** Whether a finding is something to do that a person ticks off. */
+export const canTick = (f: Pick<Finding, 'code'>) => f.code === 'author-says';
+
 export function accepting(d: Pick<Deployment, 'findings' | 'accepted'>, ticked: Record<string, boolean>) {
   const blocks = d.findings.filter((f) => f.level === 'block' && !alreadyAccepted(d, f));
   const open = blocks.filter((f) => !f.final && !ticked[keyOf(f)]).length;
-  const accept = blocks.filter((f) => !f.final && ticked[keyOf(f)]).map(keyOf);
+  const ticks = d.findings.filter((f) => canTick(f) && !alreadyAccepted(d, f));
+  const accept = [...blocks.filter((f) => !f.final), ...ticks].filter((f) => ticked[keyOf(f)]).map(keyOf);
   return { open, final: blocks.filter((f) => f.final).length, accept };
 }

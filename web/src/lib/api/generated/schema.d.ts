@@ -619,6 +619,8 @@ export interface components {
             revision: number;
             root: string;
             rulebook: string;
+            /** @description What the author's notes tell people to do */
+            says?: components["schemas"]["Said"][] | null;
             /** Format: int64 */
             size: number;
             /** Format: date-time */
@@ -974,6 +976,12 @@ export interface components {
             accept?: string[] | null;
             /** @description Of the draft that was read */
             digest: string;
+        };
+        Said: {
+            /** Format: int64 */
+            line: number;
+            source: string;
+            text: string;
         };
         Secrets: {
             /** @description A private key, PEM */
