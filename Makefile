@@ -27,7 +27,7 @@ setup:
 	  apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq openssh-server procps chromium vsftpd p7zip-full >/dev/null; fi
 
 test: setup build check
-	test -z "$$(gofmt -l cmd internal web/*.go)"
+	test -z "$$(gofmt -l cmd internal bench web/*.go)"
 	$(GO) vet ./...
 	GOOS=windows $(GO) build -o /dev/null ./cmd/restless
 	GOOS=darwin $(GO) build -o /dev/null ./cmd/restless
@@ -39,13 +39,18 @@ check: web/node_modules/.installed
 	cd web && npm run check && npm run lint && npm test
 
 lint: check
-	test -z "$$(gofmt -l cmd internal web/*.go)"
+	test -z "$$(gofmt -l cmd internal bench web/*.go)"
 	$(GO) vet ./...
 	$(GO) run honnef.co/go/tools/cmd/staticcheck@v0.8.2 ./...
 
-# Both belong to the engine: see docs/decisions/003-not-yet.md.
-bench soak:
-	@echo "$@: nothing is measured yet; see docs/decisions/003-not-yet.md"; exit 1
+# Ratios against what people use today, in the same run.
+bench: build
+	@command -v unzip >/dev/null || DEBIAN_FRONTEND=noninteractive apt-get install -y -qq unzip >/dev/null
+	$(GO) run ./bench/staging
+
+# Belongs to the engine: see docs/decisions/003-not-yet.md.
+soak:
+	@echo "$@: nothing is soaked yet; see docs/decisions/003-not-yet.md"; exit 1
 
 # The API's document, and the console's types made from it.
 types:

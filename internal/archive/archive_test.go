@@ -203,19 +203,18 @@ func TestOtherFilesAreFilesAndSaySo(t *testing.T) {
 	require.Empty(t, l.Items)
 }
 
+// FuzzOpen opens any bytes as a download: it lists what can be read at the
+// place it names, or refuses.
 func FuzzOpen(f *testing.F) {
-	var b bytes.Buffer
-	z := zip.NewWriter(&b)
-	w, _ := z.Create("a/b")
-	_, _ = io.WriteString(w, "text")
-	_ = z.Close()
-	f.Add(b.Bytes())
-	b.Reset()
-	tw := tar.NewWriter(&b)
-	_ = tw.WriteHeader(&tar.Header{Name: "a", Typeflag: tar.TypeReg, Size: 1})
-	_, _ = tw.Write([]byte("x"))
-	_ = tw.Close()
-	f.Add(b.Bytes())
+	zip1 := zippedF(f)
+	plain := tarred(f, map[string]string{"a": "x", "d/b": "text"})
+	f.Add(zip1)
+	f.Add(plain)
+	f.Add(through(f, plain, asGzip))
+	f.Add(through(f, plain, asXZ))
+	f.Add(through(f, plain, asZstd))
+	f.Add(rarred(map[string]string{"a": "x", "d/b": "text"}, false))
+	f.Add(by7z(f, map[string]string{"a": "x", "d/b": "text"}, "-t7z"))
 	limits := DefaultLimits
 	limits.Total = 1 << 20
 	f.Fuzz(func(t *testing.T, raw []byte) {
@@ -228,4 +227,20 @@ func FuzzOpen(f *testing.F) {
 			require.NoError(t, err)
 		}
 	})
+}
+
+// zippedF is a zip with a zip in it.
+func zippedF(f *testing.F) []byte {
+	text := "text"
+	for _, name := range []string{"a/b", "inner.zip"} {
+		var b bytes.Buffer
+		z := zip.NewWriter(&b)
+		w, err := z.Create(name)
+		require.NoError(f, err)
+		_, err = io.WriteString(w, text)
+		require.NoError(f, err)
+		require.NoError(f, z.Close())
+		text = b.String()
+	}
+	return []byte(text)
 }

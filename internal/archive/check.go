@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	"fmt"
 	"io"
+	"iter"
 	"runtime"
 	"slices"
 	"strings"
@@ -44,7 +45,6 @@ var buffers = sync.Pool{New: func() any { b := make([]byte, 64<<10); return &b }
 // hash reads every file that is not in the pack once, on all cores, and
 // proves its size on the way. Many small files are one piece of work.
 func (l *Listing) hash(ctx context.Context) error {
-	const piece = 64
 	var todo []*Item
 	for i := range l.Items {
 		if it := &l.Items[i]; !it.Dir && it.Digest.IsZero() {
@@ -53,7 +53,7 @@ func (l *Listing) hash(ctx context.Context) error {
 	}
 	g, ctx := errgroup.WithContext(ctx)
 	g.SetLimit(runtime.GOMAXPROCS(0))
-	for some := range slices.Chunk(todo, piece) {
+	for some := range pieces(todo) {
 		g.Go(func() error {
 			buf := buffers.Get().(*[]byte)
 			defer buffers.Put(buf)
@@ -69,6 +69,25 @@ func (l *Listing) hash(ctx context.Context) error {
 		})
 	}
 	return g.Wait()
+}
+
+// pieces parts work so that no core waits for another: many small files
+// together, a large one alone.
+func pieces(todo []*Item) iter.Seq[[]*Item] {
+	const (
+		files = 64
+		bytes = 1 << 20
+	)
+	return func(yield func([]*Item) bool) {
+		for from, i, size := 0, 0, int64(0); i < len(todo); i++ {
+			if size += todo[i].Size; i-from+1 == files || size >= bytes || i == len(todo)-1 {
+				if !yield(todo[from : i+1]) {
+					return
+				}
+				from, size = i+1, 0
+			}
+		}
+	}
 }
 
 func (it *Item) hash(buf []byte) error {

@@ -94,7 +94,11 @@ func TestEveryShapeBecomesWhatACarefulPersonWouldMakeOfIt(t *testing.T) {
 			s.get(&staged, "stage", filepath.Join(dir, file))
 			var got []api.Crate
 			for _, b := range staged[0].Rulebooks {
-				got = append(got, b.Crates...)
+				for _, c := range b.Crates {
+					var whole api.Crate
+					s.get(&whole, "crate", "show", c.Digest)
+					got = append(got, whole)
+				}
 			}
 			require.Len(t, got, len(want))
 			for i, w := range want {

@@ -118,7 +118,7 @@ func (s *Server) catalogOps(h huma.API) {
 			return nil, s.fail(ctx, fault.New(fault.Usage, "bad-digest", "%v", err))
 		}
 		br, err := s.Catalog.Try(ctx, []byte(in.Body.Text), digest)
-		return &body[api.StagedByBook]{wireByBook(br)}, s.fail(ctx, err)
+		return &body[api.StagedByBook]{wireByBook(br, wireCrateWhole)}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodPost, "/rulebooks/propose", "propose-rulebook", "Make a rulebook from a server's tree, downloads and answers; keeps nothing", "rulebooks"), func(ctx context.Context, in *body[api.Propose]) (*body[api.Proposed], error) {
 		p, err := s.propose(ctx, in.Body)

@@ -120,15 +120,15 @@ func wireStaged(st catalog.Staged) api.Staged {
 		for i := range b.Crates {
 			b.Crates[i].Archives = []model.Archive{st.Archive}
 		}
-		w.Rulebooks = append(w.Rulebooks, wireByBook(b))
+		w.Rulebooks = append(w.Rulebooks, wireByBook(b, wireCrate)) // the files are the crate's own to show
 	}
 	return w
 }
 
-func wireByBook(b catalog.BookResult) api.StagedByBook {
+func wireByBook(b catalog.BookResult, crate func(model.Crate) api.Crate) api.StagedByBook {
 	wb := api.StagedByBook{Rulebook: b.Rulebook, Revision: b.Revision, Fresh: b.Fresh, Findings: findings(b.Findings), Crates: []api.Crate{}}
 	for _, c := range b.Crates {
-		wb.Crates = append(wb.Crates, wireCrateWhole(c))
+		wb.Crates = append(wb.Crates, crate(c))
 	}
 	for _, c := range b.Choices {
 		wb.Choices = append(wb.Choices, api.Choice{Kind: c.Kind, Root: c.Root.String(), Files: c.Files, Why: c.Why})

@@ -1,10 +1,12 @@
 package records
 
 import (
+	"bytes"
 	"context"
 	"database/sql"
 	"errors"
 	"fmt"
+	"slices"
 
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/tree"
@@ -44,15 +46,12 @@ func (db *DB) AddArchive(ctx context.Context, a model.Archive, entries []tree.En
 		if a.ID, err = res.LastInsertId(); err != nil {
 			return err
 		}
-		put, err := tx.PrepareContext(ctx, `INSERT INTO archive_entry (archive_id, path, dir, size, digest, exec) VALUES (?,?,?,?,?,?) ON CONFLICT DO NOTHING`)
+		err = insertMany(ctx, tx, `archive_entry (archive_id, path, dir, size, digest, exec)`, 6, len(entries), func(i int, row []any) {
+			e := entries[i]
+			row[0], row[1], row[2], row[3], row[4], row[5] = a.ID, string(e.Path), e.Dir, e.Size, e.Digest.String(), e.Exec
+		})
 		if err != nil {
 			return err
-		}
-		defer put.Close()
-		for _, e := range entries {
-			if _, err := put.ExecContext(ctx, a.ID, string(e.Path), e.Dir, e.Size, e.Digest.String(), e.Exec); err != nil {
-				return err
-			}
 		}
 		for container, contents := range held {
 			kind := "pack"
@@ -95,17 +94,13 @@ func addContainer(ctx context.Context, tx *sql.Tx, name, kind string) (id int64,
 }
 
 func addLocations(ctx context.Context, tx *sql.Tx, container int64, held []stockroom.Held) error {
-	put, err := tx.PrepareContext(ctx, `INSERT INTO location (digest, container_id, start, length, size, method) VALUES (?,?,?,?,?,?) ON CONFLICT DO NOTHING`)
-	if err != nil {
-		return err
-	}
-	defer put.Close()
-	for _, h := range held {
-		if _, err := put.ExecContext(ctx, h.Digest.String(), container, h.Span.Offset, h.Span.Length, h.Span.Size, string(h.Span.Method)); err != nil {
-			return err
-		}
-	}
-	return nil
+	// In the order of the key: a table is filled faster from one end.
+	held = slices.Clone(held)
+	slices.SortFunc(held, func(a, b stockroom.Held) int { return bytes.Compare(a.Digest[:], b.Digest[:]) })
+	return insertMany(ctx, tx, `location (digest, container_id, start, length, size, method)`, 6, len(held), func(i int, row []any) {
+		h := held[i]
+		row[0], row[1], row[2], row[3], row[4], row[5] = h.Digest.String(), container, h.Span.Offset, h.Span.Length, h.Span.Size, string(h.Span.Method)
+	})
 }
 
 // Locate implements stockroom.Index.
@@ -167,7 +162,12 @@ func (db *DB) LaidOut(ctx context.Context, archive, revision int64, corrections 
 // AddLayout records what a revision made of an archive. A crate that is there
 // already, by its digest, is not recorded twice.
 func (db *DB) AddLayout(ctx context.Context, archive, revision int64, corrections string, res layout.Result, actor string) (model.Laid, error) {
+	laid := model.Laid{Findings: res.Findings, Choices: res.Choices}
 	err := db.within(ctx, func(tx *sql.Tx) error {
+		var number int
+		if err := tx.QueryRowContext(ctx, `SELECT number FROM rulebook_revision WHERE id = ?`, revision).Scan(&number); err != nil {
+			return err
+		}
 		if _, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO layout (archive_id, revision_id, corrections, findings, choices) VALUES (?,?,?,?,?)`, archive, revision, corrections, text(res.Findings), text(res.Choices)); err != nil {
 			return err
 		}
@@ -175,10 +175,15 @@ func (db *DB) AddLayout(ctx context.Context, archive, revision int64, correction
 			return err
 		}
 		for i, c := range res.Crates {
-			id, err := addCrate(ctx, tx, revision, c, actor, db.millis())
+			m := model.Crate{Digest: c.Digest(), Key: c.Key(), Body: *c, Findings: c.Findings, Revision: number, Actor: actor, CreatedAt: db.now()}
+			id, fresh, err := addCrate(ctx, tx, revision, m, db.millis())
 			if err != nil {
 				return err
 			}
+			if m.ID = id; !fresh {
+				m.Body = layout.Crate{} // the one that is there counts; it is read below
+			}
+			laid.Crates = append(laid.Crates, m)
 			if _, err := tx.ExecContext(ctx, `INSERT INTO crate_archive (crate_id, archive_id) VALUES (?,?) ON CONFLICT DO NOTHING`, id, archive); err != nil {
 				return err
 			}
@@ -191,23 +196,38 @@ func (db *DB) AddLayout(ctx context.Context, archive, revision int64, correction
 	if err != nil {
 		return model.Laid{}, fmt.Errorf("record the crates: %w", err)
 	}
-	return db.LaidOut(ctx, archive, revision, corrections)
+	for i := range laid.Crates {
+		c := &laid.Crates[i]
+		if c.Body.Name == "" {
+			if *c, err = db.CrateByDigest(ctx, c.Digest); err != nil {
+				return laid, err
+			}
+		} else if err := db.addArchives(ctx, c); err != nil {
+			return laid, err
+		}
+	}
+	return laid, nil
 }
 
-func addCrate(ctx context.Context, tx *sql.Tx, revision int64, c *layout.Crate, actor string, now int64) (id int64, err error) {
-	if _, err := tx.ExecContext(ctx, `INSERT INTO addon (rulebook, key, name) VALUES (?,?,?) ON CONFLICT DO NOTHING`, c.Rulebook, c.Key(), c.Name); err != nil {
-		return 0, err
+// addCrate records a crate. fresh is false where one of its digest is there
+// already; that one stays as it is.
+func addCrate(ctx context.Context, tx *sql.Tx, revision int64, m model.Crate, now int64) (id int64, fresh bool, err error) {
+	c, digest := m.Body, m.Digest.String()
+	if _, err := tx.ExecContext(ctx, `INSERT INTO addon (rulebook, key, name) VALUES (?,?,?) ON CONFLICT DO NOTHING`, c.Rulebook, m.Key, c.Name); err != nil {
+		return 0, false, err
 	}
-	digest := c.Digest().String()
-	_, err = tx.ExecContext(ctx, `INSERT INTO crate (digest, addon_id, version, revision_id, body, findings, actor, created_at)
-		VALUES (?, (SELECT id FROM addon WHERE rulebook = ? AND key = ?), ?, ?, ?, ?, ?, ?)
-		ON CONFLICT (digest) DO UPDATE SET dropped_at = NULL`,
-		digest, c.Rulebook, c.Key(), c.Version, revision, text(c), text(c.Findings), actor, now)
+	err = tx.QueryRowContext(ctx, `UPDATE crate SET dropped_at = NULL WHERE digest = ? RETURNING id`, digest).Scan(&id)
+	if !errors.Is(err, sql.ErrNoRows) {
+		return id, false, err
+	}
+	res, err := tx.ExecContext(ctx, `INSERT INTO crate (digest, addon_id, version, revision_id, body, findings, actor, created_at)
+		VALUES (?, (SELECT id FROM addon WHERE rulebook = ? AND key = ?), ?, ?, ?, ?, ?, ?)`,
+		digest, c.Rulebook, m.Key, c.Version, revision, text(c), text(m.Findings), m.Actor, now)
 	if err != nil {
-		return 0, err
+		return 0, false, err
 	}
-	err = tx.QueryRowContext(ctx, `SELECT id FROM crate WHERE digest = ?`, digest).Scan(&id)
-	return id, err
+	id, err = res.LastInsertId()
+	return id, true, err
 }
 
 // Crates lists crates, the newest first, before the id that a cursor names

@@ -98,8 +98,7 @@ func (c *Crate) apply(rules []rulebook.Rule, k *rulebook.Kind, e part, r root) b
 
 // put gives one file its target by a rule.
 func (c *Crate) put(rule *rulebook.Rule, e part, r root) {
-	values := map[string]string{"name": c.Name, "version": c.Version, "path": string(e.rel), "file": cleanBase(e.rel)}
-	text, err := rulebook.Fill(rule.As, func(n string) (string, bool) { v, ok := values[n]; return v, ok })
+	text, err := rulebook.Fill(rule.As, func(word string) (string, bool) { return c.value(word, e.rel) })
 	var target tree.Path
 	if err == nil {
 		target, err = tree.ParsePath(text)
@@ -115,6 +114,21 @@ func (c *Crate) put(rule *rulebook.Rule, e part, r root) {
 	}
 	c.Files = append(c.Files, File{Place: rule.Place, Path: target, Source: e.Path, Digest: e.Digest, Size: e.Size, Exec: e.Exec,
 		Reason: or(rule.Because, reason), Line: rule.Line, Optional: rule.Optional, Settings: rule.Settings})
+}
+
+// value is what a placeholder of a rule stands for.
+func (c *Crate) value(word string, rel tree.Path) (string, bool) {
+	switch word {
+	case "name":
+		return c.Name, true
+	case "version":
+		return c.Version, true
+	case "path":
+		return string(rel), true
+	case "file":
+		return cleanBase(rel), true
+	}
+	return "", false
 }
 
 // clashes finds two files that would get the same target.
