@@ -260,6 +260,24 @@ type Said struct {
 	Text   string `json:"text"`
 }
 
+// Difference is how one file of a crate differs from an older version's.
+type Difference struct {
+	Kind      string `json:"kind" enum:"added,removed,moved,changed"`
+	Place     string `json:"place"`
+	Path      string `json:"path"`
+	FromPlace string `json:"fromPlace,omitempty" doc:"With moved: where the same bytes were"`
+	From      string `json:"from,omitempty"`
+	Size      int64  `json:"size"`
+}
+
+// Comparison is what becomes of an older version's files.
+type Comparison struct {
+	Old   string       `json:"old"`
+	New   string       `json:"new"`
+	Files []Difference `json:"files" nullable:"false"`
+	Same  int          `json:"same" doc:"Files that are the same in both"`
+}
+
 // Fact is one thing that a manifest tells.
 type Fact struct {
 	Kind  string `json:"kind" enum:"needs,recommends,conflicts,replaces,game,loader,side"`

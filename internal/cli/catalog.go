@@ -221,11 +221,18 @@ func (a *App) printStaged(st api.Staged) {
 	for _, b := range st.Rulebooks {
 		same = same && !b.Fresh
 		crates += len(b.Crates)
+		told := map[api.Finding]bool{} // what is of the archive stands at its only crate too
 		for _, c := range b.Crates {
 			a.printCrateLine(c)
+			for _, f := range c.Findings {
+				told[f] = true
+				a.printFinding(a.Out, f)
+			}
 		}
 		for _, f := range b.Findings {
-			a.printFinding(a.Out, f)
+			if !told[f] {
+				a.printFinding(a.Out, f)
+			}
 		}
 		asked = asked || len(b.Choices) > 0
 	}

@@ -34,6 +34,35 @@ func (a *App) crateSet(ctx context.Context, cmd *cli.Command) error {
 	})
 }
 
+func (a *App) crateCompare(ctx context.Context, cmd *cli.Command) error {
+	args := cmd.Args().Slice()
+	if len(args) != 2 {
+		return wrongUsage("give two crates, written name@version, the older one first")
+	}
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	diff, err := c.CompareCrates(ctx, args[0], args[1], cmd.String("rulebook"))
+	if err != nil {
+		return err
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(diff)
+	}
+	fmt.Fprintf(a.Out, "from %s to %s: %s the same\n", diff.Old, diff.New, count(diff.Same, "file"))
+	var lines [][]string
+	for _, d := range diff.Files {
+		was := ""
+		if d.Kind == "moved" {
+			was = "from " + d.FromPlace + ": " + d.From
+		}
+		lines = append(lines, []string{"  " + d.Kind, d.Place + ": " + d.Path, was, size(d.Size)})
+	}
+	a.rows(nil, lines)
+	return nil
+}
+
 // correct sends a correction and shows what the crate became.
 func (a *App) correct(ctx context.Context, cmd *cli.Command, send func(*client.Client) ([]api.Crate, error)) error {
 	c, err := a.client(cmd)

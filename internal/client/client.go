@@ -223,6 +223,11 @@ func (c *Client) Starters(ctx context.Context) ([]api.Starter, error) {
 	return p.Items, err
 }
 
+// CompareCrates tells what a crate changes of an older one.
+func (c *Client) CompareCrates(ctx context.Context, old, now, rulebook string) (api.Comparison, error) {
+	return call[api.Comparison](ctx, c, http.MethodGet, crate(now, rulebook, "/compare")+"&"+url.Values{"with": {old}}.Encode(), nil)
+}
+
 // PlaceFiles corrects where files of a crate go and gives what it became.
 func (c *Client) PlaceFiles(ctx context.Context, ref, rulebook string, p api.Placing) ([]api.Crate, error) {
 	out, err := call[api.Page[api.Crate]](ctx, c, http.MethodPost, crate(ref, rulebook, "/place"), p)

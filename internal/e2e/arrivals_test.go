@@ -6,6 +6,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -132,4 +133,22 @@ func TestAnExpectedDigestIsCompared(t *testing.T) {
 	s.fails(1, "drum-tent.zip has the SHA-256 "+sum+", not the one that you gave", "stage", file, "--sha256", fmt.Sprintf("%064d", 1))
 	s.fails(2, "is not a SHA-256", "stage", file, "--sha256", "abc")
 	require.Contains(t, s.must("stage", file, "--sha256", sum), "crate drum-tent@0.4.0")
+}
+
+func TestTheSameVersionWithOtherBytesIsToldAndCompared(t *testing.T) {
+	s, _ := folderServer(t)
+	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom", "old.txt": "x", "where.txt": "moves"}))
+	zip := testbed.Zip(t, filepath.Join(t.TempDir(), "drum-tent.zip"), stall("0.4.0", map[string]string{"drum.txt": "BOOM!", "new.txt": "yy", "there/where.txt": "moves"}))
+	out := s.must("stage", zip, "--source", "a mirror")
+	require.Contains(t, out, "WARN  other-bytes: drum-tent@0.4.0~")
+	require.Contains(t, out, "has the same name and version, but other files")
+	command := regexp.MustCompile(`crate compare (\S+) (\S+) shows`).FindStringSubmatch(out)
+	require.NotNil(t, command, out)
+	out = s.must("crate", "compare", command[1], command[2])
+	require.Regexp(t, `from drum-tent@0.4.0 to drum-tent@0.4.0: 1 file the same
+  added    stalls: drum-tent/wares/new.txt\s+2 B
+  removed  stalls: drum-tent/wares/old.txt\s+1 B
+  moved    stalls: drum-tent/wares/there/where.txt  from stalls: drum-tent/wares/where.txt  5 B
+  changed  stalls: drum-tent/wares/drum.txt\s+5 B`, out)
+	s.fails(2, "can mean several crates", "crate", "show", "drum-tent@0.4.0")
 }

@@ -202,6 +202,20 @@ func (s *Server) crateOps(h huma.API) {
 		}
 		return &body[api.Page[api.Readme]]{p}, s.fail(ctx, err)
 	})
+	huma.Register(h, op(http.MethodGet, "/crates/{crate}/compare", "compare-crates", "What a crate changes of an older version", "crates"), func(ctx context.Context, in *struct {
+		CrateRef
+		With string `query:"with" required:"true" doc:"The older crate"`
+	}) (*body[api.Comparison], error) {
+		now, err := s.Catalog.FindCrate(ctx, in.Rulebook, in.Ref)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		old, err := s.Catalog.FindCrate(ctx, now.Body.Rulebook, in.With)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		return &body[api.Comparison]{wireComparison(old, now)}, nil
+	})
 	huma.Register(h, op(http.MethodPost, "/crates/{crate}/place", "place-files", "Correct where files of a crate go; it is laid out again", "crates"), func(ctx context.Context, in *struct {
 		CrateRef
 		Body api.Placing

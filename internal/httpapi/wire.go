@@ -8,6 +8,7 @@ import (
 
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/model"
@@ -110,6 +111,17 @@ func wireCrateWhole(c model.Crate) api.Crate {
 	}
 	for _, l := range c.Body.Left {
 		w.Left = append(w.Left, api.CrateLeft{Source: string(l.Source), Size: l.Size, Reason: l.Reason, Settled: l.Settled})
+	}
+	return w
+}
+
+func wireComparison(old, now model.Crate) api.Comparison {
+	w := api.Comparison{Old: old.Body.Label(), New: now.Body.Label(), Files: []api.Difference{}, Same: len(now.Body.Files)}
+	for _, d := range layout.Compare(&old.Body, &now.Body) {
+		w.Files = append(w.Files, api.Difference{Kind: string(d.Kind), Place: d.Place, Path: string(d.Path), FromPlace: d.FromPlace, From: string(d.From), Size: d.Size})
+		if d.Kind != layout.Removed {
+			w.Same--
+		}
 	}
 	return w
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"maps"
 	"slices"
 
@@ -54,7 +55,41 @@ func (s *Service) layNow(ctx context.Context, a model.Archive, filename string, 
 		res.Crates[0].Findings = slices.Concat(a.Findings, res.Crates[0].Findings)
 		finding.Sort(res.Crates[0].Findings)
 	}
+	for _, c := range res.Crates {
+		if err := s.otherBytes(ctx, c); err != nil {
+			return model.Laid{}, err
+		}
+	}
 	return s.Records.AddLayout(ctx, a.ID, rev.ID, corrections, res, actor)
+}
+
+// otherBytes warns of a crate that has the name and version of one that is
+// staged already, but not its bytes. Both are kept.
+func (s *Service) otherBytes(ctx context.Context, c *layout.Crate) error {
+	there, err := s.Records.Crates(ctx, c.Rulebook, c.Key(), 0, manyCrates)
+	if err != nil {
+		return err
+	}
+	for _, x := range there {
+		if x.Body.Version == c.Version && c.Version != layout.Unmarked && x.Digest != c.Digest() {
+			c.Findings = append(c.Findings, finding.Finding{Level: finding.Warn, Code: "other-bytes",
+				What: fmt.Sprintf("%s~%s of %s has the same name and version, but other files", x.Body.Label(), x.Digest.Short(), sourceOf(x)),
+				Mend: fmt.Sprintf("crate compare %s~%s %s~%s shows how they differ.", x.Body.Label(), x.Digest.Short(), c.Label(), c.Digest().Short())})
+		}
+	}
+	finding.Sort(c.Findings)
+	return nil
+}
+
+// sourceOf says from where a crate came, as far as a person said it.
+func sourceOf(c model.Crate) string {
+	for _, a := range c.Archives {
+		if a.Source != "" {
+			return fmt.Sprintf("%s (%s)", a.Filename, a.Source)
+		}
+		return a.Filename
+	}
+	return "an archive that is gone"
 }
 
 // fixes gives the corrections of a rulebook for the core, and the digest that
