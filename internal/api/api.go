@@ -293,6 +293,11 @@ type Placing struct {
 	As    string `json:"as,omitempty" doc:"The path in the place; absent: as below the root"`
 }
 
+// Joining makes one crate of two downloads of one add-on.
+type Joining struct {
+	With string `json:"with" doc:"The other crate, of the same rulebook"`
+}
+
 // Naming corrects what a crate is called: the name for this and later
 // versions, the version for its archive alone.
 type Naming struct {

@@ -34,6 +34,27 @@ func (a *App) crateSet(ctx context.Context, cmd *cli.Command) error {
 	})
 }
 
+func (a *App) crateJoin(ctx context.Context, cmd *cli.Command) error {
+	args := cmd.Args().Slice()
+	if len(args) != 2 {
+		return wrongUsage("give two crates, written name@version; the first gives name and version")
+	}
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	x, err := c.JoinCrates(ctx, args[0], args[1], cmd.String("rulebook"))
+	if err != nil {
+		return err
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(x)
+	}
+	fmt.Fprintf(a.Out, "Joined from %s:\n", from(x))
+	a.printCrateLine(x)
+	return nil
+}
+
 func (a *App) crateCompare(ctx context.Context, cmd *cli.Command) error {
 	args := cmd.Args().Slice()
 	if len(args) != 2 {

@@ -23,6 +23,7 @@ func (a *App) crateCommand() *cli.Command {
 			Action: a.cratePlace},
 		{Name: "set", Usage: "say what a crate is called: its name for later versions too, its version for this archive", UsageText: "restless crate set NAME@VERSION [--name NAME] [--version VERSION]",
 			Flags: []cli.Flag{book, &cli.StringFlag{Name: "name", Usage: "what the add-on is called (`NAME`)"}, &cli.StringFlag{Name: "version", Usage: "which `VERSION` this is"}}, Action: a.crateSet},
+		{Name: "join", Usage: "make one crate of two downloads of one add-on: name and version of the first", UsageText: "restless crate join FIRST SECOND", Flags: []cli.Flag{book}, Action: a.crateJoin},
 		{Name: "compare", Usage: "what a crate changes of an older version", UsageText: "restless crate compare OLD NEW", Flags: []cli.Flag{book}, Action: a.crateCompare},
 		{Name: "drop", Usage: "take a crate out of the list", UsageText: "restless crate drop NAME@VERSION", Flags: []cli.Flag{book, yes()}, Action: a.crateDrop},
 	}}

@@ -228,6 +228,11 @@ func (c *Client) CompareCrates(ctx context.Context, old, now, rulebook string) (
 	return call[api.Comparison](ctx, c, http.MethodGet, crate(now, rulebook, "/compare")+"&"+url.Values{"with": {old}}.Encode(), nil)
 }
 
+// JoinCrates makes one crate of two downloads of one add-on.
+func (c *Client) JoinCrates(ctx context.Context, first, second, rulebook string) (api.Crate, error) {
+	return call[api.Crate](ctx, c, http.MethodPost, crate(first, rulebook, "/join"), api.Joining{With: second})
+}
+
 // PlaceFiles corrects where files of a crate go and gives what it became.
 func (c *Client) PlaceFiles(ctx context.Context, ref, rulebook string, p api.Placing) ([]api.Crate, error) {
 	out, err := call[api.Page[api.Crate]](ctx, c, http.MethodPost, crate(ref, rulebook, "/place"), p)

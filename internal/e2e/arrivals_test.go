@@ -152,3 +152,22 @@ func TestTheSameVersionWithOtherBytesIsToldAndCompared(t *testing.T) {
   changed  stalls: drum-tent/wares/drum.txt\s+5 B`, out)
 	s.fails(2, "can mean several crates", "crate", "show", "drum-tent@0.4.0")
 }
+
+func TestOneAddOnInTwoDownloads(t *testing.T) {
+	s, root := folderServer(t)
+	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
+	s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "drum-tunes-1.zip"), map[string]string{"reel.tune": "la"}))
+	out := s.must("crate", "join", "drum-tent@0.4.0", "drum-tunes@1")
+	require.Contains(t, out, "Joined from drum-tent-main.zip, drum-tunes-1.zip:")
+	joined := regexp.MustCompile(`crate (\S+)`).FindStringSubmatch(out)[1]
+	require.Equal(t, "drum-tent@0.4.0", joined)
+	var crates []api.Crate
+	s.get(&crates, "crate", "list")
+	require.Len(t, crates, 3)
+	s.must("deploy", "lantern", crates[0].Ref, "--yes")
+	require.Equal(t, "la", testbed.Files(testbed.Snapshot(t, root))["songbooks/drum-tunes/reel.tune"])
+	require.Contains(t, s.must("files", "lantern"), "drum-tent-main.zip, drum-tunes-1.zip")
+	s.fails(1, "is joined from 2 archives", "crate", "set", crates[0].Ref, "--version", "9")
+	s.must("remove", "lantern", "drum-tent", "--yes")
+	require.Empty(t, testbed.Files(testbed.Snapshot(t, root)))
+}

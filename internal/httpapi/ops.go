@@ -232,6 +232,21 @@ func (s *Server) crateOps(h huma.API) {
 			return s.Catalog.Set(ctx, c, catalog.Naming(in.Body), actorOf(ctx))
 		})
 	})
+	huma.Register(h, op(http.MethodPost, "/crates/{crate}/join", "join-crates", "Make one crate of two downloads of one add-on", "crates"), func(ctx context.Context, in *struct {
+		CrateRef
+		Body api.Joining
+	}) (*body[api.Crate], error) {
+		a, err := s.Catalog.FindCrate(ctx, in.Rulebook, in.Ref)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		b, err := s.Catalog.FindCrate(ctx, a.Body.Rulebook, in.Body.With)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		c, err := s.Catalog.Join(ctx, a, b, actorOf(ctx))
+		return &body[api.Crate]{wireCrateWhole(c)}, s.fail(ctx, err)
+	})
 	huma.Register(h, op(http.MethodDelete, "/crates/{crate}", "drop-crate", "Take a crate out of the list; its archive stays", "crates"), func(ctx context.Context, in *CrateRef) (*done, error) {
 		_, err := s.Catalog.DropCrate(ctx, in.Rulebook, in.Ref)
 		return nil, s.fail(ctx, err)

@@ -230,6 +230,31 @@ func addCrate(ctx context.Context, tx *sql.Tx, revision int64, m model.Crate, no
 	return id, true, err
 }
 
+// AddJoined records a crate that was joined from several archives.
+func (db *DB) AddJoined(ctx context.Context, c *layout.Crate, revision int, archives []model.Archive, actor string) (model.Crate, error) {
+	digest := c.Digest()
+	err := db.within(ctx, func(tx *sql.Tx) error {
+		var rev int64
+		if err := tx.QueryRowContext(ctx, `SELECT id FROM rulebook_revision WHERE name = ? AND number = ?`, c.Rulebook, revision).Scan(&rev); err != nil {
+			return err
+		}
+		id, _, err := addCrate(ctx, tx, rev, model.Crate{Digest: digest, Key: c.Key(), Body: *c, Findings: c.Findings, Actor: actor}, db.millis())
+		if err != nil {
+			return err
+		}
+		for _, a := range archives {
+			if _, err := tx.ExecContext(ctx, `INSERT INTO crate_archive (crate_id, archive_id) VALUES (?,?) ON CONFLICT DO NOTHING`, id, a.ID); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return model.Crate{}, fmt.Errorf("record the joined crate: %w", err)
+	}
+	return db.CrateByDigest(ctx, digest)
+}
+
 // Crates lists crates, the newest first, before the id that a cursor names
 // (0: from the top). An empty rulebook or key means all.
 func (db *DB) Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error) {

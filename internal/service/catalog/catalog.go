@@ -33,6 +33,7 @@ type Records interface {
 	Correct(ctx context.Context, rulebook, key, actor string, change func(*model.Correction)) error
 	Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
+	AddJoined(ctx context.Context, c *layout.Crate, revision int, archives []model.Archive, actor string) (model.Crate, error)
 	DropCrate(ctx context.Context, c model.Crate) error
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"restlesscrate/internal/core/layout"
@@ -25,6 +26,9 @@ type Placing struct {
 // and lays its archives out again. The crate that was corrected leaves the
 // list unless a server holds it.
 func (s *Service) Place(ctx context.Context, c model.Crate, p Placing, actor string) ([]model.Crate, error) {
+	if err := alone(c); err != nil {
+		return nil, err
+	}
 	b, _, err := s.Book(ctx, c.Body.Rulebook)
 	if err != nil {
 		return nil, err
@@ -53,6 +57,9 @@ type Naming struct{ Name, Version string }
 // Set corrects a crate's name, for this version and later ones, and its
 // version, for its archive alone, and lays it out again.
 func (s *Service) Set(ctx context.Context, c model.Crate, n Naming, actor string) ([]model.Crate, error) {
+	if err := alone(c); err != nil {
+		return nil, err
+	}
 	if n.Name == "" && n.Version == "" {
 		return nil, fault.New(fault.Usage, "bad-request", "say a name, a version or both")
 	}
@@ -80,6 +87,25 @@ func (s *Service) Set(ctx context.Context, c model.Crate, n Naming, actor string
 		return nil, err
 	}
 	return s.again(ctx, c, actor)
+}
+
+// Join makes one crate of two: the name and version of the first, the files of
+// both. The two stay in the list.
+func (s *Service) Join(ctx context.Context, a, b model.Crate, actor string) (model.Crate, error) {
+	c, err := layout.Join(&a.Body, &b.Body)
+	if err != nil {
+		return model.Crate{}, fault.New(fault.Conflict, "not-one", "these cannot be one crate: %v", err)
+	}
+	c.Findings = layout.Joined(a.Findings, b.Findings)
+	return s.Records.AddJoined(ctx, c, max(a.Revision, b.Revision), slices.Concat(a.Archives, b.Archives), actor)
+}
+
+// alone refuses corrections of a joined crate: they belong to its parts.
+func alone(c model.Crate) error {
+	if len(c.Archives) > 1 {
+		return fault.New(fault.Conflict, "joined", "%s is joined from %d archives", c.Body.Label(), len(c.Archives)).WithMend("Correct its parts, and join them again.")
+	}
+	return nil
 }
 
 func derivedKey(c model.Crate) string {

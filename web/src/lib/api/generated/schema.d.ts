@@ -56,6 +56,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/crates/{crate}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a crate changes of an older version */
+        get: operations["compare-crates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/crates/{crate}/join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make one crate of two downloads of one add-on */
+        post: operations["join-crates"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/crates/{crate}/place": {
         parameters: {
             query?: never;
@@ -577,6 +611,16 @@ export interface components {
             root: string;
             why: string;
         };
+        Comparison: {
+            files: components["schemas"]["Difference"][];
+            new: string;
+            old: string;
+            /**
+             * Format: int64
+             * @description Files that are the same in both
+             */
+            same: number;
+        };
         Counts: {
             /** Format: int64 */
             changed: number;
@@ -703,6 +747,17 @@ export interface components {
             untidy?: boolean;
             wayBack: string;
         };
+        Difference: {
+            from?: string;
+            /** @description With moved: where the same bytes were */
+            fromPlace?: string;
+            /** @enum {string} */
+            kind: "added" | "removed" | "moved" | "changed";
+            path: string;
+            place: string;
+            /** Format: int64 */
+            size: number;
+        };
         Event: {
             actor: string;
             after: components["schemas"]["State"];
@@ -790,6 +845,10 @@ export interface components {
             kind: string;
             /** Format: int64 */
             number: number;
+        };
+        Joining: {
+            /** @description The other crate, of the same rulebook */
+            with: string;
         };
         Kind: {
             about?: string;
@@ -1276,6 +1335,83 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "compare-crates": {
+        parameters: {
+            query: {
+                rulebook?: string;
+                /** @description The older crate */
+                with: string;
+            };
+            header?: never;
+            path: {
+                /** @description name@version, name@version~digits, name, or the whole digest */
+                crate: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "join-crates": {
+        parameters: {
+            query?: {
+                rulebook?: string;
+            };
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description name@version, name@version~digits, name, or the whole digest */
+                crate: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Joining"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Crate"];
+                };
             };
             /** @description Error */
             default: {
