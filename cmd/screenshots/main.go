@@ -105,6 +105,15 @@ var shots = []shot{
 	{file: "draft", path: "/servers/lantern", see: "drum-tent", first: click("Update to 0.5.0", "Run it")},
 	{file: "deployment-done", path: "/servers/lantern/deployments/2", see: "every size checked"},
 	{file: "deployments", path: "/deployments", see: "lantern#2"},
+	{file: "interview", path: "/make-rulebook", see: "A server of it", first: func(t tour) error {
+		if err := t.Fill("The game's name", "Kite Hill"); err != nil {
+			return err
+		}
+		if err := t.Select("A server of it", "lantern"); err != nil {
+			return err
+		}
+		return t.See("name: kite-hill")
+	}},
 	{file: "rulebook", path: "/rulebooks/lanternfall", see: "Its text"},
 	{file: "draft-narrow", path: "/servers/lantern/deployments/2", see: "every size checked", width: 390},
 	{file: "crate-narrow-dark", path: "/staging", see: "drum-tent", width: 390, dark: true,

@@ -155,7 +155,11 @@ func singleSuffixes(e Evidence) []clue {
 	}
 	for _, f := range foldersBySuffix(e.Tree) {
 		if f.n > 1 && f.folder != tree.Root && !marked[f.folder] {
-			t.add("*"+f.suffix, fmt.Sprintf("%s on the server holds %d of them", f.folder, f.n), onServer+min(f.n, 5))
+			weight := onServer + min(f.n, 5)
+			if f.folder.Depth() > 1 {
+				weight -= inDownload // deeper down, such files are rather parts of something
+			}
+			t.add("*"+f.suffix, fmt.Sprintf("%s on the server holds %d of them", f.folder, f.n), weight)
 		}
 	}
 	for _, d := range e.Downloads {

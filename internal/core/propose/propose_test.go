@@ -52,6 +52,11 @@ func TestAFolderGameIsUnderstood(t *testing.T) {
 	require.Equal(t, tree.Path("drum-tent/stall.lf"), r.Crates[0].Files[0].Path)
 }
 
+func TestFilesDeepDownAreRatherParts(t *testing.T) {
+	e := Evidence{Tree: entries("stalls/gate/stall.lf", "stalls/drum/stall.lf", "stalls/drum/wares/a.lf", "stalls/drum/wares/b.lf", "songbooks/harvest/jig.tune", "songbooks/harvest/reel.tune")}
+	require.Equal(t, map[string]string{Shape: Folder, Sign: "stall.lf", Place: "stalls", Protected: "none"}, believed(e, nil))
+}
+
 func TestASingleFileGameIsUnderstood(t *testing.T) {
 	e := Evidence{Tree: entries("harbour", "harbour.key", "fixtures/base-1.tdx", "fixtures/lamps-2.tdx", "ports/a/seed"), Downloads: []Download{{Filename: "signs-1.4.tdx"}}}
 	require.Equal(t, map[string]string{Shape: Single, Sign: "*.tdx", Place: "fixtures", Protected: "harbour.key"}, believed(e, nil))

@@ -67,7 +67,7 @@
       <Field label="Staged">{clock(c.stagedAt)}</Field>
     {/snippet}
     {#snippet stamp()}<Stamp word="staged" tone="note" />{/snippet}
-    {#if c.findings.length || c.facts?.length || c.corrected?.length}
+    {#if c.findings.length || c.facts?.length || c.corrected?.length || c.says?.length}
       <div>
         {#each c.findings as f (f.code + f.path + f.what)}<FindingRow finding={f} />{/each}
         <Facts crate={c} />

@@ -114,7 +114,11 @@
   </Labelled>
 </div>
 <div class="mt-4">
-  <Dropzone onpick={learn}>
+  <Dropzone
+    onpick={learn}
+    main={false}
+    about="Downloads of the game's add-ons show how they are packed; they are kept, and nothing is laid out."
+  >
     <span class="reason">
       {downloads.length
         ? `Learning from ${downloads.map((d) => d.filename).join(', ')}`

@@ -4,7 +4,19 @@
   import Button from '../ui/Button.svelte';
   import { chosenFolders, dropped, type Pick } from './pick';
 
-  let { onpick, children }: { onpick: (picks: Pick[]) => void; children: Snippet } = $props();
+  interface Props {
+    onpick: (picks: Pick[]) => void;
+    children: Snippet;
+    /** Whether choosing is the page's main action. */
+    main?: boolean;
+    about?: string;
+  }
+  let {
+    onpick,
+    children,
+    main = true,
+    about = 'They are kept unchanged; you see where each file will go before anything is deployed.'
+  }: Props = $props();
   let over = $state(false);
   let files = $state<HTMLInputElement>();
   let folder = $state<HTMLInputElement>();
@@ -36,12 +48,10 @@
 >
   <div class="w-full">
     <h2>Drop archives or folders here</h2>
-    <div class="reason">
-      They are kept unchanged; you see where each file will go before anything is deployed.
-    </div>
+    <div class="reason">{about}</div>
   </div>
   {@render children()}
-  <Button kind="main" onclick={() => files?.click()}>Choose archives…</Button>
+  <Button kind={main ? 'main' : 'plain'} onclick={() => files?.click()}>Choose archives…</Button>
   <Button onclick={() => folder?.click()}>Choose a folder…</Button>
   <input
     bind:this={files}

@@ -5,7 +5,7 @@
   let { crate }: { crate: Crate } = $props();
 </script>
 
-{#if crate.facts?.length || crate.corrected?.length}
+{#if crate.facts?.length || crate.corrected?.length || crate.says?.length}
   <div class="border-t border-rule px-4 py-2 first:border-t-0">
     {#each crate.facts ?? [] as f (f.kind + f.name + f.range)}
       <span class="mr-5 inline-block">
@@ -14,6 +14,13 @@
         {#if f.range}<span class="mono">{f.range}</span>{/if}
         <span class="reason">{f.from}</span>
       </span>
+    {/each}
+    {#each crate.says ?? [] as s (s.source + s.line)}
+      <div>
+        <span class="label mr-1">the author says</span>
+        {s.text}
+        <span class="reason">{s.source}, line {s.line}</span>
+      </div>
     {/each}
     {#each crate.corrected ?? [] as said (said)}
       <div><span class="level note-ink mr-3 inline-block px-2.5">yours</span>{said}</div>
