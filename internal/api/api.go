@@ -338,6 +338,7 @@ type StagedByBook struct {
 	Revision int       `json:"revision"`
 	Fresh    bool      `json:"fresh" doc:"False where this revision had laid it out before"`
 	Crates   []Crate   `json:"crates" nullable:"false" doc:"One for each add-on in it"`
+	Pallet   string    `json:"pallet,omitempty" doc:"name@version of the pack, where its crates are different add-ons"`
 	Choices  []Choice  `json:"choices,omitempty" doc:"What a person has to choose from; stage it again with root"`
 	Findings []Finding `json:"findings" nullable:"false"`
 }
@@ -348,6 +349,17 @@ type Choice struct {
 	Root  string `json:"root"`
 	Files int    `json:"files"`
 	Why   string `json:"why"`
+}
+
+// Pallet is the crates that came together in one pack. It can be deployed by
+// its label; what an older version of it held and it does not is retired.
+type Pallet struct {
+	Label    string    `json:"label"`
+	Name     string    `json:"name"`
+	Version  string    `json:"version"`
+	Rulebook string    `json:"rulebook"`
+	Crates   []string  `json:"crates" nullable:"false" doc:"Their labels"`
+	StagedAt time.Time `json:"stagedAt"`
 }
 
 // Job is long work.

@@ -229,6 +229,9 @@ func (a *App) printStaged(st api.Staged) {
 				a.printFinding(a.Out, f)
 			}
 		}
+		if b.Pallet != "" {
+			fmt.Fprintf(a.Out, "  pallet %s: these %d together; deploy takes its name\n", b.Pallet, len(b.Crates))
+		}
 		for _, f := range b.Findings {
 			if !told[f] {
 				a.printFinding(a.Out, f)

@@ -124,7 +124,7 @@ func TestTheConsoleDoesTheWholeJob(t *testing.T) {
 	c.clickIn("main header", "Deploy…")
 	c.click("drum-tent 0.4.0")
 	c.click("harvest-songs 1.2")
-	c.see("2 crates chosen")
+	c.see("2 chosen")
 	c.click("Draft it")
 	c.see("it may be running while its files change")
 	require.Equal(t, before, testbed.Files(testbed.Snapshot(t, root)), "a draft touches nothing")

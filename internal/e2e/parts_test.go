@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"fmt"
+	"os"
 	"path/filepath"
 	"testing"
 
@@ -42,4 +43,39 @@ func TestPartsByChoiceAreRememberedForLaterVersions(t *testing.T) {
 	require.False(t, has(), "left from now on, and taken away")
 	s.must("rollback", "mossgrave", "--addon", "gallery", "--yes")
 	require.True(t, has())
+}
+
+func TestAPacksNextVersionRetiresWhatItNoLongerHolds(t *testing.T) {
+	s, root := start(t), t.TempDir()
+	s.must("rulebook", "add", books+"mossgrave.yaml")
+	s.must("server", "add", "mossgrave", "--rulebook", "mossgrave", "--folder", root)
+	s.must("server", "test", "mossgrave")
+	pack := func(v string, caves ...string) string {
+		texts := map[string]string{"tour/TOUR.txt": "a tour"}
+		for _, c := range caves {
+			texts["tour/"+c+"/cave.toml"] = fmt.Sprintf("[cave]\nid = %q\nversion = %q\n", c, v)
+		}
+		return s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "grand-tour-"+v+".zip"), texts))
+	}
+	require.Contains(t, pack("1", "hall", "shaft"), "pallet grand-tour@1: these 2 together; deploy takes its name")
+	pack("2", "hall", "well")
+	s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "own.zip"), map[string]string{"own/cave.toml": "[cave]\nid = \"own\"\nversion = \"1\"\n"}))
+	s.must("deploy", "mossgrave", "own", "--yes")
+	caves := func() []string {
+		list, err := os.ReadDir(filepath.Join(root, "caves"))
+		require.NoError(t, err)
+		var out []string
+		for _, d := range list {
+			out = append(out, d.Name())
+		}
+		return out
+	}
+	s.must("deploy", "mossgrave", "grand-tour@1", "--yes")
+	require.Equal(t, []string{"hall", "own", "shaft"}, caves())
+	out := s.must("deploy", "mossgrave", "grand-tour", "--yes")
+	require.Contains(t, out, "hall@2, well@2")
+	require.Equal(t, []string{"hall", "own", "well"}, caves(), "the shaft went with its pack; what came by itself stays")
+	s.must("rollback", "mossgrave", "--deployment", "3", "--yes")
+	require.Equal(t, []string{"hall", "own", "shaft"}, caves())
+	s.fails(1, "no crate grand-tour@9 is staged", "deploy", "mossgrave", "grand-tour@9", "--yes")
 }

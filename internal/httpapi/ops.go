@@ -159,6 +159,12 @@ type CrateRef struct {
 }
 
 func (s *Server) crateOps(h huma.API) {
+	huma.Register(h, op(http.MethodGet, "/pallets", "list-pallets", "Packs whose add-ons came together, the newest first", "crates"), func(ctx context.Context, in *struct {
+		Rulebook string `query:"rulebook"`
+	}) (*body[api.Page[api.Pallet]], error) {
+		all, err := s.Catalog.Pallets(ctx, in.Rulebook, "")
+		return &body[api.Page[api.Pallet]]{page(all, -1, func(p model.Pallet) int64 { return p.ID }, wirePallet)}, s.fail(ctx, err)
+	})
 	huma.Register(h, op(http.MethodGet, "/crates", "list-crates", "List the crates, the newest first", "crates"), func(ctx context.Context, in *struct {
 		Paged
 		Rulebook string `query:"rulebook"`

@@ -115,6 +115,14 @@ func wireCrateWhole(c model.Crate) api.Crate {
 	return w
 }
 
+func wirePallet(p model.Pallet) api.Pallet {
+	w := api.Pallet{Label: p.Label(), Name: p.Name, Version: p.Version, Rulebook: p.Rulebook, Crates: []string{}, StagedAt: p.CreatedAt}
+	for _, c := range p.Members {
+		w.Crates = append(w.Crates, c.Body.Label())
+	}
+	return w
+}
+
 func wireComparison(old, now model.Crate) api.Comparison {
 	w := api.Comparison{Old: old.Body.Label(), New: now.Body.Label(), Files: []api.Difference{}, Same: len(now.Body.Files)}
 	for _, d := range layout.Compare(&old.Body, &now.Body) {
@@ -138,7 +146,7 @@ func wireStaged(st catalog.Staged) api.Staged {
 }
 
 func wireByBook(b catalog.BookResult, crate func(model.Crate) api.Crate) api.StagedByBook {
-	wb := api.StagedByBook{Rulebook: b.Rulebook, Revision: b.Revision, Fresh: b.Fresh, Findings: findings(b.Findings), Crates: []api.Crate{}}
+	wb := api.StagedByBook{Rulebook: b.Rulebook, Revision: b.Revision, Fresh: b.Fresh, Findings: findings(b.Findings), Crates: []api.Crate{}, Pallet: b.Pallet}
 	for _, c := range b.Crates {
 		wb.Crates = append(wb.Crates, crate(c))
 	}

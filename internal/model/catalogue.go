@@ -42,7 +42,19 @@ type Laid struct {
 	Crates   []Crate
 	Choices  []layout.Choice   // where a person has to choose
 	Findings []finding.Finding // of the archive; each crate has its own besides
+	Pallet   string            // name@version, where the crates came together as one
 }
+
+// Pallet is the crates that came together in one pack.
+type Pallet struct {
+	ID                           int64
+	Rulebook, Key, Name, Version string
+	Members                      []Crate // without archives
+	CreatedAt                    time.Time
+}
+
+// Label is name@version.
+func (p Pallet) Label() string { return p.Name + "@" + p.Version }
 
 // Holding is a version of an add-on that claims paths on a server.
 type Holding struct {

@@ -153,9 +153,13 @@ func (db *DB) LaidOut(ctx context.Context, archive, revision int64, corrections 
 		return nil
 	}, `SELECT `+crateColumns+crateFrom+` JOIN layout_crate lc ON lc.crate_id = c.id
 		WHERE lc.archive_id = ? AND lc.revision_id = ? AND lc.corrections = ? ORDER BY lc.position`, archive, revision, corrections)
-	if err == nil && dropped {
+	if err != nil {
+		return laid, err
+	}
+	if dropped {
 		return model.Laid{}, model.ErrNotFound
 	}
+	laid.Pallet, err = db.palletOf(ctx, archive, revision)
 	return laid, err
 }
 
@@ -190,6 +194,10 @@ func (db *DB) AddLayout(ctx context.Context, archive, revision int64, correction
 			if _, err := tx.ExecContext(ctx, `INSERT INTO layout_crate (archive_id, revision_id, corrections, position, crate_id) VALUES (?,?,?,?,?)`, archive, revision, corrections, i, id); err != nil {
 				return err
 			}
+		}
+		if res.Pallet != nil {
+			laid.Pallet = res.Pallet.Label()
+			return addPallet(ctx, tx, res.Crates[0].Rulebook, res.Pallet, archive, laid.Crates, db.millis())
 		}
 		return nil
 	})

@@ -23,6 +23,7 @@ type Result struct {
 	Crates   []*Crate
 	Findings []finding.Finding
 	Choices  []Choice
+	Pallet   *Pallet // where the crates are different add-ons that came together
 }
 
 // Choice is a folder that could be the add-on.
@@ -57,6 +58,7 @@ func Lay(b *rulebook.Book, a Archive, fixes Fixes) Result {
 		l.leftOfPack()
 	}
 	l.says()
+	l.res.Pallet = l.pallet()
 	for _, c := range l.res.Crates {
 		finding.Sort(c.Findings)
 	}

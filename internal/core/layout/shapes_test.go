@@ -95,6 +95,7 @@ func TestAPackGivesOneCratePerAddOn(t *testing.T) {
 		"tour/LICENSE":               "l",
 	}), nil)
 	require.Len(t, r.Crates, 2)
+	require.Equal(t, "grand-tour@3", r.Pallet.Label())
 	require.Equal(t, "hall@1.0", r.Crates[0].Label())
 	require.Equal(t, "shaft@2.0", r.Crates[1].Label())
 	require.Equal(t, map[string]string{"tour/caves/shaft/cave.toml": "caves:shaft/cave.toml", "tour/caves/shaft/deep/x": "caves:shaft/deep/x"}, targets(r.Crates[1]))
@@ -109,6 +110,7 @@ func TestVersionFoldersGiveOneCrateEach(t *testing.T) {
 	require.Len(t, r.Crates, 2)
 	require.Equal(t, "shaft@1.0", r.Crates[0].Label())
 	require.Equal(t, "shaft@1.1", r.Crates[1].Label())
+	require.Nil(t, r.Pallet, "versions of one add-on are no pallet")
 	require.Equal(t, "7.2", r.Crates[1].Facts[0].Range)
 }
 

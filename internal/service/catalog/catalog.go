@@ -33,6 +33,7 @@ type Records interface {
 	Correct(ctx context.Context, rulebook, key, actor string, change func(*model.Correction)) error
 	Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
+	Pallets(ctx context.Context, rulebook, key string) ([]model.Pallet, error)
 	AddJoined(ctx context.Context, c *layout.Crate, revision int, archives []model.Archive, actor string) (model.Crate, error)
 	DropCrate(ctx context.Context, c model.Crate) error
 }
@@ -139,6 +140,11 @@ func (s *Service) FindCrate(ctx context.Context, rulebookName, ref string) (mode
 		return model.Crate{}, fault.New(fault.Usage, "crate-ambiguous", "%s can mean several crates: %s", ref, labels(fit)).WithMend("Add the ~digits to say which.")
 	}
 	return fit[0], nil
+}
+
+// Pallets lists pallets, the newest first; an empty rulebook or name means all.
+func (s *Service) Pallets(ctx context.Context, rulebookName, name string) ([]model.Pallet, error) {
+	return s.Records.Pallets(ctx, rulebookName, layout.Key(name))
 }
 
 func (s *Service) crateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error) {

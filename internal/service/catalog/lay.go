@@ -38,7 +38,7 @@ func (s *Service) layBy(ctx context.Context, a model.Archive, filename, root str
 		br.Fresh = true
 		laid, err = s.layNow(ctx, a, filename, b, rev, fixes, corrections, actor)
 	}
-	br.Crates, br.Choices = laid.Crates, laid.Choices
+	br.Crates, br.Choices, br.Pallet = laid.Crates, laid.Choices, laid.Pallet
 	br.Findings = slices.Concat(a.Findings, laid.Findings, stale)
 	finding.Sort(br.Findings)
 	return br, err

@@ -67,6 +67,7 @@ type BookResult struct {
 	Fresh    bool // not laid out by this revision and these corrections before
 	Crates   []model.Crate
 	Choices  []layout.Choice   // where a person has to choose
+	Pallet   string            // name@version, where the crates came together as one
 	Findings []finding.Finding // of the archive; each crate has its own besides
 }
 

@@ -31,6 +31,9 @@ func (s *Service) Try(ctx context.Context, text []byte, archive tree.Digest) (Bo
 	}
 	res := layout.Lay(b, layout.Archive{Filename: a.Filename, Whole: tree.Entry{Digest: a.Digest, Size: a.Size}, Entries: entries, Texts: newTexts(ctx, s.Room, entries)}, nil)
 	br.Findings, br.Choices = res.Findings, res.Choices
+	if res.Pallet != nil {
+		br.Pallet = res.Pallet.Label()
+	}
 	for _, c := range res.Crates {
 		br.Crates = append(br.Crates, model.Crate{Digest: c.Digest(), Key: c.Key(), Body: *c, Findings: c.Findings, Archives: []model.Archive{a}})
 	}

@@ -23,6 +23,9 @@ func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book
 	if err != nil {
 		return "", err
 	}
+	if err := s.unload(ctx, srv, ask, req); err != nil {
+		return "", err
+	}
 	for i, ref := range ask.Crates {
 		c, err := s.Catalog.FindCrate(ctx, srv.Rulebook, ref)
 		if err != nil {

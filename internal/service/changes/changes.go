@@ -51,6 +51,7 @@ type Records interface {
 // Catalog gives crates and rulebooks.
 type Catalog interface {
 	FindCrate(ctx context.Context, rulebook, ref string) (model.Crate, error)
+	Pallets(ctx context.Context, rulebook, name string) ([]model.Pallet, error)
 	Book(ctx context.Context, name string) (*rulebook.Book, model.Revision, error)
 }
 
@@ -78,9 +79,12 @@ type Ask struct {
 	With    []string `json:"with,omitempty"`    // parts by choice that are taken: PART or ADDON:PART
 	Without []string `json:"without,omitempty"` // and that are left
 	// Parts are the parts taken, by the add-on's key, once resolved.
-	Parts  map[string][]string `json:"parts,omitempty"`
-	Remove []string            `json:"remove,omitempty"` // add-on names
-	Back   *Back               `json:"back,omitempty"`
+	Parts map[string][]string `json:"parts,omitempty"`
+	// Retire are add-ons that an older version of a pallet brought and that
+	// the one that is deployed does not hold, once resolved.
+	Retire []string `json:"retire,omitempty"`
+	Remove []string `json:"remove,omitempty"` // add-on names
+	Back   *Back    `json:"back,omitempty"`
 }
 
 // Back is a rollback. Deployment alone is that deployment's inverse; Path and

@@ -52,6 +52,11 @@ export const crates = (rulebook?: string) => ({
   queryFn: () => all((cursor) => ok(api.GET('/crates', { params: { query: { rulebook, cursor } } })))
 });
 
+export const pallets = (rulebook: string) => ({
+  queryKey: ['crates', 'pallets', rulebook],
+  queryFn: () => ok(api.GET('/pallets', { params: { query: { rulebook } } })).then((p) => p.items)
+});
+
 export const crate = (digest: string) => ({
   queryKey: ['crate', digest],
   queryFn: () => ok(api.GET('/crates/{crate}', { params: { path: { crate: digest } } }))

@@ -3,7 +3,7 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { p } from '../../router';
   import type { Addon, Server } from '../api/client';
-  import { crates } from '../api/queries';
+  import { crates, pallets } from '../api/queries';
   import { count, size } from '../format';
   import Button from '../ui/Button.svelte';
   import Sheet from '../ui/Sheet.svelte';
@@ -14,12 +14,17 @@
   let { open = $bindable(), server, addons }: { open: boolean; server: Server; addons: Addon[] } = $props();
 
   const list = createQuery(() => ({ ...crates(server.rulebook), enabled: open }));
+  const packs = createQuery(() => ({ ...pallets(server.rulebook), enabled: open }));
   const drafting = new Drafting();
   let chosen = $state<Record<string, boolean>>({});
   let find = $state('');
   let refs = $derived(Object.keys(chosen).filter((ref) => chosen[ref]));
   let shown = $derived(
     (list.data ?? []).filter((c) => c.label.toLowerCase().includes(find.trim().toLowerCase()))
+  );
+
+  let shownPacks = $derived(
+    (packs.data ?? []).filter((p) => p.label.toLowerCase().includes(find.trim().toLowerCase()))
   );
 
   function there(name: string): string {
@@ -47,6 +52,17 @@
       bind:value={find}
     />
     <div class="box max-h-[50vh] overflow-y-auto">
+      {#each shownPacks as p (p.label)}
+        <div class="row flex flex-wrap items-center gap-x-3 px-3 py-1.5">
+          <Tick bind:checked={() => chosen[p.label] ?? false, (v) => (chosen[p.label] = v)}>
+            <b>{p.name}</b> <span class="mono">{p.version}</span>
+          </Tick>
+          <span class="label">pallet</span>
+          <span class="reason ml-auto" title={p.crates.join(', ')}
+            >{count(p.crates.length, 'add-on')} together</span
+          >
+        </div>
+      {/each}
       {#each shown as c (c.digest)}
         <div class="row flex flex-wrap items-center gap-x-3 px-3 py-1.5">
           <Tick bind:checked={() => chosen[c.ref] ?? false, (v) => (chosen[c.ref] = v)}>
@@ -68,9 +84,7 @@
       >
         {drafting.busy ? 'Looking at the server…' : 'Draft it'}
       </Button>
-      <span class="text-ink-soft"
-        >{refs.length ? `${count(refs.length, 'crate')} chosen` : 'none chosen'}</span
-      >
+      <span class="text-ink-soft">{refs.length ? `${refs.length} chosen` : 'none chosen'}</span>
     </div>
   {/if}
 </Sheet>

@@ -19,6 +19,7 @@
     <span class="ml-auto flex flex-wrap gap-x-4">
       {#if u.staged?.known}<span class="reason">the same bytes were staged before</span>{/if}
       {#each u.staged?.rulebooks ?? [] as b (b.rulebook)}
+        {#if b.pallet}<span class="reason">pallet <b>{b.pallet}</b>:</span>{/if}
         {#each b.crates as c (c.digest)}
           <span>
             <a class="link font-semibold" href={p('/crates/:digest', { params: { digest: c.digest } })}

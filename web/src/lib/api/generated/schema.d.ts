@@ -192,6 +192,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/pallets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Packs whose add-ons came together, the newest first */
+        get: operations["list-pallets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/rulebook-starters": {
         parameters: {
             query?: never;
@@ -911,6 +928,11 @@ export interface components {
             /** @description Cursor of the next page; absent on the last */
             next?: string;
         };
+        PagePallet: {
+            items: components["schemas"]["Pallet"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
+        };
         PageReadme: {
             items: components["schemas"]["Readme"][];
             /** @description Cursor of the next page; absent on the last */
@@ -930,6 +952,16 @@ export interface components {
             items: components["schemas"]["Starter"][];
             /** @description Cursor of the next page; absent on the last */
             next?: string;
+        };
+        Pallet: {
+            /** @description Their labels */
+            crates: string[];
+            label: string;
+            name: string;
+            rulebook: string;
+            /** Format: date-time */
+            stagedAt: string;
+            version: string;
         };
         Place: {
             about?: string;
@@ -1107,6 +1139,8 @@ export interface components {
             findings: components["schemas"]["Finding"][];
             /** @description False where this revision had laid it out before */
             fresh: boolean;
+            /** @description name@version of the pack, where its crates are different add-ons */
+            pallet?: string;
             /** Format: int64 */
             revision: number;
             rulebook: string;
@@ -1621,6 +1655,37 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": string;
+                };
+            };
+        };
+    };
+    "list-pallets": {
+        parameters: {
+            query?: {
+                rulebook?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PagePallet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
                 };
             };
         };
