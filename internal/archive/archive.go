@@ -55,6 +55,7 @@ type Item struct {
 	Packed bool
 	Looks  Look // what a file's first bytes say that it is
 	from   io.ReaderAt
+	crc    *uint32 // what the archive says, where it says it
 }
 
 // Listing is what an archive holds. Notes are what a person should know of
@@ -160,9 +161,10 @@ func (op *opening) open(s source) (*Listing, error) {
 }
 
 // add keeps one item's bytes where they are: at a span of the archive.
-func (l *Listing) add(s source, e tree.Entry, span stockroom.Span) {
+func (l *Listing) add(s source, e tree.Entry, span stockroom.Span) *Item {
 	span.Offset += s.offset
 	l.Items = append(l.Items, Item{Entry: e, Span: span, Packed: s.packed, from: s.ReaderAt})
+	return &l.Items[len(l.Items)-1]
 }
 
 // addPacked copies one item's bytes to the pack, hashing them on the way.

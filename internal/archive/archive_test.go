@@ -5,8 +5,12 @@ import (
 	"archive/zip"
 	"bytes"
 	"encoding/binary"
+	"fmt"
+	"hash/crc32"
 	"io"
 	"io/fs"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -186,12 +190,80 @@ func TestALyingSizeOrBrokenBytesAreFoundOut(t *testing.T) {
 	binary.LittleEndian.PutUint32(lying[at+24:], 10)
 	_, err := open(t, lying)
 	requireRefusal(t, err, "broken-archive", "a")
+	stored := zipped(t, func(z *zip.Writer) { put(t, z, &zip.FileHeader{Name: "a", Method: zip.Store}, text) })
+	stored[bytes.Index(stored, []byte(text))+17] ^= 1
+	_, err = open(t, stored)
+	requireRefusal(t, err, "broken-archive", "a")
+	require.Contains(t, err.Error(), "its checksum is")
 	encrypted := bytes.Clone(raw)
 	encrypted[at+8] |= 1
 	_, err = open(t, encrypted)
 	requireRefusal(t, err, "encrypted", "a")
 	_, err = open(t, raw[:len(raw)/2])
 	requireRefusal(t, err, "broken-archive", "")
+}
+
+// sparseZip64 writes a zip that begins with one stored entry of just over 4 GiB of
+// zeros, most of which is a hole in the file, so that everything behind it
+// needs 64-bit figures (APPNOTE 4.3.14 and 4.5.3).
+func sparseZip64(t *testing.T) (*os.File, int64) {
+	t.Helper()
+	const large = 4104 << 20
+	f, err := os.Create(filepath.Join(t.TempDir(), "large.zip"))
+	require.NoError(t, err)
+	t.Cleanup(func() { f.Close() })
+	sum, zeros := crc32.NewIEEE(), make([]byte, 8<<20)
+	for range large / len(zeros) {
+		sum.Write(zeros)
+	}
+	holes := &holes{f: f, zeros: zeros}
+	z := zip.NewWriter(holes)
+	w, err := z.CreateRaw(&zip.FileHeader{Name: "zeros.bin", Method: zip.Store, CRC32: sum.Sum32(), CompressedSize64: large, UncompressedSize64: large})
+	require.NoError(t, err)
+	for range large / len(zeros) {
+		_, err := w.Write(zeros)
+		require.NoError(t, err)
+	}
+	put(t, z, &zip.FileHeader{Name: "behind.txt", Method: zip.Deflate}, "far behind")
+	require.NoError(t, z.Close())
+	return f, holes.at
+}
+
+// holes skips over zeros instead of writing them.
+type holes struct {
+	f     *os.File
+	at    int64
+	zeros []byte
+}
+
+func (h *holes) Write(p []byte) (int, error) {
+	if len(p) < 4096 || !bytes.Equal(p, h.zeros[:len(p)]) {
+		if _, err := h.f.WriteAt(p, h.at); err != nil {
+			return 0, err
+		}
+	}
+	h.at += int64(len(p))
+	return len(p), nil
+}
+
+func TestAZip64IsReadBehindFourGiB(t *testing.T) {
+	f, size := sparseZip64(t)
+	limits := DefaultLimits
+	l, err := Open(t.Context(), f, size, Options{Limits: limits, Filename: "large.zip"})
+	require.NoError(t, err)
+	require.Equal(t, tree.Sum([]byte("far behind")), held(l)["behind.txt"])
+	require.EqualValues(t, 4104<<20, l.Items[1].Size)
+}
+
+func TestAnArchiveOfSeventyThousandEntries(t *testing.T) {
+	l, err := open(t, zipped(t, func(z *zip.Writer) { // more than 65,535 need the 64-bit table of contents
+		for i := range 70_000 {
+			put(t, z, &zip.FileHeader{Name: fmt.Sprintf("d%02d/%05d", i%50, i)}, fmt.Sprint(i))
+		}
+	}))
+	require.NoError(t, err)
+	require.Len(t, l.Items, 70_000)
+	require.Equal(t, tree.Sum([]byte("69999")), held(l)["d49/69999"])
 }
 
 func TestOtherFilesAreFilesAndSaySo(t *testing.T) {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"fmt"
+	"hash/crc32"
 	"io"
 	"iter"
 	"runtime"
@@ -91,15 +92,18 @@ func pieces(todo []*Item) iter.Seq[[]*Item] {
 }
 
 func (it *Item) hash(buf []byte) error {
-	h := sha256.New()
+	h, sum := sha256.New(), crc32.NewIEEE()
 	content := it.Span.Reader(it.from)
 	look := &looker{Reader: content}
-	n, err := io.CopyBuffer(onlyWriter{h}, look, buf)
+	n, err := io.CopyBuffer(onlyWriter{io.MultiWriter(h, sum)}, look, buf)
 	if c, ok := content.(io.Closer); ok {
 		c.Close()
 	}
 	if err != nil || n != it.Size {
 		return &Error{Code: "broken-archive", Entry: string(it.Path), What: "is broken: " + damage(n, it.Size, err)}
+	}
+	if it.crc != nil && *it.crc != sum.Sum32() {
+		return &Error{Code: "broken-archive", Entry: string(it.Path), What: fmt.Sprintf("is broken: its checksum is %08x and should be %08x", sum.Sum32(), *it.crc)}
 	}
 	it.Digest, it.Looks = tree.Digest(h.Sum(nil)), look.look()
 	return nil

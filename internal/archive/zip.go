@@ -23,7 +23,9 @@ func (op *opening) listZip(s source, l *Listing) error {
 		if err := op.budget.take(f.Name, e.Size); err != nil {
 			return err
 		}
-		l.add(s, e, span)
+		if it := l.add(s, e, span); !e.Dir {
+			it.crc = &f.CRC32
+		}
 	}
 	return nil
 }
