@@ -1,12 +1,15 @@
 package e2e
 
 import (
+	"archive/zip"
 	"crypto/sha256"
 	"fmt"
+	"io"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -170,4 +173,35 @@ func TestOneAddOnInTwoDownloads(t *testing.T) {
 	s.fails(1, "is joined from 2 archives", "crate", "set", crates[0].Ref, "--version", "9")
 	s.must("remove", "lantern", "drum-tent", "--yes")
 	require.Empty(t, testbed.Files(testbed.Snapshot(t, root)))
+}
+
+func TestADataPackIsPackedAnewWithItsMarkerAtTheRoot(t *testing.T) {
+	s, root := start(t), t.TempDir()
+	s.must("rulebook", "add", books+"tidewright.yaml")
+	s.must("server", "add", "saltpan", "--rulebook", "tidewright", "--folder", root)
+	s.must("server", "test", "saltpan")
+	deep := map[string]string{"mud-flats/table.toml": "edition = 3\n", "mud-flats/shores/mud.toml": strings.Repeat("mud ", 999)}
+	s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "mud-flats-3.zip"), deep))
+	s.kill()
+	s.up()
+	s.must("deploy", "saltpan", "mud-flats@3", "--yes")
+	z, err := zip.OpenReader(filepath.Join(root, "ports/reedbank/tables/mud-flats.zip"))
+	require.NoError(t, err)
+	defer z.Close()
+	got := map[string]string{}
+	for _, f := range z.File {
+		r, err := f.Open()
+		require.NoError(t, err)
+		text, err := io.ReadAll(r)
+		require.NoError(t, err)
+		got[f.Name] = string(text)
+	}
+	require.Equal(t, map[string]string{"table.toml": "edition = 3\n", "shores/mud.toml": strings.Repeat("mud ", 999)}, got)
+
+	var one, two api.Crate
+	s.get(&one, "crate", "show", "mud-flats@3")
+	s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "mud-flats-3.zip"), map[string]string{
+		"other-folder/table.toml": "edition = 3\n", "other-folder/shores/mud.toml": strings.Repeat("mud ", 999)}))
+	s.get(&two, "crate", "show", "mud-flats@3")
+	require.Equal(t, one.Digest, two.Digest, "the same contents are packed to the same bytes")
 }

@@ -32,6 +32,8 @@ var shapes = map[string][]shape{
 		"pier-signs/preview.png": "- notes and pictures are for people"}, "a single file that is the add-on; goes to the place fixtures", nil}},
 	"reedbank-shores-12.zip": {{"tidewright", "reedbank-shores@12", "table",
 		map[string]string{"reedbank-shores-12.zip": "tables: reedbank-shores.zip"}, "a single file that is the add-on; goes to the place tables", nil}},
+	"mud-flats-3.zip": {{"tidewright", "mud-flats@3", "table",
+		map[string]string{"mud-flats-3.zip": "tables: mud-flats.zip"}, "packed anew: its marker was one folder too deep; goes to the place tables", nil}},
 	"harbour-client.zip": {{"tidewright", "harbour@unmarked", "harbour-tree", map[string]string{
 		"harbour/fixtures/fog-horns-9.3-1.1.tdx": "root: fixtures/fog-horns-9.3-1.1.tdx", "harbour/fittings/fog-horns.yaml": "root: fittings/fog-horns.yaml",
 		"harbour/client/shaders.txt": "- only players need it", "harbour/readme.txt": "- only players need it"},

@@ -74,6 +74,18 @@ func (db *DB) AddArchive(ctx context.Context, a model.Archive, entries []tree.En
 	return db.Archive(ctx, a.Digest)
 }
 
+// AddHeld records contents that were made out of others and lie in a container
+// of their own.
+func (db *DB) AddHeld(ctx context.Context, container string, held []stockroom.Held) error {
+	return db.within(ctx, func(tx *sql.Tx) error {
+		id, err := addContainer(ctx, tx, container, "derived")
+		if err != nil {
+			return err
+		}
+		return addLocations(ctx, tx, id, held)
+	})
+}
+
 // Entries lists what an archive holds.
 func (db *DB) Entries(ctx context.Context, archive int64) ([]tree.Entry, error) {
 	return all(ctx, db.sql, func(r *sql.Rows, e *tree.Entry) error {

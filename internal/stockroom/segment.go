@@ -43,6 +43,38 @@ func (r *Room) Pack(archive tree.Digest) (*Segment, error) {
 	return s, err
 }
 
+// Derive begins the container of what is made out of an archive. What is there
+// already stays.
+func (r *Room) Derive(archive tree.Digest) (*Segment, error) {
+	return r.openSegment(derived + "/" + archive.String())
+}
+
+// Whole opens a content that lies in its container as it is, to be read
+// anywhere. [ErrNotHeld] where nobody knows it.
+func (r *Room) Whole(ctx context.Context, d tree.Digest) (*Whole, error) {
+	loc, err := r.index.Locate(ctx, d)
+	if err != nil {
+		return nil, err
+	}
+	if loc.Method != Stored {
+		return nil, fmt.Errorf("%s does not lie as it is: %w", d.Short(), ErrNotHeld)
+	}
+	f, err := os.Open(r.path(loc.Container))
+	if err != nil {
+		return nil, fmt.Errorf("open container %s: %w", loc.Container, err)
+	}
+	return &Whole{SectionReader: io.NewSectionReader(f, loc.Offset, loc.Size), file: f}, nil
+}
+
+// Whole is a content that can be read anywhere.
+type Whole struct {
+	*io.SectionReader
+	file *os.File
+}
+
+// Close closes its container.
+func (w *Whole) Close() error { return w.file.Close() }
+
 func (r *Room) openSegment(container string) (*Segment, error) {
 	f, err := os.OpenFile(r.path(container), os.O_CREATE|os.O_RDWR, 0o600)
 	if err != nil {

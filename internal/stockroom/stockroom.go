@@ -48,6 +48,7 @@ const (
 	archives = "archives"
 	segments = "segments"
 	packs    = "packs"
+	derived  = "derived"
 	incoming = "incoming"
 )
 
@@ -57,7 +58,7 @@ func Open(dir string, index Index) (*Room, error) {
 	if err := os.RemoveAll(filepath.Join(dir, incoming)); err != nil {
 		return nil, fmt.Errorf("clear unfinished uploads: %w", err)
 	}
-	for _, sub := range []string{archives, segments, packs, incoming} {
+	for _, sub := range []string{archives, segments, packs, derived, incoming} {
 		if err := os.MkdirAll(filepath.Join(dir, sub), 0o700); err != nil {
 			return nil, fmt.Errorf("make the stockroom: %w", err)
 		}
@@ -137,7 +138,7 @@ func (r *Room) Open(ctx context.Context, d tree.Digest) (io.ReadCloser, error) {
 // between writing bytes and recording them. It returns how many went.
 func (r *Room) Sweep(known func(container string) bool) (int, error) {
 	n := 0
-	for _, sub := range []string{archives, segments, packs} {
+	for _, sub := range []string{archives, segments, packs, derived} {
 		err := filepath.WalkDir(filepath.Join(r.dir, sub), func(p string, d os.DirEntry, err error) error {
 			if err != nil || d.IsDir() {
 				return err

@@ -58,6 +58,10 @@ type File struct {
 	Line     int         `json:"line"` // of the rule in the rulebook; 0 where a person's correction says so
 	Optional string      `json:"optional,omitempty"`
 	Settings bool        `json:"settings,omitempty"`
+	// Repack is the folder of the archive whose contents are packed anew, at
+	// the root. Digest and Size are then those of what is made, and are not
+	// known until it is.
+	Repack tree.Path `json:"repack,omitempty"`
 }
 
 // Left is one file that is left out. Settled is false where no rule spoke of
@@ -136,3 +140,8 @@ func byTarget(a, b File) int {
 func (c *Crate) find(f finding.Finding) { c.Findings = append(c.Findings, f) }
 
 func bySource(a, b Left) int { return strings.Compare(string(a.Source), string(b.Source)) }
+
+// repacked tells whether a file of the crate has to be packed anew.
+func (c *Crate) repacked() bool {
+	return slices.ContainsFunc(c.Files, func(f File) bool { return f.Repack != "" })
+}

@@ -182,6 +182,10 @@ func (l *laying) innerArchives() {
 			inner.Texts = sub
 		}
 		res := Lay(l.book, inner, l.fixes)
+		if slices.ContainsFunc(res.Crates, (*Crate).repacked) {
+			l.say(finding.Warn, "not-repacked", whole.Path, "Stage that archive by itself.", "%s would have to be packed anew, which is done only for a download itself", whole.Path)
+			continue
+		}
 		for _, c := range res.Crates {
 			c.move(whole.Path)
 		}

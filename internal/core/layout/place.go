@@ -113,7 +113,7 @@ func (c *Crate) put(rule *rulebook.Rule, e part, r root) {
 		reason += fmt.Sprintf("; part %s, left to you", rule.Optional)
 	}
 	c.Files = append(c.Files, File{Place: rule.Place, Path: target, Source: e.Path, Digest: e.Digest, Size: e.Size, Exec: e.Exec,
-		Reason: or(rule.Because, reason), Line: rule.Line, Optional: rule.Optional, Settings: rule.Settings})
+		Reason: or(rule.Because, reason), Line: rule.Line, Optional: rule.Optional, Settings: rule.Settings, Repack: r.repack})
 }
 
 // value is what a placeholder of a rule stands for.

@@ -17,6 +17,7 @@ import (
 type root struct {
 	folder tree.Path
 	whole  bool        // the archive itself is the one file
+	repack tree.Path   // with whole: the folder in it that is packed anew
 	only   *tree.Entry // of several single files beside each other, this one
 	stems  []stem      // where a name may be read, the best first
 	why    string      // for the crate
@@ -55,7 +56,7 @@ func (l *laying) single(k *rulebook.Kind) []root {
 			why: "the downloaded file is the add-on", reason: "a single file that is the add-on"}}
 	}
 	if len(k.Holds) > 0 {
-		return nil
+		return l.tooDeep(k)
 	}
 	var out []root
 	for _, e := range l.files {
@@ -68,6 +69,26 @@ func (l *laying) single(k *rulebook.Kind) []root {
 		out[0].only = nil // it is alone, so what is beside it may belong to it
 	}
 	return out
+}
+
+// tooDeep finds a packed add-on whose contents lie one folder too deep.
+func (l *laying) tooDeep(k *rulebook.Kind) []root {
+	if !k.Repack || !globbed(k.Single, tree.Path(l.archive.Filename)) || len(l.files) == 0 {
+		return nil
+	}
+	folder := tree.Path(l.files[0].Path.Parts()[0])
+	for _, e := range l.files {
+		if _, below := e.Path.Below(folder); !below {
+			return nil
+		}
+	}
+	for _, glob := range k.Holds {
+		if !slices.ContainsFunc(l.files, func(e tree.Entry) bool { rel, _ := e.Path.Below(folder); return globbed([]string{glob}, rel) }) {
+			return nil
+		}
+	}
+	return []root{{whole: true, repack: folder, stems: []stem{fileStem(l.archive.Filename)},
+		why: fmt.Sprintf("its marker was one folder too deep, in %s", folder), reason: "packed anew: its marker was one folder too deep"}}
 }
 
 // holds tells whether a file that is itself an archive has what the kind asks

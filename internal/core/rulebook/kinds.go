@@ -58,6 +58,7 @@ func (r *reader) recognise(n *yaml.Node, k *Kind) {
 	r.mapping(n, "recognise",
 		field{"single", false, r.texts("single", &k.Single, checkGlob)},
 		field{"holds", false, r.texts("holds", &k.Holds, checkGlob)},
+		field{"repack", false, r.yes("repack", &k.Repack)},
 		field{"marker", false, r.texts("marker", &k.Marker, checkFileName)},
 		field{"loose", false, r.texts("loose", &k.Loose, checkGlob)},
 		field{"folders", false, r.texts("folders", &k.Folders, checkFileName)})
@@ -72,6 +73,9 @@ func (r *reader) recognise(n *yaml.Node, k *Kind) {
 	}
 	if ways != 1 {
 		r.fault(n, "recognise needs exactly one of single, marker, loose and folders; it has %d", ways)
+	}
+	if k.Repack && len(k.Holds) == 0 {
+		r.fault(n, "repack goes with holds")
 	}
 	if len(k.Holds) > 0 && len(k.Single) == 0 {
 		r.fault(n, "holds goes with single")

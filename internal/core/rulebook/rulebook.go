@@ -65,6 +65,7 @@ type Kind struct {
 	Marker    []string  // file names: the folder that holds one is the root
 	Loose     []string  // globs: files that lie in no folder; one is made around them
 	Folders   []string  // folder names: the folder that holds one is the root
+	Repack    bool      // with Holds: a marker one folder too deep is mended by packing it anew
 	Several   bool      // an archive may hold several, each an add-on of its own
 	Installer string    // what a person has to do, where it must be run elsewhere first
 	Trim      []string  // suffixes that branches and builds leave on a name

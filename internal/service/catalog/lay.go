@@ -56,6 +56,9 @@ func (s *Service) layNow(ctx context.Context, a model.Archive, filename string, 
 		finding.Sort(res.Crates[0].Findings)
 	}
 	for _, c := range res.Crates {
+		if err := s.repack(ctx, a, c); err != nil {
+			return model.Laid{}, err
+		}
 		if err := s.otherBytes(ctx, c); err != nil {
 			return model.Laid{}, err
 		}
