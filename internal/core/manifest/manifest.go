@@ -33,7 +33,7 @@ const (
 var Formats = []string{string(TOML), string(YAML), string(JSON), string(INI), string(XML), string(Properties)}
 
 var bySuffix = map[string]Format{
-	".toml": TOML, ".yaml": YAML, ".yml": YAML, ".json": JSON, ".json5": JSON, ".mcmeta": JSON,
+	".toml": TOML, ".yaml": YAML, ".yml": YAML, ".json": JSON, ".json5": JSON,
 	".ini": INI, ".cfg": INI, ".xml": XML, ".properties": Properties,
 }
 

@@ -10,6 +10,7 @@
   import Dropzone from '../lib/staging/Dropzone.svelte';
   import type { Pick } from '../lib/staging/pick';
   import { upload } from '../lib/staging/upload';
+  import { Attempt } from '../lib/attempt.svelte';
   import Button from '../lib/ui/Button.svelte';
   import Head from '../lib/ui/Head.svelte';
   import Labelled from '../lib/ui/Labelled.svelte';
@@ -33,46 +34,35 @@
   let answers = $state<Record<string, string>>({});
   let made = $state<Proposed>();
   let tried = $state<StagedByBook[]>([]);
-  let busy = $state('');
-  let error = $state<unknown>();
+  const attempt = new Attempt();
   let learnt = $derived(server !== '' || downloads.length > 0);
 
-  async function attempt(what: string, does: () => Promise<unknown>) {
-    busy = what;
-    error = undefined;
-    try {
-      await does();
-    } catch (e) {
-      error = e;
-    }
-    busy = '';
+  /** Asks again with what is known now. */
+  const ask = () => attempt.run('ask', propose);
+
+  async function propose() {
+    tried = [];
+    const body = {
+      name: name || 'my-game',
+      title: title || 'My game',
+      server: server || undefined,
+      archives: downloads.map((d) => d.digest),
+      answers: $state.snapshot(answers)
+    };
+    made = await ok(api.POST('/rulebooks/propose', { body }));
   }
 
-  /** Asks again with what is known now. */
-  const ask = () =>
-    attempt('ask', async () => {
-      tried = [];
-      const body = {
-        name: name || 'my-game',
-        title: title || 'My game',
-        server: server || undefined,
-        archives: downloads.map((d) => d.digest),
-        answers: $state.snapshot(answers)
-      };
-      made = await ok(api.POST('/rulebooks/propose', { body }));
-    });
-
   const learn = (picks: Pick[]) =>
-    attempt('learn', async () => {
+    attempt.run('learn', async () => {
       for (const pick of picks) {
         const staged = await result<Staged>(await upload(pick, { keepOnly: 'true' }, () => {}));
         downloads = [...downloads.filter((d) => d.digest !== staged.archive.digest), staged.archive];
       }
-      await ask();
+      await propose();
     });
 
   const tryIt = () =>
-    attempt('try', async () => {
+    attempt.run('try', async () => {
       const text = made?.text ?? '';
       tried = await Promise.all(
         downloads.map((d) => ok(api.POST('/rulebooks/try', { body: { text, archive: d.digest } })))
@@ -80,7 +70,7 @@
     });
 
   const keep = () =>
-    attempt('keep', async () => {
+    attempt.run('keep', async () => {
       const b = await ok(api.POST('/rulebooks', { body: { text: made?.text ?? '' } }));
       await client.invalidateQueries({ queryKey: ['rulebooks'] });
       await navigate('/rulebooks/:name', { params: { name: b.name } });
@@ -94,10 +84,10 @@
 
 <Head title="Make a rulebook">
   {#if made?.text}
-    {#if downloads.length}<Button disabled={busy !== ''} onclick={tryIt}
-        >{busy === 'try' ? 'Trying…' : 'Try it'}</Button
+    {#if downloads.length}<Button disabled={attempt.busy !== ''} onclick={tryIt}
+        >{attempt.busy === 'try' ? 'Trying…' : 'Try it'}</Button
       >{/if}
-    <Button kind="main" disabled={busy !== '' || title === ''} onclick={keep}>Keep it</Button>
+    <Button kind="main" disabled={attempt.busy !== '' || title === ''} onclick={keep}>Keep it</Button>
   {/if}
 </Head>
 
@@ -126,7 +116,7 @@
     </span>
   </Dropzone>
 </div>
-{#if error}<Trouble {error} />{/if}
+{#if attempt.error}<Trouble error={attempt.error} />{/if}
 
 {#if made && learnt}
   <div class="mt-5 grid items-start gap-5 lg:grid-cols-2">

@@ -5,6 +5,7 @@
   import { api, ok, type Server } from '../api/client';
   import { clock } from '../format';
   import { reachedBy } from '../standing';
+  import { Attempt } from '../attempt.svelte';
   import Button from '../ui/Button.svelte';
   import Field from '../ui/Field.svelte';
   import Lading from '../ui/Lading.svelte';
@@ -17,21 +18,13 @@
   let { server }: { server: Server } = $props();
   const client = useQueryClient();
   let params = $derived({ params: { path: { server: server.name } } });
-  let busy = $state('');
-  let error = $state<unknown>();
+  const attempt = new Attempt();
   let editing = $state(false);
   let dropping = $state(false);
 
   async function act(what: string, does: () => Promise<unknown>) {
-    busy = what;
-    error = undefined;
-    try {
-      await does();
-    } catch (e) {
-      error = e;
-    }
+    await attempt.run(what, does);
     await client.invalidateQueries({ queryKey: ['status', server.name] });
-    busy = '';
   }
 
   const test = () => act('test', () => ok(api.POST('/servers/{server}/test', params)));
@@ -71,7 +64,7 @@
         Compare it with what your host's panel says, or with what the person who set the machine up tells you. Only
         then confirm it.
       </p>
-      <Button kind="main" disabled={busy !== ''} onclick={trust}>This is the key: trust it</Button>
+      <Button kind="main" disabled={attempt.busy !== ''} onclick={trust}>This is the key: trust it</Button>
     </div>
   {:else if server.abilities}
     <ul class="px-4 py-3">
@@ -87,15 +80,15 @@
     </p>
   {/if}
 </Lading>
-{#if error}<Trouble {error} />{/if}
+{#if attempt.error}<Trouble error={attempt.error} />{/if}
 <div class="mt-4 flex flex-wrap gap-3">
   <Button
     kind={server.abilities || server.offeredKey ? 'plain' : 'main'}
-    disabled={busy !== ''}
-    onclick={test}>{busy === 'test' ? 'Testing…' : 'Test it'}</Button
+    disabled={attempt.busy !== ''}
+    onclick={test}>{attempt.busy === 'test' ? 'Testing…' : 'Test it'}</Button
   >
-  <Button disabled={busy !== ''} onclick={() => (editing = true)}>Edit…</Button>
-  <Button disabled={busy !== ''} onclick={() => (dropping = true)}>Forget it…</Button>
+  <Button disabled={attempt.busy !== ''} onclick={() => (editing = true)}>Edit…</Button>
+  <Button disabled={attempt.busy !== ''} onclick={() => (dropping = true)}>Forget it…</Button>
 </div>
 
 <EditServer bind:open={editing} {server} />
@@ -104,6 +97,6 @@
   title="Forget {server.name}?"
   about="Its files on the host stay as they are. Its records here can no longer be used to take anything back."
 >
-  {#if error}<Trouble {error} />{/if}
-  <Button kind="main" disabled={busy !== ''} onclick={drop}>Forget {server.name}</Button>
+  {#if attempt.error}<Trouble error={attempt.error} />{/if}
+  <Button kind="main" disabled={attempt.busy !== ''} onclick={drop}>Forget {server.name}</Button>
 </Sheet>

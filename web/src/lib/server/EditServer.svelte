@@ -3,6 +3,7 @@
   import { useQueryClient } from '@tanstack/svelte-query';
   import { navigate } from '../../router';
   import { api, ok, type Server } from '../api/client';
+  import { Attempt } from '../attempt.svelte';
   import Button from '../ui/Button.svelte';
   import Labelled from '../ui/Labelled.svelte';
   import Sheet from '../ui/Sheet.svelte';
@@ -17,14 +18,11 @@
   let reach = $derived(reachOf(server.transport));
   let variables = $derived({ ...server.variables });
   let forgetKey = $state(false);
-  let busy = $state(false);
-  let error = $state<unknown>();
+  const attempt = new Attempt();
 
   async function save(e: SubmitEvent) {
     e.preventDefault();
-    busy = true;
-    error = undefined;
-    try {
+    await attempt.run('send', async () => {
       const body = { ...(name !== server.name && { name }), variables, forgetKey, ...said(reach) };
       const now = await ok(
         api.PATCH('/servers/{server}', { params: { path: { server: server.name } }, body })
@@ -32,11 +30,7 @@
       open = false;
       await navigate('/servers/:server/:tab', { params: { server: now.name, tab: 'about' }, replace: true });
       await client.invalidateQueries();
-    } catch (e) {
-      error = e;
-    } finally {
-      busy = false;
-    }
+    });
   }
 </script>
 
@@ -52,7 +46,9 @@
     {#if server.hostKey}<Tick bind:checked={forgetKey}
         >Forget the host's key; the next test shows the one it offers then</Tick
       >{/if}
-    {#if error}<Trouble {error} />{/if}
-    <Button kind="main" type="submit" disabled={busy}>{busy ? 'Saving…' : 'Save'}</Button>
+    {#if attempt.error}<Trouble error={attempt.error} />{/if}
+    <Button kind="main" type="submit" disabled={attempt.busy !== ''}
+      >{attempt.busy ? 'Saving…' : 'Save'}</Button
+    >
   </form>
 </Sheet>

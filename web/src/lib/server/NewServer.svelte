@@ -4,6 +4,7 @@
   import { navigate } from '../../router';
   import { api, ok, type Rulebook } from '../api/client';
   import { rulebook } from '../api/queries';
+  import { Attempt } from '../attempt.svelte';
   import Button from '../ui/Button.svelte';
   import Labelled from '../ui/Labelled.svelte';
   import Sheet from '../ui/Sheet.svelte';
@@ -19,30 +20,23 @@
   let book = $derived(picked || (books[0]?.name ?? ''));
   let reach = $state(blank());
   let variables = $state<Record<string, string>>({});
-  let busy = $state(false);
-  let error = $state<unknown>();
+  const attempt = new Attempt();
   const whole = createQuery(() => ({ ...rulebook(book), enabled: book !== '' }));
   let asked = $derived(whole.data?.variables ?? []);
 
   async function add(e: SubmitEvent) {
     e.preventDefault();
-    busy = true;
-    error = undefined;
     const told = Object.fromEntries(
       asked.map((v) => [v.name, variables[v.name] || v.default || '']).filter(([, v]) => v)
     );
-    try {
+    await attempt.run('send', async () => {
       await ok(
         api.POST('/servers', { body: { name: name.trim(), rulebook: book, variables: told, ...said(reach) } })
       );
       await client.invalidateQueries({ queryKey: ['servers'] });
       open = false;
       await navigate('/servers/:server/:tab', { params: { server: name.trim(), tab: 'about' } });
-    } catch (e) {
-      error = e;
-    } finally {
-      busy = false;
-    }
+    });
   }
 </script>
 
@@ -68,7 +62,9 @@
       >
     {/each}
     <ReachForm bind:reach />
-    {#if error}<Trouble {error} />{/if}
-    <Button kind="main" type="submit" disabled={busy}>{busy ? 'Adding…' : 'Add it'}</Button>
+    {#if attempt.error}<Trouble error={attempt.error} />{/if}
+    <Button kind="main" type="submit" disabled={attempt.busy !== ''}
+      >{attempt.busy ? 'Adding…' : 'Add it'}</Button
+    >
   </form>
 </Sheet>

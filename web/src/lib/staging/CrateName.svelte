@@ -3,6 +3,7 @@
   import { useQueryClient } from '@tanstack/svelte-query';
   import { navigate } from '../../router';
   import { api, ok, type Crate } from '../api/client';
+  import { Attempt } from '../attempt.svelte';
   import Button from '../ui/Button.svelte';
   import Labelled from '../ui/Labelled.svelte';
   import Sheet from '../ui/Sheet.svelte';
@@ -12,15 +13,12 @@
   const client = useQueryClient();
   let name = $derived(crate.name);
   let version = $derived(crate.version);
-  let busy = $state(false);
-  let error = $state<unknown>();
+  const attempt = new Attempt();
 
   async function save(e: SubmitEvent) {
     e.preventDefault();
-    busy = true;
-    error = undefined;
     const body = { ...(name !== crate.name && { name }), ...(version !== crate.version && { version }) };
-    try {
+    await attempt.run('send', async () => {
       const now = await ok(
         api.POST('/crates/{crate}/set', { params: { path: { crate: crate.digest } }, body })
       );
@@ -28,11 +26,7 @@
       open = false;
       const next = now.items.find((c) => c.name === name) ?? now.items[0];
       if (next) await navigate('/crates/:digest', { params: { digest: next.digest } });
-    } catch (e) {
-      error = e;
-    } finally {
-      busy = false;
-    }
+    });
   }
 </script>
 
@@ -52,9 +46,12 @@
     >
       <input class="input mono" required bind:value={version} />
     </Labelled>
-    {#if error}<Trouble {error} />{/if}
-    <Button kind="main" type="submit" disabled={busy || (name === crate.name && version === crate.version)}
-      >{busy ? 'Laying out…' : 'Save'}</Button
+    {#if attempt.error}<Trouble error={attempt.error} />{/if}
+    <Button
+      kind="main"
+      type="submit"
+      disabled={attempt.busy !== '' || (name === crate.name && version === crate.version)}
+      >{attempt.busy ? 'Laying out…' : 'Save'}</Button
     >
   </form>
 </Sheet>

@@ -3,6 +3,7 @@
   import { useQueryClient } from '@tanstack/svelte-query';
   import { navigate } from '../../router';
   import { api, ok, type Crate, type Place } from '../api/client';
+  import { Attempt } from '../attempt.svelte';
   import Button from '../ui/Button.svelte';
   import Labelled from '../ui/Labelled.svelte';
   import Sheet from '../ui/Sheet.svelte';
@@ -24,13 +25,10 @@
   let chosen = $derived(place || (places[0]?.name ?? ''));
   // The best first guess is how the crate's other files are placed there.
   let as = $derived(nearest(crate, chosen));
-  let busy = $state(false);
-  let error = $state<unknown>();
+  const attempt = new Attempt();
 
   async function send(where: { place?: string; as?: string }) {
-    busy = true;
-    error = undefined;
-    try {
+    await attempt.run('send', async () => {
       const now = await ok(
         api.POST('/crates/{crate}/place', {
           params: { path: { crate: crate.digest } },
@@ -41,11 +39,7 @@
       open = false;
       const next = now.items.find((c) => c.name === crate.name) ?? now.items[0];
       if (next) await navigate('/crates/:digest', { params: { digest: next.digest } });
-    } catch (e) {
-      error = e;
-    } finally {
-      busy = false;
-    }
+    });
   }
 </script>
 
@@ -75,10 +69,12 @@
     >
       <input class="input mono" required bind:value={as} />
     </Labelled>
-    {#if error}<Trouble {error} />{/if}
+    {#if attempt.error}<Trouble error={attempt.error} />{/if}
     <div class="flex gap-3">
-      <Button kind="main" type="submit" disabled={busy}>{busy ? 'Laying out…' : 'Place them'}</Button>
-      <Button disabled={busy} onclick={() => send({})}>Leave them out</Button>
+      <Button kind="main" type="submit" disabled={attempt.busy !== ''}
+        >{attempt.busy ? 'Laying out…' : 'Place them'}</Button
+      >
+      <Button disabled={attempt.busy !== ''} onclick={() => send({})}>Leave them out</Button>
     </div>
   </form>
 </Sheet>
