@@ -8,5 +8,7 @@ export default defineConfig({
   plugins: [tailwindcss(), svelte()],
   server: { proxy: { '/api': 'http://127.0.0.1:7420' } },
   build: { target: 'es2023', chunkSizeWarningLimit: 400 },
+  // Components are mounted in tests as a browser would.
+  resolve: process.env.VITEST ? { conditions: ['browser'] } : undefined,
   test: { environment: 'happy-dom', include: ['src/**/*.test.ts'] }
 });

@@ -1,14 +1,18 @@
 package stockroom
 
 import (
+	"bytes"
+	"compress/flate"
 	"context"
 	"errors"
 	"io"
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/core/tree"
@@ -115,4 +119,83 @@ func TestASweepTakesOnlyWhatNobodyKnows(t *testing.T) {
 	require.Equal(t, 1, n)
 	require.FileExists(t, r.path(names[0]))
 	require.NoFileExists(t, r.path(names[1]))
+}
+
+func TestAPackBeginsAnewAndWhatIsDerivedGoesOn(t *testing.T) {
+	x, dir := index{}, t.TempDir()
+	r, err := Open(dir, x)
+	require.NoError(t, err)
+	archive := tree.Sum([]byte("archive"))
+	for _, text := range []string{"an attempt that was given up", "whole"} {
+		s, err := r.Pack(archive)
+		require.NoError(t, err)
+		k, err := s.Append(t.Context(), strings.NewReader(text))
+		require.NoError(t, err)
+		require.Zero(t, k.Offset, "a pack is written from its beginning")
+		raw := make([]byte, k.Size)
+		_, err = s.ReadAt(raw, 0)
+		require.NoError(t, err)
+		require.Equal(t, text, string(raw), "what was appended can be read before the pack is closed")
+		require.NoError(t, s.Close())
+	}
+	s, err := r.Pack(archive)
+	require.NoError(t, err)
+	require.NoError(t, s.Discard())
+	require.NoFileExists(t, r.path(s.Name()))
+
+	at := []int64{}
+	for _, text := range []string{"one", "two"} {
+		s, err := r.Derive(archive)
+		require.NoError(t, err)
+		k, err := s.Append(t.Context(), strings.NewReader(text))
+		require.NoError(t, err)
+		require.NoError(t, errors.Join(s.Sync(), s.Close()))
+		at, x[k.Digest] = append(at, k.Offset), k.Location
+	}
+	require.Equal(t, []int64{0, 3}, at)
+	w, err := r.Whole(t.Context(), tree.Sum([]byte("two")))
+	require.NoError(t, err)
+	raw := make([]byte, 2)
+	_, err = w.ReadAt(raw, 1)
+	require.NoError(t, err)
+	require.NoError(t, w.Close())
+	require.Equal(t, "wo", string(raw))
+	x[archive] = Location{Container: s.Name(), Span: Span{Method: Deflated}}
+	_, err = r.Whole(t.Context(), archive)
+	require.ErrorIs(t, err, ErrNotHeld, "what is packed cannot be read anywhere")
+}
+
+func TestReadersAreUsedAgainAndStayRight(t *testing.T) {
+	texts := []string{strings.Repeat("harbour ", 4000), "", strings.Repeat("lamp", 9), strings.Repeat("x", 70000)}
+	var raw bytes.Buffer
+	var spans []Span
+	for _, text := range texts {
+		at := int64(raw.Len())
+		w, err := flate.NewWriter(&raw, 6)
+		require.NoError(t, err)
+		_, err = io.WriteString(w, text)
+		require.NoError(t, err)
+		require.NoError(t, w.Close())
+		spans = append(spans, Span{Offset: at, Length: int64(raw.Len()) - at, Size: int64(len(text)), Method: Deflated})
+	}
+	var g sync.WaitGroup
+	for range 8 {
+		g.Go(func() {
+			for range 20 {
+				for i, s := range spans {
+					r := s.Reader(bytes.NewReader(raw.Bytes()))
+					got, err := io.ReadAll(r)
+					assert.NoError(t, err)
+					assert.Equal(t, texts[i], string(got))
+					assert.NoError(t, r.(io.Closer).Close())
+				}
+			}
+		})
+	}
+	g.Wait()
+	lying := spans[0]
+	lying.Size = 10
+	got, err := io.ReadAll(lying.Reader(bytes.NewReader(raw.Bytes())))
+	require.NoError(t, err)
+	require.Len(t, got, 11, "one byte more than it says, so that the lie is found out")
 }

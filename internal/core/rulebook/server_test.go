@@ -1,0 +1,108 @@
+package rulebook
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/core/manifest"
+	"restlesscrate/internal/core/version"
+)
+
+// whole is a rulebook that says everything that the language can.
+const whole = `format: 1
+name: hill
+title: Kite Hill
+case: blind
+game: {versions: ["3.1"], loaders: [reel]}
+variables:
+  meadow: {ask: "which meadow", default: south}
+places:
+  kites: {path: "{meadow}/kites"}
+  log-books: {path: books, data: true}
+kinds:
+  kite:
+    recognise: {marker: kite.toml}
+    several: true
+    id: {read: {file: kite.toml, at: /id}}
+    version: {read: [{file: kite.toml, at: /version}, {file: about.txt, match: 'v(\S+)'}]}
+    needs: {file: kite.toml, at: /needs, item: /id, range: /version}
+    side: {file: "*.conf", at: /side, format: ini}
+    put:
+      - {take: "tails/*", place: kites, as: "tails/{file}", also: true, optional: tails}
+      - {take: "**", place: kites, as: "{name}/{path}", settings: true}
+  kit:
+    recognise: {single: "*.run"}
+    installer: run it at home
+load-lists:
+  aloft: {file: "{meadow}/hill.conf", form: joined, match: 'kites=(.*)', separator: ",", entry: "{name}", kinds: [kite]}
+  order: {file: order.json, form: json, at: /kites, entry: "{name}@{version}"}
+  lines: {file: order.txt, form: line, entry: "fly {name}", disabled: "# {entry}"}
+log: {file: hill.log, ready: '^up$', loaded: '^(?P<name>\S+) flies', failed: '^(?P<name>\S+) fell', missing: 'wants (?P<needs>\S+)'}
+console: {send: kites, line: '^- (?P<name>\S+)'}
+first-run: ["books/**"]
+agreements:
+  - {value: {file: hill.conf, match: 'max=(\d+)'}, with: {file: limits.yaml, at: /kites}, bound: at-most, because: lines tangle}
+by-hand:
+  - {what: open the gate, text: "7000/udp"}
+`
+
+func TestEverythingThatTheLanguageCanSay(t *testing.T) {
+	b, err := Parse([]byte(whole))
+	require.NoError(t, err)
+	require.True(t, b.CaseBlind)
+	require.Equal(t, version.Known{Games: []string{"3.1"}, Loaders: []string{"reel"}}, b.Known)
+	require.True(t, b.Places[1].Data)
+	k := b.Kinds[0]
+	require.True(t, k.Several)
+	require.Equal(t, []Reading{{File: "kite.toml", At: "/version", Format: manifest.TOML, Line: 16}, {File: "about.txt", Match: `v(\S+)`, Line: 16}}, k.VerIn)
+	require.Equal(t, []Reading{{File: "kite.toml", At: "/needs", Format: manifest.TOML, Item: "/id", Range: "/version", Line: 17}}, k.Facts[Needs])
+	require.Equal(t, manifest.INI, k.Facts[Side][0].Format)
+	require.Equal(t, Rule{Take: []string{"tails/*"}, Place: "kites", As: "tails/{file}", Also: true, Optional: "tails", Line: 20}, k.Rules[0])
+	require.True(t, k.Rules[1].Settings)
+	require.Equal(t, "run it at home", b.Kinds[1].Installer)
+	require.Equal(t, LoadList{Name: "aloft", File: "{meadow}/hill.conf", Form: "joined", Entry: "{name}", Kinds: []string{"kite"}, Match: "kites=(.*)", Separator: ",", Line: 26}, b.Lists[0])
+	require.Equal(t, "# {entry}", b.Lists[2].Disabled)
+	require.Equal(t, `wants (?P<needs>\S+)`, b.Log.Missing)
+	require.Equal(t, Console{Send: "kites", Line: `^- (?P<name>\S+)`}, b.Console)
+	require.Equal(t, []string{"books/**"}, b.FirstRun)
+	require.Equal(t, []Agreement{{Left: Setting{File: "hill.conf", Match: `max=(\d+)`}, Right: Setting{File: "limits.yaml", At: "/kites", Format: manifest.YAML}, Bound: "at-most", Because: "lines tangle", Line: 33}}, b.Agree)
+	require.Equal(t, []ByHand{{"open the gate", "7000/udp"}}, b.ByHand)
+	require.Equal(t, "a folder with kite.toml; each one is an add-on", k.Recognised())
+	require.Equal(t, "one file *.run; an installer that is run elsewhere", b.Kinds[1].Recognised())
+}
+
+func TestWhatIsWrongWithTheServersPartIsSaidWithItsPlace(t *testing.T) {
+	for name, c := range map[string]struct{ old, new, want string }{
+		"a form":              {"form: line", "form: lines", `line 28, column 34: form is "lines"; it is one of line, json, yaml, joined`},
+		"a list without at":   {"form: json, at: /kites,", "form: json,", `line 27, column 3: a load list of form json needs at: where in the file the list is`},
+		"joined by what":      {`, separator: ","`, ``, `line 26, column 3: a load list of form joined needs match (which value) and separator`},
+		"at with lines":       {"form: line,", "form: line, at: /x,", `at goes with form json or yaml, not with line`},
+		"match with lines":    {"form: line,", "form: line, match: '(x)',", `match and separator go with form joined, not with line`},
+		"an entry of nothing": {`"fly {name}"`, `"fly"`, `entry holds none of {name}, {version}, {file}`},
+		"an entry's word":     {`"fly {name}"`, `"fly {nam}"`, `entry holds {nam}; did you mean "name"?`},
+		"an unknown kind":     {"kinds: [kite]", "kinds: [kit e]", `there is no kind "kit e"; did you mean "kite"?`},
+		"an unknown variable": {`"{meadow}/hill.conf"`, `"{meadw}/hill.conf"`, `file holds {meadw}, but there is no variable "meadw"`},
+		"a group":             {`'^(?P<name>\S+) flies'`, `'^(\S+) flies'`, `loaded: it has no group "name"; write (?P<name>...) around what it finds`},
+		"an expression":       {`'^up$'`, `'^up($'`, `ready: missing closing )`},
+		"a bound":             {"bound: at-most", "bound: at-moost", `bound is "at-moost"; it is one of equal, at-most, at-least`},
+		"both at and match":   {"at: /kites}, bound", "at: /kites, match: '(x)'}, bound", `a value needs exactly one of at and match`},
+		"no format":           {"file: limits.yaml, at", "file: limits, at", `the suffix of "limits" does not tell how it is written; use match`},
+		"a reading of both":   {"at: /id}}", "at: /id, match: '(x)'}}", `a reading needs exactly one of at (a JSON Pointer into a manifest) and match`},
+		"a reading's format":  {"format: ini", "format: inni", `there is no format "inni"; did you mean "ini"?`},
+		"an unclear suffix":   {", format: ini", "", `the suffix of "*.conf" does not tell how it is written; add format: one of toml, yaml`},
+		"a pointer":           {"at: /id}}", "at: id}}", `at: "id" is no JSON Pointer: it begins with a slash`},
+		"an installer puts":   {"installer: run it at home", "installer: run it\n    put: [{take: x, place: kites}]", `kind kit is an installer, which is run elsewhere; it cannot put files too`},
+		"nothing to put":      {"installer: run it at home", "about: nothing", `kind kit needs the key "put"`},
+		"yes or no":           {"several: true", "several: yess", `several is "yess"; it is true or false`},
+		"an optional name":    {"optional: tails", "optional: the tails", `"the tails" cannot name an optional part`},
+		"repack alone":        {`{single: "*.run"}`, `{single: "*.run", repack: true}`, `repack goes with holds`},
+		"left and optional":   {`{take: "**", place: kites, as: "{name}/{path}", settings: true}`, `{leave: "**", settings: true}`, `a rule that leaves files out has nothing optional, also or settings`},
+	} {
+		text := strings.Replace(whole, c.old, c.new, 1)
+		require.NotEqual(t, whole, text, name)
+		_, err := Parse([]byte(text))
+		require.ErrorContains(t, err, c.want, name)
+	}
+}

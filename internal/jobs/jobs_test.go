@@ -1,0 +1,127 @@
+package jobs
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"log/slog"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/records"
+)
+
+// engine runs jobs over real records.
+func engine(t *testing.T) (*Engine, context.CancelFunc) {
+	t.Helper()
+	db, err := records.Open(t.Context(), filepath.Join(t.TempDir(), "records.db"), time.Now)
+	require.NoError(t, err)
+	ctx, stop := context.WithCancel(t.Context())
+	e := New(ctx, db, slog.New(slog.DiscardHandler), time.Now, func(err error) any { return map[string]string{"detail": err.Error()} })
+	t.Cleanup(func() {
+		stop()
+		e.Wait()
+		require.NoError(t, db.Close())
+	})
+	return e, stop
+}
+
+// followed gives a job's events after a number, once it has ended.
+func followed(t *testing.T, e *Engine, id string, after int64) (model.Job, []model.JobEvent) {
+	t.Helper()
+	var events []model.JobEvent
+	j, err := e.Follow(t.Context(), id, after, func(ev model.JobEvent) error { events = append(events, ev); return nil })
+	require.NoError(t, err)
+	return j, events
+}
+
+func numbers(events []model.JobEvent) (out []int64) {
+	for _, e := range events {
+		out = append(out, e.Number)
+	}
+	return out
+}
+
+func TestAJobTellsWhatItDoesAndEnds(t *testing.T) {
+	e, _ := engine(t)
+	j, err := e.Start(t.Context(), "stage", "x.zip", "owner", func(_ context.Context, tell Tell) (any, error) {
+		tell("look", map[string]int{"n": 1})
+		tell("look", map[string]int{"n": 2})
+		return "result", nil
+	})
+	require.NoError(t, err)
+	ended, events := followed(t, e, j.ID, 0)
+	require.Equal(t, []int64{1, 2}, numbers(events))
+	require.JSONEq(t, `{"n":2}`, string(events[1].Data))
+	require.Equal(t, "done", ended.State)
+	require.JSONEq(t, `"result"`, string(ended.Result))
+	require.Equal(t, "owner", ended.Actor)
+
+	_, again := followed(t, e, j.ID, 1)
+	require.Equal(t, []int64{2}, numbers(again), "a listener that comes back gets what it missed")
+}
+
+func TestAListenerHearsEventsWhileTheJobGoesOn(t *testing.T) {
+	e, _ := engine(t)
+	release := make(chan struct{})
+	j, err := e.Start(t.Context(), "run", "s#1", "owner", func(_ context.Context, tell Tell) (any, error) {
+		tell("phase", "prepare")
+		<-release
+		tell("phase", "swap")
+		return nil, nil
+	})
+	require.NoError(t, err)
+	heard := 0
+	ended, err := e.Follow(t.Context(), j.ID, 0, func(model.JobEvent) error {
+		if heard++; heard == 1 {
+			close(release) // the second event can only come after the first was heard
+		}
+		return nil
+	})
+	require.NoError(t, err)
+	require.Equal(t, 2, heard)
+	require.Equal(t, "done", ended.State)
+}
+
+func TestAFailureAndAPanicAreTheJobsOwn(t *testing.T) {
+	e, _ := engine(t)
+	for want, work := range map[string]Work{
+		"no room":                      func(context.Context, Tell) (any, error) { return nil, errors.New("no room") },
+		"an unexpected failure: oh no": func(context.Context, Tell) (any, error) { panic("oh no") },
+	} {
+		j, err := e.Start(t.Context(), "x", "", "owner", work)
+		require.NoError(t, err)
+		ended, _ := followed(t, e, j.ID, 0)
+		require.Equal(t, "failed", ended.State)
+		var problem struct{ Detail string }
+		require.NoError(t, json.Unmarshal(ended.Problem, &problem))
+		require.Equal(t, want, problem.Detail)
+	}
+}
+
+func TestAListenerThatGoesAwayStopsNothing(t *testing.T) {
+	e, _ := engine(t)
+	release := make(chan struct{})
+	j, err := e.Start(t.Context(), "x", "", "owner", func(context.Context, Tell) (any, error) { <-release; return 1, nil })
+	require.NoError(t, err)
+	ctx, leave := context.WithCancel(t.Context())
+	leave()
+	_, err = e.Follow(ctx, j.ID, 0, func(model.JobEvent) error { return nil })
+	require.ErrorIs(t, err, context.Canceled)
+	close(release)
+	ended, _ := followed(t, e, j.ID, 0)
+	require.Equal(t, "done", ended.State)
+	_, err = e.Find(t.Context(), "job-nobody")
+	require.ErrorIs(t, err, model.ErrNotFound)
+}
+
+func TestNoJobStartsWhileTheServiceStops(t *testing.T) {
+	e, stop := engine(t)
+	stop()
+	_, err := e.Start(t.Context(), "x", "", "owner", func(context.Context, Tell) (any, error) { return nil, nil })
+	require.EqualError(t, err, "the service is stopping")
+}

@@ -1,0 +1,164 @@
+package records
+
+import (
+	"database/sql"
+	"fmt"
+	"io/fs"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/pressly/goose/v3"
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/stockroom"
+)
+
+// staged records an archive and a rulebook to lay it out by.
+func staged(t *testing.T, db *DB, name string) (model.Archive, model.Revision) {
+	t.Helper()
+	rev, _, err := db.AddRevision(t.Context(), model.Revision{Name: "moss", Title: "Moss", Text: []byte("x"), Digest: "d", Actor: "me"})
+	require.NoError(t, err)
+	d := tree.Sum([]byte(name))
+	a, err := db.AddArchive(t.Context(), model.Archive{Digest: d, Size: 3, Filename: name, Format: "zip", Container: "archives/" + name,
+		Findings: []finding.Finding{{Level: finding.Note, Code: "hidden", What: "h"}}, Actor: "me"},
+		[]tree.Entry{{Path: "a", Size: 1, Digest: tree.Sum([]byte("a"))}, {Path: "d", Dir: true}},
+		map[string][]stockroom.Held{"archives/" + name: {{Digest: d, Span: stockroom.Span{Length: 3, Size: 3, Method: stockroom.Stored}}},
+			"packs/" + name: {{Digest: tree.Sum([]byte("a")), Span: stockroom.Span{Offset: 5, Length: 1, Size: 1, Method: stockroom.Stored}}}})
+	require.NoError(t, err)
+	return a, rev
+}
+
+func crate(name, version, text string) *layout.Crate {
+	return &layout.Crate{Rulebook: "moss", Kind: "cave", Name: name, Version: version, Files: []layout.File{{Place: "caves", Path: "a", Digest: tree.Sum([]byte(text)), Size: 1}}, Left: []layout.Left{}}
+}
+
+func TestAnArchiveIsRecordedWithWhatThereIsToKnowOfIt(t *testing.T) {
+	db := open(t)
+	a, _ := staged(t, db, "x.zip")
+	require.Equal(t, "h", a.Findings[0].What)
+	entries, err := db.Entries(t.Context(), a.ID)
+	require.NoError(t, err)
+	require.Equal(t, []tree.Entry{{Path: "a", Size: 1, Digest: tree.Sum([]byte("a"))}, {Path: "d", Dir: true}}, entries)
+	at, err := db.Locate(t.Context(), tree.Sum([]byte("a")))
+	require.NoError(t, err)
+	require.Equal(t, "packs/x.zip", at.Container)
+	require.EqualValues(t, 5, at.Offset)
+	all, err := db.Containers(t.Context())
+	require.NoError(t, err)
+	require.Equal(t, map[string]bool{"archives/x.zip": true, "packs/x.zip": true}, all)
+}
+
+func TestALayoutIsKeptWithItsCorrectionsCratesAndPallet(t *testing.T) {
+	db := open(t)
+	a, rev := staged(t, db, "tour-1.zip")
+	res := layout.Result{Crates: []*layout.Crate{crate("hall", "1", "h"), crate("shaft", "1", "s")}, Pallet: &layout.Pallet{Name: "tour", Version: "1"},
+		Findings: []finding.Finding{{Level: finding.Note, Code: "left-of-pack", What: "l"}}}
+	_, err := db.LaidOut(t.Context(), a.ID, rev.ID, "")
+	require.ErrorIs(t, err, model.ErrNotFound)
+	for range 2 { // the second time changes nothing
+		laid, err := db.AddLayout(t.Context(), a.ID, rev.ID, "", res, "me")
+		require.NoError(t, err)
+		again, err := db.LaidOut(t.Context(), a.ID, rev.ID, "")
+		require.NoError(t, err)
+		require.Equal(t, "tour@1", again.Pallet)
+		require.Equal(t, laid.Pallet, again.Pallet)
+		require.Equal(t, res.Findings, again.Findings)
+		require.Equal(t, []string{"hall@1", "shaft@1"}, []string{again.Crates[0].Body.Label(), again.Crates[1].Body.Label()})
+		require.Equal(t, laid.Crates[0].Digest, again.Crates[0].Digest)
+		require.Equal(t, laid.Crates[0].ID, again.Crates[0].ID)
+	}
+	_, err = db.LaidOut(t.Context(), a.ID, rev.ID, "corrected")
+	require.ErrorIs(t, err, model.ErrNotFound, "other corrections are another layout")
+	pallets, err := db.Pallets(t.Context(), "moss", "tour")
+	require.NoError(t, err)
+	require.Len(t, pallets, 1)
+	require.Len(t, pallets[0].Members, 2)
+
+	crates, err := db.Crates(t.Context(), "moss", "hall", 0, 10)
+	require.NoError(t, err)
+	require.NoError(t, db.DropCrate(t.Context(), crates[0]))
+	_, err = db.LaidOut(t.Context(), a.ID, rev.ID, "")
+	require.ErrorIs(t, err, model.ErrNotFound, "a crate was dropped: it is laid out again")
+	_, err = db.AddLayout(t.Context(), a.ID, rev.ID, "", res, "me")
+	require.NoError(t, err)
+	crates, err = db.Crates(t.Context(), "moss", "hall", 0, 10)
+	require.NoError(t, err)
+	require.Len(t, crates, 1, "and is in the list again")
+}
+
+func TestCorrectionsAndChoicesAreKept(t *testing.T) {
+	db := open(t)
+	s := server(t, db, "a")
+	for _, rules := range []string{"one", "two"} {
+		require.NoError(t, db.Correct(t.Context(), "moss", "hall", "me", func(c *model.Correction) { c.Rules += rules; c.Name = "great-hall" }))
+	}
+	got, err := db.Corrections(t.Context(), "moss")
+	require.NoError(t, err)
+	require.Equal(t, map[string]model.Correction{"hall": {Name: "great-hall", Rules: "onetwo"}}, got)
+	got, err = db.Corrections(t.Context(), "other")
+	require.NoError(t, err)
+	require.Empty(t, got)
+	require.NoError(t, db.SaveChoices(t.Context(), s.ID, map[string][]string{"hall": {"wet"}}))
+	require.NoError(t, db.SaveChoices(t.Context(), s.ID, map[string][]string{"hall": {}, "shaft": {"deep"}}))
+	parts, err := db.Choices(t.Context(), s.ID)
+	require.NoError(t, err)
+	require.Equal(t, map[string][]string{"hall": {}, "shaft": {"deep"}}, parts)
+}
+
+func TestRowsBeyondOneStatementAreAllInserted(t *testing.T) {
+	db := open(t)
+	for _, n := range []int{0, 1, together - 1, together, together + 1, 3*together + 7} {
+		var entries []tree.Entry
+		for i := range n {
+			entries = append(entries, tree.Entry{Path: tree.Path(fmt.Sprintf("f%04d", i)), Size: int64(i)})
+		}
+		a, err := db.AddArchive(t.Context(), model.Archive{Digest: tree.Sum([]byte(fmt.Sprint(n))), Filename: "x", Container: fmt.Sprint("archives/", n)}, entries, nil)
+		require.NoError(t, err)
+		got, err := db.Entries(t.Context(), a.ID)
+		require.NoError(t, err)
+		require.Equal(t, entries, got, "%d rows", n)
+	}
+}
+
+func TestRecordsOfTheFirstVersionAreCarriedOver(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "records.db")
+	old, err := sql.Open("sqlite", file)
+	require.NoError(t, err)
+	steps, err := goose.NewProvider(goose.DialectSQLite3, old, migrationFiles(t))
+	require.NoError(t, err)
+	_, err = steps.UpTo(t.Context(), 1)
+	require.NoError(t, err)
+	_, err = old.ExecContext(t.Context(), `
+		INSERT INTO container VALUES (1, 'archives/x', 'archive');
+		INSERT INTO rulebook_revision (id, name, number, title, text, digest, actor, created_at) VALUES (1, 'moss', 1, 'Moss', 'x', 'd', 'me', 1);
+		INSERT INTO archive (id, digest, size, filename, format, container_id, actor, created_at) VALUES (1, ?1, 3, 'x.zip', 'zip', 1, 'me', 1);
+		INSERT INTO addon VALUES (1, 'moss', 'hall', 'hall');
+		INSERT INTO crate (id, digest, addon_id, version, revision_id, body, findings, actor, created_at) VALUES (1, ?1, 1, '1', 1, '{"name":"hall","version":"1"}', '[]', 'me', 1);
+		INSERT INTO layout (archive_id, revision_id, corrections, crate_id, findings) VALUES (1, 1, '', 1, '[]');`, tree.Sum([]byte("x")).String())
+	require.NoError(t, err)
+	require.NoError(t, old.Close())
+
+	db, err := Open(t.Context(), file, time.Now)
+	require.NoError(t, err)
+	defer db.Close()
+	laid, err := db.LaidOut(t.Context(), 1, 1, "")
+	require.NoError(t, err)
+	require.Len(t, laid.Crates, 1)
+	require.Equal(t, "hall@1", laid.Crates[0].Body.Label())
+	a, err := db.Archive(t.Context(), tree.Sum([]byte("x")))
+	require.NoError(t, err)
+	require.Empty(t, a.Findings)
+}
+
+// migrationFiles gives the migrations as the program has them.
+func migrationFiles(t *testing.T) fs.FS {
+	t.Helper()
+	dir, err := fs.Sub(migrations, "migrations")
+	require.NoError(t, err)
+	return dir
+}
