@@ -197,7 +197,12 @@ func (db *DB) AddLayout(ctx context.Context, archive, revision int64, correction
 				return err
 			}
 			if m.ID = id; !fresh {
-				m.Body = layout.Crate{} // the one that is there counts; it is read below
+				// The same files, but of this archive the newest reasons count.
+				if _, err := tx.ExecContext(ctx, `UPDATE crate SET body = ?, findings = ?, revision_id = ? WHERE id = ? AND EXISTS
+					(SELECT 1 FROM crate_archive WHERE crate_id = ? AND archive_id = ?)`, text(c), text(c.Findings), revision, id, id, archive); err != nil {
+					return err
+				}
+				m.Body = layout.Crate{} // what is there now is read below
 			}
 			laid.Crates = append(laid.Crates, m)
 			if _, err := tx.ExecContext(ctx, `INSERT INTO crate_archive (crate_id, archive_id) VALUES (?,?) ON CONFLICT DO NOTHING`, id, archive); err != nil {

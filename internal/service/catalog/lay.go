@@ -59,7 +59,7 @@ func (s *Service) layNow(ctx context.Context, a model.Archive, filename string, 
 		if err := s.repack(ctx, a, c); err != nil {
 			return model.Laid{}, err
 		}
-		if err := s.otherBytes(ctx, c); err != nil {
+		if err := s.otherBytes(ctx, a, c); err != nil {
 			return model.Laid{}, err
 		}
 	}
@@ -67,14 +67,15 @@ func (s *Service) layNow(ctx context.Context, a model.Archive, filename string, 
 }
 
 // otherBytes warns of a crate that has the name and version of one that is
-// staged already, but not its bytes. Both are kept.
-func (s *Service) otherBytes(ctx context.Context, c *layout.Crate) error {
+// staged already from another archive, but not its bytes. Both are kept.
+func (s *Service) otherBytes(ctx context.Context, a model.Archive, c *layout.Crate) error {
 	there, err := s.Records.Crates(ctx, c.Rulebook, c.Key(), 0, manyCrates)
 	if err != nil {
 		return err
 	}
 	for _, x := range there {
-		if x.Body.Version == c.Version && c.Version != layout.Unmarked && x.Digest != c.Digest() {
+		own := slices.ContainsFunc(x.Archives, func(o model.Archive) bool { return o.ID == a.ID })
+		if !own && x.Body.Version == c.Version && c.Version != layout.Unmarked && x.Digest != c.Digest() {
 			c.Findings = append(c.Findings, finding.Finding{Level: finding.Warn, Code: "other-bytes",
 				What: fmt.Sprintf("%s~%s of %s has the same name and version, but other files", x.Body.Label(), x.Digest.Short(), sourceOf(x)),
 				Mend: fmt.Sprintf("crate compare %s~%s %s~%s shows how they differ.", x.Body.Label(), x.Digest.Short(), c.Label(), c.Digest().Short())})
