@@ -217,7 +217,7 @@ func (a *App) send(ctx context.Context, bar bool, c *client.Client, file string,
 
 func (a *App) printStaged(st api.Staged) {
 	fmt.Fprintf(a.Out, "%s (%s, %s)\n", st.Archive.Filename, st.Archive.Format, size(st.Archive.Size))
-	crates, same, asked := 0, true, false
+	crates, same, asked, known := 0, true, false, false
 	for _, b := range st.Rulebooks {
 		same = same && !b.Fresh
 		crates += len(b.Crates)
@@ -236,6 +236,7 @@ func (a *App) printStaged(st api.Staged) {
 			if !told[f] {
 				a.printFinding(a.Out, f)
 			}
+			known = known || f.Code == "installer"
 		}
 		asked = asked || len(b.Choices) > 0
 	}
@@ -244,6 +245,8 @@ func (a *App) printStaged(st api.Staged) {
 		fmt.Fprintln(a.Out, "  The same bytes were staged before; nothing was changed.")
 	case crates == 0 && asked:
 		fmt.Fprintln(a.Out, "  The archive is kept, but no crate was made yet: stage it again with --root FOLDER.")
+	case crates == 0 && known:
+		fmt.Fprintln(a.Out, "  The archive is kept; no crate is made of it.")
 	case crates == 0:
 		books := make([]string, len(st.Rulebooks))
 		for i, b := range st.Rulebooks {

@@ -107,6 +107,9 @@ func (l *laying) kinds() {
 			}
 		default:
 			for _, r := range roots {
+				if len(roots) > 1 && len(r.stems) > 1 {
+					r.stems = r.stems[:len(r.stems)-1] // the file's name is the pack's
+				}
 				if !taken(r) {
 					l.crate(k, r)
 				}

@@ -96,6 +96,7 @@ func TestAPackGivesOneCratePerAddOn(t *testing.T) {
 	}), nil)
 	require.Len(t, r.Crates, 2)
 	require.Equal(t, "grand-tour@3", r.Pallet.Label())
+	require.Empty(t, r.Crates[0].Findings, "the 3 in the file's name is the pack's")
 	require.Equal(t, "hall@1.0", r.Crates[0].Label())
 	require.Equal(t, "shaft@2.0", r.Crates[1].Label())
 	require.Equal(t, map[string]string{"tour/caves/shaft/cave.toml": "caves:shaft/cave.toml", "tour/caves/shaft/deep/x": "caves:shaft/deep/x"}, targets(r.Crates[1]))

@@ -87,13 +87,14 @@ func (s *Service) otherBytes(ctx context.Context, a model.Archive, c *layout.Cra
 
 // sourceOf says from where a crate came, as far as a person said it.
 func sourceOf(c model.Crate) string {
-	for _, a := range c.Archives {
-		if a.Source != "" {
-			return fmt.Sprintf("%s (%s)", a.Filename, a.Source)
-		}
+	if len(c.Archives) == 0 {
+		return "an archive that is gone"
+	}
+	a := c.Archives[0]
+	if a.Source == "" {
 		return a.Filename
 	}
-	return "an archive that is gone"
+	return fmt.Sprintf("%s (%s)", a.Filename, a.Source)
 }
 
 // fixes gives the corrections of a rulebook for the core, and the digest that
