@@ -160,6 +160,35 @@ type TryRulebook struct {
 	Archive string `json:"archive" doc:"Its digest"`
 }
 
+// ReadTree asks what a rulebook makes of a server's tree.
+type ReadTree struct {
+	Text   string `json:"text"`
+	Server string `json:"server"`
+}
+
+// OnTree is what a rulebook makes of a server's tree, as far as names tell.
+type OnTree struct {
+	Places    []PlaceThere `json:"places" nullable:"false"`
+	Addons    []AddonThere `json:"addons" nullable:"false"`
+	Protected []string     `json:"protected" nullable:"false" doc:"Protected paths that are there"`
+}
+
+// PlaceThere is a place at its real path.
+type PlaceThere struct {
+	Name  string `json:"name"`
+	Path  string `json:"path"`
+	Holds int    `json:"holds" doc:"Things right in it; -1 where there is no such folder"`
+}
+
+// AddonThere is something that looks like an add-on.
+type AddonThere struct {
+	Kind    string `json:"kind"`
+	Place   string `json:"place"`
+	Path    string `json:"path"`
+	Name    string `json:"name"`
+	Version string `json:"version,omitempty"`
+}
+
 // Starter is a rulebook named for a shape instead of a game.
 type Starter struct {
 	Name  string `json:"name"`

@@ -20,8 +20,9 @@ func (a *App) rulebookCommand() *cli.Command {
 		{Name: "list", Usage: "list the rulebooks", Action: a.rulebookList},
 		{Name: "show", Usage: "show a rulebook", UsageText: "restless rulebook show NAME [--revision N] [--text]", Flags: []cli.Flag{
 			&cli.IntFlag{Name: "revision", Usage: "`N`; the newest if not given"}, &cli.BoolFlag{Name: "text", Usage: "the YAML itself"}}, Action: a.rulebookShow},
-		{Name: "check", Usage: "read a rulebook file and say what is wrong with it", UsageText: "restless rulebook check FILE [--with ARCHIVE]",
-			Flags: []cli.Flag{&cli.StringFlag{Name: "with", Usage: "show what it would make of this `ARCHIVE` or folder"}}, Action: a.rulebookCheck},
+		{Name: "check", Usage: "read a rulebook file and say what is wrong with it", UsageText: "restless rulebook check FILE [--with ARCHIVE] [--with-tree SERVER]",
+			Flags: []cli.Flag{&cli.StringFlag{Name: "with", Usage: "show what it would make of this `ARCHIVE` or folder"},
+				&cli.StringFlag{Name: "with-tree", Usage: "show what it makes of this `SERVER`'s tree"}}, Action: a.rulebookCheck},
 		{Name: "propose", Usage: "make a rulebook from a server's tree, downloads and answers, and print it", UsageText: "restless rulebook propose [SERVER] --name NAME --title TITLE [--with ARCHIVE]... [--answer KEY=VALUE]...\n   restless rulebook propose --starter NAME --name NAME --title TITLE",
 			Flags: []cli.Flag{&cli.StringFlag{Name: "name", Usage: "what the rulebook is called (`NAME`)", Value: "my-game"}, &cli.StringFlag{Name: "title", Usage: "the game's name (`TITLE`)", Value: "My game"},
 				&cli.StringSliceFlag{Name: "with", Usage: "a download to learn from (`ARCHIVE`)"}, &cli.StringSliceFlag{Name: "answer", Usage: "an answer to one of the questions (`KEY=VALUE`)"},

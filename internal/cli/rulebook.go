@@ -15,6 +15,7 @@ import (
 
 func (a *App) rulebookCheck(ctx context.Context, cmd *cli.Command) error {
 	var tried *api.StagedByBook
+	var read *api.OnTree
 	return a.withRulebookFile(cmd, func(c *client.Client, text string) (api.Rulebook, error) {
 		r, err := c.CheckRulebook(ctx, text)
 		if file := cmd.String("with"); err == nil && file != "" {
@@ -25,12 +26,20 @@ func (a *App) rulebookCheck(ctx context.Context, cmd *cli.Command) error {
 				tried = &t
 			}
 		}
+		if server := cmd.String("with-tree"); err == nil && server != "" {
+			var t api.OnTree
+			t, err = c.ReadTree(ctx, text, server)
+			read = &t
+		}
 		return r, err
 	}, func(file string, r api.Rulebook) {
 		fmt.Fprintf(a.Out, "%s is in order: rulebook %s (%s)\n", file, r.Name, r.Title)
 		a.printBook(r)
 		if tried != nil {
 			a.printTried(cmd.String("with"), *tried)
+		}
+		if read != nil {
+			a.printOnTree(cmd.String("with-tree"), *read)
 		}
 	})
 }
@@ -39,6 +48,25 @@ func (a *App) rulebookCheck(ctx context.Context, cmd *cli.Command) error {
 func (a *App) keepOnly(ctx context.Context, c *client.Client, file string) (string, error) {
 	st, err := a.send(ctx, false, c, file, client.Staging{Filename: filepath.Base(filepath.Clean(file)), KeepOnly: true})
 	return st.Archive.Digest, err
+}
+
+func (a *App) printOnTree(server string, t api.OnTree) {
+	fmt.Fprintf(a.Out, "\nOn %s:\n", server)
+	var lines [][]string
+	for _, p := range t.Places {
+		holds := count(p.Holds, "thing") + " in it"
+		if p.Holds < 0 {
+			holds = "not there yet"
+		}
+		lines = append(lines, []string{"  place " + p.Name, p.Path, holds})
+	}
+	for _, x := range t.Addons {
+		lines = append(lines, []string{"  " + x.Kind + " " + join(x.Name, x.Version), x.Path, ""})
+	}
+	for _, p := range t.Protected {
+		lines = append(lines, []string{"  protected", p, ""})
+	}
+	a.rows(nil, lines)
 }
 
 func (a *App) printTried(file string, t api.StagedByBook) {

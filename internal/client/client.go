@@ -212,6 +212,11 @@ func (c *Client) TryRulebook(ctx context.Context, text, archive string) (api.Sta
 	return call[api.StagedByBook](ctx, c, http.MethodPost, "/rulebooks/try", api.TryRulebook{Text: text, Archive: archive})
 }
 
+// ReadTree tells what a rulebook makes of a server's tree.
+func (c *Client) ReadTree(ctx context.Context, text, server string) (api.OnTree, error) {
+	return call[api.OnTree](ctx, c, http.MethodPost, "/rulebooks/read-tree", api.ReadTree{Text: text, Server: server})
+}
+
 // Propose makes a rulebook from a server's tree, downloads and answers.
 func (c *Client) Propose(ctx context.Context, p api.Propose) (api.Proposed, error) {
 	return call[api.Proposed](ctx, c, http.MethodPost, "/rulebooks/propose", p)

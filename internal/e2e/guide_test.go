@@ -56,6 +56,12 @@ func TestARulebookIsProposedFromATreeAndADownload(t *testing.T) {
 	file := written(t, "kite-hill.yaml", o.out)
 	out := s.must("rulebook", "check", file, "--with", zip)
 	require.Contains(t, out, "crate red@1.4  add-on of kite-hill: 2 files placed, 1 left out")
+	out = s.must("rulebook", "check", file, "--with-tree", "lantern")
+	require.Regexp(t, `On lantern:
+  place kites +kites +2 things in it
+  add-on blue +kites/blue *
+  add-on green +kites/green *
+  protected +hill.key`, out)
 	s.must("rulebook", "add", file)
 	s.must("server", "edit", "lantern", "--rulebook", "kite-hill")
 	s.must("stage", zip, "--for", "lantern")

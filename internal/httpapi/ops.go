@@ -124,6 +124,10 @@ func (s *Server) catalogOps(h huma.API) {
 		p, err := s.propose(ctx, in.Body)
 		return &body[api.Proposed]{p}, s.fail(ctx, err)
 	})
+	huma.Register(h, op(http.MethodPost, "/rulebooks/read-tree", "read-tree", "What a rulebook makes of a server's tree; keeps nothing", "rulebooks"), func(ctx context.Context, in *body[api.ReadTree]) (*body[api.OnTree], error) {
+		w, err := s.readTree(ctx, in.Body)
+		return &body[api.OnTree]{w}, s.fail(ctx, err)
+	})
 	huma.Register(h, op(http.MethodGet, "/rulebook-starters", "list-starters", "Rulebooks named for a shape, to adapt", "rulebooks"), func(_ context.Context, _ *struct{}) (*body[api.Page[api.Starter]], error) {
 		p := api.Page[api.Starter]{Items: []api.Starter{}}
 		for _, st := range rulebook.Starters() {

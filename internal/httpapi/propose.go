@@ -37,3 +37,27 @@ func (s *Server) propose(ctx context.Context, in api.Propose) (api.Proposed, err
 	}
 	return out, err
 }
+
+// readTree looks at a server and reads its tree by a rulebook.
+func (s *Server) readTree(ctx context.Context, in api.ReadTree) (api.OnTree, error) {
+	w := api.OnTree{Places: []api.PlaceThere{}, Addons: []api.AddonThere{}, Protected: []string{}}
+	srv, err := s.Hosts.Find(ctx, in.Server)
+	if err != nil {
+		return w, err
+	}
+	entries, err := s.Hosts.Look(ctx, in.Server)
+	if err != nil {
+		return w, err
+	}
+	read, err := s.Catalog.Read([]byte(in.Text), srv.Variables, entries)
+	for _, p := range read.Places {
+		w.Places = append(w.Places, api.PlaceThere{Name: p.Name, Path: p.Path.String(), Holds: p.Holds})
+	}
+	for _, a := range read.Addons {
+		w.Addons = append(w.Addons, api.AddonThere{Kind: a.Kind, Place: a.Place, Path: string(a.Path), Name: a.Name, Version: a.Version})
+	}
+	for _, p := range read.Protected {
+		w.Protected = append(w.Protected, string(p))
+	}
+	return w, err
+}

@@ -39,3 +39,22 @@ func (s *Service) Try(ctx context.Context, text []byte, archive tree.Digest) (Bo
 	}
 	return br, nil
 }
+
+// Read shows what a rulebook that is not kept makes of a server's tree. said
+// are the server's variables; those that the rulebook does not ask for do not
+// matter here.
+func (s *Service) Read(text []byte, said map[string]string, entries []tree.Entry) (layout.OnTree, error) {
+	b, err := s.CheckRulebook(text)
+	if err != nil {
+		return layout.OnTree{}, err
+	}
+	asked := map[string]string{}
+	for _, v := range b.Variables {
+		asked[v.Name] = said[v.Name]
+	}
+	values, err := b.Values(asked)
+	if err != nil {
+		return layout.OnTree{}, fault.New(fault.Usage, "bad-variables", "%v", err)
+	}
+	return layout.Read(b, values, entries)
+}

@@ -3,8 +3,11 @@ package hosts
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strings"
 
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/remote"
 )
 
 // How far [Service.Look] goes: enough to see how a tree is made.
@@ -31,6 +34,7 @@ func (s *Service) Look(ctx context.Context, name string) ([]tree.Entry, error) {
 		if err != nil {
 			return nil, fmt.Errorf("look at %s on %s: %w", folders[0], name, err)
 		}
+		slices.SortFunc(found, func(a, b remote.Info) int { return strings.Compare(a.Name, b.Name) }) // a host lists in no order
 		for _, i := range found {
 			p, err := tree.ParsePath(i.Name)
 			if err != nil || i.Being != tree.Folder && i.Being != tree.Content {

@@ -278,6 +278,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/rulebooks/read-tree": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a rulebook makes of a server's tree; keeps nothing */
+        post: operations["read-tree"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/rulebooks/try": {
         parameters: {
             query?: never;
@@ -603,6 +620,13 @@ export interface components {
             size: number;
             version: string;
         };
+        AddonThere: {
+            kind: string;
+            name: string;
+            path: string;
+            place: string;
+            version?: string;
+        };
         Archive: {
             digest: string;
             filename: string;
@@ -902,6 +926,12 @@ export interface components {
                 [key: string]: string;
             };
         };
+        OnTree: {
+            addons: components["schemas"]["AddonThere"][];
+            places: components["schemas"]["PlaceThere"][];
+            /** @description Protected paths that are there */
+            protected: string[];
+        };
         Option: {
             /** @description The value in words */
             says: string;
@@ -968,6 +998,15 @@ export interface components {
             name: string;
             path: string;
         };
+        PlaceThere: {
+            /**
+             * Format: int64
+             * @description Things right in it; -1 where there is no such folder
+             */
+            holds: number;
+            name: string;
+            path: string;
+        };
         Placing: {
             /** @description The path in the place; absent: as below the root */
             as?: string;
@@ -1021,6 +1060,10 @@ export interface components {
             free: boolean;
             key: string;
             options: components["schemas"]["Option"][];
+        };
+        ReadTree: {
+            server: string;
+            text: string;
         };
         Readme: {
             path: string;
@@ -1843,6 +1886,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Proposed"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "read-tree": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadTree"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OnTree"];
                 };
             };
             /** @description Error */

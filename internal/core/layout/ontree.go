@@ -1,0 +1,91 @@
+package layout
+
+import (
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+)
+
+// OnTree is what a rulebook makes of a server's tree, as far as names tell.
+type OnTree struct {
+	Places    []PlaceThere
+	Addons    []AddonThere
+	Protected []tree.Path // that are there
+}
+
+// PlaceThere is a place at its real path. Holds counts what lies right in it,
+// -1 where there is no such folder.
+type PlaceThere struct {
+	Name  string
+	Path  tree.Path
+	Holds int
+}
+
+// AddonThere is something in a place that looks like an add-on of a kind.
+type AddonThere struct {
+	Kind, Place   string
+	Path          tree.Path
+	Name, Version string // the version only where the name tells it
+}
+
+// Read reads a server's tree by a rulebook. values are the server's, from
+// [rulebook.Book.Values].
+func Read(b *rulebook.Book, values map[string]string, entries []tree.Entry) (OnTree, error) {
+	var out OnTree
+	for _, p := range b.Places {
+		at, err := b.Resolve(p.Name, values)
+		if err != nil {
+			return out, err
+		}
+		there := PlaceThere{Name: p.Name, Path: at, Holds: -1}
+		if at == tree.Root || slices.ContainsFunc(entries, func(e tree.Entry) bool { return e.Dir && e.Path == at }) {
+			there.Holds = 0
+		}
+		for _, e := range entries {
+			if rel, ok := e.Path.Below(at); ok && rel.Depth() == 1 {
+				there.Holds++
+			}
+		}
+		out.Places = append(out.Places, there)
+		out.addons(b, p.Name, at, entries)
+	}
+	for _, e := range entries {
+		if !e.Dir && globbed(b.Protected, e.Path) {
+			out.Protected = append(out.Protected, e.Path)
+		}
+	}
+	return out, nil
+}
+
+// addons finds what looks like an add-on in one place: a folder with a kind's
+// marker, or a file like its single ones, where that kind puts things.
+func (o *OnTree) addons(b *rulebook.Book, place string, at tree.Path, entries []tree.Entry) {
+	for i := range b.Kinds {
+		k := &b.Kinds[i]
+		if !slices.ContainsFunc(k.Rules, func(r rulebook.Rule) bool { return r.Place == place }) {
+			continue
+		}
+		for _, e := range entries {
+			rel, ok := e.Path.Below(at)
+			if !ok || e.Dir {
+				continue
+			}
+			switch {
+			case slices.Contains(k.Marker, rel.Base()) && rel.Depth() == 2:
+				o.add(b, k, place, e.Path.Dir(), rel.Dir().Base())
+			case rel.Depth() == 1 && globbed(k.Single, rel):
+				o.add(b, k, place, e.Path, fileStem(rel.Base()).text)
+			}
+		}
+	}
+}
+
+func (o *OnTree) add(b *rulebook.Book, k *rulebook.Kind, place string, p tree.Path, stem string) {
+	if slices.ContainsFunc(o.Addons, func(a AddonThere) bool { return a.Path == p }) {
+		return
+	}
+	t := b.Known.Tell(trim(k, stem))
+	o.Addons = append(o.Addons, AddonThere{Kind: k.Name, Place: place, Path: p, Name: strings.TrimSpace(trim(k, t.Name)), Version: t.Version})
+}
