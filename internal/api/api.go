@@ -126,6 +126,7 @@ type Rulebook struct {
 	Kinds     []Kind    `json:"kinds,omitempty"`
 	Places    []Place   `json:"places,omitempty"`
 	Variables []Asked   `json:"variables,omitempty"`
+	Outdated  int       `json:"outdated,omitempty" doc:"Archives that only earlier revisions laid out"`
 }
 
 // Kind is one kind of add-on in a rulebook.

@@ -28,7 +28,7 @@ func (a *App) rulebookCommand() *cli.Command {
 				&cli.StringSliceFlag{Name: "with", Usage: "a download to learn from (`ARCHIVE`)"}, &cli.StringSliceFlag{Name: "answer", Usage: "an answer to one of the questions (`KEY=VALUE`)"},
 				&cli.StringFlag{Name: "starter", Usage: "begin with a rulebook named for a shape (`NAME`; ? lists them)"}}, Action: a.rulebookPropose},
 		{Name: "schema", Usage: "print the JSON Schema of the language, for editors", Action: a.rulebookSchema},
-		{Name: "add", Usage: "add a rulebook, or its next revision", UsageText: "restless rulebook add FILE", Action: a.rulebookAdd},
+		{Name: "add", Usage: "add a rulebook, or its next revision", UsageText: "restless rulebook add FILE [--again]", Flags: []cli.Flag{&cli.BoolFlag{Name: "again", Usage: "lay out by it what earlier revisions laid out"}}, Action: a.rulebookAdd},
 		{Name: "drop", Usage: "take a rulebook out of use", UsageText: "restless rulebook drop NAME", Flags: []cli.Flag{yes()}, Action: a.rulebookDrop},
 	}}
 }
@@ -93,17 +93,6 @@ func (a *App) rulebookShow(ctx context.Context, cmd *cli.Command) error {
 	fmt.Fprintf(a.Out, "%s (%s), revision %d, added %s by %s\n", r.Name, r.Title, r.Revision, clock(r.CreatedAt), r.Actor)
 	a.printBook(r)
 	return nil
-}
-
-func (a *App) rulebookAdd(ctx context.Context, cmd *cli.Command) error {
-	return a.withRulebookFile(cmd, func(c *client.Client, text string) (api.Rulebook, error) { return c.AddRulebook(ctx, text) },
-		func(_ string, r api.Rulebook) {
-			if r.Fresh {
-				fmt.Fprintf(a.Out, "Rulebook %s (%s) is there, revision %d.\n", r.Name, r.Title, r.Revision)
-			} else {
-				fmt.Fprintf(a.Out, "Rulebook %s is the same as revision %d; nothing was changed.\n", r.Name, r.Revision)
-			}
-		})
 }
 
 func (a *App) withRulebookFile(cmd *cli.Command, do func(*client.Client, string) (api.Rulebook, error), say func(string, api.Rulebook)) error {

@@ -44,6 +44,41 @@ func (a *App) rulebookCheck(ctx context.Context, cmd *cli.Command) error {
 	})
 }
 
+func (a *App) rulebookAdd(ctx context.Context, cmd *cli.Command) error {
+	var again []api.StagedByBook
+	return a.withRulebookFile(cmd, func(c *client.Client, text string) (api.Rulebook, error) {
+		r, err := c.AddRulebook(ctx, text)
+		if err == nil && cmd.Bool("again") {
+			again, err = c.LayOutAgain(ctx, r.Name, nil)
+		}
+		return r, err
+	}, func(_ string, r api.Rulebook) {
+		if r.Fresh {
+			fmt.Fprintf(a.Out, "Rulebook %s (%s) is there, revision %d.\n", r.Name, r.Title, r.Revision)
+		} else {
+			fmt.Fprintf(a.Out, "Rulebook %s is the same as revision %d; nothing was changed.\n", r.Name, r.Revision)
+		}
+		if r.Outdated > 0 && !cmd.Bool("again") {
+			fmt.Fprintf(a.Out, "%s laid out by earlier revisions only; rulebook add --again lays out by this one.\n", is(r.Outdated, "archive"))
+		}
+		for _, b := range again {
+			for _, c := range b.Crates {
+				a.printCrateLine(c)
+			}
+			for _, f := range b.Findings {
+				a.printFinding(a.Out, f)
+			}
+		}
+	})
+}
+
+func is(n int, thing string) string {
+	if n == 1 {
+		return "1 " + thing + " was"
+	}
+	return fmt.Sprintf("%d %ss were", n, thing)
+}
+
 // keepOnly sends an archive that is not to be laid out and gives its digest.
 func (a *App) keepOnly(ctx context.Context, c *client.Client, file string) (string, error) {
 	st, err := a.send(ctx, false, c, file, client.Staging{Filename: filepath.Base(filepath.Clean(file)), KeepOnly: true})

@@ -50,6 +50,16 @@ func (c *Client) Stage(ctx context.Context, st Staging, body io.Reader, size int
 	return result[api.Staged](ctx, c, j, each)
 }
 
+// LayOutAgain lays out by a rulebook's newest revision what only earlier ones
+// laid out, and waits for it.
+func (c *Client) LayOutAgain(ctx context.Context, rulebook string, each Each) ([]api.StagedByBook, error) {
+	j, err := call[api.Job](ctx, c, http.MethodPost, "/rulebooks/"+esc(rulebook)+"/again", struct{}{})
+	if err != nil {
+		return nil, err
+	}
+	return result[[]api.StagedByBook](ctx, c, j, each)
+}
+
 // result follows a job to its end and reads its result.
 func result[Out any](ctx context.Context, c *Client, j api.Job, each Each) (out Out, err error) {
 	j, err = c.Follow(ctx, j.ID, each)

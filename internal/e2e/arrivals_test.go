@@ -205,3 +205,22 @@ func TestADataPackIsPackedAnewWithItsMarkerAtTheRoot(t *testing.T) {
 	s.get(&two, "crate", "show", "mud-flats@3")
 	require.Equal(t, one.Digest, two.Digest, "the same contents are packed to the same bytes")
 }
+
+func TestANewRevisionOffersToLayOutAgain(t *testing.T) {
+	s, root := folderServer(t)
+	s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "harvest-songs-1.2.zip"), map[string]string{"reel.tune": "la", "words.lyr": "sing"}))
+	s.must("deploy", "lantern", "harvest-songs@1.2", "--yes")
+	book := written(t, "next.yaml", strings.Replace(read(t, books+"lanternfall.yaml"), `      - take: "*.tune"`, `      - take: ["*.tune", "*.lyr"]`, 1))
+	out := s.must("rulebook", "add", book)
+	require.Contains(t, out, "revision 2.\n1 archive was laid out by earlier revisions only; rulebook add --again lays out by this one.")
+	require.Len(t, testbed.Files(testbed.Snapshot(t, root)), 1, "what is deployed stays as it is recorded")
+	out = s.must("rulebook", "add", book, "--again")
+	require.Contains(t, out, "crate harvest-songs@1.2  songbook of lanternfall: 2 files placed, 0 left out")
+	require.NotContains(t, out, "earlier revisions")
+	require.NotContains(t, s.must("rulebook", "add", book), "earlier revisions", "there is nothing left to do")
+	var crates []api.Crate
+	s.get(&crates, "crate", "list")
+	require.Len(t, crates, 2, "the old one is on a server")
+	s.must("deploy", "lantern", crates[0].Ref, "--yes")
+	require.Len(t, testbed.Files(testbed.Snapshot(t, root)), 2)
+}

@@ -11,6 +11,7 @@ import (
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
+	"restlesscrate/internal/jobs"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/service/catalog"
 	"restlesscrate/internal/service/hosts"
@@ -99,8 +100,13 @@ func (s *Server) catalogOps(h huma.API) {
 	})
 	huma.Register(h, op(http.MethodPost, "/rulebooks", "add-rulebook", "Add a rulebook, or its next revision", "rulebooks"), func(ctx context.Context, in *body[api.RulebookText]) (*body[api.Rulebook], error) {
 		rev, fresh, err := s.Catalog.AddRulebook(ctx, []byte(in.Body.Text), actorOf(ctx))
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
 		w := wireRevision(rev)
 		w.Fresh = fresh
+		old, err := s.Catalog.Outdated(ctx, rev.Name)
+		w.Outdated = len(old)
 		return &body[api.Rulebook]{w}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodPost, "/rulebooks/check", "check-rulebook", "Read a rulebook and keep nothing", "rulebooks"), func(ctx context.Context, in *body[api.RulebookText]) (*body[api.Rulebook], error) {
@@ -146,7 +152,22 @@ func (s *Server) catalogOps(h huma.API) {
 		w := wireRevision(rev)
 		w.Text = string(rev.Text)
 		describeBook(&w, b)
-		return &body[api.Rulebook]{w}, nil
+		old, err := s.Catalog.Outdated(ctx, rev.Name)
+		w.Outdated = len(old)
+		return &body[api.Rulebook]{w}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodPost, "/rulebooks/{name}/again", "lay-out-again", "Lay out by the newest revision what only earlier ones laid out; a job", "rulebooks"), func(ctx context.Context, in *struct {
+		Name string `path:"name"`
+	}) (*accepted, error) {
+		actor := actorOf(ctx)
+		return s.job(ctx, "again", in.Name, func(ctx context.Context, tell jobs.Tell) (any, error) {
+			all, err := s.Catalog.Again(ctx, in.Name, actor, func(text string) { tell("look", map[string]string{"text": text}) })
+			out := []api.StagedByBook{}
+			for _, br := range all {
+				out = append(out, wireByBook(br, wireCrate))
+			}
+			return out, err
+		})
 	})
 	huma.Register(h, op(http.MethodDelete, "/rulebooks/{name}", "drop-rulebook", "Take a rulebook out of use", "rulebooks"), func(ctx context.Context, in *struct {
 		Name string `path:"name"`

@@ -74,6 +74,14 @@ func (db *DB) AddArchive(ctx context.Context, a model.Archive, entries []tree.En
 	return db.Archive(ctx, a.Digest)
 }
 
+// Outdated lists the archives of which earlier revisions of a rulebook made
+// something, but not the one that is named by its id.
+func (db *DB) Outdated(ctx context.Context, rulebook string, newest int64) ([]model.Archive, error) {
+	return all(ctx, db.sql, scanArchive, `SELECT `+archiveColumns+archiveFrom+` WHERE a.id IN (
+		SELECT l.archive_id FROM layout_crate l JOIN rulebook_revision r ON r.id = l.revision_id WHERE r.name = ?)
+		AND a.id NOT IN (SELECT archive_id FROM layout WHERE revision_id = ?) ORDER BY a.id`, rulebook, newest)
+}
+
 // AddHeld records contents that were made out of others and lie in a container
 // of their own.
 func (db *DB) AddHeld(ctx context.Context, container string, held []stockroom.Held) error {

@@ -34,6 +34,7 @@ type Records interface {
 	Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
 	Pallets(ctx context.Context, rulebook, key string) ([]model.Pallet, error)
+	Outdated(ctx context.Context, rulebook string, newest int64) ([]model.Archive, error)
 	AddHeld(ctx context.Context, container string, held []stockroom.Held) error
 	AddJoined(ctx context.Context, c *layout.Crate, revision int, archives []model.Archive, actor string) (model.Crate, error)
 	DropCrate(ctx context.Context, c model.Crate) error

@@ -141,3 +141,36 @@ func (s *Service) chooseRoot(ctx context.Context, b *rulebook.Book, a model.Arch
 		c.Root, c.From = layout.Pattern(p), filename
 	})
 }
+
+// Outdated lists the archives that were laid out by earlier revisions of a
+// rulebook only.
+func (s *Service) Outdated(ctx context.Context, name string) ([]model.Archive, error) {
+	_, rev, err := s.Book(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	return s.Records.Outdated(ctx, name, rev.ID)
+}
+
+// Again lays those archives out by the newest revision. Crates that it makes
+// anew stand beside the old ones, which servers may hold.
+func (s *Service) Again(ctx context.Context, name, actor string, tell func(string)) ([]BookResult, error) {
+	_, rev, err := s.Book(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	archives, err := s.Records.Outdated(ctx, name, rev.ID)
+	if err != nil {
+		return nil, err
+	}
+	var out []BookResult
+	for _, a := range archives {
+		tell(fmt.Sprintf("laying out %s", a.Filename))
+		br, err := s.layBy(ctx, a, a.Filename, "", rev, actor)
+		if err != nil {
+			return out, err
+		}
+		out = append(out, br)
+	}
+	return out, nil
+}

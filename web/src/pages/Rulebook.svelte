@@ -1,8 +1,12 @@
 <!-- One rulebook: what it says, in words and in its own text. -->
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { api, ok } from '../lib/api/client';
+  import { result } from '../lib/api/jobs';
+  import { Attempt } from '../lib/attempt.svelte';
   import { rulebook } from '../lib/api/queries';
-  import { clock } from '../lib/format';
+  import { clock, count } from '../lib/format';
+  import Button from '../lib/ui/Button.svelte';
   import Field from '../lib/ui/Field.svelte';
   import Head from '../lib/ui/Head.svelte';
   import Lading from '../lib/ui/Lading.svelte';
@@ -11,11 +15,31 @@
 
   let name = $derived(route.params.name ?? '');
   const q = createQuery(() => rulebook(name));
+  const client = useQueryClient();
+  const attempt = new Attempt();
+
+  const again = () =>
+    attempt.run('again', async () => {
+      await result(await ok(api.POST('/rulebooks/{name}/again', { params: { path: { name } } })));
+      await client.invalidateQueries({ queryKey: ['rulebook', name] });
+      await client.invalidateQueries({ queryKey: ['crates'] });
+    });
 </script>
 
 {#if q.data}
   {@const b = q.data}
-  <Head title={b.title} />
+  <Head title={b.title}>
+    {#if b.outdated}
+      <Button
+        kind="main"
+        disabled={attempt.busy !== ''}
+        title="They were laid out by earlier revisions only"
+        onclick={again}
+        >{attempt.busy ? 'Laying out…' : `Lay out ${count(b.outdated, 'archive')} again`}</Button
+      >
+    {/if}
+  </Head>
+  {#if attempt.error}<Trouble error={attempt.error} />{/if}
   <Lading tape={b.name} small>
     {#snippet fields()}
       <Field label="Revision" figure={b.revision} />

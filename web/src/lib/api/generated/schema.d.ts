@@ -330,6 +330,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/rulebooks/{name}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lay out by the newest revision what only earlier ones laid out; a job */
+        post: operations["lay-out-again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers": {
         parameters: {
             query?: never;
@@ -1095,6 +1112,11 @@ export interface components {
             fresh?: boolean;
             kinds?: components["schemas"]["Kind"][] | null;
             name: string;
+            /**
+             * Format: int64
+             * @description Archives that only earlier revisions laid out
+             */
+            outdated?: number;
             places?: components["schemas"]["Place"][] | null;
             /** Format: int64 */
             revision: number;
@@ -2022,6 +2044,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "lay-out-again": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
             };
             /** @description Error */
             default: {
