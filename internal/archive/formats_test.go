@@ -286,6 +286,7 @@ func TestWhatAPersonShouldKnowIsTold(t *testing.T) {
 	l, err := openAs(t, "lamps.rar", zipped(t, func(z *zip.Writer) {
 		for name, text := range map[string]string{
 			"a/tool.exe": "MZ..", "a/lib.so": "\x7fELF", "a/go.bat": "rem", "a/photo.png.exe": "MZ..", "a/lib-1.2.so": "\x7fELF",
+			"tool/lamp.lf": "1", "tool/l\u0430mp.lf": "2", "tool/land.lf": "3",
 			".hidden": "h", "aux.lf": "a", "Readme": "1", "README": "2",
 		} {
 			put(t, z, &zip.FileHeader{Name: name}, text)
@@ -299,6 +300,7 @@ func TestWhatAPersonShouldKnowIsTold(t *testing.T) {
 	require.ElementsMatch(t, []string{
 		"warn README and Readme differ only in case; on a host that does not tell them apart only one can be",
 		"warn a/photo.png.exe can be run but is called like something else",
+		"warn \"tool/lamp.lf\" and \"tool/l\u0430mp.lf\" look alike, but are written with other letters",
 		"warn aux.lf is a name that Windows takes for a device",
 		"note .hidden is a hidden file",
 		"note a/photo.png.exe, a/tool.exe are each a Windows program or library",

@@ -97,6 +97,7 @@ func (l *Listing) remarks(filename string) []finding.Finding {
 	r.list(finding.Warn, "two-suffixes", double, "can be run but is called like something else", "can be run but are called like something else")
 	r.list(finding.Warn, "device-name", device, "is a name that Windows takes for a device", "are names that Windows takes for devices")
 	r.twins(l.Items)
+	r.alike(l.Items)
 	return r.all
 }
 
