@@ -5,7 +5,7 @@ import "time"
 // NewDraft asks for a draft. Exactly one of Crates, Remove and Rollback is set.
 type NewDraft struct {
 	Crates   []string  `json:"crates,omitempty" doc:"name@version, or name for the version staged last"`
-	With     []string  `json:"with,omitempty" doc:"Parts by choice to take: PART or ADDON:PART; kept for later versions"`
+	With     []string  `json:"with,omitempty" doc:"Parts by choice to take: PART or ADDON:PART; or variables that each add-on has for itself, as NAME=VALUE; kept for later versions"`
 	Without  []string  `json:"without,omitempty" doc:"Parts by choice to leave out"`
 	Remove   []string  `json:"remove,omitempty" doc:"Add-on names"`
 	Rollback *Rollback `json:"rollback,omitempty"`

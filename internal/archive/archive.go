@@ -55,7 +55,8 @@ type Item struct {
 	Packed bool
 	Looks  Look // what a file's first bytes say that it is
 	from   io.ReaderAt
-	crc    *uint32 // what the archive says, where it says it
+	crc    uint32 // what the archive says, where summed
+	summed bool
 }
 
 // Listing is what an archive holds. Notes are what a person should know of

@@ -102,8 +102,8 @@ func (it *Item) hash(buf []byte) error {
 	if err != nil || n != it.Size {
 		return &Error{Code: "broken-archive", Entry: string(it.Path), What: "is broken: " + damage(n, it.Size, err)}
 	}
-	if it.crc != nil && *it.crc != sum.Sum32() {
-		return &Error{Code: "broken-archive", Entry: string(it.Path), What: fmt.Sprintf("is broken: its checksum is %08x and should be %08x", sum.Sum32(), *it.crc)}
+	if it.summed && it.crc != sum.Sum32() {
+		return &Error{Code: "broken-archive", Entry: string(it.Path), What: fmt.Sprintf("is broken: its checksum is %08x and should be %08x", sum.Sum32(), it.crc)}
 	}
 	it.Digest, it.Looks = tree.Digest(h.Sum(nil)), look.look()
 	return nil

@@ -24,7 +24,7 @@ func (op *opening) listZip(s source, l *Listing) error {
 			return err
 		}
 		if it := l.add(s, e, span); !e.Dir {
-			it.crc = &f.CRC32
+			it.crc, it.summed = f.CRC32, true
 		}
 	}
 	return nil

@@ -20,15 +20,16 @@ func runFlags() []cli.Flag {
 }
 
 func (a *App) deployCommand() *cli.Command {
-	return &cli.Command{Name: "deploy", Usage: "put crates on a server", UsageText: "restless deploy SERVER CRATE... [--with PART] [--without PART] [--draft] [--yes] [--accept CODE[=PATH]]",
+	return &cli.Command{Name: "deploy", Usage: "put crates on a server", UsageText: "restless deploy SERVER CRATE... [--with PART] [--without PART] [--set NAME=VALUE] [--draft] [--yes] [--accept CODE[=PATH]]",
 		Flags: append([]cli.Flag{&cli.StringSliceFlag{Name: "with", Usage: "take this part by choice (`PART`), now and in later versions"},
+			&cli.StringSliceFlag{Name: "set", Usage: "choose a variable that each add-on has for itself, such as its group folder (`NAME=VALUE`)"},
 			&cli.StringSliceFlag{Name: "without", Usage: "leave this part by choice out (`PART`)"}}, runFlags()...),
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			args, err := atLeast(cmd, 2, "a server and one or more crates")
 			if err != nil {
 				return err
 			}
-			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Crates: args[1:], With: cmd.StringSlice("with"), Without: cmd.StringSlice("without")})
+			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Crates: args[1:], With: append(cmd.StringSlice("with"), cmd.StringSlice("set")...), Without: cmd.StringSlice("without")})
 		}}
 }
 

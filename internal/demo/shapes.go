@@ -39,6 +39,7 @@ func shapes() []sample {
 		{Name: "drum-tent-bundle.zip", Zip: []file{{"READ ME.txt", "Unpack the archive inside first.\n"}, {"drum-tent-0.4.0.zip", drum}}},
 		{Name: "harbour-client.zip", Zip: []file{{"harbour/fixtures/fog-horns-9.3-1.1.tdx", fixture("fog-horns", "1.1")}, {"harbour/fittings/fog-horns.yaml", "loud: true\n"},
 			{"harbour/client/shaders.txt", filler("shade", 30)}, {"harbour/readme.txt", "For players and servers.\n"}}},
+		{Name: "swing-boats-1.0.zip", Zip: []file{{"swing-boats/ride.lf", "version = \"1.0\"\n"}, {"swing-boats/swing.lf", filler("swing", 30)}, {"swing-boats/readme.txt", "Set it up in a row of your fair.\n"}}},
 		{Name: "mud-flats-3.zip", Zip: []file{{"mud-flats/table.toml", "table = \"mud-flats\"\nedition = 3\n"}, {"mud-flats/shores/mud.toml", filler("mud", 40)}}},
 		{Name: "gull-flocks-9.3-keel-0.8-beta.2.tdx", Plain: fixture("gull-flocks", "0.8-beta.2")},
 	}

@@ -79,3 +79,28 @@ func TestAPacksNextVersionRetiresWhatItNoLongerHolds(t *testing.T) {
 	require.Equal(t, []string{"hall", "own", "shaft"}, caves())
 	s.fails(1, "no crate grand-tour@9 is staged", "deploy", "mossgrave", "grand-tour@9", "--yes")
 }
+
+func TestAGroupFolderIsChosenForEachAddOn(t *testing.T) {
+	s, root := folderServer(t)
+	ride := func(v string) {
+		s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "swing-boats-"+v+".zip"), map[string]string{"swing-boats/ride.lf": fmt.Sprintf("version = %q\n", v)}))
+	}
+	ride("1.0")
+	ride("1.1")
+	where := func() (out []string) {
+		for path := range testbed.Files(testbed.Snapshot(t, root)) {
+			out = append(out, path)
+		}
+		return out
+	}
+	out := s.must("deploy", "lantern", "swing-boats@1.0", "--yes")
+	require.Contains(t, out, "swing-boats@1.0: row is row-main.")
+	require.Equal(t, []string{"row-main.group/swing-boats/ride.lf"}, where())
+	s.must("deploy", "lantern", "swing-boats@1.0", "--set", "row=row-east", "--yes")
+	require.Equal(t, []string{"row-east.group/swing-boats/ride.lf"}, where(), "it moves as a whole")
+	out = s.must("deploy", "lantern", "swing-boats@1.1", "--yes")
+	require.Contains(t, out, "swing-boats@1.1: row is row-east.", "the choice is kept for later versions")
+	require.Equal(t, []string{"row-east.group/swing-boats/ride.lf"}, where())
+	s.fails(2, `nothing that is deployed has a variable "roww" of its own`, "deploy", "lantern", "swing-boats@1.1", "--set", "roww=x")
+	s.fails(1, "leads out of its root", "deploy", "lantern", "swing-boats@1.1", "--set", "row=../../x", "--yes")
+}

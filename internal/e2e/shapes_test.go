@@ -47,6 +47,9 @@ var shapes = map[string][]shape{
 		"download/files/gate-lights-1.1/booth.lf": "stalls: gate-lights/booth.lf", "download/files/gate-lights-1.1/lights.lf": "stalls: gate-lights/lights.lf",
 		"download/how-to.txt": "- outside the add-on's folder download/files/gate-lights-1.1"},
 		"booth.lf marks the root; wrapper download/files dropped; goes to the place stalls", nil}},
+	"swing-boats-1.0.zip": {{"lanternfall", "swing-boats@1.0", "ride", map[string]string{
+		"swing-boats/ride.lf": "rows: swing-boats/ride.lf", "swing-boats/swing.lf": "rows: swing-boats/swing.lf", "swing-boats/readme.txt": "- notes are for people"},
+		"ride.lf marks the root; goes to the place rows", nil}},
 	"harvest-songs-1.2.zip": {{"lanternfall", "harvest-songs@1.2", "songbook", map[string]string{
 		"reel.tune": "songbooks: harvest-songs/reel.tune", "jig.tune": "songbooks: harvest-songs/jig.tune", "notes.txt": "- only tunes belong in a songbook"},
 		"loose files; a folder is made around them; goes to the place songbooks", nil}},

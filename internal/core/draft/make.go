@@ -326,6 +326,10 @@ func (m *maker) modes(s tree.State) tree.State {
 // parts tells which parts by choice are taken and which are left.
 func (m *maker) parts() {
 	for _, w := range m.req.Wanted {
+		for _, v := range w.Values {
+			m.say(finding.Note, "value", tree.Root, fmt.Sprintf("deploy --set %s=VALUE chooses another; the choice is kept for later versions.", v.Name),
+				"%s: %s is %s.", w.Label(), v.Name, v.Value)
+		}
 		for _, p := range w.Parts {
 			if p.Taken {
 				m.say(finding.Note, "part-taken", tree.Root, "", "%s: the part %s by choice is taken (%s).", w.Label(), p.Name, count(p.Files, "file"))

@@ -88,8 +88,12 @@ type Wanted struct {
 	Crate   tree.Digest
 	Files   []Target // without those of parts that are not taken
 	Parts   []Part   // by choice
+	Values  []Value  // that belong to the add-on, such as its group folder
 	Says    []Says   // what the author's notes tell people to do
 }
+
+// Value is a variable of a place that each add-on has for itself.
+type Value struct{ Name, Value string }
 
 // Says is a line of the author's notes. From names it for a person and for
 // ticking it off.

@@ -117,7 +117,15 @@ func (r *reader) variables(n *yaml.Node, b *Book) {
 		v := Variable{Name: key.Value}
 		r.mapping(value, "variable "+key.Value,
 			field{"ask", true, r.text("ask", &v.Ask)},
-			field{"default", false, r.text("default", &v.Default)})
+			field{"default", false, r.text("default", &v.Default)},
+			field{"per", false, func(n *yaml.Node) {
+				var per string
+				r.oneOf("per", &per, []string{"server", "add-on"})(n)
+				v.PerAddon = per == "add-on"
+			}})
+		if v.PerAddon && v.Default == "" {
+			r.fault(key, "variable %s is asked per add-on, so it needs a default", key.Value)
+		}
 		b.Variables = append(b.Variables, v)
 	})
 }

@@ -44,6 +44,9 @@ type Variable struct {
 	Name    string
 	Ask     string // the question to a person
 	Default string // empty where a server must say it
+	// PerAddon is set where each add-on has its own, such as the group folder
+	// it belongs to. What a server says is then the default for all.
+	PerAddon bool
 }
 
 // Place is a named spot in a server's tree.

@@ -32,7 +32,7 @@ func TestParseReadsEveryPart(t *testing.T) {
 	b, err := Parse([]byte(good))
 	require.NoError(t, err)
 	require.Equal(t, "tidewright", b.Name)
-	require.Equal(t, []Variable{{"port", "which port the server runs", ""}, {"pier", "which pier", "north"}}, b.Variables)
+	require.Equal(t, []Variable{{Name: "port", Ask: "which port the server runs"}, {Name: "pier", Ask: "which pier", Default: "north"}}, b.Variables)
 	require.Equal(t, []string{"harbour.key", "locker/**"}, b.Protected)
 	require.Equal(t, []Place{{Name: "fixtures", Path: "fixtures", Line: 9}, {Name: "tables", Path: "ports/{port}/tables", Line: 10}}, b.Places)
 	k := b.Kinds[0]

@@ -18,6 +18,7 @@ case: blind
 game: {versions: ["3.1"], loaders: [reel]}
 variables:
   meadow: {ask: "which meadow", default: south}
+  flock: {ask: "which flock", default: reds, per: add-on}
 places:
   kites: {path: "{meadow}/kites"}
   log-books: {path: books, data: true}
@@ -53,21 +54,22 @@ func TestEverythingThatTheLanguageCanSay(t *testing.T) {
 	require.NoError(t, err)
 	require.True(t, b.CaseBlind)
 	require.Equal(t, version.Known{Games: []string{"3.1"}, Loaders: []string{"reel"}}, b.Known)
+	require.Equal(t, Variable{Name: "flock", Ask: "which flock", Default: "reds", PerAddon: true}, b.Variables[1])
 	require.True(t, b.Places[1].Data)
 	k := b.Kinds[0]
 	require.True(t, k.Several)
-	require.Equal(t, []Reading{{File: "kite.toml", At: "/version", Format: manifest.TOML, Line: 16}, {File: "about.txt", Match: `v(\S+)`, Line: 16}}, k.VerIn)
-	require.Equal(t, []Reading{{File: "kite.toml", At: "/needs", Format: manifest.TOML, Item: "/id", Range: "/version", Line: 17}}, k.Facts[Needs])
+	require.Equal(t, []Reading{{File: "kite.toml", At: "/version", Format: manifest.TOML, Line: 17}, {File: "about.txt", Match: `v(\S+)`, Line: 17}}, k.VerIn)
+	require.Equal(t, []Reading{{File: "kite.toml", At: "/needs", Format: manifest.TOML, Item: "/id", Range: "/version", Line: 18}}, k.Facts[Needs])
 	require.Equal(t, manifest.INI, k.Facts[Side][0].Format)
-	require.Equal(t, Rule{Take: []string{"tails/*"}, Place: "kites", As: "tails/{file}", Also: true, Optional: "tails", Line: 20}, k.Rules[0])
+	require.Equal(t, Rule{Take: []string{"tails/*"}, Place: "kites", As: "tails/{file}", Also: true, Optional: "tails", Line: 21}, k.Rules[0])
 	require.True(t, k.Rules[1].Settings)
 	require.Equal(t, "run it at home", b.Kinds[1].Installer)
-	require.Equal(t, LoadList{Name: "aloft", File: "{meadow}/hill.conf", Form: "joined", Entry: "{name}", Kinds: []string{"kite"}, Match: "kites=(.*)", Separator: ",", Line: 26}, b.Lists[0])
+	require.Equal(t, LoadList{Name: "aloft", File: "{meadow}/hill.conf", Form: "joined", Entry: "{name}", Kinds: []string{"kite"}, Match: "kites=(.*)", Separator: ",", Line: 27}, b.Lists[0])
 	require.Equal(t, "# {entry}", b.Lists[2].Disabled)
 	require.Equal(t, `wants (?P<needs>\S+)`, b.Log.Missing)
 	require.Equal(t, Console{Send: "kites", Line: `^- (?P<name>\S+)`}, b.Console)
 	require.Equal(t, []string{"books/**"}, b.FirstRun)
-	require.Equal(t, []Agreement{{Left: Setting{File: "hill.conf", Match: `max=(\d+)`}, Right: Setting{File: "limits.yaml", At: "/kites", Format: manifest.YAML}, Bound: "at-most", Because: "lines tangle", Line: 33}}, b.Agree)
+	require.Equal(t, []Agreement{{Left: Setting{File: "hill.conf", Match: `max=(\d+)`}, Right: Setting{File: "limits.yaml", At: "/kites", Format: manifest.YAML}, Bound: "at-most", Because: "lines tangle", Line: 34}}, b.Agree)
 	require.Equal(t, []ByHand{{"open the gate", "7000/udp"}}, b.ByHand)
 	require.Equal(t, "a folder with kite.toml; each one is an add-on", k.Recognised())
 	require.Equal(t, "one file *.run; an installer that is run elsewhere", b.Kinds[1].Recognised())
@@ -75,9 +77,9 @@ func TestEverythingThatTheLanguageCanSay(t *testing.T) {
 
 func TestWhatIsWrongWithTheServersPartIsSaidWithItsPlace(t *testing.T) {
 	for name, c := range map[string]struct{ old, new, want string }{
-		"a form":              {"form: line", "form: lines", `line 28, column 34: form is "lines"; it is one of line, json, yaml, joined`},
-		"a list without at":   {"form: json, at: /kites,", "form: json,", `line 27, column 3: a load list of form json needs at: where in the file the list is`},
-		"joined by what":      {`, separator: ","`, ``, `line 26, column 3: a load list of form joined needs match (which value) and separator`},
+		"a form":              {"form: line", "form: lines", `line 29, column 34: form is "lines"; it is one of line, json, yaml, joined`},
+		"a list without at":   {"form: json, at: /kites,", "form: json,", `line 28, column 3: a load list of form json needs at: where in the file the list is`},
+		"joined by what":      {`, separator: ","`, ``, `line 27, column 3: a load list of form joined needs match (which value) and separator`},
 		"at with lines":       {"form: line,", "form: line, at: /x,", `at goes with form json or yaml, not with line`},
 		"match with lines":    {"form: line,", "form: line, match: '(x)',", `match and separator go with form joined, not with line`},
 		"an entry of nothing": {`"fly {name}"`, `"fly"`, `entry holds none of {name}, {version}, {file}`},
@@ -97,6 +99,8 @@ func TestWhatIsWrongWithTheServersPartIsSaidWithItsPlace(t *testing.T) {
 		"nothing to put":      {"installer: run it at home", "about: nothing", `kind kit needs the key "put"`},
 		"yes or no":           {"several: true", "several: yess", `several is "yess"; it is true or false`},
 		"an optional name":    {"optional: tails", "optional: the tails", `"the tails" cannot name an optional part`},
+		"per add-on":          {"default: reds, ", "", `variable flock is asked per add-on, so it needs a default`},
+		"per what":            {"per: add-on", "per: addon", `per is "addon"; it is one of server, add-on`},
 		"repack alone":        {`{single: "*.run"}`, `{single: "*.run", repack: true}`, `repack goes with holds`},
 		"left and optional":   {`{take: "**", place: kites, as: "{name}/{path}", settings: true}`, `{leave: "**", settings: true}`, `a rule that leaves files out has nothing optional, also or settings`},
 	} {

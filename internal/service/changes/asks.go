@@ -44,11 +44,12 @@ func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book
 		if w.Parts, err = parts.choose(c); err != nil {
 			return "", err
 		}
+		values := parts.values(b, c, srv.Variables, &w)
 		for _, f := range c.Body.Files {
 			if f.Optional != "" && !slices.Contains(parts.taken[c.Key], f.Optional) {
 				continue
 			}
-			folder, err := b.Resolve(f.Place, srv.Variables)
+			folder, err := b.Resolve(f.Place, values)
 			if err != nil {
 				return "", fault.New(fault.Conflict, "place-gone", "%v", err).WithMend("Stage the archive again, so that it is laid out by the newest rulebook.")
 			}

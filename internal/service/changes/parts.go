@@ -1,6 +1,7 @@
 package changes
 
 import (
+	"cmp"
 	"context"
 	"maps"
 	"slices"
@@ -8,6 +9,7 @@ import (
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 )
@@ -61,6 +63,45 @@ func (p *parts) choose(c model.Crate) ([]draft.Part, error) {
 	return out, nil
 }
 
+// values gives the variables under which a crate's places are resolved: the
+// server's, and over them those that the add-on has for itself. These are kept
+// among the parts as NAME=VALUE.
+func (p *parts) values(b *rulebook.Book, c model.Crate, server map[string]string, w *draft.Wanted) map[string]string {
+	used := map[string]bool{}
+	for _, f := range c.Body.Files {
+		if place, ok := b.Place(f.Place); ok {
+			for _, name := range rulebook.Placeholders(place.Path) {
+				used[name] = true
+			}
+		}
+	}
+	out := maps.Clone(server)
+	for _, v := range b.Variables {
+		if !v.PerAddon || !used[v.Name] {
+			continue
+		}
+		value := cmp.Or(p.valued(p.with, c, v.Name), p.valued(p.before[c.Key], c, v.Name), server[v.Name], v.Default)
+		out[v.Name] = value
+		p.taken[c.Key] = append(p.taken[c.Key], v.Name+"="+value)
+		w.Values = append(w.Values, draft.Value{Name: v.Name, Value: value})
+	}
+	return out
+}
+
+// valued finds NAME=VALUE or ADDON:NAME=VALUE in a list; empty where it is not there.
+func (p *parts) valued(list []string, c model.Crate, name string) (value string) {
+	for _, word := range list {
+		if addon, rest, of := strings.Cut(word, ":"); of && layout.Key(addon) == layout.Key(c.Body.Name) {
+			if v, ok := strings.CutPrefix(rest, name+"="); ok {
+				p.met[word], value = true, v
+			}
+		} else if v, ok := strings.CutPrefix(word, name+"="); ok {
+			p.met[word], value = true, v
+		}
+	}
+	return value
+}
+
 // said tells whether a list names a part, as PART or ADDON:PART.
 func (p *parts) said(list []string, c model.Crate, name string) bool {
 	found := false
@@ -81,6 +122,9 @@ func (p *parts) unknown() error {
 			continue
 		}
 		f := fault.New(fault.Usage, "part-unknown", "nothing that is deployed has a part by choice %q", word)
+		if name, _, value := strings.Cut(word, "="); value {
+			f = fault.New(fault.Usage, "value-unknown", "nothing that is deployed has a variable %q of its own", name)
+		}
 		if len(p.known) > 0 {
 			return f.WithMend("There is: %s.", strings.Join(p.known, ", "))
 		}

@@ -926,7 +926,7 @@ export interface components {
             /** @description Add-on names */
             remove?: string[] | null;
             rollback?: components["schemas"]["Rollback"];
-            /** @description Parts by choice to take: PART or ADDON:PART; kept for later versions */
+            /** @description Parts by choice to take: PART or ADDON:PART; or variables that each add-on has for itself, as NAME=VALUE; kept for later versions */
             with?: string[] | null;
             /** @description Parts by choice to leave out */
             without?: string[] | null;
