@@ -13,6 +13,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"slices"
 	"time"
 
@@ -39,8 +40,15 @@ const lanes = 32
 // grace is how long a stopping service waits for calls under way.
 const grace = 5 * time.Second
 
+// softMemory is from where on garbage is collected harder, in bytes: the
+// service shares its machine with game servers.
+const softMemory = 160 << 20
+
 // serve runs the service until ctx ends.
 func serve(ctx context.Context, o cli.ServeOptions) error {
+	if os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(softMemory)
+	}
 	level := slog.LevelInfo
 	if o.Verbose {
 		level = slog.LevelDebug

@@ -19,7 +19,9 @@ func (l *laying) crate(k *rulebook.Kind, r root) {
 	l.facts(k, r, c)
 	rules := slices.Concat(l.fixes[c.Derived].Rules, k.Rules)
 	nowhere := 0
-	for _, e := range l.filesOf(k, r) {
+	files := l.filesOf(k, r)
+	c.Files = make([]File, 0, len(files))
+	for _, e := range files {
 		if e.left != "" {
 			c.Left = append(c.Left, Left{Source: e.Path, Size: e.Size, Settled: true, Reason: e.left})
 			continue
@@ -34,6 +36,7 @@ func (l *laying) crate(k *rulebook.Kind, r root) {
 			Mend: "They are left out. crate place says where they go, for this and later versions."})
 	}
 	c.clashes(l.book)
+	c.reasons = nil
 	slices.SortFunc(c.Files, byTarget)
 	slices.SortFunc(c.Left, bySource)
 	l.res.Crates = append(l.res.Crates, c)
@@ -108,12 +111,28 @@ func (c *Crate) put(rule *rulebook.Rule, e part, r root) {
 			What: fmt.Sprintf("%s has no place it could go: %v", e.Path, err), Mend: fmt.Sprintf("See line %d of the rulebook.", rule.Line)})
 		return
 	}
+	c.Files = append(c.Files, File{Place: rule.Place, Path: target, Source: e.Path, Digest: e.Digest, Size: e.Size, Exec: e.Exec,
+		Reason: c.reason(rule, r), Line: rule.Line, Optional: rule.Optional, Settings: rule.Settings, Repack: r.repack})
+}
+
+// reason says why a rule puts a file where it goes: in the rulebook's own
+// words, or in ours, which are the same for all that the rule puts.
+func (c *Crate) reason(rule *rulebook.Rule, r root) string {
+	if rule.Because != "" {
+		return rule.Because
+	}
+	if said, ok := c.reasons[rule]; ok {
+		return said
+	}
 	reason := r.reason + "; goes to the place " + rule.Place
 	if rule.Optional != "" {
 		reason += fmt.Sprintf("; part %s, left to you", rule.Optional)
 	}
-	c.Files = append(c.Files, File{Place: rule.Place, Path: target, Source: e.Path, Digest: e.Digest, Size: e.Size, Exec: e.Exec,
-		Reason: or(rule.Because, reason), Line: rule.Line, Optional: rule.Optional, Settings: rule.Settings, Repack: r.repack})
+	if c.reasons == nil {
+		c.reasons = map[*rulebook.Rule]string{}
+	}
+	c.reasons[rule] = reason
+	return reason
 }
 
 // value is what a placeholder of a rule stands for.

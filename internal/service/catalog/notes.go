@@ -4,7 +4,7 @@ import (
 	"context"
 	"errors"
 	"io"
-	"sort"
+	"slices"
 	"strings"
 
 	"restlesscrate/internal/core/notes"
@@ -31,9 +31,10 @@ func (s *Service) Readme(ctx context.Context, c model.Crate) ([]Readme, error) {
 		if err != nil {
 			return nil, err
 		}
-		sort.SliceStable(entries, func(i, j int) bool { return entries[i].Path.Depth() < entries[j].Path.Depth() })
 		t := newTexts(ctx, s.Room, entries)
-		for _, e := range entries {
+		shallow := slices.Clone(entries)
+		slices.SortStableFunc(shallow, func(a, b tree.Entry) int { return a.Path.Depth() - b.Path.Depth() })
+		for _, e := range shallow {
 			if e.Dir || notes.KindOf(e.Path.Base()) == "" {
 				continue
 			}

@@ -4,6 +4,8 @@ import (
 	"context"
 	"io"
 	"io/fs"
+	"slices"
+	"strings"
 	"time"
 
 	"restlesscrate/internal/core/tree"
@@ -14,25 +16,21 @@ import (
 type texts struct {
 	ctx     context.Context
 	room    *stockroom.Room
-	entries map[string]tree.Entry
+	entries []tree.Entry // by path
 }
 
+// newTexts takes entries in the order in which the records give them: by path.
 func newTexts(ctx context.Context, room *stockroom.Room, entries []tree.Entry) *texts {
-	t := &texts{ctx: ctx, room: room, entries: make(map[string]tree.Entry, len(entries))}
-	for _, e := range entries {
-		if !e.Dir {
-			t.entries[string(e.Path)] = e
-		}
-	}
-	return t
+	return &texts{ctx: ctx, room: room, entries: entries}
 }
 
 // Open implements fs.FS.
 func (t *texts) Open(name string) (fs.File, error) {
-	e, ok := t.entries[name]
-	if !ok {
+	i, ok := slices.BinarySearchFunc(t.entries, name, func(e tree.Entry, name string) int { return strings.Compare(string(e.Path), name) })
+	if !ok || t.entries[i].Dir {
 		return nil, &fs.PathError{Op: "open", Path: name, Err: fs.ErrNotExist}
 	}
+	e := t.entries[i]
 	rc, err := t.room.Open(t.ctx, e.Digest)
 	if err != nil {
 		return nil, &fs.PathError{Op: "open", Path: name, Err: err}
