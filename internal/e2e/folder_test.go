@@ -163,16 +163,16 @@ func TestRemoveTakesEverythingOfAnAddOnAway(t *testing.T) {
 func TestWrongUsageSaysHow(t *testing.T) {
 	s, root := folderServer(t)
 	for words, args := range map[string][]string{
-		"takes a server and one or more crates":      {"deploy", "lantern"},
-		"flag provided but not defined: -nonsense":   {"status", "--nonsense"},
-		`has no command "explode"`:                   {"server", "explode"},
-		`"lantern" is not server#number`:             {"deployment", "show", "lantern"},
-		"there is no terminal to ask on":             {"server", "drop", "lantern"},
-		"--sftp \"host\" is not USER@HOST":           {"server", "add", "x", "--rulebook", "lanternfall", "--sftp", "host"},
-		"how to sign in?":                            {"server", "add", "x", "--rulebook", "lanternfall", "--sftp", "u@h"},
-		`"Lantern" cannot name a server`:             {"server", "add", "Lantern", "--rulebook", "lanternfall", "--folder", root},
-		`knows no variable "port"; it asks for none`: {"server", "add", "x", "--rulebook", "lanternfall", "--folder", root, "--set", "port=x"},
-		"say what to roll back":                      {"rollback", "lantern"},
+		"takes a server and one or more crates":     {"deploy", "lantern"},
+		"flag provided but not defined: -nonsense":  {"status", "--nonsense"},
+		`has no command "explode"`:                  {"server", "explode"},
+		`"lantern" is not server#number`:            {"deployment", "show", "lantern"},
+		"there is no terminal to ask on":            {"server", "drop", "lantern"},
+		"--sftp \"host\" is not USER@HOST":          {"server", "add", "x", "--rulebook", "lanternfall", "--sftp", "host"},
+		"how to sign in?":                           {"server", "add", "x", "--rulebook", "lanternfall", "--sftp", "u@h"},
+		`"Lantern" cannot name a server`:            {"server", "add", "Lantern", "--rulebook", "lanternfall", "--folder", root},
+		`knows no variable "port"; it asks for row`: {"server", "add", "x", "--rulebook", "lanternfall", "--folder", root, "--set", "port=x"},
+		"say what to roll back":                     {"rollback", "lantern"},
 	} {
 		s.fails(2, words, args...)
 	}
