@@ -104,3 +104,24 @@ func TestAGroupFolderIsChosenForEachAddOn(t *testing.T) {
 	s.fails(2, `nothing that is deployed has a variable "roww" of its own`, "deploy", "lantern", "swing-boats@1.1", "--set", "roww=x")
 	s.fails(1, "leads out of its root", "deploy", "lantern", "swing-boats@1.1", "--set", "row=../../x", "--yes")
 }
+
+func TestANameAloneMeansTheNewestThatFitsTheServersGame(t *testing.T) {
+	s := start(t)
+	s.must("rulebook", "add", books+"mossgrave.yaml")
+	for name, game := range map[string]string{"old": "7.1", "new": "7.2", "any": ""} {
+		args := []string{"server", "add", name, "--rulebook", "mossgrave", "--folder", t.TempDir()}
+		if game != "" {
+			args = append(args, "--fact", "game="+game)
+		}
+		s.must(args...)
+	}
+	texts := map[string]string{}
+	for v, fits := range map[string]string{"1.4": "7.1", "1.10": "7.2", "1.9": "7.2"} {
+		texts["shaft/"+v+"/cave.toml"] = fmt.Sprintf("[cave]\nid = \"shaft\"\nversion = %q\nfor = %q\n", v, fits)
+	}
+	s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "shaft.zip"), texts))
+	for server, want := range map[string]string{"old": "shaft@1.4", "new": "shaft@1.10"} {
+		require.Contains(t, s.must("deploy", server, "shaft", "--draft"), server+"#1  DRAFT  "+want)
+	}
+	require.Contains(t, s.must("deploy", "old", "shaft@1.10", "--draft"), "shaft@1.10", "who names a version gets it")
+}

@@ -10,6 +10,7 @@ import (
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/core/version"
 )
 
 // Unmarked is the version of an add-on whose archive names none.
@@ -136,6 +137,21 @@ func byTarget(a, b File) int {
 		return c
 	}
 	return strings.Compare(string(a.Path), string(b.Path))
+}
+
+// Fits tells whether the crate says that it fits a version of the game; told is
+// false where it says nothing that can be read.
+func (c *Crate) Fits(game string) (fits, told bool) {
+	for _, f := range c.Facts {
+		if f.Kind != rulebook.Game {
+			continue
+		}
+		if r, err := version.ParseRange(f.Range); err == nil {
+			told = true
+			fits = fits || r.Contains(game)
+		}
+	}
+	return fits, told
 }
 
 func (c *Crate) find(f finding.Finding) { c.Findings = append(c.Findings, f) }

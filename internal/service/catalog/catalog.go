@@ -11,6 +11,7 @@ import (
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/core/version"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/stockroom"
@@ -147,6 +148,29 @@ func (s *Service) FindCrate(ctx context.Context, rulebookName, ref string) (mode
 // Pallets lists pallets, the newest first; an empty rulebook or name means all.
 func (s *Service) Pallets(ctx context.Context, rulebookName, name string) ([]model.Pallet, error) {
 	return s.Records.Pallets(ctx, rulebookName, layout.Key(name))
+}
+
+// FindCrateFor is FindCrate for a server whose game version is known: a name
+// alone means the newest version that fits it, of those that tell what they fit.
+func (s *Service) FindCrateFor(ctx context.Context, rulebookName, ref, game string) (model.Crate, error) {
+	if game == "" || strings.ContainsAny(ref, "@~") {
+		return s.FindCrate(ctx, rulebookName, ref)
+	}
+	crates, err := s.Records.Crates(ctx, rulebookName, layout.Key(ref), 0, manyCrates)
+	if err != nil {
+		return model.Crate{}, err
+	}
+	var best *model.Crate
+	for i := range crates {
+		c := &crates[i]
+		if fits, told := c.Body.Fits(game); told && fits && (best == nil || version.Compare(c.Body.Version, best.Body.Version) > 0) {
+			best = c
+		}
+	}
+	if best == nil {
+		return s.FindCrate(ctx, rulebookName, ref)
+	}
+	return *best, nil
 }
 
 func (s *Service) crateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error) {

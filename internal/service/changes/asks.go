@@ -27,7 +27,7 @@ func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book
 		return "", err
 	}
 	for i, ref := range ask.Crates {
-		c, err := s.Catalog.FindCrate(ctx, srv.Rulebook, ref)
+		c, err := s.Catalog.FindCrateFor(ctx, srv.Rulebook, ref, srv.Facts["game"])
 		if err != nil {
 			return "", err
 		}

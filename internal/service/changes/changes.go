@@ -51,6 +51,7 @@ type Records interface {
 // Catalog gives crates and rulebooks.
 type Catalog interface {
 	FindCrate(ctx context.Context, rulebook, ref string) (model.Crate, error)
+	FindCrateFor(ctx context.Context, rulebook, ref, game string) (model.Crate, error)
 	Pallets(ctx context.Context, rulebook, name string) ([]model.Pallet, error)
 	Book(ctx context.Context, name string) (*rulebook.Book, model.Revision, error)
 }
