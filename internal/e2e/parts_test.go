@@ -123,5 +123,9 @@ func TestANameAloneMeansTheNewestThatFitsTheServersGame(t *testing.T) {
 	for server, want := range map[string]string{"old": "shaft@1.4", "new": "shaft@1.10"} {
 		require.Contains(t, s.must("deploy", server, "shaft", "--draft"), server+"#1  DRAFT  "+want)
 	}
-	require.Contains(t, s.must("deploy", "old", "shaft@1.10", "--draft"), "shaft@1.10", "who names a version gets it")
+	out := s.must("deploy", "old", "shaft@1.10", "--draft")
+	require.Contains(t, out, "old#2  DRAFT  shaft@1.10", "who names a version gets it")
+	require.Contains(t, out, "WARN  other-game-version: shaft@1.10: it says that it is for game version 7.2, and old runs 7.1")
+	require.NotContains(t, s.must("deploy", "new", "shaft@1.10", "--draft"), "other-game-version")
+	require.NotContains(t, s.must("deploy", "any", "shaft@1.10", "--draft"), "other-game-version", "nothing is known of that server's game")
 }

@@ -341,6 +341,15 @@ func (m *maker) parts() {
 	}
 }
 
+// misfits warns of builds for another version of the game.
+func (m *maker) misfits() {
+	for _, w := range m.req.Wanted {
+		if w.Misfit != "" {
+			m.say(finding.Warn, "other-game-version", tree.Root, "Look for a build that fits, or go on if you know that it does.", "%s: %s", w.Label(), w.Misfit)
+		}
+	}
+}
+
 // says reads the author's notes out. They are prose, so they are never more
 // than a warning; a person ticks them off.
 func (m *maker) says() {
@@ -361,6 +370,7 @@ func (m *maker) about() {
 		return
 	}
 	m.parts()
+	m.misfits()
 	m.says()
 	m.say(finding.Warn, "may-be-running", tree.Root, "Stop it yourself first if it does not like that.",
 		"Restless Crate cannot stop this server: it may be running while its files change.")

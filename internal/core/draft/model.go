@@ -89,6 +89,7 @@ type Wanted struct {
 	Files   []Target // without those of parts that are not taken
 	Parts   []Part   // by choice
 	Values  []Value  // that belong to the add-on, such as its group folder
+	Misfit  string   // what it says it is for, where that is not this server's game version
 	Says    []Says   // what the author's notes tell people to do
 }
 

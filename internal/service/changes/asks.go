@@ -38,6 +38,11 @@ func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book
 			}
 		}
 		w := draft.Wanted{Addon: c.Key, Name: c.Body.Name, Version: c.Body.Version, Crate: c.Digest}
+		if game := srv.Facts["game"]; game != "" {
+			if fits, told := c.Body.Fits(game); told && !fits {
+				w.Misfit = fmt.Sprintf("it says that it is for game version %s, and %s runs %s", gamesOf(c.Body), srv.Name, game)
+			}
+		}
 		for _, said := range c.Body.Says {
 			w.Says = append(w.Says, draft.Says{From: said.Source + tree.Path(fmt.Sprintf("#%d", said.Line)), Text: said.Text})
 		}
@@ -63,6 +68,17 @@ func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book
 	}
 	ask.Parts = parts.taken
 	return strings.Join(names, ", "), nil
+}
+
+// gamesOf lists the ranges of game versions that a crate tells.
+func gamesOf(c layout.Crate) string {
+	var out []string
+	for _, f := range c.Facts {
+		if f.Kind == rulebook.Game {
+			out = append(out, f.Range)
+		}
+	}
+	return strings.Join(out, " or ")
 }
 
 // removals checks that the add-ons are on the server.
