@@ -36,12 +36,20 @@ func TestTheGuideToRulebooksWorksAsItIsWritten(t *testing.T) {
 	require.NoError(t, err, "%s", out)
 	require.Contains(t, string(out), "crate red-dragon-main@unmarked  kite of kite-hill", "the first rulebook knows no version")
 	require.Contains(t, string(out), "crate red-dragon@1.4  kite of kite-hill: 4 files placed, 1 left out")
-	require.Equal(t, map[string]string{
+	want := map[string]string{
 		"kites/red-dragon/kite.toml":         "id = \"red-dragon\"\nversion = \"1.4\"\nneeds = [\"long-line >= 2\"]\n",
 		"kites/red-dragon/cloth/wing.cloth":  "silk\n",
 		"kites/red-dragon/tails/ribbon.tail": "ribbon\n",
 		"tails/ribbon.tail":                  "ribbon\n",
-	}, testbed.Files(testbed.Snapshot(t, filepath.Join(dir, "server"))))
+	}
+	require.Equal(t, want, testbed.Files(testbed.Snapshot(t, filepath.Join(dir, "server"))))
+
+	// The same rulebook and crate, on a host far away.
+	d, root := testbed.StartSSHD(t), t.TempDir()
+	s.must("server", "add", "far", "--rulebook", "kite-hill", "--sftp", d.User+"@"+d.Addr(), "--key", d.KeyFile, "--root", root)
+	s.trustServer("far")
+	s.must("deploy", "far", "red-dragon@1.4", "--yes")
+	require.Equal(t, want, testbed.Files(testbed.Snapshot(t, root)))
 }
 
 func TestARulebookIsProposedFromATreeAndADownload(t *testing.T) {

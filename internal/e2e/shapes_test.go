@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"fmt"
 	"path/filepath"
 	"testing"
 
@@ -122,6 +123,28 @@ func TestEveryShapeBecomesWhatACarefulPersonWouldMakeOfIt(t *testing.T) {
 	}
 	require.Contains(t, s.must("stage", filepath.Join(dir, "winch-4.2-setup.run")), "it is an installer, which must be run elsewhere first; stage what it makes")
 	require.Contains(t, s.must("stage", filepath.Join(dir, "grand-tour-3.zip")), "belongs to none of the add-ons in it and is left out: grand-tour/TOUR.md, grand-tour/client/skin.png")
+}
+
+func TestEveryShapeIsStagedThroughTheConsole(t *testing.T) {
+	s, dir := start(t), t.TempDir()
+	require.NoError(t, demo.WriteSamples(dir))
+	for _, game := range []string{"tidewright", "lanternfall", "mossgrave"} {
+		s.must("rulebook", "add", books+game+".yaml")
+	}
+	c := openConsole(t, s)
+	c.goTo("/staging")
+	var files []string
+	for file := range shapes {
+		files = append(files, filepath.Join(dir, file))
+	}
+	c.upload("[data-files]", files...)
+	for file, want := range shapes {
+		for _, w := range want {
+			c.seeIn(fmt.Sprintf("[data-upload=%q]", file), w.label)
+		}
+	}
+	c.seeIn("[data-upload='grand-tour-3.zip']", "pallet grand-tour@3")
+	c.seeIn("[data-upload='winch-4.2-setup.run']", "it is an installer, which must be run elsewhere first")
 }
 
 func told(c api.Crate) map[string]string {

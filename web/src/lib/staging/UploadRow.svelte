@@ -2,11 +2,18 @@
 <script lang="ts">
   import { p } from '../../router';
   import { count, size } from '../format';
+  import FindingRow from '../ui/FindingRow.svelte';
   import ChooseRoot from './ChooseRoot.svelte';
   import Trouble from '../ui/Trouble.svelte';
   import type { Upload } from './uploads.svelte';
 
   let { upload: u }: { upload: Upload } = $props();
+  // What a person should read now; notes stand on the crate's own page.
+  let worth = $derived(
+    (u.staged?.rulebooks ?? [])
+      .flatMap((b) => [...b.crates.flatMap((c) => c.findings), ...b.findings])
+      .filter((f, i, all) => f.level !== 'note' && all.findIndex((o) => o.what === f.what) === i)
+  );
   let total = $derived(u.pick.body.size);
   let tone = $derived(u.stage === 'staged' ? 'ok-ink' : u.stage === 'refused' ? 'block-ink' : 'note-ink');
 </script>
@@ -33,7 +40,7 @@
           </span>
         {/each}
       {/each}
-      {#if u.staged && !u.staged.rulebooks.some((b) => b.crates.length || b.choices?.length)}
+      {#if u.staged && !u.staged.rulebooks.some((b) => b.crates.length || b.choices?.length || b.findings.length)}
         <span class="warn-ink">no rulebook knows it; the archive is kept</span>
       {/if}
     </span>
@@ -41,6 +48,11 @@
   {#if u.stage === 'sending'}
     <div class="mt-1.5 h-1.5 bg-rule-faint">
       <div class="h-full bg-act" style:width="{total ? (u.sent / total) * 100 : 100}%"></div>
+    </div>
+  {/if}
+  {#if worth.length}
+    <div class="mt-1.5">
+      {#each worth as f (f.code + f.path + f.what)}<FindingRow finding={f} />{/each}
     </div>
   {/if}
   {#each u.staged?.rulebooks ?? [] as b (b.rulebook)}
