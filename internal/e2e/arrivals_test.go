@@ -204,6 +204,9 @@ func TestADataPackIsPackedAnewWithItsMarkerAtTheRoot(t *testing.T) {
 		"other-folder/table.toml": "edition = 3\n", "other-folder/shores/mud.toml": strings.Repeat("mud ", 999)}))
 	s.get(&two, "crate", "show", "mud-flats@3")
 	require.Equal(t, one.Digest, two.Digest, "the same contents are packed to the same bytes")
+	made, err := filepath.Glob(filepath.Join(s.data, "stockroom", "derived", "*"))
+	require.NoError(t, err)
+	require.Len(t, made, 1, "and are kept once")
 }
 
 func TestANewRevisionOffersToLayOutAgain(t *testing.T) {

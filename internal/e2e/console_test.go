@@ -308,6 +308,23 @@ func TestTheAddOnInAnArchiveIsChosenByPointing(t *testing.T) {
 	c.seeIn("[data-upload='tents-2.zip']", "new@2")
 }
 
+func TestArchivesAndFoldersAreDropped(t *testing.T) {
+	s, _ := folderServer(t)
+	c := openConsole(t, s)
+	dir := t.TempDir()
+	zip := testbed.Zip(t, filepath.Join(dir, "drum-tent-main.zip"), stall("0.4.0", map[string]string{"drum.txt": "boom"}))
+	testbed.Write(t, filepath.Join(dir, "harvest-songs-1.2", "reel.tune"), "la")
+	testbed.Write(t, filepath.Join(dir, "harvest-songs-1.2", "deep", "jig.tune"), "le")
+	c.goTo("/staging")
+	c.ok(c.page.Drop("Drop archives or folders here", zip, filepath.Join(dir, "harvest-songs-1.2")))
+	c.seeIn("[data-upload='drum-tent-main.zip']", "drum-tent@0.4.0")
+	c.seeIn("[data-upload='harvest-songs-1.2.tar']", "harvest-songs@1.2")
+	var crate api.Crate
+	s.get(&crate, "crate", "show", "harvest-songs@1.2")
+	require.Equal(t, "harvest-songs-1.2/deep/jig.tune", crate.Left[0].Source, "folders in it came along")
+	require.Equal(t, 1, crate.FileCount)
+}
+
 func TestABrokenArchiveIsRefusedOnTheStagingPage(t *testing.T) {
 	s, _ := folderServer(t)
 	c := openConsole(t, s)

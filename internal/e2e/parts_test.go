@@ -72,10 +72,13 @@ func TestAPacksNextVersionRetiresWhatItNoLongerHolds(t *testing.T) {
 	}
 	s.must("deploy", "mossgrave", "grand-tour@1", "--yes")
 	require.Equal(t, []string{"hall", "own", "shaft"}, caves())
-	out := s.must("deploy", "mossgrave", "grand-tour", "--yes")
+	out := s.must("deploy", "mossgrave", "grand-tour", "shaft@1", "--draft")
+	require.NotContains(t, out, "remove", "what is asked for by itself is not retired")
+	s.must("deployment", "discard", "mossgrave#3")
+	out = s.must("deploy", "mossgrave", "grand-tour", "--yes")
 	require.Contains(t, out, "hall@2, well@2")
 	require.Equal(t, []string{"hall", "own", "well"}, caves(), "the shaft went with its pack; what came by itself stays")
-	s.must("rollback", "mossgrave", "--deployment", "3", "--yes")
+	s.must("rollback", "mossgrave", "--deployment", "4", "--yes")
 	require.Equal(t, []string{"hall", "own", "shaft"}, caves())
 	s.fails(1, "no crate grand-tour@9 is staged", "deploy", "mossgrave", "grand-tour@9", "--yes")
 }

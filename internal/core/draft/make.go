@@ -334,7 +334,7 @@ func (m *maker) parts() {
 			if p.Taken {
 				m.say(finding.Note, "part-taken", tree.Root, "", "%s: the part %s by choice is taken (%s).", w.Label(), p.Name, count(p.Files, "file"))
 			} else {
-				m.say(finding.Note, "part-left", tree.Root, fmt.Sprintf("Draft it with the part %s to take it; the choice is kept for later versions.", p.Name),
+				m.say(finding.Note, "part-left", tree.Root, fmt.Sprintf("deploy --with %s takes it; the choice is kept for later versions.", p.Name),
 					"%s: the part %s by choice is left out (%s).", w.Label(), p.Name, count(p.Files, "file"))
 			}
 		}
@@ -355,7 +355,7 @@ func (m *maker) misfits() {
 func (m *maker) says() {
 	for _, w := range m.req.Wanted {
 		for _, s := range w.Says {
-			m.say(finding.Warn, "author-says", s.From, "Tick it off when it is done, or when it does not concern you.", "The author of %s says: %s", w.Label(), s.Text)
+			m.say(finding.Warn, "author-says", s.From, "Tick it off when it is done or does not concern you (on the command line: --accept author-says).", "The author of %s says: %s", w.Label(), s.Text)
 		}
 	}
 }

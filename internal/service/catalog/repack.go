@@ -2,6 +2,7 @@ package catalog
 
 import (
 	"context"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"io"
@@ -36,6 +37,18 @@ func (s *Service) repackOne(ctx context.Context, a model.Archive, folder tree.Pa
 		return kept, err
 	}
 	defer whole.Close()
+	// It is made once: what is held already is not written again.
+	h := sha256.New()
+	n := &counting{Writer: h}
+	if err := archive.Repack(n, whole, whole.Size(), folder); err != nil {
+		return kept, err
+	}
+	kept.Digest, kept.Size = tree.Digest(h.Sum(nil)), n.written
+	if held, err := s.Room.Open(ctx, kept.Digest); err == nil {
+		return kept, held.Close()
+	} else if !errors.Is(err, stockroom.ErrNotHeld) {
+		return kept, err
+	}
 	seg, err := s.Room.Derive(a.Digest)
 	if err != nil {
 		return kept, err
@@ -52,4 +65,16 @@ func (s *Service) repackOne(ctx context.Context, a model.Archive, folder tree.Pa
 		return kept, err
 	}
 	return kept, s.Records.AddHeld(ctx, seg.Name(), []stockroom.Held{{Digest: kept.Digest, Span: kept.Span}})
+}
+
+// counting counts the bytes that are written.
+type counting struct {
+	io.Writer
+	written int64
+}
+
+func (c *counting) Write(p []byte) (int, error) {
+	n, err := c.Writer.Write(p)
+	c.written += int64(n)
+	return n, err
 }

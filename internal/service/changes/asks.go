@@ -63,6 +63,10 @@ func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book
 		req.Wanted = append(req.Wanted, w)
 		names = append(names, w.Label())
 	}
+	// What is asked for by itself is not retired with a pallet.
+	req.Remove = slices.DeleteFunc(req.Remove, func(r draft.Removal) bool {
+		return slices.ContainsFunc(req.Wanted, func(w draft.Wanted) bool { return w.Addon == r.Addon })
+	})
 	if err := parts.unknown(); err != nil {
 		return "", err
 	}

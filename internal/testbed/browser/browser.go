@@ -181,6 +181,23 @@ func (p *Page) Upload(selector string, paths ...string) error {
 	return p.do(chromedp.SetUploadFiles(chromedp.CSS(selector), paths))
 }
 
+// Drop drops files and folders from outside the browser on what has these words.
+func (p *Page) Drop(words string, paths ...string) error {
+	at, err := until[point](p, fmt.Sprintf("drop on %q", words), fmt.Sprintf("eyes.spot(%s)", quote(words)))
+	if err != nil {
+		return err
+	}
+	ctx, stop := context.WithTimeout(p.ctx, patience)
+	defer stop()
+	data := input.DragData{Items: []*input.DragDataItem{}, Files: paths, DragOperationsMask: 1}
+	for _, kind := range []input.DispatchDragEventType{"dragEnter", "dragOver", "drop"} {
+		if _, err := chromedp.Call(ctx, input.DispatchDragEvent, input.DispatchDragEventParams{Type: kind, X: at.X, Y: at.Y, Data: &data}); err != nil {
+			return fmt.Errorf("%s: %w", kind, err)
+		}
+	}
+	return nil
+}
+
 // Text gives what is visible within a selector.
 func (p *Page) Text(within string) (string, error) {
 	ctx, stop := context.WithTimeout(p.ctx, patience)
