@@ -77,7 +77,15 @@ func makeZip(file string, fill func(z *zip.Writer, at func() int64, r *rand.Rand
 	defer f.Close()
 	counted := &counter{w: bufio.NewWriterSize(f, 1<<20)}
 	z := zip.NewWriter(counted)
-	z.RegisterCompressor(zip.Deflate, func(w io.Writer) (io.WriteCloser, error) { return flate.NewWriter(w, flate.BestSpeed) })
+	// One compressor for all entries: to make one takes longer than a small file.
+	packer, err := flate.NewWriter(io.Discard, flate.BestSpeed)
+	if err != nil {
+		return err
+	}
+	z.RegisterCompressor(zip.Deflate, func(w io.Writer) (io.WriteCloser, error) {
+		packer.Reset(w)
+		return packer, nil
+	})
 	if err := fill(z, func() int64 { return counted.n }, rand.New(rand.NewPCG(7, 7))); err != nil {
 		return err
 	}

@@ -3,6 +3,7 @@ package archive
 import (
 	"context"
 	"crypto/sha256"
+	"errors"
 	"fmt"
 	"hash/crc32"
 	"io"
@@ -92,12 +93,25 @@ func pieces(todo []*Item) iter.Seq[[]*Item] {
 }
 
 func (it *Item) hash(buf []byte) error {
-	h, sum := sha256.New(), crc32.NewIEEE()
 	content := it.Span.Reader(it.from)
-	look := &looker{Reader: content}
-	n, err := io.CopyBuffer(onlyWriter{io.MultiWriter(h, sum)}, look, buf)
 	if c, ok := content.(io.Closer); ok {
-		c.Close()
+		defer c.Close()
+	}
+	h, sum := sha256.New(), crc32.NewIEEE()
+	look := &looker{Reader: content}
+	var n int64
+	var err error
+	if it.Size < int64(len(buf)) {
+		// A small file is one piece: most of an archive of many is such.
+		var got int
+		if got, err = io.ReadFull(content, buf[:it.Size+1]); errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) {
+			err = nil
+		}
+		n, look.head = int64(got), buf[:min(got, lookAt)]
+		h.Write(buf[:got])
+		sum.Write(buf[:got])
+	} else {
+		n, err = io.CopyBuffer(onlyWriter{io.MultiWriter(h, sum)}, look, buf)
 	}
 	if err != nil || n != it.Size {
 		return &Error{Code: "broken-archive", Entry: string(it.Path), What: "is broken: " + damage(n, it.Size, err)}

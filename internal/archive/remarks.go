@@ -2,6 +2,7 @@ package archive
 
 import (
 	"fmt"
+	"hash/maphash"
 	"io"
 	"path"
 	"slices"
@@ -32,11 +33,14 @@ type looker struct {
 
 func (l *looker) Read(p []byte) (int, error) {
 	n, err := l.Reader.Read(p)
-	if len(l.head) < 4 {
-		l.head = append(l.head, p[:min(n, 4-len(l.head))]...)
+	if len(l.head) < lookAt {
+		l.head = append(l.head, p[:min(n, lookAt-len(l.head))]...)
 	}
 	return n, err
 }
+
+// lookAt is how many bytes of a file tell what it is.
+const lookAt = 4
 
 func (l *looker) look() Look {
 	switch h := string(l.head); {
@@ -130,14 +134,21 @@ func (r *remarks) list(level finding.Level, code string, paths []tree.Path, one,
 // twins finds names that differ only in case: on a host that does not tell
 // them apart one would overwrite the other.
 func (r *remarks) twins(items []Item) {
-	first := map[string]tree.Path{}
-	for _, it := range items {
+	// By a hash of the folded name: the names of a large archive, folded, would
+	// be as much memory again as the archive's whole listing.
+	seed := maphash.MakeSeed()
+	first := make(map[uint64]int32, len(items))
+	for i, it := range items {
 		key := it.Path.Fold()
-		if other, twice := first[key]; twice && other != it.Path {
-			r.add(finding.Warn, "case-twins", it.Path, "%s and %s differ only in case; on a host that does not tell them apart only one can be", other, it.Path)
+		sum := maphash.String(seed, key)
+		other, twice := first[sum]
+		if !twice {
+			first[sum] = int32(i)
 			continue
 		}
-		first[key] = it.Path
+		if p := items[other].Path; p != it.Path && p.Fold() == key {
+			r.add(finding.Warn, "case-twins", it.Path, "%s and %s differ only in case; on a host that does not tell them apart only one can be", p, it.Path)
+		}
 	}
 }
 

@@ -38,19 +38,12 @@ func (db *DB) AddArchive(ctx context.Context, a model.Archive, entries []tree.En
 		if err != nil {
 			return err
 		}
-		res, err := tx.ExecContext(ctx, `INSERT INTO archive (digest, size, filename, format, source, note, findings, container_id, actor, created_at) VALUES (?,?,?,?,?,?,?,?,?,?)`,
-			a.Digest.String(), a.Size, a.Filename, a.Format, a.Source, a.Note, text(a.Findings), cid, a.Actor, db.millis())
+		res, err := tx.ExecContext(ctx, `INSERT INTO archive (digest, size, filename, format, source, note, findings, container_id, entries, actor, created_at) VALUES (?,?,?,?,?,?,?,?,?,?,?)`,
+			a.Digest.String(), a.Size, a.Filename, a.Format, a.Source, a.Note, text(a.Findings), cid, packEntries(entries), a.Actor, db.millis())
 		if err != nil {
 			return err
 		}
 		if a.ID, err = res.LastInsertId(); err != nil {
-			return err
-		}
-		err = insertMany(ctx, tx, `archive_entry (archive_id, path, dir, size, digest, exec)`, 6, len(entries), func(i int, row []any) {
-			e := entries[i]
-			row[0], row[1], row[2], row[3], row[4], row[5] = a.ID, string(e.Path), e.Dir, e.Size, e.Digest.String(), e.Exec
-		})
-		if err != nil {
 			return err
 		}
 		for container, contents := range held {
@@ -62,7 +55,7 @@ func (db *DB) AddArchive(ctx context.Context, a model.Archive, entries []tree.En
 			if err != nil {
 				return err
 			}
-			if err := addLocations(ctx, tx, cid, contents); err != nil {
+			if err := addContents(ctx, tx, cid, contents); err != nil {
 				return err
 			}
 		}
@@ -90,19 +83,17 @@ func (db *DB) AddHeld(ctx context.Context, container string, held []stockroom.He
 		if err != nil {
 			return err
 		}
-		return addLocations(ctx, tx, id, held)
+		return addContents(ctx, tx, id, held)
 	})
 }
 
-// Entries lists what an archive holds.
+// Entries lists what an archive holds, by path.
 func (db *DB) Entries(ctx context.Context, archive int64) ([]tree.Entry, error) {
-	return all(ctx, db.sql, func(r *sql.Rows, e *tree.Entry) error {
-		var d string
-		if err := r.Scan((*string)(&e.Path), &e.Dir, &e.Size, &d, &e.Exec); err != nil {
-			return err
-		}
-		return e.Digest.UnmarshalText([]byte(d))
-	}, `SELECT path, dir, size, digest, exec FROM archive_entry WHERE archive_id = ? ORDER BY path`, archive)
+	raw, err := first(ctx, db.sql, func(r *sql.Rows, b *[]byte) error { return r.Scan(b) }, `SELECT entries FROM archive WHERE id = ?`, archive)
+	if err != nil {
+		return nil, err
+	}
+	return unpackEntries(raw)
 }
 
 func addContainer(ctx context.Context, tx *sql.Tx, name, kind string) (id int64, err error) {
@@ -113,22 +104,29 @@ func addContainer(ctx context.Context, tx *sql.Tx, name, kind string) (id int64,
 	return id, err
 }
 
-func addLocations(ctx context.Context, tx *sql.Tx, container int64, held []stockroom.Held) error {
+// addContents indexes contents. One that is indexed already is not again,
+// unless it lies packed there and as it is here: then this is the better place.
+func addContents(ctx context.Context, tx *sql.Tx, container int64, held []stockroom.Held) error {
 	// In the order of the key: a table is filled faster from one end.
-	held = slices.Clone(held)
 	slices.SortFunc(held, func(a, b stockroom.Held) int { return bytes.Compare(a.Digest[:], b.Digest[:]) })
-	return insertMany(ctx, tx, `location (digest, container_id, start, length, size, method)`, 6, len(held), func(i int, row []any) {
-		h := held[i]
-		row[0], row[1], row[2], row[3], row[4], row[5] = h.Digest.String(), container, h.Span.Offset, h.Span.Length, h.Span.Size, string(h.Span.Method)
-	})
+	return insertMany(ctx, tx, `content (digest, container_id, start, length, size, stored)`,
+		`DO UPDATE SET container_id = excluded.container_id, start = excluded.start, length = excluded.length, stored = 1 WHERE excluded.stored > content.stored`,
+		6, len(held), func(i int, row []any) {
+			h := &held[i]
+			row[0], row[1], row[2], row[3], row[4], row[5] = h.Digest[:], container, h.Span.Offset, h.Span.Length, h.Span.Size, h.Span.Method == stockroom.Stored
+		})
 }
 
 // Locate implements stockroom.Index.
 func (db *DB) Locate(ctx context.Context, d tree.Digest) (stockroom.Location, error) {
 	loc, err := first(ctx, db.sql, func(r *sql.Rows, l *stockroom.Location) error {
-		return r.Scan(&l.Container, &l.Offset, &l.Length, &l.Size, (*string)(&l.Method))
-	}, `SELECT c.name, l.start, l.length, l.size, l.method FROM location l JOIN container c ON c.id = l.container_id
-		WHERE l.digest = ? ORDER BY l.method = 'stored' DESC LIMIT 1`, d.String())
+		var stored bool
+		err := r.Scan(&l.Container, &l.Offset, &l.Length, &l.Size, &stored)
+		if l.Method = stockroom.Deflated; stored {
+			l.Method = stockroom.Stored
+		}
+		return err
+	}, `SELECT c.name, x.start, x.length, x.size, x.stored FROM content x JOIN container c ON c.id = x.container_id WHERE x.digest = ?`, d[:])
 	if errors.Is(err, model.ErrNotFound) {
 		return loc, stockroom.ErrNotHeld
 	}
@@ -145,15 +143,28 @@ func (db *DB) Containers(ctx context.Context) (map[string]bool, error) {
 	return out, err
 }
 
-const crateColumns = `c.id, c.digest, ad.key, c.body, c.findings, r.number, c.actor, c.created_at, c.dropped_at IS NOT NULL`
+const crateColumns = `c.id, c.digest, ad.key, c.body, c.files, c.findings, r.number, c.actor, c.created_at, c.dropped_at IS NOT NULL`
 const crateFrom = ` FROM crate c JOIN addon ad ON ad.id = c.addon_id JOIN rulebook_revision r ON r.id = c.revision_id`
 
 func scanCrate(r *sql.Rows, c *model.Crate) error {
 	var d string
-	if err := r.Scan(&c.ID, &d, &c.Key, asJSON(&c.Body), asJSON(&c.Findings), &c.Revision, &c.Actor, moment{&c.CreatedAt}, &c.Dropped); err != nil {
+	var files []byte
+	if err := r.Scan(&c.ID, &d, &c.Key, asJSON(&c.Body), &files, asJSON(&c.Findings), &c.Revision, &c.Actor, moment{&c.CreatedAt}, &c.Dropped); err != nil {
 		return err
 	}
+	if files != nil {
+		if err := unpackFiles(files, &c.Body); err != nil {
+			return err
+		}
+	}
 	return c.Digest.UnmarshalText([]byte(d))
+}
+
+// bodyOf writes a crate without its files, which are packed beside it.
+func bodyOf(c *layout.Crate) string {
+	body := *c
+	body.Files, body.Left = nil, nil
+	return text(body)
 }
 
 // LaidOut tells what a revision made of an archive before; [ErrNotFound]
@@ -206,8 +217,8 @@ func (db *DB) AddLayout(ctx context.Context, archive, revision int64, correction
 			}
 			if m.ID = id; !fresh {
 				// The same files, but of this archive the newest reasons count.
-				if _, err := tx.ExecContext(ctx, `UPDATE crate SET body = ?, findings = ?, revision_id = ? WHERE id = ? AND EXISTS
-					(SELECT 1 FROM crate_archive WHERE crate_id = ? AND archive_id = ?)`, text(c), text(c.Findings), revision, id, id, archive); err != nil {
+				if _, err := tx.ExecContext(ctx, `UPDATE crate SET body = ?, files = ?, findings = ?, revision_id = ? WHERE id = ? AND EXISTS
+					(SELECT 1 FROM crate_archive WHERE crate_id = ? AND archive_id = ?)`, bodyOf(c), packFiles(c), text(c.Findings), revision, id, id, archive); err != nil {
 					return err
 				}
 				m.Body = layout.Crate{} // what is there now is read below
@@ -253,9 +264,9 @@ func addCrate(ctx context.Context, tx *sql.Tx, revision int64, m model.Crate, no
 	if !errors.Is(err, sql.ErrNoRows) {
 		return id, false, err
 	}
-	res, err := tx.ExecContext(ctx, `INSERT INTO crate (digest, addon_id, version, revision_id, body, findings, actor, created_at)
-		VALUES (?, (SELECT id FROM addon WHERE rulebook = ? AND key = ?), ?, ?, ?, ?, ?, ?)`,
-		digest, c.Rulebook, m.Key, c.Version, revision, text(c), text(m.Findings), m.Actor, now)
+	res, err := tx.ExecContext(ctx, `INSERT INTO crate (digest, addon_id, version, revision_id, body, files, findings, actor, created_at)
+		VALUES (?, (SELECT id FROM addon WHERE rulebook = ? AND key = ?), ?, ?, ?, ?, ?, ?, ?)`,
+		digest, c.Rulebook, m.Key, c.Version, revision, bodyOf(&c), packFiles(&c), text(m.Findings), m.Actor, now)
 	if err != nil {
 		return 0, false, err
 	}

@@ -113,16 +113,44 @@ func TestCorrectionsAndChoicesAreKept(t *testing.T) {
 func TestRowsBeyondOneStatementAreAllInserted(t *testing.T) {
 	db := open(t)
 	for _, n := range []int{0, 1, together - 1, together, together + 1, 3*together + 7} {
-		var entries []tree.Entry
+		var held []stockroom.Held
 		for i := range n {
-			entries = append(entries, tree.Entry{Path: tree.Path(fmt.Sprintf("f%04d", i)), Size: int64(i)})
+			held = append(held, stockroom.Held{Digest: tree.Sum(fmt.Append(nil, n, i)), Span: stockroom.Span{Offset: int64(i), Length: 1, Size: 2, Method: stockroom.Deflated}})
 		}
-		a, err := db.AddArchive(t.Context(), model.Archive{Digest: tree.Sum([]byte(fmt.Sprint(n))), Filename: "x", Container: fmt.Sprint("archives/", n)}, entries, nil)
+		name := fmt.Sprint("archives/", n)
+		_, err := db.AddArchive(t.Context(), model.Archive{Digest: tree.Sum([]byte(fmt.Sprint(n))), Filename: "x", Container: name}, nil, map[string][]stockroom.Held{name: held})
 		require.NoError(t, err)
-		got, err := db.Entries(t.Context(), a.ID)
-		require.NoError(t, err)
-		require.Equal(t, entries, got, "%d rows", n)
+		for i := range n {
+			at, err := db.Locate(t.Context(), tree.Sum(fmt.Append(nil, n, i)))
+			require.NoError(t, err)
+			require.Equal(t, stockroom.Location{Container: name, Span: stockroom.Span{Offset: int64(i), Length: 1, Size: 2, Method: stockroom.Deflated}}, at)
+		}
 	}
+}
+
+func TestAContentIsIndexedOnceOverAllArchives(t *testing.T) {
+	db := open(t)
+	lamp := tree.Sum([]byte("lamp"))
+	at := func(n int64, m stockroom.Method) stockroom.Span { return stockroom.Span{Offset: n, Length: 4, Size: 4, Method: m} }
+	for _, c := range []struct {
+		name   string
+		span   stockroom.Span
+		wanted string
+	}{
+		{"archives/1", at(10, stockroom.Deflated), "archives/1"},
+		{"archives/2", at(20, stockroom.Deflated), "archives/1"}, // it is there already
+		{"archives/3", at(30, stockroom.Stored), "archives/3"},   // as it is: read faster, and anywhere
+		{"archives/4", at(40, stockroom.Deflated), "archives/3"},
+	} {
+		_, err := db.AddArchive(t.Context(), model.Archive{Digest: tree.Sum([]byte(c.name)), Filename: "x", Container: c.name}, nil, map[string][]stockroom.Held{c.name: {{Digest: lamp, Span: c.span}}})
+		require.NoError(t, err)
+		got, err := db.Locate(t.Context(), lamp)
+		require.NoError(t, err)
+		require.Equal(t, c.wanted, got.Container)
+	}
+	var rows int
+	require.NoError(t, db.sql.QueryRowContext(t.Context(), `SELECT count(*) FROM content`).Scan(&rows))
+	require.Equal(t, 1, rows)
 }
 
 func TestRecordsOfTheFirstVersionAreCarriedOver(t *testing.T) {
@@ -137,9 +165,11 @@ func TestRecordsOfTheFirstVersionAreCarriedOver(t *testing.T) {
 		INSERT INTO container VALUES (1, 'archives/x', 'archive');
 		INSERT INTO rulebook_revision (id, name, number, title, text, digest, actor, created_at) VALUES (1, 'moss', 1, 'Moss', 'x', 'd', 'me', 1);
 		INSERT INTO archive (id, digest, size, filename, format, container_id, actor, created_at) VALUES (1, ?1, 3, 'x.zip', 'zip', 1, 'me', 1);
+		INSERT INTO archive_entry VALUES (1, 'a/lamp.txt', 0, 4, ?2, 1), (1, 'a', 1, 0, '', 0);
+		INSERT INTO location VALUES (?2, 1, 9, 3, 4, 'deflate'), (?1, 1, 0, 3, 3, 'stored');
 		INSERT INTO addon VALUES (1, 'moss', 'hall', 'hall');
-		INSERT INTO crate (id, digest, addon_id, version, revision_id, body, findings, actor, created_at) VALUES (1, ?1, 1, '1', 1, '{"name":"hall","version":"1"}', '[]', 'me', 1);
-		INSERT INTO layout (archive_id, revision_id, corrections, crate_id, findings) VALUES (1, 1, '', 1, '[]');`, tree.Sum([]byte("x")).String())
+		INSERT INTO crate (id, digest, addon_id, version, revision_id, body, findings, actor, created_at) VALUES (1, ?1, 1, '1', 1, '{"name":"hall","version":"1","files":[{"place":"caves","path":"a/lamp.txt","source":"a/lamp.txt","reason":"because","line":3}],"left":[]}', '[]', 'me', 1);
+		INSERT INTO layout (archive_id, revision_id, corrections, crate_id, findings) VALUES (1, 1, '', 1, '[]');`, tree.Sum([]byte("x")).String(), tree.Sum([]byte("lamp")).String())
 	require.NoError(t, err)
 	require.NoError(t, old.Close())
 
@@ -153,6 +183,13 @@ func TestRecordsOfTheFirstVersionAreCarriedOver(t *testing.T) {
 	a, err := db.Archive(t.Context(), tree.Sum([]byte("x")))
 	require.NoError(t, err)
 	require.Empty(t, a.Findings)
+	require.Equal(t, []layout.File{{Place: "caves", Path: "a/lamp.txt", Source: "a/lamp.txt", Reason: "because", Line: 3}}, laid.Crates[0].Body.Files)
+	entries, err := db.Entries(t.Context(), 1)
+	require.NoError(t, err)
+	require.Equal(t, []tree.Entry{{Path: "a", Dir: true}, {Path: "a/lamp.txt", Size: 4, Digest: tree.Sum([]byte("lamp")), Exec: true}}, entries)
+	at, err := db.Locate(t.Context(), tree.Sum([]byte("lamp")))
+	require.NoError(t, err)
+	require.Equal(t, stockroom.Location{Container: "archives/x", Span: stockroom.Span{Offset: 9, Length: 3, Size: 4, Method: stockroom.Deflated}}, at)
 }
 
 // migrationFiles gives the migrations as the program has them.

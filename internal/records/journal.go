@@ -46,7 +46,7 @@ func (db *DB) mark(ctx context.Context, deployment int64, state deploy.MarkState
 				if err != nil {
 					return err
 				}
-				if err := addLocations(ctx, tx, cid, []stockroom.Held{{Digest: k.Digest, Span: k.Span}}); err != nil {
+				if err := addContents(ctx, tx, cid, []stockroom.Held{{Digest: k.Digest, Span: k.Span}}); err != nil {
 					return err
 				}
 			}

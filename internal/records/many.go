@@ -10,12 +10,16 @@ import (
 // then small beside that of its rows.
 const together = 100
 
-// insertMany inserts n rows into a table, given with its columns. What is
-// there already stays. fill writes the values of row i.
-func insertMany(ctx context.Context, tx *sql.Tx, table string, columns, n int, fill func(i int, row []any)) error {
+// keeps leaves a row as it is where its key is there already.
+const keeps = "DO NOTHING"
+
+// insertMany inserts n rows into a table, given with its columns. conflict is
+// what becomes of a row whose key is there already. fill writes the values of
+// row i.
+func insertMany(ctx context.Context, tx *sql.Tx, table, conflict string, columns, n int, fill func(i int, row []any)) error {
 	one := "(?" + strings.Repeat(",?", columns-1) + ")"
 	statement := func(rows int) string {
-		return "INSERT INTO " + table + " VALUES " + one + strings.Repeat(","+one, rows-1) + " ON CONFLICT DO NOTHING"
+		return "INSERT INTO " + table + " VALUES " + one + strings.Repeat(","+one, rows-1) + " ON CONFLICT " + conflict
 	}
 	values := make([]any, together*columns)
 	full, err := tx.PrepareContext(ctx, statement(together))

@@ -21,7 +21,7 @@ func addPallet(ctx context.Context, tx *sql.Tx, rulebook string, p *layout.Palle
 	if _, err := tx.ExecContext(ctx, `DELETE FROM pallet_member WHERE pallet_id = ?`, id); err != nil {
 		return err
 	}
-	return insertMany(ctx, tx, `pallet_member (pallet_id, crate_id)`, 2, len(members), func(i int, row []any) { row[0], row[1] = id, members[i].ID })
+	return insertMany(ctx, tx, `pallet_member (pallet_id, crate_id)`, keeps, 2, len(members), func(i int, row []any) { row[0], row[1] = id, members[i].ID })
 }
 
 // Pallets lists a rulebook's pallets with their members, the newest first. An

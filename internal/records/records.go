@@ -45,7 +45,7 @@ func Open(ctx context.Context, file string, now Clock) (*DB, error) {
 	if err != nil {
 		return nil, err
 	}
-	p, err := goose.NewProvider(goose.DialectSQLite3, db, dir)
+	p, err := goose.NewProvider(goose.DialectSQLite3, db, dir, goose.WithGoMigrations(packListings()))
 	if err == nil {
 		_, err = p.Up(ctx)
 	}

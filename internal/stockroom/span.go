@@ -1,6 +1,7 @@
 package stockroom
 
 import (
+	"bufio"
 	"io"
 	"sync"
 
@@ -36,35 +37,56 @@ type Held struct {
 // byte over Size, so that a lying table of contents is found out cheaply.
 // Closing it is not needed; it lets the next reader have its memory.
 func (s Span) Reader(container io.ReaderAt) io.Reader {
-	raw := io.NewSectionReader(container, s.Offset, s.Length)
+	section := io.NewSectionReader(container, s.Offset, s.Length)
 	if s.Method != Deflated {
-		return raw
+		return section
 	}
-	r, ok := inflaters.Get().(io.ReadCloser)
-	if !ok || r.(flate.Resetter).Reset(raw, nil) != nil {
-		r = flate.NewReader(raw)
+	in, ok := inflaters.Get().(*inflating)
+	if !ok {
+		in = &inflating{buffer: bufio.NewReaderSize(nil, inflateBuffer)}
+		in.inflater = flate.NewReader(in.buffer).(inflater)
 	}
-	return &inflating{Reader: io.LimitReader(r, s.Size+1), inflater: r}
+	in.buffer.Reset(section)
+	// Reset fails only for a dictionary, and there is none.
+	_ = in.inflater.Reset(in.buffer, nil)
+	in.left = s.Size + 1
+	return in
 }
+
+// inflateBuffer holds most small contents whole, so that they are read at once.
+const inflateBuffer = 16 << 10
 
 // inflaters are readers that wait for their next content: making one takes
 // longer than unpacking a small file.
 var inflaters sync.Pool
 
-type inflating struct {
+type inflater interface {
 	io.Reader
-	inflater io.ReadCloser
+	flate.Resetter
+}
+
+// inflating unpacks one content after another.
+type inflating struct {
+	buffer   *bufio.Reader
+	inflater inflater
+	left     int64 // bytes that may still be given
+	closed   bool
+}
+
+func (r *inflating) Read(p []byte) (int, error) {
+	if r.closed || r.left <= 0 {
+		return 0, io.EOF
+	}
+	n, err := r.inflater.Read(p[:min(int64(len(p)), r.left)])
+	r.left -= int64(n)
+	return n, err
 }
 
 // Close gives the reader's memory back; the reader cannot be used again.
 func (r *inflating) Close() error {
-	if r.inflater != nil {
-		inflaters.Put(r.inflater)
-		r.Reader, r.inflater = eof{}, nil
+	if !r.closed {
+		r.closed = true
+		inflaters.Put(&inflating{buffer: r.buffer, inflater: r.inflater})
 	}
 	return nil
 }
-
-type eof struct{}
-
-func (eof) Read([]byte) (int, error) { return 0, io.EOF }

@@ -40,6 +40,7 @@ type Choice struct {
 // add-on. Where none fits, the archives inside it are asked the same.
 func Lay(b *rulebook.Book, a Archive, fixes Fixes) Result {
 	l := &laying{book: b, archive: a, fixes: fixes, texts: map[tree.Path]*text{}}
+	l.files = make([]tree.Entry, 0, len(a.Entries))
 	for _, e := range a.Entries {
 		if !e.Dir && !inside(e.Path) {
 			l.files = append(l.files, e)

@@ -35,9 +35,9 @@ func (l *laying) crate(k *rulebook.Kind, r root) {
 			What: fmt.Sprintf("%s of %s: no rule of kind %s says where to", count(nowhere, "file"), c.Label(), k.Name),
 			Mend: "They are left out. crate place says where they go, for this and later versions."})
 	}
-	c.clashes(l.book)
 	c.reasons = nil
 	slices.SortFunc(c.Files, byTarget)
+	c.clashes(l.book)
 	slices.SortFunc(c.Left, bySource)
 	l.res.Crates = append(l.res.Crates, c)
 }
@@ -150,18 +150,27 @@ func (c *Crate) value(word string, rel tree.Path) (string, bool) {
 	return "", false
 }
 
-// clashes finds two files that would get the same target.
+// clashes finds two files that would get the same target. The files are sorted
+// by target.
 func (c *Crate) clashes(b *rulebook.Book) {
+	clash := func(other, f File) {
+		c.find(finding.Finding{Level: finding.Block, Code: "same-target", Path: f.Source, Final: true,
+			What: fmt.Sprintf("%s and %s would both become %s in %s", other.Source, f.Source, f.Path, f.Place),
+			Mend: "Mend the rulebook, or say with crate place where one of them goes."})
+	}
+	if !b.CaseBlind {
+		for i := 1; i < len(c.Files); i++ {
+			if byTarget(c.Files[i-1], c.Files[i]) == 0 {
+				clash(c.Files[i-1], c.Files[i])
+			}
+		}
+		return
+	}
 	seen := map[string]File{}
 	for _, f := range c.Files {
-		key := f.Place + "\x00" + string(f.Path)
-		if b.CaseBlind {
-			key = f.Place + "\x00" + f.Path.Fold()
-		}
+		key := f.Place + "\x00" + f.Path.Fold()
 		if other, twice := seen[key]; twice {
-			c.find(finding.Finding{Level: finding.Block, Code: "same-target", Path: f.Source, Final: true,
-				What: fmt.Sprintf("%s and %s would both become %s in %s", other.Source, f.Source, f.Path, f.Place),
-				Mend: "Mend the rulebook, or say with crate place where one of them goes."})
+			clash(other, f)
 		}
 		seen[key] = f
 	}

@@ -153,4 +153,9 @@ func (p Path) Ancestors() []Path {
 func (p Path) Fold() string { return Fold(string(p)) }
 
 // Fold is [Path.Fold] for any text.
-func Fold(s string) string { return cases.Fold().String(norm.NFC.String(s)) }
+func Fold(s string) string {
+	if !strings.ContainsFunc(s, func(r rune) bool { return r >= utf8.RuneSelf }) {
+		return strings.ToLower(s) // which is what folding does to ASCII
+	}
+	return cases.Fold().String(norm.NFC.String(s))
+}

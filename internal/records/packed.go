@@ -1,0 +1,258 @@
+package records
+
+import (
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"strings"
+
+	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/tree"
+)
+
+// The listing of an archive and the files of a crate are only ever read whole,
+// and can be hundreds of thousands: they are kept packed, in one value each,
+// instead of a row each. The form is a byte that names it, then fields one
+// after another: numbers as varints, texts that come again and again (reasons,
+// places) as their number in the order of first use, paths as what they share
+// with the one before and the rest.
+
+const packedForm = 1
+
+var errPacked = errors.New("a packed list in the database is damaged")
+
+// packer writes a packed list.
+type packer struct {
+	buf   []byte
+	words map[string]int
+	last  string
+}
+
+func newPacker(n int) *packer {
+	p := &packer{words: map[string]int{}, buf: []byte{packedForm}}
+	p.number(int64(n))
+	return p
+}
+
+func (p *packer) number(n int64) { p.buf = binary.AppendVarint(p.buf, n) }
+
+func (p *packer) flags(yes ...bool) {
+	var b byte
+	for i, y := range yes {
+		if y {
+			b |= 1 << i
+		}
+	}
+	p.buf = append(p.buf, b)
+}
+
+func (p *packer) text(s string) {
+	p.number(int64(len(s)))
+	p.buf = append(p.buf, s...)
+}
+
+func (p *packer) word(s string) {
+	i, known := p.words[s]
+	if !known {
+		i = len(p.words)
+		p.words[s] = i
+	}
+	if p.number(int64(i)); !known {
+		p.text(s)
+	}
+}
+
+func (p *packer) path(at tree.Path) {
+	s := string(at)
+	n := 0
+	for n < len(s) && n < len(p.last) && s[n] == p.last[n] {
+		n++
+	}
+	p.number(int64(n))
+	p.text(s[n:])
+	p.last = s
+}
+
+func (p *packer) digest(d tree.Digest) { p.buf = append(p.buf, d[:]...) }
+
+// unpacker reads what a packer wrote. After an error everything is zero.
+type unpacker struct {
+	buf   []byte
+	words []string
+	last  string
+	err   error
+}
+
+// newUnpacker gives the number of items, which no damage can make larger than
+// the list.
+func newUnpacker(raw []byte) (*unpacker, int) {
+	u := &unpacker{buf: raw}
+	if len(raw) == 0 || raw[0] != packedForm {
+		u.err = errPacked
+		return u, 0
+	}
+	u.buf = raw[1:]
+	n := u.length()
+	return u, n
+}
+
+func (u *unpacker) number() int64 {
+	n, used := binary.Varint(u.buf)
+	if used <= 0 || u.err != nil {
+		u.err = errPacked
+		return 0
+	}
+	u.buf = u.buf[used:]
+	return n
+}
+
+// length is a number of things that are each at least a byte.
+func (u *unpacker) length() int {
+	n := u.number()
+	if n < 0 || n > int64(len(u.buf)) {
+		u.err = errPacked
+		return 0
+	}
+	return int(n)
+}
+
+func (u *unpacker) take(n int) []byte {
+	if u.err != nil || n > len(u.buf) {
+		u.err = errPacked
+		return nil
+	}
+	b := u.buf[:n]
+	u.buf = u.buf[n:]
+	return b
+}
+
+func (u *unpacker) flags(yes ...*bool) {
+	if b := u.take(1); b != nil {
+		for i, y := range yes {
+			*y = b[0]&(1<<i) != 0
+		}
+	}
+}
+
+func (u *unpacker) text() string { return string(u.take(u.length())) }
+
+func (u *unpacker) word() string {
+	switch i := u.number(); {
+	case i == int64(len(u.words)) && u.err == nil:
+		u.words = append(u.words, u.text())
+		return u.words[i]
+	case i < 0 || i >= int64(len(u.words)):
+		u.err = errPacked
+		return ""
+	default:
+		return u.words[i]
+	}
+}
+
+func (u *unpacker) path() tree.Path {
+	n := u.number()
+	if n < 0 || n > int64(len(u.last)) {
+		u.err = errPacked
+		return ""
+	}
+	rest := u.take(u.length())
+	var b strings.Builder
+	b.Grow(int(n) + len(rest))
+	b.WriteString(u.last[:n])
+	b.Write(rest)
+	u.last = b.String()
+	return tree.Path(u.last)
+}
+
+func (u *unpacker) digest() (d tree.Digest) {
+	copy(d[:], u.take(len(d)))
+	return d
+}
+
+func packEntries(entries []tree.Entry) []byte {
+	p := newPacker(len(entries))
+	for _, e := range entries {
+		p.path(e.Path)
+		p.flags(e.Dir, e.Exec)
+		if !e.Dir {
+			p.number(e.Size)
+			p.digest(e.Digest)
+		}
+	}
+	return p.buf
+}
+
+func unpackEntries(raw []byte) ([]tree.Entry, error) {
+	u, n := newUnpacker(raw)
+	out := make([]tree.Entry, n)
+	for i := range out {
+		e := &out[i]
+		e.Path = u.path()
+		if u.flags(&e.Dir, &e.Exec); !e.Dir {
+			e.Size, e.Digest = u.number(), u.digest()
+		}
+		if u.err != nil {
+			break
+		}
+	}
+	if u.err != nil {
+		return nil, fmt.Errorf("the listing of an archive: %w", u.err)
+	}
+	return out, nil
+}
+
+// packFiles packs what a crate says of each file, placed or left out.
+func packFiles(c *layout.Crate) []byte {
+	p := newPacker(len(c.Files))
+	for _, f := range c.Files {
+		p.path(f.Source)
+		p.path(f.Path)
+		p.flags(f.Exec, f.Settings)
+		p.word(f.Place)
+		p.word(f.Reason)
+		p.word(f.Optional)
+		p.word(string(f.Repack))
+		p.number(int64(f.Line))
+		p.number(f.Size)
+		p.digest(f.Digest)
+	}
+	p.number(int64(len(c.Left)))
+	for _, l := range c.Left {
+		p.path(l.Source)
+		p.flags(l.Settled)
+		p.word(l.Reason)
+		p.number(int64(l.Line))
+		p.number(l.Size)
+	}
+	return p.buf
+}
+
+// unpackFiles puts into a crate what packFiles took out of it.
+func unpackFiles(raw []byte, c *layout.Crate) error {
+	u, n := newUnpacker(raw)
+	c.Files = make([]layout.File, n)
+	for i := range c.Files {
+		f := &c.Files[i]
+		f.Source, f.Path = u.path(), u.path()
+		u.flags(&f.Exec, &f.Settings)
+		f.Place, f.Reason, f.Optional, f.Repack = u.word(), u.word(), u.word(), tree.Path(u.word())
+		f.Line, f.Size, f.Digest = int(u.number()), u.number(), u.digest()
+		if u.err != nil {
+			break
+		}
+	}
+	c.Left = make([]layout.Left, u.length())
+	for i := range c.Left {
+		l := &c.Left[i]
+		l.Source = u.path()
+		u.flags(&l.Settled)
+		l.Reason, l.Line, l.Size = u.word(), int(u.number()), u.number()
+		if u.err != nil {
+			break
+		}
+	}
+	if u.err != nil {
+		return fmt.Errorf("the files of %s: %w", c.Label(), u.err)
+	}
+	return nil
+}
