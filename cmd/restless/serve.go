@@ -21,6 +21,7 @@ import (
 
 	"restlesscrate/internal/archive"
 	"restlesscrate/internal/cli"
+	"restlesscrate/internal/helper"
 	"restlesscrate/internal/httpapi"
 	"restlesscrate/internal/jobs"
 	"restlesscrate/internal/model"
@@ -73,6 +74,7 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 // service is everything that runs, wired.
 type service struct {
 	url      string
+	helpers  string // the folder of helper programs
 	token    string // of a client on this machine
 	api      *httpapi.Server
 	listener net.Listener
@@ -95,6 +97,9 @@ func openService(ctx context.Context, o cli.ServeOptions, log *slog.Logger) (*se
 }
 
 func (s *service) open(ctx context.Context, o cli.ServeOptions) error {
+	if s.helpers = o.Helpers; s.helpers == "" {
+		s.helpers = filepath.Join(o.Data, "helpers")
+	}
 	lock, err := holdData(o.Data)
 	if err != nil {
 		return err
@@ -136,7 +141,7 @@ func (s *service) wire(ctx context.Context, room *stockroom.Room, sealer *seal.S
 	jobCtx, stop := context.WithCancel(context.WithoutCancel(ctx))
 	s.stopJobs = stop
 	s.jobs = jobs.New(jobCtx, s.db, s.log, time.Now, func(err error) any { return httpapi.ProblemOf(err) })
-	cat := &catalog.Service{Records: s.db, Room: room, Limits: archive.DefaultLimits}
+	cat := &catalog.Service{Records: s.db, Room: room, Limits: archive.DefaultLimits, Helpers: helper.Folder{Dir: s.helpers}}
 	hst := &hosts.Service{Records: s.db, Books: cat, Sealer: sealer, Agent: os.Getenv("SSH_AUTH_SOCK"), Now: time.Now}
 	chg := &changes.Service{Records: s.db, Catalog: cat, Hosts: hst, Room: room, Now: time.Now, Log: s.log, Lanes: lanes}
 	s.api = &httpapi.Server{Catalog: cat, Hosts: hst, Changes: chg, Insight: &insight.Service{Records: s.db}, Jobs: s.jobs,

@@ -256,6 +256,8 @@ type Crate struct {
 	VerFrom   string        `json:"versionFrom,omitempty" doc:"Where the version was read"`
 	Facts     []Fact        `json:"facts,omitempty" doc:"What manifests tell for later checks"`
 	Says      []Said        `json:"says,omitempty" doc:"What the author's notes tell people to do"`
+	Overlay   bool          `json:"overlay,omitempty" doc:"It changes files of another add-on"`
+	Base      string        `json:"base,omitempty" doc:"The add-on that it changes"`
 	Corrected []string      `json:"corrected,omitempty" doc:"What your corrections did, in words"`
 	Archives  []Archive     `json:"archives" nullable:"false"`
 	Findings  []Finding     `json:"findings" nullable:"false"`
@@ -272,7 +274,8 @@ type Crate struct {
 type CrateFile struct {
 	Source string `json:"source"`
 	Place  string `json:"place"`
-	Path   string `json:"path" doc:"Below the place"`
+	Into   string `json:"into,omitempty" doc:"The packed file in the place into which it is merged"`
+	Path   string `json:"path" doc:"Below the place, or in the packed file"`
 	Size   int64  `json:"size"`
 	Digest string `json:"digest"`
 	Exec   bool   `json:"exec,omitempty"`
@@ -333,6 +336,14 @@ type Joining struct {
 type Naming struct {
 	Name    string `json:"name,omitempty"`
 	Version string `json:"version,omitempty"`
+	Base    string `json:"base,omitempty" doc:"The add-on that it changes"`
+}
+
+// Listing keeps an add-on that has no download.
+type Listing struct {
+	ID       string `json:"id" minLength:"1" doc:"As the server's list holds it"`
+	For      string `json:"for,omitempty" doc:"A server, whose rulebook counts"`
+	Rulebook string `json:"rulebook,omitempty"`
 }
 
 // CrateLeft is one file that is left out.

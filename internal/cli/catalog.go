@@ -139,22 +139,26 @@ func (a *App) rulebookDrop(ctx context.Context, cmd *cli.Command) error {
 }
 
 func (a *App) stageCommand() *cli.Command {
-	return &cli.Command{Name: "stage", Usage: "take in downloads: keep them, and find out what goes where", UsageText: "restless stage FILE|FOLDER... [--for SERVER | --rulebook NAME]",
+	return &cli.Command{Name: "stage", Usage: "take in downloads: keep them, and find out what goes where", UsageText: "restless stage FILE|FOLDER... [--for SERVER | --rulebook NAME]\n   restless stage --id ID... --for SERVER",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "for", Usage: "lay it out for this `SERVER`'s game"}, &cli.StringFlag{Name: "rulebook", Usage: "lay it out by this rulebook `NAME`"},
 			&cli.StringFlag{Name: "source", Usage: "where it was downloaded (`TEXT`)"}, &cli.StringFlag{Name: "note", Usage: "a note of your own (`TEXT`)"},
 			&cli.StringFlag{Name: "sha256", Usage: "what the file's SHA-256 has to be (`DIGEST`)"}, &cli.StringFlag{Name: "code-page", Usage: "of names in it that are not UTF-8, such as Shift_JIS (`NAME`)"},
+			&cli.StringSliceFlag{Name: "id", Usage: "instead of a download: the `ID` by which a server's list holds the add-on"},
 			&cli.StringFlag{Name: "root", Usage: "the `FOLDER` in it that is the add-on, where several could be"}},
 		Action: a.stage}
 }
 
 func (a *App) stage(ctx context.Context, cmd *cli.Command) error {
+	if cmd.String("for") != "" && cmd.String("rulebook") != "" {
+		return wrongUsage("give one of --for and --rulebook")
+	}
+	if cmd.IsSet("id") {
+		return a.stageIDs(ctx, cmd)
+	}
 	files, err := atLeast(cmd, 1, "one or more files or folders")
 	if err != nil {
 		return err
-	}
-	if cmd.String("for") != "" && cmd.String("rulebook") != "" {
-		return wrongUsage("give one of --for and --rulebook")
 	}
 	c, err := a.client(cmd)
 	if err != nil {
@@ -173,6 +177,36 @@ func (a *App) stage(ctx context.Context, cmd *cli.Command) error {
 	}
 	if cmd.Bool("json") {
 		return a.printJSON(staged)
+	}
+	return nil
+}
+
+// stageIDs keeps add-ons that have no download.
+func (a *App) stageIDs(ctx context.Context, cmd *cli.Command) error {
+	if cmd.Args().Len() > 0 {
+		return wrongUsage("give files or ids, not both at once")
+	}
+	if cmd.String("for") == "" && cmd.String("rulebook") == "" {
+		return wrongUsage("say which game's ids these are: --for SERVER or --rulebook NAME")
+	}
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	var kept []api.Crate
+	for _, id := range cmd.StringSlice("id") {
+		x, err := c.ListID(ctx, api.Listing{ID: id, For: cmd.String("for"), Rulebook: cmd.String("rulebook")})
+		if err != nil {
+			return err
+		}
+		kept = append(kept, x)
+		if !cmd.Bool("json") {
+			fmt.Fprintf(a.Out, "%s: %s\n", id, x.Why)
+			a.printCrateLine(x)
+		}
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(kept)
 	}
 	return nil
 }

@@ -29,7 +29,8 @@ const (
 // ServeOptions are what `serve` is started with.
 type ServeOptions struct {
 	Data, Listen string
-	Beyond       bool // allow addresses that are not loopback
+	Helpers      string // the folder of helper programs; in Data where empty
+	Beyond       bool   // allow addresses that are not loopback
 	Verbose      bool
 }
 

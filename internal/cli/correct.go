@@ -30,7 +30,7 @@ func (a *App) crateSet(ctx context.Context, cmd *cli.Command) error {
 		return err
 	}
 	return a.correct(ctx, cmd, func(c *client.Client) ([]api.Crate, error) {
-		return c.SetCrate(ctx, ref, cmd.String("rulebook"), api.Naming{Name: cmd.String("name"), Version: cmd.String("version")})
+		return c.SetCrate(ctx, ref, cmd.String("rulebook"), api.Naming{Name: cmd.String("name"), Version: cmd.String("version"), Base: cmd.String("base")})
 	})
 }
 

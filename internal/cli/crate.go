@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"sort"
@@ -21,8 +22,9 @@ func (a *App) crateCommand() *cli.Command {
 		{Name: "place", Usage: "say where files of a crate go, for this version and later ones", UsageText: "restless crate place NAME@VERSION GLOB --in PLACE [--as PATH] | --leave-out",
 			Flags:  []cli.Flag{book, &cli.StringFlag{Name: "in", Usage: "the `PLACE` they go to"}, &cli.StringFlag{Name: "as", Usage: "the `PATH` in it; may hold {name}, {version}, {path}, {file}"}, &cli.BoolFlag{Name: "leave-out", Usage: "they stay out"}},
 			Action: a.cratePlace},
-		{Name: "set", Usage: "say what a crate is called: its name for later versions too, its version for this archive", UsageText: "restless crate set NAME@VERSION [--name NAME] [--version VERSION]",
-			Flags: []cli.Flag{book, &cli.StringFlag{Name: "name", Usage: "what the add-on is called (`NAME`)"}, &cli.StringFlag{Name: "version", Usage: "which `VERSION` this is"}}, Action: a.crateSet},
+		{Name: "set", Usage: "say what a crate is called: its name for later versions too, its version for this archive", UsageText: "restless crate set NAME@VERSION [--name NAME] [--version VERSION] [--base ADDON]",
+			Flags: []cli.Flag{book, &cli.StringFlag{Name: "name", Usage: "what the add-on is called (`NAME`)"}, &cli.StringFlag{Name: "version", Usage: "which `VERSION` this is"},
+				&cli.StringFlag{Name: "base", Usage: "which `ADDON` it changes, for later versions too"}}, Action: a.crateSet},
 		{Name: "join", Usage: "make one crate of two downloads of one add-on: name and version of the first", UsageText: "restless crate join FIRST SECOND", Flags: []cli.Flag{book}, Action: a.crateJoin},
 		{Name: "compare", Usage: "what a crate changes of an older version", UsageText: "restless crate compare OLD NEW", Flags: []cli.Flag{book}, Action: a.crateCompare},
 		{Name: "drop", Usage: "take a crate out of the list", UsageText: "restless crate drop NAME@VERSION", Flags: []cli.Flag{book, yes()}, Action: a.crateDrop},
@@ -77,6 +79,9 @@ func from(x api.Crate) string {
 	for i, ar := range x.Archives {
 		names[i] = ar.Filename
 	}
+	if len(names) == 0 {
+		return "no download"
+	}
 	return strings.Join(names, ", ")
 }
 
@@ -102,6 +107,9 @@ func (a *App) crateShow(ctx context.Context, cmd *cli.Command) error {
 			return a.printJSON(x)
 		}
 		fmt.Fprintf(a.Out, "%s  %s of %s (revision %d), from %s\n%s\n", x.Ref, x.Kind, x.Rulebook, x.Revision, from(x), x.Why)
+		if x.Overlay {
+			fmt.Fprintf(a.Out, "it changes another add-on: %s\n", cmp.Or(x.Base, "which one is not known"))
+		}
 		a.printTold(x)
 		for _, f := range x.Findings {
 			a.printFinding(a.Out, f)
@@ -116,12 +124,21 @@ func (a *App) printMap(x api.Crate) {
 	sort.SliceStable(x.Files, func(i, j int) bool { return x.Files[i].Place < x.Files[j].Place })
 	var lines [][]string
 	for _, f := range x.Files {
-		lines = append(lines, []string{f.Source, f.Place + ": " + f.Path, because(f)})
+		lines = append(lines, []string{f.Source, target(f), because(f)})
 	}
 	for _, l := range x.Left {
 		lines = append(lines, []string{l.Source, "left out", l.Reason})
 	}
 	a.rows([]string{"as downloaded", "on the server", "why"}, lines)
+}
+
+// target is where a file goes; what is merged into a packed file has its path
+// there behind "!".
+func target(f api.CrateFile) string {
+	if f.Into != "" {
+		return f.Place + ": " + f.Into + "!/" + f.Path
+	}
+	return f.Place + ": " + f.Path
 }
 
 func (a *App) crateReadme(ctx context.Context, cmd *cli.Command) error {

@@ -12,6 +12,7 @@ func (a *App) serveCommand() *cli.Command {
 		Name: "serve", Usage: "run the service", UsageText: "restless serve --data FOLDER --listen 127.0.0.1:7420",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "listen", Value: "127.0.0.1:7420", Usage: "the `ADDRESS` it answers on"},
+			&cli.StringFlag{Name: "helpers", Usage: "the `FOLDER` of programs for games' own packed formats; helpers in the data folder if not given"},
 			&cli.BoolFlag{Name: "beyond-this-machine", Usage: "allow an address that other machines can reach"},
 			&cli.BoolFlag{Name: "verbose", Usage: "log every call"},
 		},
@@ -23,7 +24,7 @@ func (a *App) serveCommand() *cli.Command {
 			if data == "" {
 				data = DefaultData()
 			}
-			return a.Serve(ctx, ServeOptions{Data: data, Listen: cmd.String("listen"), Beyond: cmd.Bool("beyond-this-machine"), Verbose: cmd.Bool("verbose")})
+			return a.Serve(ctx, ServeOptions{Data: data, Listen: cmd.String("listen"), Helpers: cmd.String("helpers"), Beyond: cmd.Bool("beyond-this-machine"), Verbose: cmd.Bool("verbose")})
 		},
 	}
 }

@@ -233,6 +233,11 @@ func (c *Client) CompareCrates(ctx context.Context, old, now, rulebook string) (
 	return call[api.Comparison](ctx, c, http.MethodGet, crate(now, rulebook, "/compare")+"&"+url.Values{"with": {old}}.Encode(), nil)
 }
 
+// ListID keeps an add-on that has no download.
+func (c *Client) ListID(ctx context.Context, l api.Listing) (api.Crate, error) {
+	return call[api.Crate](ctx, c, http.MethodPost, "/crates", l)
+}
+
 // JoinCrates makes one crate of two downloads of one add-on.
 func (c *Client) JoinCrates(ctx context.Context, first, second, rulebook string) (api.Crate, error) {
 	return call[api.Crate](ctx, c, http.MethodPost, crate(first, rulebook, "/join"), api.Joining{With: second})

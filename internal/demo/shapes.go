@@ -1,6 +1,11 @@
 package demo
 
-import "fmt"
+import (
+	"bytes"
+	"fmt"
+
+	"restlesscrate/internal/standin/bundle"
+)
 
 // cave is the body of a cave with its manifest.
 func cave(folder, id, version, fits string, more ...file) []file {
@@ -28,7 +33,15 @@ func shapes() []sample {
 	tour := append(cave("grand-tour/caves/echo-hall/", "echo-hall", "1.0", "7.2"), cave("grand-tour/caves/long-shaft/", "long-shaft", "2.3", "7.2")...)
 	tour = append(tour, file{"grand-tour/client/skin.png", filler("skin", 20)}, file{"grand-tour/TOUR.md", "Only the caves belong on the server.\n"})
 	drum := zipMust(stall("drum-tent-main/drum-tent-main", "Drum Tent", "0.4.0"))
+	survey := surveyMust([]file{{"survey.toml", "survey = \"deep-survey\"\nversion = \"2.1\"\n"}, {"levels/first.level", filler("level", 60)}, {"levels/second.level", filler("deep", 60)}})
 	return []sample{
+		{Name: "drum-tent-by-night-1.0.zip", Zip: []file{{"by-night/change.lf", "for = \"drum-tent\"\nversion = \"1.0\"\n"},
+			{"by-night/wares/drum.lf", filler("hush", 30)}, {"by-night/wares/lantern.lf", filler("glow", 20)}, {"by-night/README.md", "Put the drum tent in first.\n"}}},
+		{Name: "reedbank-tides-2.zip", Zip: []file{{"reedbank-tides/change.toml", "for = \"reedbank-shores\"\nversion = \"2\"\n"},
+			{"reedbank-tides/tides/spring.toml", filler("tide", 20)}, {"reedbank-tides/table.toml", "table = \"reedbank-shores\"\nedition = 12\ntides = true\n"}}},
+		{Name: "deep-survey.survey", Plain: survey},
+		{Name: "deep-survey-names-1.zip", Zip: []file{{"deep-survey-names/recount.toml", "for = \"deep-survey\"\nversion = \"1\"\n"},
+			{"deep-survey-names/levels/second.level", filler("named", 60)}, {"deep-survey-names/names.toml", filler("name", 20)}}},
 		{Name: "lantern-gallery-main.zip", Zip: gallery},
 		{Name: "grand-tour-3.zip", Zip: tour},
 		{Name: "echo-shaft.zip", Zip: append(cave("echo-shaft/1.4/", "echo-shaft", "1.4", "7.1"), cave("echo-shaft/1.5/", "echo-shaft", "1.5", "7.2")...)},
@@ -43,6 +56,19 @@ func shapes() []sample {
 		{Name: "mud-flats-3.zip", Zip: []file{{"mud-flats/table.toml", "table = \"mud-flats\"\nedition = 3\n"}, {"mud-flats/shores/mud.toml", filler("mud", 40)}}},
 		{Name: "gull-flocks-9.3-keel-0.8-beta.2.tdx", Plain: fixture("gull-flocks", "0.8-beta.2")},
 	}
+}
+
+// surveyMust packs a bundle; texts in memory always pack.
+func surveyMust(files []file) string {
+	var entries []bundle.Entry
+	for _, f := range files {
+		entries = append(entries, bundle.Entry{Path: f.name, Content: []byte(f.text)})
+	}
+	var raw bytes.Buffer
+	if err := bundle.Write(&raw, entries); err != nil {
+		panic(err)
+	}
+	return raw.String()
 }
 
 // zipMust packs an inner archive; texts in memory always pack.

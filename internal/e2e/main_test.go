@@ -184,3 +184,12 @@ func (s *service) stage(texts map[string]string) string {
 	s.t.Helper()
 	return s.must("stage", testbed.Zip(s.t, filepath.Join(s.t.TempDir(), "drum-tent-main.zip"), texts), "--for", "lantern")
 }
+
+// helper builds a helper program and puts it where the service looks for such.
+func (s *service) helper(program string) {
+	s.t.Helper()
+	dir := filepath.Join(s.data, "helpers")
+	require.NoError(s.t, os.MkdirAll(dir, 0o700))
+	out, err := exec.Command("go", "build", "-o", filepath.Join(dir, program), "restlesscrate/cmd/"+program).CombinedOutput()
+	require.NoError(s.t, err, "%s", out)
+}

@@ -86,10 +86,25 @@ var shapes = map[string][]shape{
 		"winch-4.2/winch.sh": "root: winch.sh", "winch-4.2/winchlib/core/drum.wl": "root: winchlib/core/drum.wl", "winch-4.2/winchlib/hook.wl": "root: winchlib/hook.wl",
 		"winch-4.2/LICENSE.txt": "- notes are for people"}, "kept relative to the folder that holds winchlib; goes to the place root", nil}},
 	"winch-4.2-setup.run": {},
+	"drum-tent-by-night-1.0.zip": {{"lanternfall", "by-night@1.0", "stall-change", map[string]string{
+		"by-night/wares/drum.lf": "stalls: drum-tent/wares/drum.lf", "by-night/wares/lantern.lf": "stalls: drum-tent/wares/lantern.lf",
+		"by-night/change.lf": "- what it is for is told, not put", "by-night/README.md": "- what it is for is told, not put"},
+		"change.lf marks the root; laid over drum-tent", []string{"needs drum-tent"}}},
+	"reedbank-tides-2.zip": {{"tidewright", "reedbank-tides@2", "table-change", map[string]string{
+		"reedbank-tides/tides/spring.toml": "tables: reedbank-shores.zip!/tides/spring.toml", "reedbank-tides/table.toml": "tables: reedbank-shores.zip!/table.toml",
+		"reedbank-tides/change.toml": "- what it is for is told, not put"},
+		"change.toml marks the root; merged into a packed file of reedbank-shores", []string{"needs reedbank-shores"}}},
+	"deep-survey.survey": {{"mossgrave", "deep-survey@2.1", "survey",
+		map[string]string{"deep-survey.survey": "surveys: deep-survey.survey"}, "a single file that is the add-on; goes to the place surveys", nil}},
+	"deep-survey-names-1.zip": {{"mossgrave", "deep-survey-names@1", "survey-change", map[string]string{
+		"deep-survey-names/levels/second.level": "surveys: deep-survey.survey!/levels/second.level", "deep-survey-names/names.toml": "surveys: deep-survey.survey!/names.toml",
+		"deep-survey-names/recount.toml": "- what it is for is told, not put"},
+		"recount.toml marks the root; merged into a packed file of deep-survey", []string{"needs deep-survey"}}},
 }
 
 func TestEveryShapeBecomesWhatACarefulPersonWouldMakeOfIt(t *testing.T) {
 	s, dir := start(t), t.TempDir()
+	s.helper("survey-bundle")
 	require.NoError(t, demo.WriteSamples(dir))
 	for _, game := range []string{"tidewright", "lanternfall", "mossgrave"} {
 		s.must("rulebook", "add", books+game+".yaml")
@@ -127,6 +142,7 @@ func TestEveryShapeBecomesWhatACarefulPersonWouldMakeOfIt(t *testing.T) {
 
 func TestEveryShapeIsStagedThroughTheConsole(t *testing.T) {
 	s, dir := start(t), t.TempDir()
+	s.helper("survey-bundle")
 	require.NoError(t, demo.WriteSamples(dir))
 	for _, game := range []string{"tidewright", "lanternfall", "mossgrave"} {
 		s.must("rulebook", "add", books+game+".yaml")
@@ -151,6 +167,9 @@ func told(c api.Crate) map[string]string {
 	out := map[string]string{}
 	for _, f := range c.Files {
 		target := f.Place + ": " + f.Path
+		if f.Into != "" {
+			target = f.Place + ": " + f.Into + "!/" + f.Path
+		}
 		if there, twice := out[f.Source]; twice {
 			target = there + " and " + target
 		}

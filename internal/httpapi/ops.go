@@ -211,6 +211,21 @@ func (s *Server) crateOps(h huma.API) {
 		}
 		return &body[api.Page[api.Crate]]{page(all, pageLimit, func(c model.Crate) int64 { return c.ID }, wire)}, s.fail(ctx, err)
 	})
+	huma.Register(h, op(http.MethodPost, "/crates", "list-id", "Keep an add-on that has no download: an id in a server's list", "crates"), func(ctx context.Context, in *body[api.Listing]) (*body[api.Crate], error) {
+		book := in.Body.Rulebook
+		if in.Body.For != "" {
+			srv, err := s.Hosts.Find(ctx, in.Body.For)
+			if err != nil {
+				return nil, s.fail(ctx, err)
+			}
+			book = srv.Rulebook
+		}
+		c, err := s.Catalog.Listed(ctx, book, in.Body.ID, actorOf(ctx))
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		return &body[api.Crate]{wireCrateWhole(c)}, nil
+	})
 	huma.Register(h, op(http.MethodGet, "/crates/{crate}", "get-crate", "Show a crate with a reason for every file", "crates"), func(ctx context.Context, in *CrateRef) (*body[api.Crate], error) {
 		c, err := s.Catalog.FindCrate(ctx, in.Rulebook, in.Ref)
 		if err != nil {

@@ -75,7 +75,7 @@ func wireArchive(a model.Archive) api.Archive {
 
 func wireCrate(c model.Crate) api.Crate {
 	w := api.Crate{Label: c.Body.Label(), Ref: c.Body.Label() + "~" + c.Digest.Short(), Digest: c.Digest.String(), Name: c.Body.Name, Version: c.Body.Version,
-		Rulebook: c.Body.Rulebook, Revision: c.Revision, Kind: c.Body.Kind, Root: c.Body.Root.String(), Why: c.Body.Why, NameFrom: c.Body.NameFrom, VerFrom: c.Body.VersionFrom, Corrected: c.Body.Corrected, Findings: findings(c.Findings),
+		Rulebook: c.Body.Rulebook, Revision: c.Revision, Kind: c.Body.Kind, Root: c.Body.Root.String(), Why: c.Body.Why, NameFrom: c.Body.NameFrom, VerFrom: c.Body.VersionFrom, Overlay: c.Body.Overlay, Base: c.Body.Base, Corrected: c.Body.Corrected, Findings: findings(c.Findings),
 		Archives: []api.Archive{}, FileCount: len(c.Body.Files), LeftCount: len(c.Body.Left), StagedAt: c.CreatedAt}
 	for _, a := range c.Archives {
 		w.Archives = append(w.Archives, wireArchive(a))
@@ -107,7 +107,7 @@ func wireCrateWhole(c model.Crate) api.Crate {
 		if f.Source == tree.Root && len(c.Archives) > 0 {
 			source = c.Archives[0].Filename
 		}
-		w.Files = append(w.Files, api.CrateFile{Source: source, Place: f.Place, Path: string(f.Path), Size: f.Size, Digest: f.Digest.String(), Exec: f.Exec, Reason: f.Reason, Line: f.Line, Optional: f.Optional, Settings: f.Settings})
+		w.Files = append(w.Files, api.CrateFile{Source: source, Place: f.Place, Into: string(f.Into), Path: string(f.Path), Size: f.Size, Digest: f.Digest.String(), Exec: f.Exec, Reason: f.Reason, Line: f.Line, Optional: f.Optional, Settings: f.Settings})
 	}
 	for _, l := range c.Body.Left {
 		w.Left = append(w.Left, api.CrateLeft{Source: string(l.Source), Size: l.Size, Reason: l.Reason, Settled: l.Settled})

@@ -3,6 +3,7 @@ package model
 import (
 	"time"
 
+	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/tree"
@@ -68,6 +69,21 @@ type Correction struct {
 	From     string            `json:"from"`           // the version for which it was said last
 	Root     string            `json:"root,omitempty"` // a glob of the folder that is the add-on
 	Name     string            `json:"name,omitempty"`
+	Base     string            `json:"base,omitempty"`     // the add-on that it changes
 	Versions map[string]string `json:"versions,omitempty"` // by the archive's digest
 	Rules    string            `json:"rules,omitempty"`
+}
+
+// MergePart is a file that is merged into a packed file: its path there and
+// its bytes.
+type MergePart struct {
+	Path   tree.Path   `json:"path"`
+	Digest tree.Digest `json:"digest"`
+}
+
+// Merged is a packed file with parts merged into it. Replaced are those that
+// took the place of others.
+type Merged struct {
+	draft.Bytes
+	Replaced []tree.Path
 }

@@ -131,7 +131,9 @@ func TestRowsBeyondOneStatementAreAllInserted(t *testing.T) {
 func TestAContentIsIndexedOnceOverAllArchives(t *testing.T) {
 	db := open(t)
 	lamp := tree.Sum([]byte("lamp"))
-	at := func(n int64, m stockroom.Method) stockroom.Span { return stockroom.Span{Offset: n, Length: 4, Size: 4, Method: m} }
+	at := func(n int64, m stockroom.Method) stockroom.Span {
+		return stockroom.Span{Offset: n, Length: 4, Size: 4, Method: m}
+	}
 	for _, c := range []struct {
 		name   string
 		span   stockroom.Span

@@ -55,8 +55,8 @@ func applyEvent(ctx context.Context, tx *sql.Tx, server, seq int64, c draft.Chan
 		return err
 	}
 	for _, cl := range c.ClaimsAfter {
-		if _, err := tx.ExecContext(ctx, `INSERT INTO ledger_claim (server_id, path, addon, label, crate, role) VALUES (?,?,?,?,?,?)`,
-			server, string(c.Path), cl.Addon, cl.Label, cl.Crate.String(), cl.Role); err != nil {
+		if _, err := tx.ExecContext(ctx, `INSERT INTO ledger_claim (server_id, path, addon, label, crate, role, brings) VALUES (?,?,?,?,?,?,?)`,
+			server, string(c.Path), cl.Addon, cl.Label, cl.Crate.String(), cl.Role, text(cl.Brings)); err != nil {
 			return err
 		}
 	}
@@ -84,11 +84,11 @@ func (db *DB) Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row
 	}
 	claims, err := all(ctx, db.sql, func(r *sql.Rows, v *claim) error {
 		var d string
-		if err := r.Scan((*string)(&v.path), &v.c.Addon, &v.c.Label, &d, &v.c.Role); err != nil {
+		if err := r.Scan((*string)(&v.path), &v.c.Addon, &v.c.Label, &d, &v.c.Role, asJSON(&v.c.Brings)); err != nil {
 			return err
 		}
 		return v.c.Crate.UnmarshalText([]byte(d))
-	}, `SELECT path, addon, label, crate, role FROM ledger_claim WHERE server_id = ? ORDER BY path, addon`, server)
+	}, `SELECT path, addon, label, crate, role, brings FROM ledger_claim WHERE server_id = ? ORDER BY path, addon`, server)
 	if err != nil {
 		return nil, fmt.Errorf("read the claims: %w", err)
 	}

@@ -207,6 +207,7 @@ func packFiles(c *layout.Crate) []byte {
 	for _, f := range c.Files {
 		p.path(f.Source)
 		p.path(f.Path)
+		p.word(string(f.Into))
 		p.flags(f.Exec, f.Settings)
 		p.word(f.Place)
 		p.word(f.Reason)
@@ -233,7 +234,7 @@ func unpackFiles(raw []byte, c *layout.Crate) error {
 	c.Files = make([]layout.File, n)
 	for i := range c.Files {
 		f := &c.Files[i]
-		f.Source, f.Path = u.path(), u.path()
+		f.Source, f.Path, f.Into = u.path(), u.path(), tree.Path(u.word())
 		u.flags(&f.Exec, &f.Settings)
 		f.Place, f.Reason, f.Optional, f.Repack = u.word(), u.word(), u.word(), tree.Path(u.word())
 		f.Line, f.Size, f.Digest = int(u.number()), u.number(), u.digest()

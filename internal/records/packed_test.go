@@ -29,7 +29,7 @@ func TestWhatIsPackedComesBackAsItWas(t *testing.T) {
 		require.Equal(t, entries, got)
 
 		want := layout.Crate{Name: "lamps", Files: rapid.SliceOf(rapid.Custom(func(t *rapid.T) layout.File {
-			return layout.File{Source: path.Draw(t, "source"), Path: path.Draw(t, "target"), Place: word.Draw(t, "place"), Reason: word.Draw(t, "reason"),
+			return layout.File{Source: path.Draw(t, "source"), Path: path.Draw(t, "target"), Place: word.Draw(t, "place"), Into: tree.Path(word.Draw(t, "into")), Reason: word.Draw(t, "reason"),
 				Optional: word.Draw(t, "part"), Repack: tree.Path(word.Draw(t, "repack")), Line: rapid.Int().Draw(t, "line"), Size: rapid.Int64().Draw(t, "size"),
 				Digest: digest.Draw(t, "digest"), Exec: rapid.Bool().Draw(t, "exec"), Settings: rapid.Bool().Draw(t, "settings")}
 		})).Draw(t, "files"), Left: rapid.SliceOf(rapid.Custom(func(t *rapid.T) layout.Left {

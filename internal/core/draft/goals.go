@@ -44,7 +44,16 @@ func gather(req *Request) *goals {
 		}
 		leaving[w.Addon] = "no longer part of " + w.Label()
 		for _, f := range w.Files {
-			g.want(req, w, f)
+			if !f.Overlay {
+				g.want(req, w, f)
+			}
+		}
+	}
+	for _, w := range req.Wanted {
+		for _, f := range w.Files {
+			if f.Overlay {
+				g.overlay(req, w, f)
+			}
 		}
 	}
 	for _, r := range req.Remove {
@@ -58,7 +67,7 @@ func gather(req *Request) *goals {
 
 // want adds one file of a wanted crate.
 func (g *goals) want(req *Request, w Wanted, f Target) {
-	claim := Claim{Addon: w.Addon, Label: w.Label(), Crate: w.Crate, Role: Owns}
+	claim := w.claim(f, Owns)
 	after := tree.State{Being: tree.Content, Digest: f.Digest, Size: f.Size}
 	if other, twice := g.goals[f.Path]; twice {
 		if !other.after.SameBytes(after) {
@@ -79,6 +88,11 @@ func (g *goals) want(req *Request, w Wanted, f Target) {
 			continue
 		}
 		n.claims = append(n.claims, c)
+		if c.Role == Overlays {
+			// The service asks for what overlays a wanted add-on again.
+			g.block("overlaid", f.Path, "Deploy or remove the two together.", "%s of %s is changed by %s, which is not part of this deployment", f.Path, w.Label(), c.Label)
+			continue
+		}
 		if !req.Ledger[f.Path].State.SameBytes(after) {
 			g.block("anothers-file", f.Path, "Remove the other add-on first, or leave this one.", "%s belongs to %s, and %s brings other bytes for it", f.Path, c.Label, w.Label())
 		}
@@ -105,7 +119,7 @@ func (g *goals) leave(p tree.Path, row Row, leaving map[string]string) {
 	switch {
 	case why == "":
 	case len(stay) > 0:
-		g.goals[p] = &goal{path: p, after: row.State, claims: stay, reason: "shared with " + stay[0].Label + ", so it stays"}
+		g.stays(p, row, stay)
 	default:
 		g.goals[p] = &goal{path: p, after: tree.Nothing, reason: why}
 	}

@@ -23,12 +23,19 @@ import (
 // Role says how a crate stands to a path that it claims.
 type Role string
 
-// The roles. Only Owns and Shares arise today; Overlays is part of the records.
+// The roles. Whoever shares a path brings the same bytes as its owner; whoever
+// overlays it brings others, which stand there while it does.
 const (
 	Owns     Role = "owns"
 	Shares   Role = "shares"
 	Overlays Role = "overlays"
 )
+
+// Bytes name some bytes; the zero value means that they are not known.
+type Bytes struct {
+	Digest tree.Digest `json:"digest,omitzero"`
+	Size   int64       `json:"size,omitempty"`
+}
 
 // Claim is an add-on's word that a path is its own. A path goes when its last
 // claim goes.
@@ -37,6 +44,9 @@ type Claim struct {
 	Label string      `json:"label"` // name@version, for people
 	Crate tree.Digest `json:"crate"`
 	Role  Role        `json:"role"`
+	// Brings are the add-on's own bytes for the path: what stands there once
+	// nothing overlays it any more. Claims of early records lack them.
+	Brings Bytes `json:"brings,omitzero"`
 }
 
 // Row is what the ledger knows of one path.
@@ -78,6 +88,10 @@ type Target struct {
 	Digest tree.Digest
 	Size   int64
 	Exec   bool
+	// Overlay is set where the add-on may change another's file.
+	Overlay bool
+	// Merged says for a packed file what was merged into it, in words.
+	Merged string
 }
 
 // Wanted is a crate that shall be on the server.

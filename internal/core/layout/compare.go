@@ -39,38 +39,38 @@ func Compare(old, now *Crate) []Difference {
 	}
 	before := map[spot]File{}
 	for _, f := range old.Files {
-		before[spot{f.Place, f.Path}] = f
+		before[spot{f.Place, f.Target()}] = f
 	}
 	var out []Difference
 	var fresh []File
 	for _, f := range now.Files {
-		at := spot{f.Place, f.Path}
+		at := spot{f.Place, f.Target()}
 		was, there := before[at]
 		delete(before, at)
 		switch {
 		case !there:
 			fresh = append(fresh, f)
 		case was.Digest != f.Digest || was.Exec != f.Exec:
-			out = append(out, Difference{Kind: Changed, Place: f.Place, Path: f.Path, Size: f.Size})
+			out = append(out, Difference{Kind: Changed, Place: f.Place, Path: f.Target(), Size: f.Size})
 		}
 	}
 	gone := map[tree.Digest][]File{}
 	for _, f := range old.Files { // in their order, so that the result does not depend on a map's
-		if _, left := before[spot{f.Place, f.Path}]; left {
+		if _, left := before[spot{f.Place, f.Target()}]; left {
 			gone[f.Digest] = append(gone[f.Digest], f)
 		}
 	}
 	for _, f := range fresh {
 		if from := gone[f.Digest]; len(from) > 0 && f.Size > 0 {
 			gone[f.Digest] = from[1:]
-			out = append(out, Difference{Kind: Moved, Place: f.Place, Path: f.Path, From: from[0].Path, FromPlace: from[0].Place, Size: f.Size})
+			out = append(out, Difference{Kind: Moved, Place: f.Place, Path: f.Target(), From: from[0].Target(), FromPlace: from[0].Place, Size: f.Size})
 			continue
 		}
-		out = append(out, Difference{Kind: Added, Place: f.Place, Path: f.Path, Size: f.Size})
+		out = append(out, Difference{Kind: Added, Place: f.Place, Path: f.Target(), Size: f.Size})
 	}
 	for _, rest := range gone {
 		for _, f := range rest {
-			out = append(out, Difference{Kind: Removed, Place: f.Place, Path: f.Path, Size: f.Size})
+			out = append(out, Difference{Kind: Removed, Place: f.Place, Path: f.Target(), Size: f.Size})
 		}
 	}
 	order := []DifferenceKind{Added, Removed, Moved, Changed}

@@ -1,6 +1,7 @@
 package layout
 
 import (
+	"cmp"
 	"crypto/sha256"
 	"encoding/binary"
 	"io/fs"
@@ -39,18 +40,24 @@ type Crate struct {
 	Files       []File    `json:"files"`
 	Left        []Left    `json:"left"`
 	Facts       []Fact    `json:"facts,omitempty"`
-	Says        []Said    `json:"says,omitempty"`      // what the author's notes tell people to do
-	Derived     string    `json:"derived,omitempty"`   // the key before any correction, under which corrections are kept
-	Corrected   []string  `json:"corrected,omitempty"` // what a person's corrections did, in words
+	Says        []Said    `json:"says,omitempty"`    // what the author's notes tell people to do
+	Derived     string    `json:"derived,omitempty"` // the key before any correction, under which corrections are kept
+	// Overlay is set where the add-on changes files of another one, and Base is
+	// that one's name, where it is known.
+	Overlay   bool     `json:"overlay,omitempty"`
+	Base      string   `json:"base,omitempty"`
+	Corrected []string `json:"corrected,omitempty"` // what a person's corrections did, in words
 	// Findings are of this crate alone; records keep them beside it.
 	Findings []finding.Finding `json:"-"`
 	reasons  map[*rulebook.Rule]string
 }
 
-// File is one file of a crate. Its target is a place and a path in it; the
-// real path is resolved per server. Files are sorted by place, then path.
+// File is one file of a crate. Its target is a place and a path in it, or in
+// a packed file there, into which it is merged; the real path is resolved per
+// server. Files are sorted by place, packed file and path.
 type File struct {
 	Place    string      `json:"place"`
+	Into     tree.Path   `json:"into,omitempty"`
 	Path     tree.Path   `json:"path"`
 	Source   tree.Path   `json:"source"` // in the archive; the root where the archive itself is the file
 	Digest   tree.Digest `json:"digest"`
@@ -125,7 +132,7 @@ func (c *Crate) Digest() tree.Digest {
 	slices.SortFunc(files, byTarget)
 	for _, f := range files {
 		field([]byte(f.Place))
-		field([]byte(f.Path))
+		field([]byte(f.Target()))
 		field(f.Digest[:])
 		field([]byte{map[bool]byte{true: 1}[f.Exec]})
 	}
@@ -133,10 +140,16 @@ func (c *Crate) Digest() tree.Digest {
 }
 
 func byTarget(a, b File) int {
-	if c := strings.Compare(a.Place, b.Place); c != 0 {
-		return c
+	return cmp.Or(strings.Compare(a.Place, b.Place), strings.Compare(string(a.Into), string(b.Into)), strings.Compare(string(a.Path), string(b.Path)))
+}
+
+// Target is the path in the place; what is merged into a packed file has its
+// path behind that file's and "!".
+func (f File) Target() tree.Path {
+	if f.Into == "" {
+		return f.Path
 	}
-	return strings.Compare(string(a.Path), string(b.Path))
+	return f.Into + "!" + "/" + f.Path
 }
 
 // Fits tells whether the crate says that it fits a version of the game; told is

@@ -22,6 +22,7 @@ type Fix struct {
 	From    string            // the version for which it was said, as name@version
 	Root    string            // a glob of the folder that is the add-on
 	Name    string            // what it is called
+	Base    string            // the add-on that it changes
 	Version map[string]string // by the archive's digest: a version is of one archive alone
 	Rules   []rulebook.Rule   // asked before the kind's own
 }

@@ -17,20 +17,20 @@ func Join(a, b *Crate) (*Crate, error) {
 	type spot struct{ place, path string }
 	there := map[spot]File{}
 	for _, f := range a.Files {
-		there[spot{f.Place, string(f.Path)}] = f
+		there[spot{f.Place, string(f.Target())}] = f
 	}
 	c := *a
 	c.Findings = nil
 	c.Files, c.Left = slices.Clone(a.Files), slices.Concat(a.Left, b.Left)
 	c.Why = fmt.Sprintf("%s, joined with %s (%s)", a.Why, b.Label(), b.Why)
 	for _, f := range b.Files {
-		same, twice := there[spot{f.Place, string(f.Path)}]
+		same, twice := there[spot{f.Place, string(f.Target())}]
 		switch {
 		case !twice:
 			f.Reason = "from " + b.Label() + ": " + f.Reason
 			c.Files = append(c.Files, f)
 		case same.Digest != f.Digest:
-			return nil, fmt.Errorf("both hold %s in %s, with other bytes", f.Path, f.Place)
+			return nil, fmt.Errorf("both hold %s in %s, with other bytes", f.Target(), f.Place)
 		}
 	}
 	for _, f := range b.Facts {

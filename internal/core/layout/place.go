@@ -18,6 +18,7 @@ func (l *laying) crate(k *rulebook.Kind, r root) {
 	l.named(k, r, c)
 	l.facts(k, r, c)
 	rules := slices.Concat(l.fixes[c.Derived].Rules, k.Rules)
+	l.base(k, r, c)
 	nowhere := 0
 	files := l.filesOf(k, r)
 	c.Files = make([]File, 0, len(files))
@@ -87,6 +88,10 @@ func (c *Crate) apply(rules []rulebook.Rule, k *rulebook.Kind, e part, r root) b
 			}
 			return true
 		}
+		if c.Overlay && c.Base == "" && rule.NeedsBase() {
+			c.Left = append(c.Left, Left{Source: e.Path, Size: e.Size, Line: rule.Line, Reason: "which add-on it changes is not known"})
+			return true
+		}
 		c.put(rule, e, r)
 		put = true
 		if !rule.Also {
@@ -101,18 +106,26 @@ func (c *Crate) apply(rules []rulebook.Rule, k *rulebook.Kind, e part, r root) b
 
 // put gives one file its target by a rule.
 func (c *Crate) put(rule *rulebook.Rule, e part, r root) {
-	text, err := rulebook.Fill(rule.As, func(word string) (string, bool) { return c.value(word, e.rel) })
-	var target tree.Path
-	if err == nil {
-		target, err = tree.ParsePath(text)
+	target, err := c.fill(rule.As, e.rel)
+	var into tree.Path
+	if err == nil && rule.Into != "" {
+		into, err = c.fill(rule.Into, e.rel)
 	}
 	if err != nil {
 		c.find(finding.Finding{Level: finding.Block, Code: "bad-target", Path: e.Path, Final: true,
 			What: fmt.Sprintf("%s has no place it could go: %v", e.Path, err), Mend: fmt.Sprintf("See line %d of the rulebook.", rule.Line)})
 		return
 	}
-	c.Files = append(c.Files, File{Place: rule.Place, Path: target, Source: e.Path, Digest: e.Digest, Size: e.Size, Exec: e.Exec,
+	c.Files = append(c.Files, File{Place: rule.Place, Into: into, Path: target, Source: e.Path, Digest: e.Digest, Size: e.Size, Exec: e.Exec,
 		Reason: c.reason(rule, r), Line: rule.Line, Optional: rule.Optional, Settings: rule.Settings, Repack: r.repack})
+}
+
+func (c *Crate) fill(text string, rel tree.Path) (tree.Path, error) {
+	filled, err := rulebook.Fill(text, func(word string) (string, bool) { return c.value(word, rel) })
+	if err != nil {
+		return "", err
+	}
+	return tree.ParsePath(filled)
 }
 
 // reason says why a rule puts a file where it goes: in the rulebook's own
@@ -125,6 +138,12 @@ func (c *Crate) reason(rule *rulebook.Rule, r root) string {
 		return said
 	}
 	reason := r.reason + "; goes to the place " + rule.Place
+	switch {
+	case rule.Into != "":
+		reason = fmt.Sprintf("%s; merged into a packed file of %s", r.reason, c.Base)
+	case c.Overlay:
+		reason = fmt.Sprintf("%s; laid over %s", r.reason, or(c.Base, "what is there"))
+	}
 	if rule.Optional != "" {
 		reason += fmt.Sprintf("; part %s, left to you", rule.Optional)
 	}
@@ -146,6 +165,8 @@ func (c *Crate) value(word string, rel tree.Path) (string, bool) {
 		return string(rel), true
 	case "file":
 		return cleanBase(rel), true
+	case "base":
+		return c.Base, true
 	}
 	return "", false
 }
@@ -155,7 +176,7 @@ func (c *Crate) value(word string, rel tree.Path) (string, bool) {
 func (c *Crate) clashes(b *rulebook.Book) {
 	clash := func(other, f File) {
 		c.find(finding.Finding{Level: finding.Block, Code: "same-target", Path: f.Source, Final: true,
-			What: fmt.Sprintf("%s and %s would both become %s in %s", other.Source, f.Source, f.Path, f.Place),
+			What: fmt.Sprintf("%s and %s would both become %s in %s", other.Source, f.Source, f.Target(), f.Place),
 			Mend: "Mend the rulebook, or say with crate place where one of them goes."})
 	}
 	if !b.CaseBlind {
@@ -168,7 +189,7 @@ func (c *Crate) clashes(b *rulebook.Book) {
 	}
 	seen := map[string]File{}
 	for _, f := range c.Files {
-		key := f.Place + "\x00" + f.Path.Fold()
+		key := f.Place + "\x00" + f.Target().Fold()
 		if other, twice := seen[key]; twice {
 			clash(other, f)
 		}

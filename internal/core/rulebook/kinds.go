@@ -10,8 +10,12 @@ import (
 	"restlesscrate/internal/core/manifest"
 )
 
-// asWords are the placeholders that a rule's "as" may hold.
-var asWords = []string{"name", "version", "path", "file"}
+// asWords are the placeholders that a rule's "as" may hold; "base" only where
+// the kind overlays another add-on.
+var asWords = []string{"name", "version", "path", "file", "base"}
+
+// intoWords are those of its "into".
+var intoWords = []string{"name", "version", "base"}
 
 func (r *reader) kinds(n *yaml.Node, b *Book) {
 	r.named(n, "kinds", func(key, value *yaml.Node) {
@@ -32,6 +36,10 @@ func (r *reader) kinds(n *yaml.Node, b *Book) {
 			{"version", false, func(v *yaml.Node) {
 				r.mapping(v, "version", field{"read", true, func(v *yaml.Node) { k.VerIn = r.readings(v, false) }})
 			}},
+			{"overlays", false, func(v *yaml.Node) {
+				k.Overlays = &Overlay{}
+				r.mapping(v, "overlays", field{"read", false, func(v *yaml.Node) { k.Overlays.Base = r.readings(v, false) }})
+			}},
 			{"put", false, func(v *yaml.Node) { k.Rules = r.rules(v, b) }},
 		}
 		for _, f := range FactKinds {
@@ -41,10 +49,16 @@ func (r *reader) kinds(n *yaml.Node, b *Book) {
 		r.mapping(value, "kind "+key.Value, fields...)
 		switch {
 		case len(r.faults) > before || value.Kind != yaml.MappingNode:
+		case k.Listed != "" && (len(k.Rules) > 0 || k.Installer != "" || k.Overlays != nil):
+			r.fault(key, "kind %s is only listed: it has no files, so it cannot put, overlay or install any", k.Name)
+		case k.Listed != "":
 		case k.Installer == "" && len(k.Rules) == 0:
 			r.fault(key, "kind %s needs the key %q", k.Name, "put")
 		case k.Installer != "" && len(k.Rules) > 0:
 			r.fault(key, "kind %s is an installer, which is run elsewhere; it cannot put files too", k.Name)
+		}
+		if i := slices.IndexFunc(k.Rules, Rule.NeedsBase); i >= 0 && k.Overlays == nil {
+			r.faults = append(r.faults, Fault{Line: k.Rules[i].Line, Column: 1, What: fmt.Sprintf("{base} and into go with overlays, which kind %s has not", k.Name)})
 		}
 		b.Kinds = append(b.Kinds, k)
 	})
@@ -61,18 +75,27 @@ func (r *reader) recognise(n *yaml.Node, k *Kind) {
 		field{"repack", false, r.yes("repack", &k.Repack)},
 		field{"marker", false, r.texts("marker", &k.Marker, checkFileName)},
 		field{"loose", false, r.texts("loose", &k.Loose, checkGlob)},
-		field{"folders", false, r.texts("folders", &k.Folders, checkFileName)})
+		field{"folders", false, r.texts("folders", &k.Folders, checkFileName)},
+		field{"listed", false, func(v *yaml.Node) {
+			r.text("listed", &k.Listed)(v)
+			if err := checkRegexp(k.Listed); err != nil {
+				r.fault(v, "listed: %v", err)
+			}
+		}})
 	ways := 0
 	for _, way := range [][]string{k.Single, k.Marker, k.Loose, k.Folders} {
 		if len(way) > 0 {
 			ways++
 		}
 	}
+	if k.Listed != "" {
+		ways++
+	}
 	if len(r.faults) > before {
 		return
 	}
 	if ways != 1 {
-		r.fault(n, "recognise needs exactly one of single, marker, loose and folders; it has %d", ways)
+		r.fault(n, "recognise needs exactly one of single, marker, loose, folders and listed; it has %d", ways)
 	}
 	if k.Repack && len(k.Holds) == 0 {
 		r.fault(n, "repack goes with holds")
@@ -194,7 +217,8 @@ func (r *reader) rule(item *yaml.Node, b *Book) Rule {
 				r.fault(v, "there is no place %q; %s", rule.Place, suggest(rule.Place, names))
 			}
 		}},
-		field{"as", false, func(v *yaml.Node) { r.as(v, &rule) }},
+		field{"into", false, func(v *yaml.Node) { r.path(v, "into", &rule.Into, intoWords) }},
+		field{"as", false, func(v *yaml.Node) { r.path(v, "as", &rule.As, asWords) }},
 		field{"because", false, r.text("because", &rule.Because)},
 		field{"optional", false, func(v *yaml.Node) {
 			r.text("optional", &rule.Optional)(v)
@@ -208,8 +232,8 @@ func (r *reader) rule(item *yaml.Node, b *Book) Rule {
 	case item.Kind != yaml.MappingNode:
 	case rule.Leave && rule.Place != "":
 		r.fault(item, "a rule either puts files in a place or leaves them out, not both")
-	case rule.Leave && (rule.Also || rule.Settings || rule.Optional != ""):
-		r.fault(item, "a rule that leaves files out has nothing optional, also or settings")
+	case rule.Leave && (rule.Also || rule.Settings || rule.Optional != "" || rule.Into != ""):
+		r.fault(item, "a rule that leaves files out has nothing optional, also, settings or into")
 	case !rule.Leave && len(rule.Take) == 0:
 		r.fault(item, "a rule needs take (what goes) or leave (what stays out)")
 	case !rule.Leave && rule.Place == "":
@@ -221,17 +245,40 @@ func (r *reader) rule(item *yaml.Node, b *Book) Rule {
 	return rule
 }
 
-func (r *reader) as(v *yaml.Node, rule *Rule) {
-	r.text("as", &rule.As)(v)
-	if err := checkPlacePath(rule.As); err != nil {
-		r.fault(v, "as: %v", err)
+// path reads a path that may hold some placeholders.
+func (r *reader) path(v *yaml.Node, what string, dst *string, words []string) {
+	r.text(what, dst)(v)
+	if err := checkPlacePath(*dst); err != nil {
+		r.fault(v, "%s: %v", what, err)
 		return
 	}
-	for _, word := range Placeholders(rule.As) {
-		if !slices.Contains(asWords, word) {
-			r.fault(v, "as holds {%s}; %s", word, suggest(word, asWords))
+	for _, word := range Placeholders(*dst) {
+		if !slices.Contains(words, word) {
+			r.fault(v, "%s holds {%s}; %s", what, word, suggest(word, words))
 		}
 	}
+}
+
+// NeedsBase tells whether a rule can only be followed where it is known which
+// add-on is changed.
+func (r Rule) NeedsBase() bool {
+	return slices.Contains(Placeholders(r.As), "base") || slices.Contains(Placeholders(r.Into), "base")
+}
+
+// helpers reads the programs for packed formats of the game's own.
+func (r *reader) helpers(n *yaml.Node, b *Book) {
+	r.named(n, "helpers", func(key, value *yaml.Node) {
+		h := Helper{Name: key.Value}
+		r.mapping(value, "helper "+key.Value,
+			field{"files", true, r.texts("files", &h.Files, checkGlob)},
+			field{"program", true, func(v *yaml.Node) {
+				r.text("program", &h.Program)(v)
+				if err := checkFileName(h.Program); err != nil {
+					r.fault(v, "program: %v; it stands in the service's folder of helper programs", err)
+				}
+			}})
+		b.Helpers = append(b.Helpers, h)
+	})
 }
 
 // Recognised says in words how a kind is told.
@@ -247,6 +294,8 @@ func (k *Kind) Recognised() string {
 		s = "a folder with " + list(k.Marker)
 	case len(k.Folders) > 0:
 		s = "a folder that holds the folders " + list(k.Folders)
+	case k.Listed != "":
+		s = "no download: an id like " + k.Listed
 	default:
 		s = "loose files like " + list(k.Loose)
 	}
@@ -255,6 +304,8 @@ func (k *Kind) Recognised() string {
 		s += "; an installer that is run elsewhere"
 	case k.Several:
 		s += "; each one is an add-on"
+	case k.Overlays != nil:
+		s += "; laid over another add-on"
 	}
 	return s
 }

@@ -85,6 +85,7 @@ func (r *reader) book(n *yaml.Node) *Book {
 		field{"first-run", false, r.texts("first-run", &b.FirstRun, checkGlob)},
 		field{"agreements", false, func(v *yaml.Node) { r.agreements(v, b) }},
 		field{"by-hand", false, func(v *yaml.Node) { r.byHand(v, b) }},
+		field{"helpers", false, func(v *yaml.Node) { r.helpers(v, b) }},
 	)
 	switch cas {
 	case "", "exact":
@@ -176,6 +177,13 @@ func checkFileName(s string) error {
 }
 
 func checkAny(string) error { return nil }
+
+func checkRegexp(expr string) error {
+	if _, err := regexp.Compile(expr); err != nil {
+		return errors.New(strings.TrimPrefix(err.Error(), "error parsing regexp: "))
+	}
+	return nil
+}
 
 func checkMatch(expr string) error {
 	re, err := regexp.Compile(expr)

@@ -11,6 +11,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/bmatcuk/doublestar/v4"
+
 	"restlesscrate/internal/core/manifest"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/core/version"
@@ -36,6 +38,7 @@ type Book struct {
 	FirstRun  []string // globs of what is there only once the server has run
 	Agree     []Agreement
 	ByHand    []ByHand
+	Helpers   []Helper
 }
 
 // Variable is something that differs from server to server, such as the
@@ -58,8 +61,8 @@ type Place struct {
 	Line  int
 }
 
-// Kind is one kind of add-on. Exactly one of Single, Marker, Loose and Folders
-// is set.
+// Kind is one kind of add-on. Exactly one of Single, Marker, Loose, Folders and
+// Listed is set.
 type Kind struct {
 	Name      string
 	About     string
@@ -68,9 +71,11 @@ type Kind struct {
 	Marker    []string  // file names: the folder that holds one is the root
 	Loose     []string  // globs: files that lie in no folder; one is made around them
 	Folders   []string  // folder names: the folder that holds one is the root
+	Listed    string    // a regular expression: add-ons without a download, known by an id that a list holds
 	Repack    bool      // with Holds: a marker one folder too deep is mended by packing it anew
 	Several   bool      // an archive may hold several, each an add-on of its own
 	Installer string    // what a person has to do, where it must be run elsewhere first
+	Overlays  *Overlay  // set where it is laid over another add-on
 	Trim      []string  // suffixes that branches and builds leave on a name
 	ID        []Reading // where the add-on's own identity is written, if anywhere
 	NameIn    []Reading // where its name is written, if anywhere
@@ -78,6 +83,30 @@ type Kind struct {
 	Facts     map[FactKind][]Reading
 	Rules     []Rule // in the book's order; the first that matches a file decides
 	Line      int
+}
+
+// Overlay says that an add-on changes files of another, its base.
+type Overlay struct {
+	Base []Reading // where the base's name is written, if anywhere
+}
+
+// Helper is a program that unpacks a packed format of the game's own to a
+// folder, and packs a folder into it.
+type Helper struct {
+	Name    string
+	Files   []string // globs over file names that are in the format
+	Program string   // a file name in the service's folder of helper programs
+}
+
+// HelperFor finds the helper of a file by its name.
+func (b *Book) HelperFor(file string) (Helper, bool) {
+	i := slices.IndexFunc(b.Helpers, func(h Helper) bool {
+		return slices.ContainsFunc(h.Files, func(g string) bool { return doublestar.MatchUnvalidated(g, file) })
+	})
+	if i < 0 {
+		return Helper{}, false
+	}
+	return b.Helpers[i], true
 }
 
 // FactKind is a sort of thing that a manifest tells about an add-on.
@@ -114,7 +143,8 @@ type Rule struct {
 	Take     []string // globs over paths relative to the add-on's root
 	Leave    bool     // left out, for the reason Because
 	Place    string   // where it goes, unless Leave
-	As       string   // the path inside the place: {name}, {version}, {path}, {file}
+	Into     string   // the packed file in the place into which it is merged, empty for none
+	As       string   // the path inside the place, or inside Into: {name}, {version}, {path}, {file}, {base}
 	Because  string   // the rule's own words, may be empty
 	Optional string   // the part that these files are, which a person may leave out
 	Also     bool     // later rules may put the same files in another place too

@@ -50,7 +50,7 @@ func TestParseNamesLineColumnAndTheNearestRightWord(t *testing.T) {
 		"format":               {"format: 1", "format: 2", `line 1, column 9: format "2" is not known; this program reads format: 1`},
 		"name":                 {"name: tidewright", "name: Tide Wright", `line 2, column 7: "Tide Wright" cannot be a name`},
 		"missing title":        {"title: Tidewright\n", "", `line 1, column 1: a rulebook needs the key "title"`},
-		"two ways":             {`{single: "*.tdx"}`, `{single: "*.tdx", loose: "*"}`, `line 13, column 16: recognise needs exactly one of single, marker, loose and folders; it has 2`},
+		"two ways":             {`{single: "*.tdx"}`, `{single: "*.tdx", loose: "*"}`, `line 13, column 16: recognise needs exactly one of single, marker, loose, folders and listed; it has 2`},
 		"path leaves the root": {"path: fixtures", "path: ../fixtures", `line 9, column 20: path "../fixtures" leads out of its root with ".."`},
 		"expression":           {`version (\S+)`, `version (\S+`, `line 15, column 46: match: missing closing )`},
 		"no group":             {`version (\S+)`, `version \S+`, `has no group; the first ( ) is the value`},
@@ -90,4 +90,43 @@ func TestValues(t *testing.T) {
 	require.ErrorContains(t, err, `leads out of its root`)
 	_, err = b.Values(map[string]string{"port": "a/b"})
 	require.ErrorContains(t, err, `more than one folder name`)
+}
+
+func TestWhatChangesOtherAddOnsIsListedOrNeedsAHelperIsReadAndChecked(t *testing.T) {
+	const text = `format: 1
+name: fair
+title: Fair
+places: {stalls: {path: stalls}}
+helpers:
+  chest: {files: "*.chest", program: chest-tool}
+kinds:
+  change:
+    recognise: {marker: change.lf}
+    overlays: {read: {file: change.lf, match: 'for=(.*)'}}
+    put: [{take: "**", place: stalls, into: "{base}.chest", as: "{path}"}]
+  song:
+    recognise: {listed: "^[0-9]+$"}
+`
+	b, err := Parse([]byte(text))
+	require.NoError(t, err)
+	h, ok := b.HelperFor("drum.chest")
+	require.True(t, ok)
+	require.Equal(t, "chest-tool", h.Program)
+	_, ok = b.HelperFor("drum.zip")
+	require.False(t, ok)
+	require.Equal(t, "{base}.chest", b.Kinds[0].Rules[0].Into)
+	require.Equal(t, "a folder with change.lf; laid over another add-on", b.Kinds[0].Recognised())
+	require.Equal(t, "no download: an id like ^[0-9]+$", b.Kinds[1].Recognised())
+	for name, c := range map[string]struct{ old, new, want string }{
+		"a base without overlays": {"    overlays: {read: {file: change.lf, match: 'for=(.*)'}}\n", "", "{base} and into go with overlays, which kind change has not"},
+		"a word of into":          {`into: "{base}.chest"`, `into: "{path}.chest"`, `into holds {path}`},
+		"a program's path":        {"program: chest-tool", "program: ../tool", `it stands in the service's folder of helper programs`},
+		"listed and put":          {`    recognise: {listed: "^[0-9]+$"}`, "    recognise: {listed: x}\n    put: [{take: x, place: stalls}]", "kind song is only listed"},
+		"an id's expression":      {`"^[0-9]+$"`, `"([0-9"`, "listed: missing closing ]"},
+	} {
+		changed := strings.Replace(text, c.old, c.new, 1)
+		require.NotEqual(t, text, changed, name)
+		_, err := Parse([]byte(changed))
+		require.ErrorContains(t, err, c.want, name)
+	}
 }

@@ -102,7 +102,7 @@ func TestWhatIsWrongWithTheServersPartIsSaidWithItsPlace(t *testing.T) {
 		"per add-on":          {"default: reds, ", "", `variable flock is asked per add-on, so it needs a default`},
 		"per what":            {"per: add-on", "per: addon", `per is "addon"; it is one of server, add-on`},
 		"repack alone":        {`{single: "*.run"}`, `{single: "*.run", repack: true}`, `repack goes with holds`},
-		"left and optional":   {`{take: "**", place: kites, as: "{name}/{path}", settings: true}`, `{leave: "**", settings: true}`, `a rule that leaves files out has nothing optional, also or settings`},
+		"left and optional":   {`{take: "**", place: kites, as: "{name}/{path}", settings: true}`, `{leave: "**", settings: true}`, `a rule that leaves files out has nothing optional, also, settings or into`},
 	} {
 		text := strings.Replace(whole, c.old, c.new, 1)
 		require.NotEqual(t, whole, text, name)

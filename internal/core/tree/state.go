@@ -4,6 +4,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
+	"io"
 )
 
 // Digest is the SHA-256 of some bytes. The zero value means "not known".
@@ -22,6 +23,13 @@ func ParseDigest(s string) (Digest, error) {
 
 // Sum is the digest of b.
 func Sum(b []byte) Digest { return sha256.Sum256(b) }
+
+// SumAll reads r to its end and gives the digest and the number of bytes.
+func SumAll(r io.Reader) (Digest, int64, error) {
+	h := sha256.New()
+	n, err := io.Copy(h, r)
+	return Digest(h.Sum(nil)), n, err
+}
 
 // String is the digest in hexadecimal, empty where it is not known.
 func (d Digest) String() string {

@@ -8,11 +8,13 @@ import (
 	"strings"
 
 	"restlesscrate/internal/archive"
+	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/core/version"
 	"restlesscrate/internal/fault"
+	"restlesscrate/internal/helper"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/stockroom"
 )
@@ -37,6 +39,8 @@ type Records interface {
 	Pallets(ctx context.Context, rulebook, key string) ([]model.Pallet, error)
 	Outdated(ctx context.Context, rulebook string, newest int64) ([]model.Archive, error)
 	AddHeld(ctx context.Context, container string, held []stockroom.Held) error
+	Made(ctx context.Context, recipe tree.Digest) (text string, made draft.Bytes, err error)
+	AddMade(ctx context.Context, recipe tree.Digest, text string, made draft.Bytes) error
 	AddJoined(ctx context.Context, c *layout.Crate, revision int, archives []model.Archive, actor string) (model.Crate, error)
 	DropCrate(ctx context.Context, c model.Crate) error
 }
@@ -46,6 +50,7 @@ type Service struct {
 	Records Records
 	Room    *stockroom.Room
 	Limits  archive.Limits
+	Helpers helper.Folder // programs for games' own packed formats
 }
 
 // Book gives the newest revision of a rulebook, parsed.

@@ -51,19 +51,23 @@ func (s *Service) Place(ctx context.Context, c model.Crate, p Placing, actor str
 	return s.again(ctx, c, actor)
 }
 
-// Naming says what a crate is called; empty stays.
-type Naming struct{ Name, Version string }
+// Naming says what a crate is called and, of one that changes another add-on,
+// which; empty stays.
+type Naming struct{ Name, Version, Base string }
 
-// Set corrects a crate's name, for this version and later ones, and its
-// version, for its archive alone, and lays it out again.
+// Set corrects a crate's name and base, for this version and later ones, and
+// its version, for its archive alone, and lays it out again.
 func (s *Service) Set(ctx context.Context, c model.Crate, n Naming, actor string) ([]model.Crate, error) {
 	if err := alone(c); err != nil {
 		return nil, err
 	}
-	if n.Name == "" && n.Version == "" {
-		return nil, fault.New(fault.Usage, "bad-request", "say a name, a version or both")
+	if n == (Naming{}) {
+		return nil, fault.New(fault.Usage, "bad-request", "say a name, a version, or which add-on it changes")
 	}
-	for _, text := range []string{n.Name, n.Version} {
+	if n.Base != "" && !c.Body.Overlay {
+		return nil, fault.New(fault.Usage, "no-overlay", "%s is of kind %s, which changes no other add-on", c.Body.Label(), c.Body.Kind)
+	}
+	for _, text := range []string{n.Name, n.Version, n.Base} {
 		if p, err := tree.ParsePath(text); text != "" && (err != nil || p.Depth() != 1 || strings.Contains(text, "@")) {
 			return nil, fault.New(fault.Usage, "bad-name", "%q can be neither a name nor a version: no slash, no @", text)
 		}
@@ -72,6 +76,9 @@ func (s *Service) Set(ctx context.Context, c model.Crate, n Naming, actor string
 		k.From = c.Body.Label()
 		if n.Name != "" {
 			k.Name = n.Name
+		}
+		if n.Base != "" {
+			k.Base = n.Base
 		}
 		if n.Version == "" {
 			return

@@ -45,16 +45,17 @@ func (s *Service) layBy(ctx context.Context, a model.Archive, filename, root str
 }
 
 func (s *Service) layNow(ctx context.Context, a model.Archive, filename string, b *rulebook.Book, rev model.Revision, fixes layout.Fixes, corrections, actor string) (model.Laid, error) {
-	entries, err := s.Records.Entries(ctx, a.ID)
+	entries, told, err := s.unpacked(ctx, b, a, filename)
 	if err != nil {
 		return model.Laid{}, err
 	}
 	res := layout.Lay(b, layout.Archive{Filename: filename, Whole: tree.Entry{Digest: a.Digest, Size: a.Size},
 		Entries: entries, Texts: newTexts(ctx, s.Room, entries)}, fixes)
 	if len(res.Crates) == 1 {
-		res.Crates[0].Findings = slices.Concat(a.Findings, res.Crates[0].Findings)
+		res.Crates[0].Findings = slices.Concat(a.Findings, told, res.Crates[0].Findings)
 		finding.Sort(res.Crates[0].Findings)
 	}
+	res.Findings = append(res.Findings, told...)
 	for _, c := range res.Crates {
 		if err := s.repack(ctx, a, c); err != nil {
 			return model.Laid{}, err
@@ -102,7 +103,8 @@ func sourceOf(c model.Crate) string {
 // Rules that the rulebook no longer bears are left out and told.
 func (s *Service) fixes(ctx context.Context, b *rulebook.Book) (fixes layout.Fixes, digest string, stale []finding.Finding, err error) {
 	said, err := s.Records.Corrections(ctx, b.Name)
-	if err != nil || len(said) == 0 {
+	helpers := s.helpersThere(b)
+	if err != nil || len(said) == 0 && helpers == "" {
 		return nil, "", nil, err
 	}
 	fixes = layout.Fixes{}
@@ -118,10 +120,10 @@ func (s *Service) fixes(ctx context.Context, b *rulebook.Book) (fixes layout.Fix
 				rules[i].Because = "placed as you said for " + c.From
 			}
 		}
-		fixes[key] = layout.Fix{From: c.From, Root: c.Root, Name: c.Name, Version: c.Versions, Rules: rules}
+		fixes[key] = layout.Fix{From: c.From, Root: c.Root, Name: c.Name, Base: c.Base, Version: c.Versions, Rules: rules}
 	}
 	raw, err := json.Marshal(said)
-	return fixes, tree.Sum(raw).String(), stale, err
+	return fixes, tree.Sum(append(raw, helpers...)).String(), stale, err
 }
 
 // chooseRoot keeps a person's choice among several roots.

@@ -26,12 +26,11 @@ func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book
 	if err := s.unload(ctx, srv, ask, req); err != nil {
 		return "", err
 	}
-	for i, ref := range ask.Crates {
-		c, err := s.Catalog.FindCrateFor(ctx, srv.Rulebook, ref, srv.Facts["game"])
-		if err != nil {
-			return "", err
-		}
-		ask.Crates[i] = c.Body.Label() + "~" + c.Digest.String()[:12]
+	crates, err := s.crates(ctx, srv, b, ask, req)
+	if err != nil {
+		return "", err
+	}
+	for _, c := range crates {
 		for _, f := range c.Findings {
 			if f.Final {
 				return "", fault.New(fault.Blocked, "crate-unfit", "%s cannot be deployed: %s", c.Body.Label(), f.What).WithMend("%s", f.Mend)
@@ -50,6 +49,7 @@ func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book
 			return "", err
 		}
 		values := parts.values(b, c, srv.Variables, &w)
+		merges := map[tree.Path][]model.MergePart{} // by the packed file
 		for _, f := range c.Body.Files {
 			if f.Optional != "" && !slices.Contains(parts.taken[c.Key], f.Optional) {
 				continue
@@ -58,7 +58,14 @@ func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book
 			if err != nil {
 				return "", fault.New(fault.Conflict, "place-gone", "%v", err).WithMend("Stage the archive again, so that it is laid out by the newest rulebook.")
 			}
-			w.Files = append(w.Files, draft.Target{Path: folder.Join(f.Path), Digest: f.Digest, Size: f.Size, Exec: f.Exec})
+			if f.Into != "" {
+				merges[folder.Join(f.Into)] = append(merges[folder.Join(f.Into)], model.MergePart{Path: f.Path, Digest: f.Digest})
+				continue
+			}
+			w.Files = append(w.Files, draft.Target{Path: folder.Join(f.Path), Digest: f.Digest, Size: f.Size, Exec: f.Exec, Overlay: c.Body.Overlay})
+		}
+		if err := s.merge(ctx, b, merges, &w, req); err != nil {
+			return "", err
 		}
 		req.Wanted = append(req.Wanted, w)
 		names = append(names, w.Label())

@@ -53,6 +53,7 @@ type Catalog interface {
 	FindCrate(ctx context.Context, rulebook, ref string) (model.Crate, error)
 	FindCrateFor(ctx context.Context, rulebook, ref, game string) (model.Crate, error)
 	Pallets(ctx context.Context, rulebook, name string) ([]model.Pallet, error)
+	Merge(ctx context.Context, b *rulebook.Book, base tree.Digest, name string, parts []model.MergePart) (model.Merged, error)
 	Book(ctx context.Context, name string) (*rulebook.Book, model.Revision, error)
 }
 

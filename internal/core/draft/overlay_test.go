@@ -1,0 +1,106 @@
+package draft
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/core/tree"
+)
+
+// night changes a file of lamps and brings one more.
+func night(w *world) Wanted {
+	n := w.wanted("night", "1", map[tree.Path]string{"f/lamps/a": "dark", "f/lamps/moon": "full"})
+	for i := range n.Files {
+		n.Files[i].Overlay = true
+	}
+	return n
+}
+
+func overlaid(t *testing.T) *world {
+	w := deployed(t)
+	req := w.request()
+	req.Wanted = []Wanted{night(w)}
+	d := w.run(t, req)
+	require.Equal(t, []string{"put f/lamps/a", "put f/lamps/moon", "move 2 files into place", "tidy 1 old file set aside"}, lines(d))
+	require.Equal(t, "a of lamps@1.0 is changed by night@1", d.Steps[0].Reason)
+	require.Equal(t, []string{"warn laid-over f/lamps/a", "warn may-be-running "}, codes(d))
+	require.Equal(t, "night@1 replaces f/lamps/a of lamps@1.0.", d.Findings[0].What)
+	require.Equal(t, content("dark"), w.files["f/lamps/a"])
+	require.Equal(t, []string{"lamps@1.0 owns", "night@1 overlays"}, claimed(w, "f/lamps/a"))
+	require.Equal(t, []string{"night@1 owns"}, claimed(w, "f/lamps/moon"))
+	return w
+}
+
+func claimed(w *world, p tree.Path) (out []string) {
+	for _, c := range w.ledger[p].Claims {
+		out = append(out, c.Label+" "+string(c.Role))
+	}
+	return out
+}
+
+func TestAnOverlayGoesAndTheOwnersBytesAreBack(t *testing.T) {
+	w := overlaid(t)
+	req := w.request()
+	req.Remove = []Removal{{"night", "night"}}
+	d := w.run(t, req)
+	require.Equal(t, "the bytes of lamps@1.0 are back", d.Steps[0].Reason)
+	require.Equal(t, content("a1"), w.files["f/lamps/a"])
+	require.Equal(t, tree.Absent, w.being("f/lamps/moon"))
+	require.Equal(t, []string{"lamps@1.0 owns"}, claimed(w, "f/lamps/a"))
+}
+
+func TestAnOverlaidAddOnIsUpdatedBelowItsOverlay(t *testing.T) {
+	w := overlaid(t)
+	req := w.request()
+	req.Wanted = []Wanted{w.wanted("lamps", "1.1", map[tree.Path]string{"f/lamps/a": "a2", "f/lamps/b": "b2"}), night(w)}
+	d := w.run(t, req)
+	require.Equal(t, []string{"put f/lamps/b", "move 1 file into place", "tidy 1 old file set aside"}, lines(d), "what overlays the file stays")
+	require.Equal(t, content("dark"), w.files["f/lamps/a"])
+	require.Equal(t, []string{"lamps@1.1 owns", "night@1 overlays"}, claimed(w, "f/lamps/a"))
+
+	req = w.request()
+	req.Remove = []Removal{{"night", "night"}}
+	w.run(t, req)
+	require.Equal(t, content("a2"), w.files["f/lamps/a"], "the bytes of the newer version, though they never stood there")
+}
+
+func TestAnOverlayAndItsOwnerInOneDeploymentAndBothGone(t *testing.T) {
+	w := newWorld()
+	req := w.request()
+	req.Wanted = []Wanted{night(w), w.wanted("lamps", "1.0", map[tree.Path]string{"f/lamps/a": "a1"})} // in any order
+	w.run(t, req)
+	require.Equal(t, content("dark"), w.files["f/lamps/a"])
+	require.Equal(t, []string{"lamps@1.0 owns", "night@1 overlays"}, claimed(w, "f/lamps/a"))
+	req = w.request()
+	req.Remove = []Removal{{"night", "night"}, {"lamps", "lamps"}}
+	w.run(t, req)
+	require.Empty(t, w.files)
+}
+
+func TestWhatWouldLoseAnOverlayOrItsGroundIsRefused(t *testing.T) {
+	w := overlaid(t)
+	req := w.request()
+	req.Remove = []Removal{{"lamps", "lamps"}}
+	require.Contains(t, codes(Make(req, w.observe())), "block overlaid f/lamps/a")
+	req = w.request()
+	req.Wanted = []Wanted{w.wanted("lamps", "1.1", map[tree.Path]string{"f/lamps/a": "a2"})}
+	require.Contains(t, codes(Make(req, w.observe())), "block overlaid f/lamps/a")
+
+	fog := w.wanted("fog", "1", map[tree.Path]string{"f/lamps/a": "grey"})
+	fog.Files[0].Overlay = true
+	req = w.request()
+	req.Wanted = []Wanted{fog}
+	require.Contains(t, codes(Make(req, w.observe())), "block two-claims f/lamps/a", "two add-ons change one file")
+}
+
+func TestAMergedFileSaysWhatWasMerged(t *testing.T) {
+	w := deployed(t)
+	n := w.wanted("night", "1", map[tree.Path]string{"f/lamps/a": "dark"})
+	n.Files[0].Overlay, n.Files[0].Merged = true, "2 files in it, of which moon.toml replaces one"
+	req := w.request()
+	req.Wanted = []Wanted{n}
+	d := Make(req, w.observe())
+	require.Equal(t, "lamps@1.0, merged with night@1: 2 files in it, of which moon.toml replaces one", d.Steps[0].Reason)
+	require.Equal(t, "night@1 is merged into f/lamps/a of lamps@1.0: 2 files in it, of which moon.toml replaces one.", d.Findings[0].What)
+}

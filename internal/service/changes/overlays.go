@@ -1,0 +1,146 @@
+package changes
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"path"
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+)
+
+// crates finds what was asked for, with what changes it on the server, which
+// is laid over it again; what changes others comes after what it changes. The
+// ask then names them all with their digests.
+func (s *Service) crates(ctx context.Context, srv model.Server, b *rulebook.Book, ask *Ask, req *draft.Request) ([]model.Crate, error) {
+	var crates []model.Crate
+	wanted := map[string]bool{}
+	for _, ref := range ask.Crates {
+		c, err := s.Catalog.FindCrateFor(ctx, srv.Rulebook, ref, srv.Facts["game"])
+		if err != nil {
+			return nil, err
+		}
+		if i := slices.IndexFunc(b.Kinds, func(k rulebook.Kind) bool { return k.Name == c.Body.Kind && k.Listed != "" }); i >= 0 {
+			return nil, onlyListed(b, c)
+		}
+		crates, wanted[c.Key] = append(crates, c), true
+	}
+	over, err := s.overlaying(ctx, wanted, ask.Remove, req)
+	if err != nil {
+		return nil, err
+	}
+	crates = append(crates, over...)
+	slices.SortStableFunc(crates, func(x, y model.Crate) int { return bit(x.Body.Overlay) - bit(y.Body.Overlay) })
+	ask.Crates = ask.Crates[:0:0]
+	for _, c := range crates {
+		ask.Crates = append(ask.Crates, c.Body.Label()+"~"+c.Digest.String()[:12])
+	}
+	return crates, nil
+}
+
+func bit(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+// onlyListed refuses an add-on without files, and says what to do with its id.
+func onlyListed(b *rulebook.Book, c model.Crate) error {
+	f := fault.New(fault.Conflict, "no-files", "%s has no files to put anywhere: the server fetches it itself", c.Body.Label())
+	for _, l := range b.Lists {
+		if len(l.Kinds) == 0 || slices.Contains(l.Kinds, c.Body.Kind) {
+			entry, err := rulebook.Fill(l.Entry, func(string) (string, bool) { return c.Body.Name, true })
+			if err != nil {
+				return err
+			}
+			return f.WithMend("Write it into %s by hand: %s", l.File, entry)
+		}
+	}
+	return f.WithMend("Write its id into the server's list by hand.")
+}
+
+// overlaying finds the crates on a server that change files of add-ons that
+// are wanted now, and that are not part of the ask themselves.
+func (s *Service) overlaying(ctx context.Context, wanted map[string]bool, removed []string, req *draft.Request) ([]model.Crate, error) {
+	found := map[tree.Digest]bool{}
+	var out []model.Crate
+	for _, p := range slices.Sorted(maps.Keys(req.Ledger)) {
+		claims := req.Ledger[p].Claims
+		below := slices.ContainsFunc(claims, func(c draft.Claim) bool { return wanted[c.Addon] })
+		for _, c := range claims {
+			going := slices.ContainsFunc(req.Remove, func(r draft.Removal) bool { return r.Addon == c.Addon })
+			if !below || c.Role != draft.Overlays || wanted[c.Addon] || going || found[c.Crate] {
+				continue
+			}
+			found[c.Crate] = true
+			crate, err := s.Records.CrateByDigest(ctx, c.Crate)
+			if err != nil {
+				return nil, fmt.Errorf("find %s, which changes %s: %w", c.Label, p, err)
+			}
+			out = append(out, crate)
+		}
+	}
+	return out, nil
+}
+
+// merge makes the packed files into which a crate is merged, out of what their
+// owners bring: in this request, or on the server.
+func (s *Service) merge(ctx context.Context, b *rulebook.Book, merges map[tree.Path][]model.MergePart, w *draft.Wanted, req *draft.Request) error {
+	for _, p := range slices.Sorted(maps.Keys(merges)) {
+		base, found := baseOf(p, w.Addon, req)
+		if !found {
+			return fault.New(fault.Conflict, "no-base", "%s is merged into %s, which no add-on has put on this server", w.Label(), p).
+				WithMend("Deploy the add-on that it changes first, or both together.")
+		}
+		m, err := s.Catalog.Merge(ctx, b, base, path.Base(string(p)), merges[p])
+		if err != nil {
+			return err
+		}
+		w.Files = append(w.Files, draft.Target{Path: p, Digest: m.Digest, Size: m.Size, Overlay: true, Merged: mergedWords(merges[p], m.Replaced)})
+	}
+	return nil
+}
+
+func baseOf(p tree.Path, addon string, req *draft.Request) (tree.Digest, bool) {
+	for _, w := range req.Wanted {
+		for _, f := range w.Files {
+			if f.Path == p && w.Addon != addon {
+				return f.Digest, true
+			}
+		}
+	}
+	row := req.Ledger[p]
+	for _, c := range row.Claims {
+		if c.Addon == addon || c.Role == draft.Overlays {
+			continue
+		}
+		if c.Brings.Digest.IsZero() {
+			return row.State.Digest, true // of early records, in which nothing was overlaid
+		}
+		return c.Brings.Digest, true
+	}
+	return tree.Digest{}, false
+}
+
+// mergedWords says what came together in a packed file.
+func mergedWords(parts []model.MergePart, replaced []tree.Path) string {
+	if len(replaced) == 0 {
+		return count(len(parts), "file") + " added to it"
+	}
+	names := make([]string, 0, 3)
+	for _, p := range replaced[:min(3, len(replaced))] {
+		names = append(names, string(p))
+	}
+	more := ""
+	if n := len(replaced) - len(names); n > 0 {
+		more = fmt.Sprintf(" and %d more", n)
+	}
+	return fmt.Sprintf("%s, replacing %s%s", count(len(parts), "file"), strings.Join(names, ", "), more)
+}
