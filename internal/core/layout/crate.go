@@ -14,6 +14,9 @@ import (
 	"restlesscrate/internal/core/version"
 )
 
+// Nameless is the name of an add-on whose archive tells none.
+const Nameless = "nameless"
+
 // Unmarked is the version of an add-on whose archive names none.
 const Unmarked = "unmarked"
 

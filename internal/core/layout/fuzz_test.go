@@ -17,6 +17,7 @@ func FuzzLay(f *testing.F) {
 	for _, book := range []string{fair, tide, moss} {
 		f.Add(book, "drum-tent-0.4 (1).zip", "a-main/stall.lf\na-main/wares/x\nREADME.md\nb.tune\nlib/x\ncave.toml\nx.zip\nx.zip!/stall.lf", `version = "1"`)
 	}
+	f.Add(fair, " ", "stall.lf", "0")
 	f.Fuzz(func(t *testing.T, book, filename, paths, text string) {
 		b, err := rulebook.Parse([]byte(book))
 		if err != nil {

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 )
@@ -99,6 +100,15 @@ func targets(c *Crate) map[string]string {
 		out[l.Source.String()] = "-"
 	}
 	return out
+}
+
+func TestAnAddOnWithoutANameIsCalledNameless(t *testing.T) {
+	for _, file := range []string{" .zip", "(1).zip", " (2)"} {
+		r := layOne(book(t, fair), archive(file, map[string]string{"stall.lf": ""}))
+		require.Equal(t, "nameless@unmarked", r.Crate.Label(), file)
+		require.Contains(t, r.Findings, finding.Finding{Level: finding.Warn, Code: "no-name",
+			What: "nothing in the archive tells what the add-on is called; it is called nameless", Mend: "crate set --name says it, for this and later versions."})
+	}
 }
 
 func TestSingleFileIsTheAddOn(t *testing.T) {

@@ -53,6 +53,11 @@ func (l *laying) named(k *rulebook.Kind, r root, c *Crate) {
 			What: fmt.Sprintf("%s says %s, but %s says %s; the first is taken", c.VersionFrom, c.Version, other.from, other.version),
 			Mend: "crate set --version says it better."})
 	}
+	if c.Name == "" {
+		c.Name = Nameless
+		c.find(finding.Finding{Level: finding.Warn, Code: "no-name",
+			What: "nothing in the archive tells what the add-on is called; it is called " + Nameless, Mend: "crate set --name says it, for this and later versions."})
+	}
 	l.correctName(c)
 	if c.Version == "" {
 		c.Version = Unmarked

@@ -100,13 +100,19 @@ func (p *Page) ClickIn(within, words string) error {
 
 type point struct{ X, Y float64 }
 
-// Fill waits for the field with this label and types into it.
+// Fill waits for the field with this label and types over what is in it.
 func (p *Page) Fill(label, text string) error {
 	at, err := until[point](p, fmt.Sprintf("fill %q", label), fmt.Sprintf("eyes.field(%s)", quote(label)))
 	if err != nil {
 		return err
 	}
-	return p.do(chromedp.MouseClickXY(at.X, at.Y), chromedp.KeyEvent(text))
+	if err := p.do(chromedp.MouseClickXY(at.X, at.Y)); err != nil {
+		return err
+	}
+	if _, err := Eval[bool](p, "document.activeElement.select?.(), true"); err != nil {
+		return err
+	}
+	return p.do(chromedp.KeyEvent(text))
 }
 
 // Select takes one of a field's options by its value.

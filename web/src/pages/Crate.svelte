@@ -4,6 +4,7 @@
   import { api, ok } from '../lib/api/client';
   import { crate, readme, rulebook } from '../lib/api/queries';
   import { clock, count, size } from '../lib/format';
+  import CrateBeside from '../lib/staging/CrateBeside.svelte';
   import CrateName from '../lib/staging/CrateName.svelte';
   import Facts from '../lib/staging/Facts.svelte';
   import CrateMap from '../lib/staging/CrateMap.svelte';
@@ -27,6 +28,7 @@
   let going = $state(false);
   let dropping = $state(false);
   let naming = $state(false);
+  let comparing = $state(false);
   let error = $state<unknown>();
 
   async function drop() {
@@ -46,6 +48,7 @@
     {#snippet beside()}<span class="min-w-0 text-ink-soft [overflow-wrap:anywhere]">{c.why}</span>{/snippet}
     <Button onclick={() => (dropping = true)}>Drop…</Button>
     <Button onclick={() => (naming = true)}>Rename…</Button>
+    <Button onclick={() => (comparing = true)}>Compare…</Button>
     {#if notes.data?.length}<Button onclick={() => (reading = true)}
         >Author’s notes {notes.data.length}</Button
       >{/if}
@@ -56,8 +59,9 @@
       <Field label="Kind" figure={c.kind}>of {c.rulebook}</Field>
       <Field label="From"
         >{#each c.archives as a (a.digest)}<span class="mono [overflow-wrap:anywhere]">{a.filename}</span>
-        {/each}</Field
+        {:else}no download{/each}</Field
       >
+      {#if c.overlay}<Field label="Changes" figure={c.base ?? '?'}>another add-on’s files</Field>{/if}
       <Field label="Files" figure={c.fileCount}
         >placed{c.leftCount ? `, ${c.leftCount} left out` : ''}, {size(c.size)}</Field
       >
@@ -79,6 +83,7 @@
 
   <CrateTo bind:open={going} crate={c} />
   <CrateName bind:open={naming} crate={c} />
+  <CrateBeside bind:open={comparing} crate={c} />
   <Sheet bind:open={reading} title="Author’s notes" wide>
     {#each notes.data ?? [] as n (n.path)}
       <h2 class="mb-1">{n.path}</h2>

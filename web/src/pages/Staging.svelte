@@ -2,6 +2,7 @@
 <script lang="ts">
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { crates, rulebooks } from '../lib/api/queries';
+  import ById from '../lib/staging/ById.svelte';
   import CrateRow from '../lib/staging/CrateRow.svelte';
   import Dropzone from '../lib/staging/Dropzone.svelte';
   import type { Pick } from '../lib/staging/pick';
@@ -17,6 +18,7 @@
   const books = createQuery(rulebooks);
   let book = $state('');
   let find = $state('');
+  let byId = $state(false);
   let shown = $derived(
     (list.data ?? []).filter((c) => c.label.toLowerCase().includes(find.trim().toLowerCase()))
   );
@@ -31,8 +33,11 @@
 </script>
 
 <Head title="Staging">
+  {#if books.data?.length}<Button onclick={() => (byId = true)}>Without a download…</Button>{/if}
   {#if uploads.list.length > uploads.busy}<Button onclick={() => uploads.clear()}>Clear the list</Button>{/if}
 </Head>
+
+<ById bind:open={byId} books={books.data ?? []} />
 
 <Dropzone onpick={stage}>
   <label class="inline-flex items-center gap-2">

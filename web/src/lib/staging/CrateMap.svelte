@@ -22,7 +22,10 @@
     groupBy(crate.files ?? [], (f) => f.place).map(([place, files]) => ({
       place,
       about: places.find((p) => p.name === place)?.about,
-      ways: files.map((f) => ({ ...f, target: join(pathOf[place] ?? place, f.path) }))
+      ways: files.map((f) => ({
+        ...f,
+        target: join(pathOf[place] ?? place, f.into ? `${f.into}!/${f.path}` : f.path)
+      }))
     }))
   );
   let placing = $state(false);

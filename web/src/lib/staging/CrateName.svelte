@@ -13,11 +13,17 @@
   const client = useQueryClient();
   let name = $derived(crate.name);
   let version = $derived(crate.version);
+  let base = $derived(crate.base ?? '');
+  let changed = $derived({
+    ...(name !== crate.name && { name }),
+    ...(version !== crate.version && { version }),
+    ...(base !== (crate.base ?? '') && { base })
+  });
   const attempt = new Attempt();
 
   async function save(e: SubmitEvent) {
     e.preventDefault();
-    const body = { ...(name !== crate.name && { name }), ...(version !== crate.version && { version }) };
+    const body = changed;
     await attempt.run('send', async () => {
       const now = await ok(
         api.POST('/crates/{crate}/set', { params: { path: { crate: crate.digest } }, body })
@@ -46,11 +52,13 @@
     >
       <input class="input mono" required bind:value={version} />
     </Labelled>
+    {#if crate.overlay}
+      <Labelled label="Changes the add-on" help="Its files are laid over that one’s, in later versions too.">
+        <input class="input" required bind:value={base} />
+      </Labelled>
+    {/if}
     {#if attempt.error}<Trouble error={attempt.error} />{/if}
-    <Button
-      kind="main"
-      type="submit"
-      disabled={attempt.busy !== '' || (name === crate.name && version === crate.version)}
+    <Button kind="main" type="submit" disabled={attempt.busy !== '' || Object.keys(changed).length === 0}
       >{attempt.busy ? 'Laying out…' : 'Save'}</Button
     >
   </form>

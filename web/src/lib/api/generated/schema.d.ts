@@ -31,7 +31,8 @@ export interface paths {
         /** List the crates, the newest first */
         get: operations["list-crates"];
         put?: never;
-        post?: never;
+        /** Keep an add-on that has no download: an id in a server's list */
+        post: operations["list-id"];
         delete?: never;
         options?: never;
         head?: never;
@@ -695,6 +696,8 @@ export interface components {
         };
         Crate: {
             archives: components["schemas"]["Archive"][];
+            /** @description The add-on that it changes */
+            base?: string;
             /** @description What your corrections did, in words */
             corrected?: string[] | null;
             digest: string;
@@ -715,6 +718,8 @@ export interface components {
             nameFrom?: string;
             /** @description Servers that hold a version of this add-on */
             on?: components["schemas"]["CrateTarget"][] | null;
+            /** @description It changes files of another add-on */
+            overlay?: boolean;
             /** @description name@version~digits, never ambiguous */
             ref: string;
             /** Format: int64 */
@@ -735,6 +740,8 @@ export interface components {
         CrateFile: {
             digest: string;
             exec?: boolean;
+            /** @description The packed file in the place into which it is merged */
+            into?: string;
             /**
              * Format: int64
              * @description Of the rule in the rulebook; 0 where a correction says so
@@ -742,7 +749,7 @@ export interface components {
             line: number;
             /** @description The part by choice that it belongs to */
             optional?: string;
-            /** @description Below the place */
+            /** @description Below the place, or in the packed file */
             path: string;
             place: string;
             reason: string;
@@ -914,7 +921,16 @@ export interface components {
             /** @description How, in words */
             recognised: string;
         };
+        Listing: {
+            /** @description A server, whose rulebook counts */
+            for?: string;
+            /** @description As the server's list holds it */
+            id: string;
+            rulebook?: string;
+        };
         Naming: {
+            /** @description The add-on that it changes */
+            base?: string;
             name?: string;
             version?: string;
         };
@@ -1367,6 +1383,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageCrate"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "list-id": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Listing"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Crate"];
                 };
             };
             /** @description Error */
