@@ -14,6 +14,7 @@ require (
 	github.com/danielgtaylor/huma/v2 v2.37.2
 	github.com/gofrs/flock v0.13.2
 	github.com/jedib0t/go-pretty/v6 v6.8.3
+	github.com/jlaffaye/ftp v0.2.4
 	github.com/klauspost/compress v1.20.4
 	github.com/labstack/echo/v5 v5.4.4
 	github.com/nwaples/rardecode/v2 v2.4.6

@@ -48,12 +48,12 @@ type Finding struct {
 
 // Transport is how a server's tree is reached.
 type Transport struct {
-	Kind string `json:"kind" enum:"folder,sftp"`
+	Kind string `json:"kind" enum:"folder,sftp,ftp,ftps" doc:"ftps is FTP with explicit TLS"`
 	Root string `json:"root,omitempty"`
 	Host string `json:"host,omitempty"`
 	Port int    `json:"port,omitempty"`
 	User string `json:"user,omitempty"`
-	Auth string `json:"auth,omitempty" enum:"key,agent,password" doc:"How to sign in over SFTP"`
+	Auth string `json:"auth,omitempty" enum:"key,agent,password" doc:"How to sign in; over FTP only by password"`
 }
 
 // Secrets go in and never come out.

@@ -18,10 +18,12 @@ func transportFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.StringFlag{Name: "folder", Usage: "the server's root is this `FOLDER` on the service's machine"},
 		&cli.StringFlag{Name: "sftp", Usage: "reach it over SFTP: `USER@HOST[:PORT]`"},
-		&cli.StringFlag{Name: "root", Usage: "with --sftp: the server's root `PATH`; where the user arrives if not given"},
+		&cli.StringFlag{Name: "ftps", Usage: "reach it over FTP with TLS: `USER@HOST[:PORT]`"},
+		&cli.StringFlag{Name: "ftp", Usage: "reach it over FTP, unencrypted: `USER@HOST[:PORT]`"},
+		&cli.StringFlag{Name: "root", Usage: "on a host: the server's root `PATH`; where the user arrives if not given"},
 		&cli.StringFlag{Name: "key", Usage: "with --sftp: sign in with this private key `FILE`; its content is sent to the service"},
 		&cli.BoolFlag{Name: "agent", Usage: "with --sftp: sign in with the service's own SSH agent"},
-		&cli.BoolFlag{Name: "password", Usage: "with --sftp: sign in with a password, asked for or from RESTLESS_PASSWORD"},
+		&cli.BoolFlag{Name: "password", Usage: "on a host: sign in with a password, asked for or from RESTLESS_PASSWORD"},
 		&cli.StringSliceFlag{Name: "set", Usage: "a variable that the rulebook asks for: `NAME=VALUE`"},
 		&cli.StringSliceFlag{Name: "fact", Usage: "something to know about it, such as game=9.3: `NAME=VALUE`"},
 	}
@@ -29,7 +31,7 @@ func transportFlags() []cli.Flag {
 
 func (a *App) serverCommand() *cli.Command {
 	return &cli.Command{Name: "server", Usage: "the game servers", Commands: []*cli.Command{
-		{Name: "add", Usage: "add a server", UsageText: "restless server add NAME --rulebook NAME --folder FOLDER\nrestless server add NAME --rulebook NAME --sftp USER@HOST --key FILE --root PATH",
+		{Name: "add", Usage: "add a server", UsageText: "restless server add NAME --rulebook NAME --folder FOLDER\nrestless server add NAME --rulebook NAME --sftp USER@HOST --key FILE --root PATH\nrestless server add NAME --rulebook NAME --ftps USER@HOST --root PATH",
 			Flags: append([]cli.Flag{&cli.StringFlag{Name: "rulebook", Usage: "the `NAME` of its game's rulebook"}}, transportFlags()...), Action: a.serverAdd},
 		{Name: "list", Usage: "list the servers", Action: a.serverList},
 		{Name: "show", Usage: "show a server", UsageText: "restless server show NAME", Action: a.serverShow},
@@ -46,26 +48,30 @@ func yes() cli.Flag { return &cli.BoolFlag{Name: "yes", Usage: "do not ask"} }
 // transport reads the flags on top of what is known already.
 func (a *App) transport(cmd *cli.Command, t api.Transport) (api.Transport, api.Secrets, error) {
 	var sec api.Secrets
+	kind, target, err := reached(cmd)
+	if err != nil {
+		return t, sec, err
+	}
 	if folder := cmd.String("folder"); folder != "" {
-		if cmd.String("sftp") != "" {
-			return t, sec, wrongUsage("give one of --folder and --sftp")
-		}
 		abs, err := filepath.Abs(folder)
 		if err != nil {
 			return t, sec, err
 		}
 		return api.Transport{Kind: "folder", Root: abs}, sec, nil
 	}
-	if target := cmd.String("sftp"); target != "" {
+	if target != "" {
 		user, host, ok := strings.Cut(target, "@")
 		if !ok || user == "" || host == "" {
-			return t, sec, wrongUsage("--sftp %q is not USER@HOST or USER@HOST:PORT", target)
+			return t, sec, wrongUsage("--%s %q is not USER@HOST or USER@HOST:PORT", kind, target)
 		}
-		t = api.Transport{Kind: "sftp", User: user, Host: host, Root: t.Root, Auth: t.Auth}
+		t = api.Transport{Kind: kind, User: user, Host: host, Root: t.Root, Auth: t.Auth}
+		if kind != "sftp" {
+			t.Auth = "password"
+		}
 		if h, p, err := net.SplitHostPort(host); err == nil {
 			n, err := strconv.Atoi(p)
 			if err != nil {
-				return t, sec, wrongUsage("--sftp %q: %q is no port", target, p)
+				return t, sec, wrongUsage("--%s %q: %q is no port", kind, target, p)
 			}
 			t.Host, t.Port = h, n
 		}
@@ -74,6 +80,23 @@ func (a *App) transport(cmd *cli.Command, t api.Transport) (api.Transport, api.S
 		t.Root = root
 	}
 	return a.credentials(cmd, t)
+}
+
+// reached gives the one way that was said in which a host is reached, if any.
+func reached(cmd *cli.Command) (kind, target string, err error) {
+	ways := 0
+	for _, flag := range []string{"folder", "sftp", "ftps", "ftp"} {
+		if value := cmd.String(flag); value != "" {
+			ways++
+			if flag != "folder" {
+				kind, target = flag, value
+			}
+		}
+	}
+	if ways > 1 {
+		return "", "", wrongUsage("give one of --folder, --sftp, --ftps and --ftp")
+	}
+	return kind, target, nil
 }
 
 // credentials reads key files and asks for secrets; they are never arguments.
@@ -93,7 +116,7 @@ func (a *App) credentials(cmd *cli.Command, t api.Transport) (api.Transport, api
 		}
 	case cmd.Bool("agent"):
 		t.Auth = "agent"
-	case cmd.Bool("password"):
+	case cmd.Bool("password") || cmd.IsSet("ftp") || cmd.IsSet("ftps"):
 		t.Auth, sec.Password = "password", os.Getenv("RESTLESS_PASSWORD")
 		if sec.Password == "" {
 			var err error
@@ -133,7 +156,7 @@ func (a *App) serverAdd(ctx context.Context, cmd *cli.Command) error {
 		return err
 	}
 	if n.Transport.Kind == "" {
-		return wrongUsage("server add needs --folder FOLDER or --sftp USER@HOST")
+		return wrongUsage("server add needs --folder FOLDER, or --sftp, --ftps or --ftp with USER@HOST")
 	}
 	if n.Variables, err = pairs(cmd, "set"); err != nil {
 		return err
@@ -202,7 +225,7 @@ func (a *App) printServer(cmd *cli.Command, s api.Server) error {
 		return a.printJSON(s)
 	}
 	lines := [][]string{{"server", s.Name}, {"rulebook", s.Rulebook}, {"reached by", s.Transport.Kind}, {"where", where(s.Transport)}}
-	if s.Transport.Kind == "sftp" {
+	if s.Transport.Kind != "folder" {
 		lines = append(lines, []string{"signs in by", s.Transport.Auth})
 	}
 	for name, v := range s.Variables {

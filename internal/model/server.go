@@ -39,7 +39,7 @@ type Server struct {
 
 // Transport is how a server's tree is reached. Secrets are apart from it.
 type Transport struct {
-	Kind string `json:"kind"` // "folder" or "sftp"
+	Kind string `json:"kind"` // "folder", "sftp", "ftp" or "ftps"
 	Root string `json:"root"`
 	Host string `json:"host,omitempty"`
 	Port int    `json:"port,omitempty"`

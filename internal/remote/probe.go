@@ -89,12 +89,15 @@ func (p *prober) try(ctx context.Context, work tree.Path, f *Found) error {
 	}
 	f.Modes = i.Mode == 0o640
 	f.Skew = i.Modified - before
-	// Whole seconds three times over are no accident; such a host may even
-	// count in steps of two.
-	f.Resolution = 2000
+	// Whole seconds three times over are no accident, nor are whole minutes;
+	// a host that counts seconds may even count them in steps of two.
+	f.Resolution = 60_000
 	for range 2 {
-		if i.Modified%1000 != 0 {
+		switch {
+		case i.Modified%1000 != 0:
 			f.Resolution = 20 // finer than a kernel's tick is not to be had
+		case i.Modified%60_000 != 0 && f.Resolution > 2000:
+			f.Resolution = 2000
 		}
 		if i, err = p.write(ctx, a, 0o640); err != nil {
 			return fmt.Errorf("write a file again: %w", err)

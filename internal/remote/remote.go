@@ -1,5 +1,5 @@
-// Package remote reaches a server's file tree: a local folder or SFTP, behind
-// one interface with one conformance suite (package remotetest).
+// Package remote reaches a server's file tree: a local folder, SFTP or FTP
+// with and without TLS, behind one interface with one conformance suite (package remotetest).
 //
 // A Host is jailed in its root by construction: it takes a [tree.Path], which
 // cannot lead out, and no method follows a link at the path it is given.
@@ -81,17 +81,26 @@ func (e *RootError) Unwrap() error { return e.Err }
 // HostKeyError is returned before anything is sent to a host whose key nobody
 // has confirmed, or whose key is not the confirmed one.
 type HostKeyError struct {
+	Certificate bool // it is a certificate, of TLS, instead of a key
 	Changed     bool
 	Fingerprint string // SHA256:..., as OpenSSH prints it
-	Offered     string // in authorized-keys form
+	Offered     string // as it is kept once a person confirms it
 	Expected    string // fingerprint, where Changed
 }
 
 func (e *HostKeyError) Error() string {
 	if e.Changed {
-		return fmt.Sprintf("the host's key has changed: it was %s and is now %s", e.Expected, e.Fingerprint)
+		return fmt.Sprintf("the host's %s has changed: it was %s and is now %s", e.What(), e.Expected, e.Fingerprint)
 	}
-	return fmt.Sprintf("the host's key %s has not been confirmed", e.Fingerprint)
+	return fmt.Sprintf("the host's %s %s has not been confirmed", e.What(), e.Fingerprint)
+}
+
+// What is what the host is known by, in a word.
+func (e *HostKeyError) What() string {
+	if e.Certificate {
+		return "certificate"
+	}
+	return "key"
 }
 
 // SignInError is returned where the host refuses the user.

@@ -164,8 +164,12 @@ func checkKey(confirmed string, offered ssh.PublicKey) *HostKeyError {
 	return e
 }
 
-// Fingerprint is the SHA-256 fingerprint of a key in authorized-keys form.
+// Fingerprint is the SHA-256 fingerprint of a key in authorized-keys form, or
+// of a certificate as [HostKeyError] offers it.
 func Fingerprint(key string) (string, error) {
+	if print, ok := strings.CutPrefix(key, certForm); ok {
+		return print, nil
+	}
 	k, _, _, _, err := ssh.ParseAuthorizedKey([]byte(key))
 	if err != nil {
 		return "", err

@@ -23,7 +23,7 @@ import (
 func Run(t *testing.T, open func(t *testing.T) remote.Host) {
 	for name, test := range map[string]func(*testing.T, remote.Host){
 		"what is absent": absent, "write and read": writeAndRead, "listing": listing, "rename never replaces": rename, "replace": replace,
-		"folders": folders, "removing": removing, "modes": modes, "odd names": oddNames, "side by side": sideBySide, "an ended context": ended, "probe": probe,
+		"folders": folders, "removing": removing, "modes": modes, "odd names": oddNames, "side by side": SideBySide, "an ended context": ended, "probe": probe,
 	} {
 		t.Run(name, func(t *testing.T) {
 			h := open(t)
@@ -192,7 +192,8 @@ func oddNames(t *testing.T, h remote.Host) {
 	require.Equal(t, "y", read(t, h, deep.Join("x")))
 }
 
-func sideBySide(t *testing.T, h remote.Host) {
+// SideBySide writes many files at the same time.
+func SideBySide(t *testing.T, h remote.Host) {
 	var wg sync.WaitGroup
 	errs := make([]error, 40)
 	for i := range errs {

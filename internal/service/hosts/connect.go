@@ -14,14 +14,29 @@ import (
 // Connect opens a server's tree. The caller closes it. Errors are faults that
 // say which command helps.
 func (s *Service) Connect(ctx context.Context, srv model.Server) (remote.Host, error) {
-	t := srv.Transport
-	if t.Kind == "folder" {
+	switch t := srv.Transport; t.Kind {
+	case "folder":
 		h, err := remote.OpenLocal(t.Root)
 		if err != nil {
 			return nil, s.explain(ctx, srv, err)
 		}
 		return h, nil
+	case "ftp", "ftps":
+		password, err := s.secret(ctx, srv.ID, passwordSecret)
+		if err != nil {
+			return nil, err
+		}
+		h, err := remote.OpenFTP(ctx, remote.FTPTarget{Host: t.Host, Port: t.Port, User: t.User, Password: string(password), Root: t.Root, TLS: t.Kind == "ftps", Cert: srv.HostKey})
+		if err != nil {
+			return nil, s.explain(ctx, srv, err)
+		}
+		return h, nil
 	}
+	return s.connectSFTP(ctx, srv)
+}
+
+func (s *Service) connectSFTP(ctx context.Context, srv model.Server) (remote.Host, error) {
+	t := srv.Transport
 	target := remote.SFTPTarget{Host: t.Host, Port: t.Port, User: t.User, Root: t.Root, HostKey: srv.HostKey}
 	var err error
 	switch t.Auth {
@@ -60,7 +75,7 @@ func (s *Service) secret(ctx context.Context, id int64, name string) ([]byte, er
 // an offered key for [Service.Trust].
 func (s *Service) explain(ctx context.Context, srv model.Server, err error) error {
 	where := srv.Transport.Root
-	if srv.Transport.Kind == "sftp" {
+	if srv.Transport.Kind != "folder" {
 		where = fmt.Sprintf("%s:%d", srv.Transport.Host, srv.Transport.Port)
 	}
 	var key *remote.HostKeyError
@@ -68,15 +83,15 @@ func (s *Service) explain(ctx context.Context, srv model.Server, err error) erro
 	var root *remote.RootError
 	switch {
 	case errors.As(err, &key) && key.Changed:
-		return fault.New(fault.Failed, "host-key-changed", "the key of %s has changed: it was %s and is now %s", where, key.Expected, key.Fingerprint).
+		return fault.New(fault.Failed, "host-key-changed", "the %s of %s has changed: it was %s and is now %s", key.What(), where, key.Expected, key.Fingerprint).
 			WithMend("Nothing was sent. If the host's owner confirms the new key: server edit %s --forget-key, then server test %s.", srv.Name, srv.Name)
 	case errors.As(err, &key):
 		srv.SeenKey = key.Offered
 		if e := s.Records.SaveServer(ctx, srv); e != nil {
 			return errors.Join(err, e)
 		}
-		return fault.New(fault.Failed, "host-key-unknown", "%s is a host whose key nobody has confirmed: %s", where, key.Fingerprint).
-			WithMend("If that is the right key: server trust %s %s", srv.Name, key.Fingerprint)
+		return fault.New(fault.Failed, "host-key-unknown", "%s is a host whose %s nobody has confirmed: %s", where, key.What(), key.Fingerprint).
+			WithMend("If that is the right one: server trust %s %s", srv.Name, key.Fingerprint)
 	case errors.As(err, &signIn):
 		return fault.New(fault.Failed, "sign-in-refused", "%s did not sign %q in: %v", where, signIn.User, signIn.Err).
 			WithMend("Correct it with server edit %s.", srv.Name)
@@ -116,8 +131,16 @@ func (s *Service) Test(ctx context.Context, name string) (model.Server, error) {
 			WithMend("Does this user have the right to write in the root?")
 	}
 	srv.Abilities = &model.Abilities{TestedAt: s.Now().UnixMilli(), Modes: f.Modes, CaseBlind: f.CaseBlind, RenameFromWork: f.RenameFromWork,
-		RenameOver: f.RenameOver, Resolution: f.Resolution, Skew: f.Skew, Free: f.Free, Words: words(f)}
+		RenameOver: f.RenameOver, Resolution: f.Resolution, Skew: f.Skew, Free: f.Free, Words: append(words(f), openLine(srv.Transport)...)}
 	return srv, s.Records.SaveServer(ctx, srv)
+}
+
+// openLine says where what is sent can be read on the way.
+func openLine(t model.Transport) []string {
+	if t.Kind != "ftp" {
+		return nil
+	}
+	return []string{"Plain FTP: the password and every file cross the line where others can read them. Use --ftps or --sftp if the host offers it."}
 }
 
 // words says what was found in sentences.

@@ -95,12 +95,16 @@ func (s *Service) check(ctx context.Context, srv *model.Server) error {
 		if t.Root == "" {
 			return fault.New(fault.Usage, "bad-transport", "a folder server needs its root: --folder PATH")
 		}
-	case "sftp":
+	case "sftp", "ftp", "ftps":
+		said := strings.ToUpper(t.Kind)
 		if t.Host == "" || t.User == "" {
-			return fault.New(fault.Usage, "bad-transport", "an SFTP server needs a user and a host: --sftp USER@HOST[:PORT]")
+			return fault.New(fault.Usage, "bad-transport", "a server over %s needs a user and a host: --%s USER@HOST[:PORT]", said, t.Kind)
 		}
 		if t.Port == 0 {
-			t.Port = 22
+			t.Port = map[string]int{"sftp": 22}[t.Kind]
+		}
+		if t.Port == 0 {
+			t.Port = 21
 		}
 		if t.Port < 1 || t.Port > 65535 {
 			return fault.New(fault.Usage, "bad-transport", "%d is no port", t.Port)
@@ -108,13 +112,15 @@ func (s *Service) check(ctx context.Context, srv *model.Server) error {
 		if t.Root == "" {
 			t.Root = "."
 		}
-		switch t.Auth {
-		case "key", "agent", "password":
+		switch {
+		case t.Auth == "password", t.Kind == "sftp" && (t.Auth == "key" || t.Auth == "agent"):
+		case t.Kind == "sftp":
+			return fault.New(fault.Usage, "bad-transport", "a server over SFTP signs in by key, agent or password, not %q", t.Auth)
 		default:
-			return fault.New(fault.Usage, "bad-transport", "an SFTP server signs in by key, agent or password, not %q", t.Auth)
+			return fault.New(fault.Usage, "bad-transport", "a server over %s signs in by password, not %q", said, t.Auth)
 		}
 	default:
-		return fault.New(fault.Usage, "bad-transport", "%q is no transport; there are folder and sftp", t.Kind)
+		return fault.New(fault.Usage, "bad-transport", "%q is no transport; there are folder, sftp, ftps and ftp", t.Kind)
 	}
 	return nil
 }

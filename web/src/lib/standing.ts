@@ -1,5 +1,6 @@
 // How a server and a deployment stand, in a word, a shape and a tone.
 import type { Deployment, Status } from './api/client';
+import { usualPort, type Reach } from './server/transport';
 import type { Tone } from './ui/tone';
 
 export interface Standing {
@@ -52,13 +53,13 @@ export function counts(c: { in: number; changed: number; out: number }): string 
 
 /** "sftp to keeper@host:22" or "the folder /srv/x". */
 export function reachedBy(t: {
-  kind: string;
+  kind: Reach['kind'];
   root?: string;
   host?: string;
   port?: number;
   user?: string;
 }): string {
   if (t.kind === 'folder') return `the folder ${t.root}`;
-  const port = t.port && t.port !== 22 ? `:${t.port}` : '';
-  return `SFTP to ${t.user}@${t.host}${port}`;
+  const port = t.port && t.port !== usualPort(t.kind) ? `:${t.port}` : '';
+  return `${{ sftp: 'SFTP', ftps: 'FTP with TLS', ftp: 'plain FTP' }[t.kind]} to ${t.user}@${t.host}${port}`;
 }

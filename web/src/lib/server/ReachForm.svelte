@@ -2,7 +2,7 @@
 <script lang="ts">
   import Labelled from '../ui/Labelled.svelte';
   import Radios from '../ui/Radios.svelte';
-  import type { Reach } from './transport';
+  import { usualPort, type Reach } from './transport';
 
   let { reach = $bindable() }: { reach: Reach } = $props();
 
@@ -16,26 +16,38 @@
   bind:value={reach.kind}
   options={[
     ['sftp', 'on a host, over SFTP'],
+    ['ftps', 'on a host, over FTP with TLS'],
+    ['ftp', 'on a host, over plain FTP'],
     ['folder', "in a folder on the service's machine"]
   ]}
 />
-{#if reach.kind === 'sftp'}
+{#if reach.kind !== 'folder'}
   <div class="grid grid-cols-[1fr_90px] gap-3">
     <Labelled label="Host"><input class="input" required bind:value={reach.host} /></Labelled>
-    <Labelled label="Port"><input class="input" inputmode="numeric" bind:value={reach.port} /></Labelled>
+    <Labelled label="Port"
+      ><input
+        class="input"
+        inputmode="numeric"
+        placeholder={String(usualPort(reach.kind))}
+        bind:value={reach.port}
+      /></Labelled
+    >
   </div>
   <Labelled label="User"><input class="input" required autocomplete="off" bind:value={reach.user} /></Labelled
   >
-  <Radios
-    label="Signs in with"
-    bind:value={reach.auth}
-    options={[
-      ['password', 'a password'],
-      ['key', 'a key file'],
-      ['agent', "the service's agent"]
-    ]}
-  />
-  {#if reach.auth === 'password'}
+  {#if reach.kind === 'ftp'}
+    <p class="reason">The password and every file cross the line where others can read them.</p>
+  {/if}
+  {#if reach.kind === 'sftp'}<Radios
+      label="Signs in with"
+      bind:value={reach.auth}
+      options={[
+        ['password', 'a password'],
+        ['key', 'a key file'],
+        ['agent', "the service's agent"]
+      ]}
+    />{/if}
+  {#if reach.kind !== 'sftp' || reach.auth === 'password'}
     <Labelled label="Password" help="Kept sealed by the service; it is never shown again.">
       <input class="input" type="password" autocomplete="new-password" bind:value={reach.password} />
     </Labelled>
@@ -55,7 +67,7 @@
 {/if}
 <Labelled
   label="The server's root folder"
-  help={reach.kind === 'sftp'
+  help={reach.kind !== 'folder'
     ? 'As the host shows it after signing in; empty for the folder one arrives in.'
     : 'A whole path.'}
 >

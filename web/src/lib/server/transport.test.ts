@@ -12,6 +12,13 @@ describe('how a server is reached', () => {
     expect(said({ ...r, auth: 'key' }).secrets).toEqual({ key: 'PEM' });
     expect(said({ ...r, auth: 'agent' }).secrets).toEqual({});
   });
+  it('signs in over FTP by password alone', () => {
+    const r = { ...blank(), host: 'h', user: 'u', password: 'p', key: 'PEM', auth: 'key' as const };
+    expect(said({ ...r, kind: 'ftps' })).toEqual({
+      transport: { kind: 'ftps', root: '.', host: 'h', port: 21, user: 'u', auth: 'password' },
+      secrets: { password: 'p' }
+    });
+  });
   it('takes the usual port and the folder one arrives in where nothing is said', () => {
     expect(said({ ...blank(), port: '', host: 'h', user: 'u' }).transport).toEqual({
       kind: 'sftp',

@@ -2,7 +2,7 @@
 import type { NewServer } from '../api/client';
 
 export interface Reach {
-  kind: 'folder' | 'sftp';
+  kind: 'folder' | 'sftp' | 'ftps' | 'ftp';
   root: string;
   host: string;
   port: string;
@@ -17,7 +17,7 @@ export const blank = (): Reach => ({
   kind: 'sftp',
   root: '',
   host: '',
-  port: '22',
+  port: '',
   user: '',
   auth: 'password',
   key: '',
@@ -25,16 +25,20 @@ export const blank = (): Reach => ({
   password: ''
 });
 
+/** The port that servers of this kind answer on. */
+export const usualPort = (kind: Reach['kind']) => (kind === 'sftp' ? 22 : 21);
+
 /** The transport and the secrets that the form holds; what does not belong to its kind is left out. */
 export function said(r: Reach): Pick<NewServer, 'transport' | 'secrets'> {
   if (r.kind === 'folder') return { transport: { kind: 'folder', root: r.root.trim() }, secrets: {} };
-  const { auth, key, passphrase, password } = r;
+  const { key, passphrase, password } = r;
+  const auth = r.kind === 'sftp' ? r.auth : 'password';
   return {
     transport: {
-      kind: 'sftp',
+      kind: r.kind,
       root: r.root.trim() || '.',
       host: r.host.trim(),
-      port: Number(r.port) || 22,
+      port: Number(r.port) || usualPort(r.kind),
       user: r.user.trim(),
       auth
     },
@@ -50,7 +54,7 @@ export function reachOf(t: NewServer['transport']): Reach {
     kind: t.kind,
     root: t.root ?? '',
     host: t.host ?? '',
-    port: String(t.port ?? 22),
+    port: String(t.port ?? usualPort(t.kind)),
     user: t.user ?? '',
     auth: t.auth ?? 'password'
   };

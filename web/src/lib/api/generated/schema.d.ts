@@ -1290,13 +1290,16 @@ export interface components {
         };
         Transport: {
             /**
-             * @description How to sign in over SFTP
+             * @description How to sign in; over FTP only by password
              * @enum {string}
              */
             auth?: "key" | "agent" | "password";
             host?: string;
-            /** @enum {string} */
-            kind: "folder" | "sftp";
+            /**
+             * @description ftps is FTP with explicit TLS
+             * @enum {string}
+             */
+            kind: "folder" | "sftp" | "ftp" | "ftps";
             /** Format: int64 */
             port?: number;
             root?: string;

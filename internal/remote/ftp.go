@@ -1,0 +1,385 @@
+package remote
+
+import (
+	"context"
+	"crypto/sha256"
+	"crypto/tls"
+	"crypto/x509"
+	"encoding/base64"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"net/textproto"
+	"path"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/jlaffaye/ftp"
+)
+
+// FTPTarget is everything needed to reach a tree over FTP.
+type FTPTarget struct {
+	Host, User, Password string
+	Port                 int
+	Root                 string // absolute, or relative to where the user arrives
+	TLS                  bool   // explicit TLS (RFC 4217), for control and data
+	Cert                 string // the confirmed certificate, from [HostKeyError.Offered]; empty: none yet
+	Connections          int    // at most so many at a time; 0: 4
+}
+
+// FTP is a tree behind an FTP server. A connection does one thing at a time,
+// so there are several; the server's refusal of a further one is taken for
+// their number.
+type FTP struct {
+	t      FTPTarget
+	root   string
+	hidden bool          // the listing of the server must be asked for hidden files
+	slots  chan struct{} // one for each connection that may be open
+	cache  tls.ClientSessionCache
+
+	mu     sync.Mutex
+	idle   []*ftpConn
+	open   int
+	most   int // connections that the server has allowed, as far as is known
+	closed bool
+}
+
+// ftpConn is one connection. Every read and write of it, and of its data
+// connections, has a deadline.
+type ftpConn struct {
+	*ftp.ServerConn
+	used time.Time
+	raw  net.Conn
+}
+
+// stall is how long a connection may stand still before it counts as lost.
+const stall = 60 * time.Second
+
+// rested is how long a connection may wait before it is asked whether it is
+// still there.
+const rested = 20 * time.Second
+
+// OpenFTP connects, checks the certificate, signs in and looks at the root.
+// Errors are a *[HostKeyError], *[SignInError], *[RootError], or wrap [ErrLine].
+func OpenFTP(ctx context.Context, t FTPTarget) (*FTP, error) {
+	if t.Connections <= 0 {
+		t.Connections = 4
+	}
+	f := &FTP{t: t, most: t.Connections, slots: make(chan struct{}, t.Connections), cache: tls.NewLRUClientSessionCache(t.Connections * 2)}
+	c, err := f.dial(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if !c.IsTimePreciseInList() { // no MLSD: plain listings leave hidden files out unless they are asked for
+		_ = c.Quit()
+		f.hidden = true
+		if c, err = f.dialAgain(ctx); err != nil {
+			return nil, err
+		}
+	}
+	if err := f.enter(c); err != nil {
+		return nil, errors.Join(&RootError{Root: t.Root, Err: err}, c.Quit())
+	}
+	f.open, f.idle = 1, []*ftpConn{c}
+	return f, nil
+}
+
+// dialAgain dials where a connection has just been closed: a server that allows
+// few may need a moment to notice.
+func (f *FTP) dialAgain(ctx context.Context) (c *ftpConn, err error) {
+	for wait := 20 * time.Millisecond; ; wait *= 2 {
+		var said *textproto.Error
+		if c, err = f.dial(ctx); !errors.As(err, &said) || said.Code != ftp.StatusNotAvailable || wait > time.Second {
+			return c, err
+		}
+		select {
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		case <-time.After(wait):
+		}
+	}
+}
+
+// enter finds out what the root is called from the top.
+func (f *FTP) enter(c *ftpConn) error {
+	if f.t.Root != "" && f.t.Root != "." {
+		if err := c.ChangeDir(f.t.Root); err != nil {
+			return ftpPlain(err)
+		}
+	}
+	dir, err := c.CurrentDir()
+	if err != nil {
+		return ftpPlain(err)
+	}
+	f.root = path.Clean("/" + dir)
+	return nil
+}
+
+// dial opens one connection and signs in.
+func (f *FTP) dial(ctx context.Context) (*ftpConn, error) {
+	var certErr *HostKeyError
+	c := &ftpConn{used: time.Now()}
+	options := []ftp.DialOption{ftp.DialWithForceListHidden(f.hidden), ftp.DialWithShutTimeout(stall)}
+	var conf *tls.Config
+	if f.t.TLS {
+		conf = &tls.Config{ServerName: f.t.Host, MinVersion: tls.VersionTLS12, ClientSessionCache: f.cache,
+			// The certificate is pinned instead: hosts sign their own.
+			InsecureSkipVerify: true,
+			VerifyConnection: func(s tls.ConnectionState) error {
+				if len(s.PeerCertificates) == 0 {
+					return errors.New("the host shows no certificate")
+				}
+				if certErr = checkCert(f.t.Cert, s.PeerCertificates[0]); certErr != nil {
+					return certErr
+				}
+				return nil
+			}}
+		options = append(options, ftp.DialWithExplicitTLS(conf))
+	}
+	d := net.Dialer{Timeout: dialTimeout, KeepAlive: 15 * time.Second}
+	control := true
+	stop := func() bool { return true }
+	defer func() { stop() }()
+	options = append(options, ftp.DialWithDialFunc(func(network, address string) (net.Conn, error) {
+		conn, err := d.DialContext(context.WithoutCancel(ctx), network, address)
+		if err != nil {
+			return nil, err
+		}
+		timed := &deadlined{Conn: conn}
+		if control {
+			control, c.raw = false, conn
+			stop = context.AfterFunc(ctx, func() { conn.Close() })
+			return timed, nil
+		}
+		if conf != nil {
+			return &tlsData{Conn: tls.Client(timed, conf), raw: conn}, nil
+		}
+		return timed, nil
+	}))
+	server, err := ftp.Dial(net.JoinHostPort(f.t.Host, strconv.Itoa(f.t.Port)), options...)
+	if err != nil {
+		if said := new(textproto.Error); f.t.TLS && errors.As(err, &said) && said.Code >= 500 {
+			return nil, fmt.Errorf("%w: the host offers no TLS: %s", ErrLine, said.Msg)
+		}
+		return nil, f.dialFailed(ctx, certErr, err)
+	}
+	c.ServerConn = server
+	if err := server.Login(f.t.User, f.t.Password); err != nil {
+		_ = c.raw.Close()
+		return nil, f.dialFailed(ctx, certErr, err)
+	}
+	return c, nil
+}
+
+func (f *FTP) dialFailed(ctx context.Context, cert *HostKeyError, err error) error {
+	var said *textproto.Error
+	switch {
+	case ctx.Err() != nil:
+		return ctx.Err()
+	case cert != nil:
+		return cert
+	case errors.As(err, &said) && said.Code == ftp.StatusNotLoggedIn:
+		return &SignInError{User: f.t.User, Err: errors.New(strings.TrimSpace(said.Msg))}
+	}
+	return fmt.Errorf("%w: %w", ErrLine, err)
+}
+
+const certForm = "certificate "
+
+// checkCert compares an offered certificate with the confirmed one.
+func checkCert(confirmed string, offered *x509.Certificate) *HostKeyError {
+	sum := sha256.Sum256(offered.Raw)
+	e := &HostKeyError{Certificate: true, Fingerprint: "SHA256:" + base64.RawStdEncoding.EncodeToString(sum[:])}
+	e.Offered = certForm + e.Fingerprint
+	switch {
+	case confirmed == e.Offered:
+		return nil
+	case confirmed != "":
+		e.Changed, e.Expected = true, strings.TrimPrefix(confirmed, certForm)
+	}
+	return e
+}
+
+// deadlined gives every read and write a deadline of its own.
+type deadlined struct{ net.Conn }
+
+func (d *deadlined) Read(p []byte) (int, error) {
+	if err := d.SetReadDeadline(time.Now().Add(stall)); err != nil {
+		return 0, err
+	}
+	return d.Conn.Read(p)
+}
+
+func (d *deadlined) Write(p []byte) (int, error) {
+	if err := d.SetWriteDeadline(time.Now().Add(stall)); err != nil {
+		return 0, err
+	}
+	return d.Conn.Write(p)
+}
+
+// tlsData is a data connection under TLS. A host's last TLS records, which
+// nobody asked for, must be read before it is closed: closing over them resets
+// the connection, and the host takes the upload for broken.
+type tlsData struct {
+	*tls.Conn
+	raw net.Conn
+}
+
+// Close says that nothing more comes, waits for the host to say the same, and
+// closes.
+func (d *tlsData) Close() error {
+	const lastRecords = 64 << 10
+	err := d.CloseWrite()
+	if tcp, ok := d.raw.(*net.TCPConn); ok && err == nil {
+		if err = tcp.CloseWrite(); err == nil {
+			err = tcp.SetReadDeadline(time.Now().Add(5 * time.Second))
+		}
+		if err == nil {
+			_, _ = io.CopyN(io.Discard, tcp, lastRecords) // its end is an error, and the one that is waited for
+		}
+	}
+	// Whether the host has everything it says itself on the control connection.
+	_ = d.raw.Close()
+	return err
+}
+
+// take gives a connection that nobody uses, opening one where the server
+// allows more. The caller gives it back.
+func (f *FTP) take(ctx context.Context) (*ftpConn, error) {
+	select {
+	case f.slots <- struct{}{}:
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
+	c, err := f.free(ctx)
+	if err != nil {
+		<-f.slots
+	}
+	return c, err
+}
+
+func (f *FTP) free(ctx context.Context) (*ftpConn, error) {
+	for {
+		f.mu.Lock()
+		if f.closed {
+			f.mu.Unlock()
+			return nil, fmt.Errorf("%w: it was closed", ErrLine)
+		}
+		if n := len(f.idle); n > 0 {
+			c := f.idle[n-1]
+			f.idle = f.idle[:n-1]
+			f.mu.Unlock()
+			if time.Since(c.used) > rested && c.NoOp() != nil {
+				f.drop(c)
+				continue
+			}
+			return c, nil
+		}
+		f.open++
+		f.mu.Unlock()
+		c, err := f.dial(ctx)
+		if err == nil {
+			return c, nil
+		}
+		f.mu.Lock()
+		f.open--
+		others := f.open
+		f.mu.Unlock()
+		if others == 0 || ctx.Err() != nil {
+			return nil, err
+		}
+		// Another one is refused while some are open: that is the server's
+		// limit, not a failure. This slot waits for one of them for good.
+		if err := f.fewer(ctx); err != nil {
+			return nil, err
+		}
+	}
+}
+
+// fewer gives up one connection of those that were hoped for, and waits until
+// another one is idle.
+func (f *FTP) fewer(ctx context.Context) error {
+	f.mu.Lock()
+	f.most = max(1, f.open)
+	f.mu.Unlock()
+	for {
+		f.mu.Lock()
+		ready := len(f.idle) > 0 || f.open == 0 || f.closed
+		f.mu.Unlock()
+		if ready {
+			return nil
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(10 * time.Millisecond):
+		}
+	}
+}
+
+// give puts a connection back; one that broke is thrown away.
+func (f *FTP) give(c *ftpConn, broken bool) {
+	defer func() { <-f.slots }()
+	if broken {
+		f.drop(c)
+		return
+	}
+	c.used = time.Now()
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if f.closed {
+		f.open--
+		_ = c.Quit()
+		return
+	}
+	f.idle = append(f.idle, c)
+}
+
+func (f *FTP) drop(c *ftpConn) {
+	_ = c.raw.Close()
+	f.mu.Lock()
+	f.open--
+	f.mu.Unlock()
+}
+
+// Close implements [Host].
+func (f *FTP) Close() error {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	f.closed = true
+	for _, c := range f.idle {
+		_ = c.Quit()
+		f.open--
+	}
+	f.idle = nil
+	return nil
+}
+
+// Connections is how many connections the server has allowed at a time.
+func (f *FTP) Connections() int {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	return f.most
+}
+
+// ftpBroken tells whether a connection cannot be used after an error.
+func ftpBroken(err error) bool {
+	var said *textproto.Error
+	return err != nil && (!errors.As(err, &said) || said.Code == ftp.StatusNotAvailable || errors.Is(err, io.EOF))
+}
+
+// ftpPlain turns what a server says into the errors of [Host], as far as its
+// words tell.
+func ftpPlain(err error) error {
+	var said *textproto.Error
+	if !errors.As(err, &said) {
+		return fmt.Errorf("%w: %v", ErrLine, err)
+	}
+	if said.Code == ftp.StatusNotAvailable {
+		return fmt.Errorf("%w: %s", ErrLine, said.Msg)
+	}
+	return errors.New(strings.TrimSpace(said.Msg))
+}

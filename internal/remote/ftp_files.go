@@ -1,0 +1,368 @@
+package remote
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"net/textproto"
+	"path"
+	"strings"
+
+	"github.com/jlaffaye/ftp"
+
+	"restlesscrate/internal/core/tree"
+)
+
+func (f *FTP) name(p tree.Path) string { return path.Join(f.root, string(p)) }
+
+// op runs calls on a connection of its own, and cuts that if the context ends.
+func (f *FTP) op(ctx context.Context, what string, p tree.Path, call func(c *ftpConn) error) error {
+	if strings.ContainsAny(string(p), "\r\n") {
+		return fmt.Errorf("%s %q: a name with a line break cannot be told to an FTP server", what, p)
+	}
+	c, err := f.take(ctx)
+	if err != nil {
+		return err
+	}
+	stop := context.AfterFunc(ctx, func() { c.raw.Close() })
+	err = call(c)
+	cut := !stop()
+	f.give(c, cut || ftpBroken(err) && !plainError(err))
+	switch {
+	case err == nil:
+		return nil
+	case cut:
+		return ctx.Err()
+	case plainError(err):
+		return fmt.Errorf("%s %s: %w", what, p, err)
+	}
+	return fmt.Errorf("%s %s: %w", what, p, ftpPlain(err))
+}
+
+// plainError tells errors that are [Host]'s already, after which a connection
+// can be used further.
+func plainError(err error) bool {
+	return errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrExist) || errors.Is(err, fs.ErrPermission) || errors.Is(err, ErrNotEmpty) || errors.Is(err, errNotFile)
+}
+
+var errNotFile = errors.New("it is a folder")
+
+// refused tells whether the server said no to what it was asked, and the
+// connection is as before.
+func refused(err error) bool {
+	var said *textproto.Error
+	return errors.As(err, &said) && said.Code >= 500 && said.Code != ftp.StatusNotLoggedIn
+}
+
+// List implements [Host].
+func (f *FTP) List(ctx context.Context, folder tree.Path) (out []Info, err error) {
+	err = f.op(ctx, "list", folder, func(c *ftpConn) error {
+		out, err = f.list(c, folder)
+		return err
+	})
+	return out, err
+}
+
+// list enters the folder first: many servers give an empty listing for one
+// that is not there, and take a name that begins with a dash for an option.
+func (f *FTP) list(c *ftpConn, folder tree.Path) ([]Info, error) {
+	if err := c.ChangeDir(f.name(folder)); err != nil {
+		if refused(err) {
+			return nil, fs.ErrNotExist
+		}
+		return nil, err
+	}
+	entries, err := c.ServerConn.List("")
+	if err != nil {
+		return nil, err
+	}
+	var out []Info
+	for _, e := range entries {
+		if e.Name == "." || e.Name == ".." {
+			continue
+		}
+		out = append(out, ftpInfo(e))
+	}
+	return out, nil
+}
+
+func ftpInfo(e *ftp.Entry) Info {
+	i := Info{Name: e.Name, Modified: e.Time.UnixMilli()}
+	switch e.Type {
+	case ftp.EntryTypeFolder:
+		i.Being = tree.Folder
+	case ftp.EntryTypeFile:
+		i.Being, i.Size = tree.Content, int64(e.Size)
+	default:
+		i.Being = tree.Foreign
+	}
+	if _, err := tree.ParsePath(i.Name); err != nil {
+		i.Being, i.Name = tree.Foreign, fmt.Sprintf("%+q", i.Name)
+	}
+	return i
+}
+
+// Stat implements [Host]. Sizes and times come from the same listing as those
+// of [FTP.List], so that they can be compared.
+func (f *FTP) Stat(ctx context.Context, p tree.Path) (i Info, err error) {
+	if p == tree.Root {
+		return Info{Being: tree.Folder}, nil
+	}
+	err = f.op(ctx, "look at", p, func(c *ftpConn) error {
+		i, err = f.stat(c, p)
+		return err
+	})
+	return i, err
+}
+
+func (f *FTP) stat(c *ftpConn, p tree.Path) (Info, error) {
+	list, err := f.list(c, p.Dir())
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return Info{}, err
+	}
+	for _, i := range list {
+		if i.Name == p.Base() {
+			return i, nil
+		}
+	}
+	return Info{Name: p.Base(), Being: tree.Absent}, nil
+}
+
+// why finds out what a refusal meant: the protocol has one code for all.
+func (f *FTP) why(c *ftpConn, p tree.Path, err error) error {
+	if !refused(err) {
+		return err
+	}
+	i, look := f.stat(c, p)
+	switch {
+	case look != nil:
+		return look
+	case i.Being == tree.Absent:
+		return fs.ErrNotExist
+	}
+	return fmt.Errorf("%w: %v", fs.ErrPermission, ftpPlain(err))
+}
+
+// Open implements [Host].
+func (f *FTP) Open(ctx context.Context, p tree.Path) (io.ReadCloser, error) {
+	var rc *ftpReader
+	c, err := f.take(ctx)
+	if err != nil {
+		return nil, err
+	}
+	res, err := c.Retr(f.name(p))
+	if err != nil {
+		err = f.why(c, p, err)
+		f.give(c, ftpBroken(err) && !plainError(err))
+		if !plainError(err) {
+			err = ftpPlain(err)
+		}
+		return nil, fmt.Errorf("open %s: %w", p, err)
+	}
+	rc = &ftpReader{res: res, c: c, f: f, p: p, stop: context.AfterFunc(ctx, func() { c.raw.Close() })}
+	return rc, nil
+}
+
+// ftpReader is a file being read; its connection is busy until it is closed.
+type ftpReader struct {
+	res    *ftp.Response
+	c      *ftpConn
+	f      *FTP
+	p      tree.Path
+	stop   func() bool
+	ended  bool
+	closed bool
+}
+
+func (r *ftpReader) Read(p []byte) (int, error) {
+	n, err := r.res.Read(p)
+	if err == io.EOF {
+		r.ended = true
+	} else if err != nil {
+		err = fmt.Errorf("read %s: %w: %v", r.p, ErrLine, err)
+	}
+	return n, err
+}
+
+func (r *ftpReader) Close() error {
+	if r.closed {
+		return nil
+	}
+	r.closed = true
+	r.stop()
+	if !r.ended { // the server goes on sending; nothing else tells it to stop
+		_ = r.c.raw.Close()
+		_ = r.res.Close()
+		r.f.give(r.c, true)
+		return nil
+	}
+	err := r.res.Close()
+	r.f.give(r.c, ftpBroken(err))
+	if err != nil {
+		return fmt.Errorf("read %s: %w", r.p, ftpPlain(err))
+	}
+	return nil
+}
+
+// Create implements [Host]. FTP has no permission bits, so mode says nothing.
+func (f *FTP) Create(ctx context.Context, p tree.Path, _ uint32) (io.WriteCloser, error) {
+	if err := f.creatable(p); err != nil {
+		return nil, err
+	}
+	c, err := f.take(ctx)
+	if err != nil {
+		return nil, err
+	}
+	r, w := io.Pipe()
+	fw := &ftpWriter{w: w, done: make(chan error, 1), begun: make(chan struct{})}
+	stop := context.AfterFunc(ctx, func() { c.raw.Close() })
+	go func() {
+		err := c.Stor(f.name(p), &beginning{Reader: r, begun: fw.begun})
+		if err != nil {
+			err = f.why(c, p.Dir(), err)
+		}
+		stop()
+		f.give(c, ftpBroken(err) && !plainError(err))
+		if err != nil && !plainError(err) {
+			err = ftpPlain(err)
+		}
+		if err != nil {
+			err = fmt.Errorf("write %s: %w", p, err)
+		}
+		r.CloseWithError(err)
+		fw.done <- err
+	}()
+	// A refusal comes before the first byte is asked for.
+	select {
+	case <-fw.begun:
+		return fw, nil
+	case err := <-fw.done:
+		if ctx.Err() != nil {
+			err = ctx.Err()
+		}
+		return nil, errors.Join(err, w.Close())
+	}
+}
+
+func (f *FTP) creatable(p tree.Path) error {
+	if strings.ContainsAny(string(p), "\r\n") {
+		return fmt.Errorf("write %q: a name with a line break cannot be told to an FTP server", p)
+	}
+	return nil
+}
+
+// beginning tells when it is read for the first time.
+type beginning struct {
+	io.Reader
+	begun chan struct{}
+	told  bool
+}
+
+func (b *beginning) Read(p []byte) (int, error) {
+	if !b.told {
+		b.told = true
+		close(b.begun)
+	}
+	return b.Reader.Read(p)
+}
+
+type ftpWriter struct {
+	w     *io.PipeWriter
+	done  chan error
+	begun chan struct{}
+}
+
+func (w *ftpWriter) Write(p []byte) (int, error) { return w.w.Write(p) }
+
+// Close waits until the server says that it has the file.
+func (w *ftpWriter) Close() error {
+	if err := w.w.Close(); err != nil {
+		return err
+	}
+	return <-w.done
+}
+
+// Rename implements [Host]. Some servers replace on rename, so the new name is
+// looked for first.
+func (f *FTP) Rename(ctx context.Context, from, to tree.Path) error {
+	return f.op(ctx, "rename "+from.String()+" to", to, func(c *ftpConn) error {
+		if _, err := c.FileSize(f.name(to)); err == nil {
+			return fs.ErrExist
+		} else if !refused(err) {
+			return err
+		}
+		err := c.ServerConn.Rename(f.name(from), f.name(to))
+		if !refused(err) {
+			return err
+		}
+		there, look := f.stat(c, to)
+		switch {
+		case look != nil:
+			return look
+		case there.Being != tree.Absent:
+			return fs.ErrExist
+		}
+		return f.why(c, from, err)
+	})
+}
+
+// Replace implements [Host].
+func (f *FTP) Replace(ctx context.Context, from, to tree.Path) error {
+	return f.op(ctx, "rename "+from.String()+" over", to, func(c *ftpConn) error {
+		return f.why(c, from, c.ServerConn.Rename(f.name(from), f.name(to)))
+	})
+}
+
+// MakeFolder implements [Host].
+func (f *FTP) MakeFolder(ctx context.Context, p tree.Path, _ uint32) error {
+	return f.op(ctx, "make folder", p, func(c *ftpConn) error {
+		err := c.MakeDir(f.name(p))
+		if !refused(err) {
+			return err
+		}
+		i, look := f.stat(c, p)
+		switch {
+		case look != nil:
+			return look
+		case i.Being != tree.Absent:
+			return fs.ErrExist
+		}
+		return f.why(c, p.Dir(), err)
+	})
+}
+
+// RemoveFile implements [Host].
+func (f *FTP) RemoveFile(ctx context.Context, p tree.Path) error {
+	return f.op(ctx, "remove", p, func(c *ftpConn) error {
+		err := c.Delete(f.name(p))
+		if !refused(err) {
+			return err
+		}
+		if i, look := f.stat(c, p); look == nil && i.Being == tree.Folder {
+			return errNotFile
+		}
+		return f.why(c, p, err)
+	})
+}
+
+// RemoveFolder implements [Host].
+func (f *FTP) RemoveFolder(ctx context.Context, p tree.Path) error {
+	return f.op(ctx, "remove folder", p, func(c *ftpConn) error {
+		list, err := f.list(c, p)
+		switch {
+		case err != nil:
+			return err
+		case len(list) > 0:
+			return ErrNotEmpty
+		}
+		return f.why(c, p, c.RemoveDir(f.name(p)))
+	})
+}
+
+// SetMode implements [Host]: FTP has no permission bits.
+func (f *FTP) SetMode(ctx context.Context, _ tree.Path, _ uint32) error { return ctx.Err() }
+
+// Free implements [Host]: FTP does not tell.
+func (f *FTP) Free(ctx context.Context) (int64, error) { return -1, ctx.Err() }
