@@ -79,16 +79,14 @@ func TestKilledHalfWayOverFTPItIsResumedOrUndone(t *testing.T) {
 	} {
 		for _, way := range []string{"undo", "resume"} {
 			t.Run(name+", "+way, func(t *testing.T) {
-				s := *s
-				s.t = t
-				deployment, old := breakRun(t, &s, root, reached)
+				deployment, old := breakRun(t, s, root, reached)
 				s.must("deployment", way, deployment)
 				now := testbed.Snapshot(t, root)
 				if way == "undo" {
 					require.Equal(t, old, now)
 					return
 				}
-				require.Equal(t, many("2.0")["drum-tent-main/wares/w007.txt"], now["stalls/drum-tent/wares/w007.txt"].Text)
+				require.Equal(t, many("2.0")["drum-tent-main/drum-tent-main/wares/w007.txt"], now["stalls/drum-tent/wares/w007.txt"].Text)
 				require.Len(t, testbed.Files(now), 201)
 				var d api.Deployment
 				s.get(&d, "deployment", "show", deployment)
