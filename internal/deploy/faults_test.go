@@ -115,7 +115,7 @@ var errFault = errors.New("injected")
 
 // run gives a run that breaks at one point of one motion; motion 0 is never.
 func (b *bench) run(motion int, at deploy.Point) *deploy.Run {
-	return &deploy.Run{ID: b.dep.ID, Names: draft.Names{Number: b.dep.Number}, Draft: &b.dep.Draft, Host: b.host, Room: b.room, Journal: b.db, Lanes: 4,
+	return &deploy.Run{ID: b.dep.ID, Names: draft.Names{Number: b.dep.Number}, Draft: &b.dep.Draft, Host: b.host, Room: b.room, Journal: b.db,
 		Fault: func(p deploy.Point, m draft.Motion) error {
 			if m.ID == motion && p == at {
 				return errFault

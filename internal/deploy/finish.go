@@ -108,7 +108,6 @@ func (r *Run) Look(ctx context.Context, seenAt int64) (map[tree.Path]draft.Repor
 	if err != nil {
 		return nil, nil, err
 	}
-	lister := newLister(r.Host)
 	reported := map[tree.Path]draft.Reported{}
 	var changes []draft.Change
 	touched := map[tree.Path]bool{}
@@ -119,14 +118,22 @@ func (r *Run) Look(ctx context.Context, seenAt int64) (map[tree.Path]draft.Repor
 			last[m.Path] = res
 		}
 	}
+	folders := map[tree.Path]bool{}
+	for p := range touched {
+		folders[p.Dir()] = true
+	}
+	listed, err := remote.ListAll(ctx, r.Host, folders)
+	if err != nil {
+		return nil, nil, err
+	}
 	for _, c := range r.Draft.Changes {
 		if !touched[c.Path] {
 			changes = append(changes, c)
 			continue
 		}
-		i, err := lister.at(ctx, c.Path)
-		if err != nil {
-			return nil, nil, err
+		i, ok := listed[c.Path.Dir()][c.Path.Base()]
+		if !ok {
+			i = remote.Info{Name: c.Path.Base(), Being: tree.Absent}
 		}
 		if c.After.Being == tree.Absent && c.Before.Being == tree.Folder && i.Being == tree.Folder {
 			r.note("the folder %s stays: something that is not of this deployment is in it", c.Path)
@@ -183,33 +190,4 @@ func (r *Run) removeWork(ctx context.Context) error {
 		}
 	}
 	return nil
-}
-
-// lister answers for single paths out of whole listings.
-type lister struct {
-	host remote.Host
-	seen map[tree.Path]map[string]remote.Info
-}
-
-func newLister(h remote.Host) *lister {
-	return &lister{host: h, seen: map[tree.Path]map[string]remote.Info{}}
-}
-
-func (l *lister) at(ctx context.Context, p tree.Path) (remote.Info, error) {
-	folder, ok := l.seen[p.Dir()]
-	if !ok {
-		list, err := l.host.List(ctx, p.Dir())
-		if err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return remote.Info{}, err
-		}
-		folder = map[string]remote.Info{}
-		for _, i := range list {
-			folder[i.Name] = i
-		}
-		l.seen[p.Dir()] = folder
-	}
-	if i, ok := folder[p.Base()]; ok {
-		return i, nil
-	}
-	return remote.Info{Name: p.Base(), Being: tree.Absent}, nil
 }

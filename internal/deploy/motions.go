@@ -26,7 +26,7 @@ func (r *Run) forward(ctx context.Context, m draft.Motion, begun bool) (Result, 
 		}
 		switch v {
 		case draft.Done:
-			return r.after(ctx, m)
+			return Result{}, nil
 		case draft.Occupied:
 			return Result{}, fmt.Errorf("something else has appeared at %s; move it away by hand, then resume or undo", m.Path)
 		case draft.Lost:
@@ -40,10 +40,8 @@ func (r *Run) forward(ctx context.Context, m draft.Motion, begun bool) (Result, 
 	case draft.Upload:
 		return r.send(ctx, m, a)
 	}
-	if left, err := r.act(ctx, a); left || err != nil {
-		return Result{Left: left}, err
-	}
-	return r.after(ctx, m)
+	left, err := r.act(ctx, a)
+	return Result{Left: left}, err
 }
 
 // act does an operation that moves no bytes. left tells that a folder stays
@@ -81,36 +79,6 @@ func (r *Run) verdict(ctx context.Context, m draft.Motion) (draft.Verdict, error
 		}
 	}
 	return draft.Decide(m, temp.Being, final.Being), nil
-}
-
-// after notes what the host reports once a rename has happened. A file that
-// was set aside is compared with what the draft saw: what the server wrote
-// into it last is fetched, so that nothing of it is lost.
-func (r *Run) after(ctx context.Context, m draft.Motion) (Result, error) {
-	switch {
-	case m.Kind == draft.AsideMotion:
-		at := r.Names.Temp(m)
-		i, err := r.Host.Stat(ctx, at)
-		if err != nil {
-			return Result{}, err
-		}
-		res := Result{Size: i.Size, Modified: i.Modified}
-		if i.Size == m.Before.Size && i.Modified == m.Seen {
-			return res, nil
-		}
-		err = r.keepIfOther(ctx, at, m.Before.Digest, &res, "%s was written to after it was looked at; its last bytes are kept", m.Path)
-		return res, err
-	case m.Kind == draft.InMotion && m.After.Being == tree.Content:
-		i, err := r.Host.Stat(ctx, m.Path)
-		if err != nil {
-			return Result{}, err
-		}
-		if i.Being != tree.Content || i.Size != m.After.Size {
-			return Result{}, fmt.Errorf("it is %s of %d bytes after the rename instead of a file of %d", i.Being, i.Size, m.After.Size)
-		}
-		return Result{Size: i.Size, Modified: i.Modified}, nil
-	}
-	return Result{}, nil
 }
 
 // keepIfOther reads a file and keeps its bytes unless they are the expected ones.
@@ -167,15 +135,21 @@ func (r *Run) fetch(ctx context.Context, at tree.Path, res *Result) error {
 	return nil
 }
 
-// send uploads under the temporary name and checks: closed without error,
-// equal in size, and for one in twenty read back and hashed.
+// send uploads under the temporary name: closed without error, and for one in
+// twenty read back and hashed. Its size is looked at with the others of its
+// batch.
 func (r *Run) send(ctx context.Context, m draft.Motion, a draft.Act) (Result, error) {
+	weight := min(max(m.After.Size, least), inFlight)
+	if err := r.room.Acquire(ctx, weight); err != nil {
+		return Result{}, err
+	}
+	defer r.room.Release(weight)
 	src, err := r.Room.Open(ctx, m.After.Digest)
 	if err != nil {
 		return Result{}, err
 	}
 	defer src.Close()
-	w, err := r.Host.Create(ctx, a.To, a.Mode)
+	w, err := r.Host.Create(ctx, a.To, 0)
 	if err != nil {
 		return Result{}, err
 	}
@@ -186,25 +160,20 @@ func (r *Run) send(ctx context.Context, m draft.Motion, a draft.Act) (Result, er
 	r.mu.Lock()
 	r.sent += n
 	r.mu.Unlock()
-	i, err := r.Host.Stat(ctx, a.To)
+	if n != m.After.Size {
+		return Result{}, fmt.Errorf("%d bytes were read from the stockroom instead of %d", n, m.After.Size)
+	}
+	if !m.Proved {
+		return Result{}, nil
+	}
+	d, err := r.hash(ctx, a.To)
 	if err != nil {
-		return Result{}, err
+		return Result{}, fmt.Errorf("read it back: %w", err)
 	}
-	if n != m.After.Size || i.Size != m.After.Size {
-		return Result{}, fmt.Errorf("%d bytes arrived instead of %d", i.Size, m.After.Size)
+	if d != m.After.Digest {
+		return Result{}, errors.New("other bytes came back than were sent")
 	}
-	res := Result{Size: i.Size, Modified: i.Modified}
-	if m.Proved {
-		d, err := r.hash(ctx, a.To)
-		if err != nil {
-			return Result{}, fmt.Errorf("read it back: %w", err)
-		}
-		if d != m.After.Digest {
-			return Result{}, errors.New("other bytes came back than were sent")
-		}
-		res.Proved = true
-	}
-	return res, nil
+	return Result{Proved: true}, nil
 }
 
 func (r *Run) hash(ctx context.Context, at tree.Path) (tree.Digest, error) {

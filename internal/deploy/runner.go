@@ -15,6 +15,7 @@ import (
 	"sync"
 
 	"golang.org/x/sync/errgroup"
+	"golang.org/x/sync/semaphore"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/tree"
@@ -56,7 +57,6 @@ type Run struct {
 	Host    remote.Host
 	Room    *stockroom.Room
 	Journal Journal
-	Lanes   int            // motions in flight at a time, at least 1
 	Tell    func(Progress) // may be nil; called from one goroutine at a time
 	// Fault, where set, is called at every point of every motion; an error
 	// breaks the run there. Only tests set it.
@@ -65,6 +65,8 @@ type Run struct {
 	mu      sync.Mutex
 	done    int
 	sent    int64
+	arrived map[string]Result // of sent files, by temporary name
+	room    *semaphore.Weighted
 	segment *stockroom.Segment
 	notes   []string
 }
@@ -133,6 +135,7 @@ func (r *Run) Forward(ctx context.Context, phases ...draft.Phase) (err error) {
 		return fmt.Errorf("make the work folder: %w", err)
 	}
 	defer func() { err = errors.Join(err, r.closeSegment()) }()
+	r.begin(marks)
 	for _, phase := range phases {
 		r.tell(Progress{Kind: "phase", Phase: phase})
 		for _, group := range groups(r.Draft.Motions, phase) {
@@ -142,6 +145,24 @@ func (r *Run) Forward(ctx context.Context, phases ...draft.Phase) (err error) {
 		}
 	}
 	return nil
+}
+
+// inFlight is how many bytes may be on their way at a time, so that large files
+// go a few at a time and small ones by the hundred. least is what a file counts
+// for at least.
+const (
+	inFlight = 16 << 20
+	least    = inFlight / 256
+)
+
+// begin gathers what the journal knows of files that were sent already.
+func (r *Run) begin(marks map[Key]Mark) {
+	r.arrived, r.room = map[string]Result{}, semaphore.NewWeighted(inFlight)
+	for _, m := range r.Draft.Motions {
+		if mark := marks[KeyOf(m)]; m.Kind == draft.SendMotion && mark.State == Finished {
+			r.arrived[m.Temp] = mark.Result
+		}
+	}
 }
 
 // group does one group in batches.
@@ -187,7 +208,11 @@ func (r *Run) batch(ctx context.Context, motions []draft.Motion, marks map[Key]M
 		r.tell(Progress{Kind: "motion", Phase: m.Phase, Step: m.Step, Path: m.Path})
 		return nil
 	})
-	// What is known is written down even when the context has ended.
+	// What is known is written down even when the context has ended. What could
+	// not be looked at stays unknown.
+	if e := r.settle(ctx, outcomes); e != nil && err == nil {
+		err = e
+	}
 	if e := r.conclude(context.WithoutCancel(ctx), outcomes, r.Journal.Conclude); e != nil {
 		return errors.Join(err, e)
 	}
@@ -202,11 +227,11 @@ func (r *Run) batch(ctx context.Context, motions []draft.Motion, marks map[Key]M
 	return nil
 }
 
-// each runs do over the motions on at most Lanes goroutines. The first error
-// stops those that have not begun.
+// each runs do over the motions, as many at a time as the host is good for. The
+// first error stops those that have not begun.
 func (r *Run) each(ctx context.Context, motions []draft.Motion, do func(context.Context, int, draft.Motion) error) error {
 	var g errgroup.Group
-	g.SetLimit(max(1, r.Lanes))
+	g.SetLimit(max(1, r.Host.InFlight()))
 	stop := make(chan struct{})
 	var once sync.Once
 	for i, m := range motions {

@@ -41,6 +41,8 @@ func Open(ctx context.Context, file string, now Clock) (*DB, error) {
 	if err != nil {
 		return nil, fmt.Errorf("open %s: %w", file, err)
 	}
+	// Many motions ask at a time where their bytes lie; each connection is memory.
+	db.SetMaxOpenConns(32)
 	dir, err := fs.Sub(migrations, "migrations")
 	if err != nil {
 		return nil, err

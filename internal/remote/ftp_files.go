@@ -117,6 +117,14 @@ func (f *FTP) Stat(ctx context.Context, p tree.Path) (i Info, err error) {
 	return i, err
 }
 
+// StatAll implements [Host]: by one listing of each folder.
+func (f *FTP) StatAll(ctx context.Context, paths []tree.Path) ([]Info, error) {
+	return statByListing(ctx, f, paths)
+}
+
+// InFlight implements [Host]: a connection does one thing at a time.
+func (f *FTP) InFlight() int { return f.t.Connections }
+
 func (f *FTP) stat(c *ftpConn, p tree.Path) (Info, error) {
 	list, err := f.list(c, p.Dir())
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {

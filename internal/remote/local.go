@@ -101,6 +101,14 @@ func (l *Local) Stat(ctx context.Context, p tree.Path) (Info, error) {
 	return infoOf(fi), nil
 }
 
+// StatAll implements [Host].
+func (l *Local) StatAll(ctx context.Context, paths []tree.Path) ([]Info, error) {
+	return statEach(ctx, l, paths)
+}
+
+// InFlight implements [Host].
+func (l *Local) InFlight() int { return 16 }
+
 // Open implements [Host].
 func (l *Local) Open(ctx context.Context, p tree.Path) (io.ReadCloser, error) {
 	if err := ctx.Err(); err != nil {

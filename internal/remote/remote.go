@@ -36,10 +36,16 @@ type Host interface {
 	List(ctx context.Context, folder tree.Path) ([]Info, error)
 	// Stat says what stands at p; nothing there is Being Absent and no error.
 	Stat(ctx context.Context, p tree.Path) (Info, error)
+	// StatAll is Stat of many paths at once, in their order, in as few round
+	// trips as the host allows.
+	StatAll(ctx context.Context, paths []tree.Path) ([]Info, error)
+	// InFlight is how many calls are worth having under way at a time.
+	InFlight() int
 	// Open reads a file.
 	Open(ctx context.Context, p tree.Path) (io.ReadCloser, error)
 	// Create writes a file, cutting one that is there short first. It is
-	// whole and synced, as far as the host can, when Close returns nil.
+	// whole and synced, as far as the host can, when Close returns nil. A mode
+	// of 0 leaves the permission bits to the host.
 	Create(ctx context.Context, p tree.Path, mode uint32) (io.WriteCloser, error)
 	// Rename gives a file or folder another name, and never replaces: where
 	// to exists it fails with fs.ErrExist.

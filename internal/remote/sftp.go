@@ -31,19 +31,28 @@ type SFTPTarget struct {
 	Agent      string // the agent's socket; empty: not used
 }
 
-// SFTP is a tree behind an SSH server.
-type SFTP struct {
-	ssh  *ssh.Client
-	c    *sftp.Client
-	root string
-}
-
 // dialTimeout bounds connecting and signing in.
 const dialTimeout = 20 * time.Second
 
 // OpenSFTP connects, checks the host's key, signs in and looks at the root.
 // Errors are a *[HostKeyError], *[SignInError], *[RootError], or wrap [ErrLine].
 func OpenSFTP(ctx context.Context, t SFTPTarget) (*SFTP, error) {
+	c, err := dialSFTP(ctx, t)
+	if err != nil {
+		return nil, err
+	}
+	s := &SFTP{t: t, root: t.Root, conns: []*sftpConn{c}, most: mostSFTP}
+	if fi, err := c.Stat(s.root); err != nil || !fi.IsDir() {
+		if err == nil {
+			err = errors.New("it is not a folder")
+		}
+		return nil, errors.Join(&RootError{Root: t.Root, Err: s.plain(err)}, s.Close())
+	}
+	return s, nil
+}
+
+// dialSFTP opens one connection and signs in.
+func dialSFTP(ctx context.Context, t SFTPTarget) (*sftpConn, error) {
 	auth, closeAuth, err := t.auth()
 	if err != nil {
 		return nil, &SignInError{User: t.User, Err: err}
@@ -85,18 +94,11 @@ func OpenSFTP(ctx context.Context, t SFTPTarget) (*SFTP, error) {
 		return nil, errors.Join(err, sc.Close())
 	}
 	client := ssh.NewClient(sc, chans, reqs)
-	c, err := sftp.NewClient(client, sftp.UseConcurrentWrites(true), sftp.MaxConcurrentRequestsPerFile(32))
+	c, err := sftp.NewClient(client, sftp.UseConcurrentWrites(true), sftp.MaxConcurrentRequestsPerFile(64))
 	if err != nil {
 		return nil, errors.Join(fmt.Errorf("%w: the host gives no SFTP: %v", ErrLine, err), client.Close())
 	}
-	s := &SFTP{ssh: client, c: c, root: t.Root}
-	if fi, err := c.Stat(s.root); err != nil || !fi.IsDir() {
-		if err == nil {
-			err = errors.New("it is not a folder")
-		}
-		return nil, errors.Join(&RootError{Root: t.Root, Err: s.plain(err)}, s.Close())
-	}
-	return s, nil
+	return &sftpConn{Client: c, ssh: client, keeps: strings.HasPrefix(string(sc.ServerVersion()), "SSH-2.0-OpenSSH")}, nil
 }
 
 // lostLine tells whether an error is the network's and not the host's answer.
@@ -192,13 +194,20 @@ func algorithmsOf(confirmed string) []string {
 
 func (s *SFTP) name(p tree.Path) string { return path.Join(s.root, string(p)) }
 
+var errLost = fmt.Errorf("%w: the line to the host was lost", ErrLine)
+
+// lost tells whether an error means that a connection is gone.
+func lost(err error) bool {
+	return errors.Is(err, sftp.ErrSSHFxConnectionLost) || lostLine(err) || errors.Is(err, net.ErrClosed) || errors.Is(err, io.ErrClosedPipe) || errors.Is(err, ErrLine)
+}
+
 // plain turns the protocol's errors into those of [Host].
 func (s *SFTP) plain(err error) error {
 	switch {
 	case err == nil:
 		return nil
-	case errors.Is(err, sftp.ErrSSHFxConnectionLost), lostLine(err), errors.Is(err, net.ErrClosed), errors.Is(err, io.ErrClosedPipe):
-		return fmt.Errorf("%w: the line to the host was lost", ErrLine)
+	case lost(err):
+		return errLost
 	case errors.Is(err, fs.ErrNotExist):
 		return fs.ErrNotExist
 	case errors.Is(err, fs.ErrPermission):
@@ -209,13 +218,18 @@ func (s *SFTP) plain(err error) error {
 
 // op runs one call, and cuts the line if the context ends while it runs: the
 // protocol has no way to take a request back.
-func (s *SFTP) op(ctx context.Context, what string, p tree.Path, call func() error) error {
+func (s *SFTP) op(ctx context.Context, what string, p tree.Path, call func(c *sftpConn) error) error {
 	if err := ctx.Err(); err != nil {
 		return err
 	}
-	stop := context.AfterFunc(ctx, func() { s.Close() })
-	err := call()
+	c, err := s.take()
+	if err != nil {
+		return fmt.Errorf("%s %s: %w", what, p, err)
+	}
+	stop := context.AfterFunc(ctx, func() { c.Close() })
+	err = call(c)
 	stop()
+	s.give(c, err)
 	if err != nil {
 		return fmt.Errorf("%s %s: %w", what, p, s.plain(err))
 	}
@@ -224,8 +238,8 @@ func (s *SFTP) op(ctx context.Context, what string, p tree.Path, call func() err
 
 // List implements [Host].
 func (s *SFTP) List(ctx context.Context, folder tree.Path) (out []Info, err error) {
-	err = s.op(ctx, "list", folder, func() error {
-		list, err := s.c.ReadDirContext(ctx, s.name(folder))
+	err = s.op(ctx, "list", folder, func(c *sftpConn) error {
+		list, err := c.ReadDirContext(ctx, s.name(folder))
 		for _, fi := range list {
 			out = append(out, infoOf(fi))
 		}
@@ -236,8 +250,8 @@ func (s *SFTP) List(ctx context.Context, folder tree.Path) (out []Info, err erro
 
 // Stat implements [Host].
 func (s *SFTP) Stat(ctx context.Context, p tree.Path) (i Info, err error) {
-	err = s.op(ctx, "look at", p, func() error {
-		fi, err := s.c.Lstat(s.name(p))
+	err = s.op(ctx, "look at", p, func(c *sftpConn) error {
+		fi, err := c.Lstat(s.name(p))
 		if errors.Is(err, fs.ErrNotExist) {
 			i = Info{Name: p.Base(), Being: tree.Absent}
 			return nil
@@ -250,12 +264,18 @@ func (s *SFTP) Stat(ctx context.Context, p tree.Path) (i Info, err error) {
 	return i, err
 }
 
+// StatAll implements [Host]: every question is asked before the first answer
+// is waited for.
+func (s *SFTP) StatAll(ctx context.Context, paths []tree.Path) ([]Info, error) {
+	return statEach(ctx, s, paths)
+}
+
 // Open implements [Host].
 func (s *SFTP) Open(ctx context.Context, p tree.Path) (rc io.ReadCloser, err error) {
-	err = s.op(ctx, "open", p, func() error {
-		f, err := s.c.Open(s.name(p))
+	err = s.op(ctx, "open", p, func(c *sftpConn) error {
+		f, err := c.Open(s.name(p))
 		if err == nil {
-			rc = &sftpFile{File: f, s: s, p: p, stop: context.AfterFunc(ctx, func() { s.Close() })}
+			rc = s.file(ctx, c, f, p)
 		}
 		return err
 	})
@@ -264,8 +284,8 @@ func (s *SFTP) Open(ctx context.Context, p tree.Path) (rc io.ReadCloser, err err
 
 // Create implements [Host].
 func (s *SFTP) Create(ctx context.Context, p tree.Path, mode uint32) (wc io.WriteCloser, err error) {
-	err = s.op(ctx, "write", p, func() error {
-		f, err := s.c.Create(s.name(p))
+	err = s.op(ctx, "write", p, func(c *sftpConn) error {
+		f, err := c.Create(s.name(p))
 		if err != nil {
 			return err
 		}
@@ -274,7 +294,7 @@ func (s *SFTP) Create(ctx context.Context, p tree.Path, mode uint32) (wc io.Writ
 				return errors.Join(err, f.Close())
 			}
 		}
-		wc = &sftpFile{File: f, s: s, p: p, stop: context.AfterFunc(ctx, func() { s.Close() })}
+		wc = s.file(ctx, c, f, p)
 		return nil
 	})
 	return wc, err
@@ -284,13 +304,24 @@ func (s *SFTP) Create(ctx context.Context, p tree.Path, mode uint32) (wc io.Writ
 type sftpFile struct {
 	*sftp.File
 	s    *SFTP
+	c    *sftpConn
 	p    tree.Path
 	stop func() bool
+	err  error // the first
+}
+
+// file is an open file; its connection is busy until it is closed.
+func (s *SFTP) file(ctx context.Context, c *sftpConn, f *sftp.File, p tree.Path) *sftpFile {
+	c.busy.Add(1)
+	return &sftpFile{File: f, s: s, c: c, p: p, stop: context.AfterFunc(ctx, func() { c.Close() })}
 }
 
 func (f *sftpFile) wrap(what string, err error) error {
 	if err == nil || err == io.EOF {
 		return err
+	}
+	if f.err == nil {
+		f.err = err
 	}
 	return fmt.Errorf("%s %s: %w", what, f.p, f.s.plain(err))
 }
@@ -313,37 +344,48 @@ func (f *sftpFile) ReadFrom(r io.Reader) (int64, error) {
 
 func (f *sftpFile) Close() error {
 	f.stop()
-	return f.wrap("close", f.File.Close())
+	err := f.wrap("close", f.File.Close())
+	f.s.give(f.c, f.err)
+	return err
 }
 
 // Rename implements [Host]. The protocol's own rename (version 3) does not
-// replace; servers that do are caught by the look before it.
+// replace, and OpenSSH keeps to that; other servers that do not are caught by
+// the look before it.
 func (s *SFTP) Rename(ctx context.Context, from, to tree.Path) error {
-	return s.op(ctx, "rename "+from.String()+" to", to, func() error {
-		if _, err := s.c.Lstat(s.name(to)); err == nil {
-			return fs.ErrExist
-		} else if !errors.Is(err, fs.ErrNotExist) {
-			return err
+	return s.op(ctx, "rename "+from.String()+" to", to, func(c *sftpConn) error {
+		if !c.keeps {
+			if _, err := c.Lstat(s.name(to)); err == nil {
+				return fs.ErrExist
+			} else if !errors.Is(err, fs.ErrNotExist) {
+				return err
+			}
 		}
-		return s.c.Rename(s.name(from), s.name(to))
+		err := c.Rename(s.name(from), s.name(to))
+		if err != nil && !errors.Is(err, fs.ErrNotExist) {
+			if _, look := c.Lstat(s.name(to)); look == nil {
+				return fs.ErrExist // the protocol says no more than "failure"
+			}
+		}
+		return err
 	})
 }
 
 // Replace implements [Host]: by OpenSSH's posix-rename where it is offered.
 func (s *SFTP) Replace(ctx context.Context, from, to tree.Path) error {
-	return s.op(ctx, "rename "+from.String()+" over", to, func() error {
-		if _, ok := s.c.HasExtension("posix-rename@openssh.com"); ok {
-			return s.c.PosixRename(s.name(from), s.name(to))
+	return s.op(ctx, "rename "+from.String()+" over", to, func(c *sftpConn) error {
+		if _, ok := c.HasExtension("posix-rename@openssh.com"); ok {
+			return c.PosixRename(s.name(from), s.name(to))
 		}
-		return s.c.Rename(s.name(from), s.name(to))
+		return c.Rename(s.name(from), s.name(to))
 	})
 }
 
 // MakeFolder implements [Host].
 func (s *SFTP) MakeFolder(ctx context.Context, p tree.Path, mode uint32) error {
-	return s.op(ctx, "make folder", p, func() error {
-		if err := s.c.Mkdir(s.name(p)); err != nil {
-			if fi, look := s.c.Lstat(s.name(p)); look == nil && fi != nil {
+	return s.op(ctx, "make folder", p, func(c *sftpConn) error {
+		if err := c.Mkdir(s.name(p)); err != nil {
+			if fi, look := c.Lstat(s.name(p)); look == nil && fi != nil {
 				return fs.ErrExist // the protocol says no more than "failure"
 			}
 			return err
@@ -351,33 +393,33 @@ func (s *SFTP) MakeFolder(ctx context.Context, p tree.Path, mode uint32) error {
 		if mode == 0 {
 			return nil
 		}
-		return s.c.Chmod(s.name(p), fs.FileMode(mode))
+		return c.Chmod(s.name(p), fs.FileMode(mode))
 	})
 }
 
 // RemoveFile implements [Host].
 func (s *SFTP) RemoveFile(ctx context.Context, p tree.Path) error {
-	return s.op(ctx, "remove", p, func() error {
-		if fi, err := s.c.Lstat(s.name(p)); err != nil {
+	return s.op(ctx, "remove", p, func(c *sftpConn) error {
+		if fi, err := c.Lstat(s.name(p)); err != nil {
 			return err
 		} else if fi.IsDir() {
 			return errors.New("it is a folder")
 		}
-		return s.c.Remove(s.name(p))
+		return c.Remove(s.name(p))
 	})
 }
 
 // RemoveFolder implements [Host].
 func (s *SFTP) RemoveFolder(ctx context.Context, p tree.Path) error {
-	return s.op(ctx, "remove folder", p, func() error {
-		list, err := s.c.ReadDirContext(ctx, s.name(p))
-		if err != nil {
+	return s.op(ctx, "remove folder", p, func(c *sftpConn) error {
+		err := c.RemoveDirectory(s.name(p))
+		if err == nil || errors.Is(err, fs.ErrNotExist) {
 			return err
 		}
-		if len(list) > 0 {
+		if list, look := c.ReadDirContext(ctx, s.name(p)); look == nil && len(list) > 0 {
 			return ErrNotEmpty
 		}
-		return s.c.RemoveDirectory(s.name(p))
+		return err
 	})
 }
 
@@ -386,33 +428,21 @@ func (s *SFTP) SetMode(ctx context.Context, p tree.Path, mode uint32) error {
 	if mode == 0 {
 		return ctx.Err()
 	}
-	return s.op(ctx, "set the mode of", p, func() error { return s.c.Chmod(s.name(p), fs.FileMode(mode)) })
+	return s.op(ctx, "set the mode of", p, func(c *sftpConn) error { return c.Chmod(s.name(p), fs.FileMode(mode)) })
 }
 
 // Free implements [Host].
 func (s *SFTP) Free(ctx context.Context) (free int64, err error) {
-	err = s.op(ctx, "ask for free space at", tree.Root, func() error {
-		if _, ok := s.c.HasExtension("statvfs@openssh.com"); !ok {
+	err = s.op(ctx, "ask for free space at", tree.Root, func(c *sftpConn) error {
+		if _, ok := c.HasExtension("statvfs@openssh.com"); !ok {
 			free = -1
 			return nil
 		}
-		st, err := s.c.StatVFS(s.root)
+		st, err := c.StatVFS(s.root)
 		if err == nil {
 			free = int64(st.Bavail * st.Frsize)
 		}
 		return err
 	})
 	return free, err
-}
-
-// Close implements [Host].
-func (s *SFTP) Close() error {
-	err := s.c.Close()
-	if e := s.ssh.Close(); err == nil && !errors.Is(e, net.ErrClosed) {
-		err = e
-	}
-	if errors.Is(err, net.ErrClosed) || errors.Is(err, io.EOF) {
-		return nil
-	}
-	return err
 }

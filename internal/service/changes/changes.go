@@ -71,7 +71,6 @@ type Service struct {
 	Room    *stockroom.Room
 	Now     func() time.Time
 	Log     *slog.Logger
-	Lanes   int // motions in flight per server
 }
 
 // Ask is what a person wants. Exactly one of Crates, Remove and Back is set.

@@ -64,7 +64,7 @@ func (s *Service) list(ctx context.Context, h remote.Host, plan draft.Plan) (dra
 			n++
 		}
 		g, gctx := errgroup.WithContext(ctx)
-		g.SetLimit(max(1, s.Lanes))
+		g.SetLimit(max(1, h.InFlight()/2)) // a listing is several calls
 		for _, folder := range level[:n] {
 			if folder != tree.Root && obs.At(folder).State.Being != tree.Folder {
 				continue
@@ -110,7 +110,7 @@ func (s *Service) read(ctx context.Context, srv model.Server, h remote.Host, obs
 	seenAt := s.hostNow(srv)
 	var mu sync.Mutex
 	g, gctx := errgroup.WithContext(ctx)
-	g.SetLimit(max(1, s.Lanes))
+	g.SetLimit(max(1, min(16, h.InFlight())))
 	for _, p := range paths {
 		g.Go(func() error {
 			d, err := deploy.HashOf(gctx, h, p)

@@ -130,7 +130,7 @@ func (s *Service) connect(ctx context.Context, d model.Deployment) (model.Server
 
 func (s *Service) runner(d model.Deployment, h remote.Host, tell Tell) *deploy.Run {
 	return &deploy.Run{ID: d.ID, Names: draft.Names{Number: d.Number, Beside: d.Draft.Beside}, Draft: &d.Draft, Host: h, Room: s.Room,
-		Journal: s.Records, Lanes: s.Lanes, Tell: func(p deploy.Progress) { tell(p.Kind, p) }}
+		Journal: s.Records, Tell: func(p deploy.Progress) { tell(p.Kind, p) }}
 }
 
 // forward does what is left of a deployment, records it, and tidies.

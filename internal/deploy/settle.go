@@ -1,0 +1,96 @@
+package deploy
+
+import (
+	"context"
+	"fmt"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/remote"
+)
+
+// settle looks at what a batch has left under its temporary names, all at once
+// instead of one by one: what was sent must be there in its whole size and gets
+// its permission bits; what was set aside is compared with what the draft saw.
+// An outcome that cannot be looked at is taken out: its result is unknown.
+func (r *Run) settle(ctx context.Context, outcomes []*Outcome) error {
+	var which []int
+	var paths []tree.Path
+	for i, o := range outcomes {
+		if o == nil {
+			continue
+		}
+		switch o.Motion.Kind {
+		case draft.SendMotion, draft.AsideMotion:
+			which, paths = append(which, i), append(paths, r.Names.Temp(o.Motion))
+		case draft.InMotion:
+			// A rename changes neither size nor time; the look after the swap
+			// finds out if a host thinks otherwise.
+			res := r.arrivedAs(o.Motion.Temp)
+			o.Result.Size, o.Result.Modified = res.Size, res.Modified
+		}
+	}
+	if len(which) == 0 {
+		return nil
+	}
+	infos, err := r.Host.StatAll(ctx, paths)
+	if err != nil {
+		for _, i := range which {
+			outcomes[i] = nil
+		}
+		return fmt.Errorf("look at what was done: %w", err)
+	}
+	motions := make([]draft.Motion, len(which))
+	for n, i := range which {
+		motions[n] = outcomes[i].Motion
+	}
+	return r.each(ctx, motions, func(ctx context.Context, n int, m draft.Motion) error {
+		o, err := outcomes[which[n]], error(nil)
+		if m.Kind == draft.SendMotion {
+			err = r.checkSent(ctx, m, paths[n], infos[n], &o.Result)
+		} else {
+			err = r.checkAside(ctx, m, paths[n], infos[n], &o.Result)
+		}
+		if err != nil {
+			outcomes[which[n]] = nil
+		}
+		return err
+	})
+}
+
+func (r *Run) arrivedAs(temp string) Result {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.arrived[temp]
+}
+
+// checkSent compares a sent file's size and sets its permission bits where
+// they are not what the host gives a new file.
+func (r *Run) checkSent(ctx context.Context, m draft.Motion, at tree.Path, i remote.Info, res *Result) error {
+	if i.Being != tree.Content || i.Size != m.After.Size {
+		return fmt.Errorf("%d bytes arrived instead of %d", i.Size, m.After.Size)
+	}
+	if i.Mode != 0 && m.After.Mode != 0 && i.Mode != m.After.Mode {
+		if err := r.Host.SetMode(ctx, at, m.After.Mode); err != nil {
+			return err
+		}
+	}
+	res.Size, res.Modified = i.Size, i.Modified
+	r.mu.Lock()
+	r.arrived[m.Temp] = *res
+	r.mu.Unlock()
+	return nil
+}
+
+// checkAside compares a file that was set aside with what the draft saw: what
+// the server wrote into it last is fetched, so that nothing of it is lost.
+func (r *Run) checkAside(ctx context.Context, m draft.Motion, at tree.Path, i remote.Info, res *Result) error {
+	if i.Being != tree.Content {
+		return fmt.Errorf("it is not under its set-aside name")
+	}
+	res.Size, res.Modified = i.Size, i.Modified
+	if i.Size == m.Before.Size && i.Modified == m.Seen {
+		return nil
+	}
+	return r.keepIfOther(ctx, at, m.Before.Digest, res, "%s was written to after it was looked at; its last bytes are kept", m.Path)
+}

@@ -1,0 +1,81 @@
+package remote
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+
+	"golang.org/x/sync/errgroup"
+
+	"restlesscrate/internal/core/tree"
+)
+
+// statEach looks at every path by itself, many at a time.
+func statEach(ctx context.Context, h Host, paths []tree.Path) ([]Info, error) {
+	out := make([]Info, len(paths))
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(h.InFlight())
+	for i, p := range paths {
+		g.Go(func() (err error) {
+			out[i], err = h.Stat(ctx, p)
+			return err
+		})
+	}
+	return out, g.Wait()
+}
+
+// statByListing looks at whole folders and gives what they say of the paths.
+func statByListing(ctx context.Context, h Host, paths []tree.Path) ([]Info, error) {
+	folders := map[tree.Path]map[string]Info{}
+	for _, p := range paths {
+		folders[p.Dir()] = nil
+	}
+	listed, err := ListAll(ctx, h, folders)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Info, len(paths))
+	for i, p := range paths {
+		info, ok := listed[p.Dir()][p.Base()]
+		if !ok {
+			info = Info{Name: p.Base(), Being: tree.Absent}
+		}
+		out[i] = info
+	}
+	return out, nil
+}
+
+// ListAll lists folders, many at a time, and gives their contents by name. One
+// that is not there holds nothing.
+func ListAll[V any](ctx context.Context, h Host, folders map[tree.Path]V) (map[tree.Path]map[string]Info, error) {
+	type listing struct {
+		folder tree.Path
+		list   []Info
+	}
+	found := make(chan listing, len(folders))
+	g, gctx := errgroup.WithContext(ctx)
+	g.SetLimit(max(1, h.InFlight()/2)) // a listing is several calls
+	for folder := range folders {
+		g.Go(func() error {
+			list, err := h.List(gctx, folder)
+			if err != nil && !errors.Is(err, fs.ErrNotExist) {
+				return err
+			}
+			found <- listing{folder, list}
+			return nil
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return nil, err
+	}
+	close(found)
+	out := make(map[tree.Path]map[string]Info, len(folders))
+	for l := range found {
+		byName := make(map[string]Info, len(l.list))
+		for _, i := range l.list {
+			byName[i.Name] = i
+		}
+		out[l.folder] = byName
+	}
+	return out, nil
+}

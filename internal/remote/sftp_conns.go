@@ -1,0 +1,125 @@
+package remote
+
+import (
+	"context"
+	"errors"
+	"io"
+	"net"
+	"slices"
+	"sync"
+	"sync/atomic"
+
+	"github.com/pkg/sftp"
+	"golang.org/x/crypto/ssh"
+)
+
+// SFTP is a tree behind an SSH server, over a few connections: small files need
+// many calls under way, which one connection carries; large ones are faster
+// over several, since an SSH channel's window is worth only so much over a
+// distance. Connections are opened one by one as calls pile up; where the host
+// refuses another, those that are open do.
+type SFTP struct {
+	t    SFTPTarget
+	root string
+
+	mu      sync.Mutex
+	conns   []*sftpConn
+	most    int  // connections that are hoped for
+	dialing bool // another one is under way
+	closed  bool
+}
+
+// mostSFTP is how many connections are worth having; piled is how many calls
+// under way on each make one more worth its handshake.
+const (
+	mostSFTP = 4
+	piled    = 24
+)
+
+// sftpConn is one connection with one session.
+type sftpConn struct {
+	*sftp.Client
+	ssh   *ssh.Client
+	busy  atomic.Int64 // calls and open files
+	keeps bool         // its rename is known never to replace
+}
+
+func (c *sftpConn) Close() error {
+	err := c.Client.Close()
+	if e := c.ssh.Close(); err == nil && !errors.Is(e, net.ErrClosed) {
+		err = e
+	}
+	if errors.Is(err, net.ErrClosed) || errors.Is(err, io.EOF) {
+		return nil
+	}
+	return err
+}
+
+// take gives the connection on which the least is under way.
+func (s *SFTP) take() (*sftpConn, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if len(s.conns) == 0 {
+		return nil, errLost
+	}
+	c := slices.MinFunc(s.conns, func(a, b *sftpConn) int { return int(a.busy.Load() - b.busy.Load()) })
+	if c.busy.Add(1) > piled && len(s.conns) < s.most && !s.dialing && !s.closed {
+		s.dialing = true
+		go s.another()
+	}
+	return c, nil
+}
+
+// give says that a call is over; a connection that broke is used no more.
+func (s *SFTP) give(c *sftpConn, err error) {
+	c.busy.Add(-1)
+	if err == nil || !lost(err) {
+		return
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.conns = slices.DeleteFunc(s.conns, func(o *sftpConn) bool { return o == c })
+	_ = c.Close()
+}
+
+// another opens one more connection.
+func (s *SFTP) another() {
+	ctx, cancel := context.WithTimeout(context.Background(), dialTimeout)
+	defer cancel()
+	c, err := dialSFTP(ctx, s.t)
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.dialing = false
+	switch {
+	case err != nil:
+		s.most = len(s.conns) // so many it allows
+	case s.closed:
+		_ = c.Close()
+	default:
+		s.conns = append(s.conns, c)
+	}
+}
+
+// Connections is how many connections are open.
+func (s *SFTP) Connections() int {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return len(s.conns)
+}
+
+// InFlight implements [Host]: over a distance it is round trips that take the
+// time, so many go side by side.
+func (s *SFTP) InFlight() int { return 256 }
+
+// Close implements [Host].
+func (s *SFTP) Close() error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.closed = true
+	var errs []error
+	for _, c := range s.conns {
+		errs = append(errs, c.Close())
+	}
+	s.conns = nil
+	return errors.Join(errs...)
+}
