@@ -140,6 +140,7 @@ func (s *service) wire(ctx context.Context, room *stockroom.Room, sealer *seal.S
 	s.jobs = jobs.New(jobCtx, s.db, s.log, time.Now, func(err error) any { return httpapi.ProblemOf(err) })
 	cat := &catalog.Service{Records: s.db, Room: room, Limits: archive.DefaultLimits, Helpers: helper.Folder{Dir: s.helpers}}
 	hst := &hosts.Service{Records: s.db, Books: cat, Sealer: sealer, Agent: os.Getenv("SSH_AUTH_SOCK"), Now: time.Now}
+	s.closers = append(s.closers, hst)
 	chg := &changes.Service{Records: s.db, Catalog: cat, Hosts: hst, Room: room, Now: time.Now, Log: s.log}
 	s.api = &httpapi.Server{Catalog: cat, Hosts: hst, Changes: chg, Insight: &insight.Service{Records: s.db}, Jobs: s.jobs,
 		Access: s.db, Memory: memory{s.db}, Sessions: records.Sessions{DB: s.db}, Ready: s.db.Ping, Console: web.Console(), Log: s.log,

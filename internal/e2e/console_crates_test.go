@@ -22,6 +22,7 @@ func TestCratesAreComparedAndJoinedByClicking(t *testing.T) {
 	c.seeIn("[role=dialog]", "stalls: drum-tent/wares/kettle.lf")
 
 	c.ok(c.page.Select("The other crate", digestOf(s, "drum-sounds@0.5.0")))
+	c.see("From drum-sounds@0.5.0 to drum-tent@0.5.0") // the page moves until it is there
 	c.click("Make one crate of both, called drum-tent@0.5.0")
 	c.see("drum-sounds-0.5.0.zip") // beside the first download's name
 	c.see("stalls/drum-sounds/sounds/boom.lf")

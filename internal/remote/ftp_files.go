@@ -107,8 +107,9 @@ func ftpInfo(e *ftp.Entry) Info {
 // Stat implements [Host]. Sizes and times come from the same listing as those
 // of [FTP.List], so that they can be compared.
 func (f *FTP) Stat(ctx context.Context, p tree.Path) (i Info, err error) {
-	if p == tree.Root {
-		return Info{Being: tree.Folder}, nil
+	if p == tree.Root { // it was entered when the host was opened
+		err = f.op(ctx, "look at", p, func(c *ftpConn) error { return c.NoOp() })
+		return Info{Being: tree.Folder}, err
 	}
 	err = f.op(ctx, "look at", p, func(c *ftpConn) error {
 		i, err = f.stat(c, p)

@@ -135,9 +135,19 @@ func (s *SSHD) Stop() {
 	if s.cmd == nil {
 		return
 	}
+	cut(s.cmd.Process.Pid)
 	_ = s.cmd.Process.Kill()
 	_ = s.cmd.Wait()
 	s.cmd = nil
+}
+
+// cut kills a server's children, one per connection, and theirs.
+func cut(pid int) {
+	out, _ := exec.Command("pgrep", "-P", strconv.Itoa(pid)).Output() // none is an error too
+	for _, child := range bytes.Fields(out) {
+		_ = exec.Command("pkill", "-9", "-P", string(child)).Run()
+		_ = exec.Command("kill", "-9", string(child)).Run()
+	}
 }
 
 // ChangeHostKey restarts the server with another key.
@@ -164,13 +174,7 @@ func NewKey(t testing.TB, file string) string {
 // KillSessions cuts every connection to the server and leaves it running.
 func KillSessions(t testing.TB, s *SSHD) {
 	t.Helper()
-	out, err := exec.Command("pgrep", "-P", strconv.Itoa(s.cmd.Process.Pid)).Output()
-	require.NoError(t, err, "the server has children, one per connection")
-	for _, pid := range bytes.Fields(out) {
-		// Each child is a session's monitor; its own children go with it.
-		_ = exec.Command("pkill", "-9", "-P", string(pid)).Run()
-		require.NoError(t, exec.Command("kill", "-9", string(pid)).Run())
-	}
+	cut(s.cmd.Process.Pid)
 }
 
 // Restart starts a stopped server again, with the same keys and port.

@@ -11,9 +11,8 @@ import (
 	"restlesscrate/internal/remote"
 )
 
-// Connect opens a server's tree. The caller closes it. Errors are faults that
-// say which command helps.
-func (s *Service) Connect(ctx context.Context, srv model.Server) (remote.Host, error) {
+// dial opens a server's tree on a connection of its own.
+func (s *Service) dial(ctx context.Context, srv model.Server) (remote.Host, error) {
 	switch t := srv.Transport; t.Kind {
 	case "folder":
 		h, err := remote.OpenLocal(t.Root)
@@ -120,7 +119,8 @@ func (s *Service) Test(ctx context.Context, name string) (model.Server, error) {
 	if err != nil {
 		return srv, err
 	}
-	h, err := s.Connect(ctx, srv)
+	s.lines.drop(srv.ID) // what a test finds out is of now
+	h, err := s.dial(ctx, srv)
 	if err != nil {
 		return srv, err
 	}

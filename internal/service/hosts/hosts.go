@@ -47,6 +47,7 @@ type Service struct {
 	Sealer  Sealer
 	Agent   string
 	Now     func() time.Time
+	lines   lines
 }
 
 // Secrets are the credentials that came with a request. Empty means none or,
@@ -201,6 +202,7 @@ func (s *Service) Edit(ctx context.Context, name string, e Edit) (model.Server, 
 	if err := s.Records.SaveServer(ctx, srv); err != nil {
 		return srv, err
 	}
+	s.lines.drop(srv.ID)
 	return srv, s.keepSecrets(ctx, srv.ID, e.Secrets)
 }
 
@@ -248,6 +250,7 @@ func (s *Service) Drop(ctx context.Context, name string) error {
 			return fault.New(fault.Conflict, "slot-taken", "%s is %s", d.Name(), d.State).WithMend("Resume or undo it first.")
 		}
 	}
+	s.lines.drop(srv.ID)
 	return s.Records.DropServer(ctx, srv.ID)
 }
 
