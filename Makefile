@@ -47,6 +47,7 @@ lint: check
 bench: build
 	@command -v unzip >/dev/null || DEBIAN_FRONTEND=noninteractive apt-get install -y -qq unzip >/dev/null
 	$(GO) run ./bench/staging
+	$(GO) run ./bench/engine -out docs/benchmarks.md
 
 # Belongs to the engine: see docs/decisions/003-not-yet.md.
 soak:

@@ -47,7 +47,8 @@ func (r *Run) Backward(ctx context.Context) (err error) {
 
 func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks map[Key]Mark) error {
 	outcomes := make([]*Outcome, len(motions))
-	err := r.each(ctx, motions, func(ctx context.Context, i int, m draft.Motion) error {
+	f := &flight{calls: make(chan struct{}, max(1, r.Host.InFlight()))}
+	err := r.each(ctx, f, motions, func(ctx context.Context, i int, m draft.Motion) error {
 		if err := r.fault(AfterIntent, m); err != nil {
 			return err
 		}

@@ -13,6 +13,7 @@ import (
 	"errors"
 	"fmt"
 	"sync"
+	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
 	"golang.org/x/sync/semaphore"
@@ -175,24 +176,39 @@ func (r *Run) group(ctx context.Context, group []draft.Motion, marks map[Key]Mar
 		}
 		todo = append(todo, m)
 	}
-	for len(todo) > 0 {
+	// The next batch begins before the last of this one is through; the calls
+	// under way are counted over all of them.
+	f := &flight{calls: make(chan struct{}, max(1, r.Host.InFlight()))}
+	var g errgroup.Group
+	g.SetLimit(overlapping)
+	for len(todo) > 0 && !f.stopped.Load() {
 		n := min(batch, len(todo))
-		if err := r.batch(ctx, todo[:n], marks); err != nil {
-			return err
-		}
+		some := todo[:n]
 		todo = todo[n:]
+		if err := r.Journal.Intend(ctx, r.ID, some); err != nil {
+			f.stopped.Store(true)
+			return errors.Join(g.Wait(), err)
+		}
+		g.Go(func() error { return r.batch(ctx, f, some, marks) })
 	}
-	return nil
+	return g.Wait()
 }
 
-// batch makes the intents durable, does the motions side by side, and makes
-// the results durable: also those that came before an error.
-func (r *Run) batch(ctx context.Context, motions []draft.Motion, marks map[Key]Mark) error {
-	if err := r.Journal.Intend(ctx, r.ID, motions); err != nil {
-		return err
-	}
+// overlapping is how many batches are under way at a time.
+const overlapping = 4
+
+// flight is what the batches of a group share. The first error stops what has
+// not begun.
+type flight struct {
+	calls   chan struct{}
+	stopped atomic.Bool
+}
+
+// batch does motions side by side whose intents are durable, and makes the
+// results durable: also those that came before an error.
+func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, marks map[Key]Mark) error {
 	outcomes := make([]*Outcome, len(motions))
-	err := r.each(ctx, motions, func(ctx context.Context, i int, m draft.Motion) error {
+	err := r.each(ctx, f, motions, func(ctx context.Context, i int, m draft.Motion) error {
 		if err := r.fault(AfterIntent, m); err != nil {
 			return err
 		}
@@ -210,7 +226,7 @@ func (r *Run) batch(ctx context.Context, motions []draft.Motion, marks map[Key]M
 	})
 	// What is known is written down even when the context has ended. What could
 	// not be looked at stays unknown.
-	if e := r.settle(ctx, outcomes); e != nil && err == nil {
+	if e := r.settle(ctx, f, outcomes); e != nil && err == nil {
 		err = e
 	}
 	if e := r.conclude(context.WithoutCancel(ctx), outcomes, r.Journal.Conclude); e != nil {
@@ -229,24 +245,21 @@ func (r *Run) batch(ctx context.Context, motions []draft.Motion, marks map[Key]M
 
 // each runs do over the motions, as many at a time as the host is good for. The
 // first error stops those that have not begun.
-func (r *Run) each(ctx context.Context, motions []draft.Motion, do func(context.Context, int, draft.Motion) error) error {
+func (r *Run) each(ctx context.Context, f *flight, motions []draft.Motion, do func(context.Context, int, draft.Motion) error) error {
 	var g errgroup.Group
-	g.SetLimit(max(1, r.Host.InFlight()))
-	stop := make(chan struct{})
-	var once sync.Once
 	for i, m := range motions {
+		f.calls <- struct{}{}
 		g.Go(func() error {
-			select {
-			case <-stop:
+			defer func() { <-f.calls }()
+			if f.stopped.Load() {
 				return nil
-			default:
 			}
 			err := ctx.Err()
 			if err == nil {
 				err = do(ctx, i, m)
 			}
 			if err != nil {
-				once.Do(func() { close(stop) })
+				f.stopped.Store(true)
 				return &Trouble{Motion: m, Err: err}
 			}
 			return nil

@@ -13,7 +13,7 @@ import (
 // instead of one by one: what was sent must be there in its whole size and gets
 // its permission bits; what was set aside is compared with what the draft saw.
 // An outcome that cannot be looked at is taken out: its result is unknown.
-func (r *Run) settle(ctx context.Context, outcomes []*Outcome) error {
+func (r *Run) settle(ctx context.Context, f *flight, outcomes []*Outcome) error {
 	var which []int
 	var paths []tree.Path
 	for i, o := range outcomes {
@@ -44,7 +44,8 @@ func (r *Run) settle(ctx context.Context, outcomes []*Outcome) error {
 	for n, i := range which {
 		motions[n] = outcomes[i].Motion
 	}
-	return r.each(ctx, motions, func(ctx context.Context, n int, m draft.Motion) error {
+	after := &flight{calls: f.calls} // a failure elsewhere is no reason not to look
+	return r.each(ctx, after, motions, func(ctx context.Context, n int, m draft.Motion) error {
 		o, err := outcomes[which[n]], error(nil)
 		if m.Kind == draft.SendMotion {
 			err = r.checkSent(ctx, m, paths[n], infos[n], &o.Result)

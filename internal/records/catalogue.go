@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/tree"
@@ -131,6 +132,33 @@ func (db *DB) Locate(ctx context.Context, d tree.Digest) (stockroom.Location, er
 		return loc, stockroom.ErrNotHeld
 	}
 	return loc, err
+}
+
+// Held tells which of some contents the stockroom holds.
+func (db *DB) Held(ctx context.Context, digests []tree.Digest) (map[tree.Digest]bool, error) {
+	out := make(map[tree.Digest]bool, len(digests))
+	const many = 500
+	for len(digests) > 0 {
+		n := min(many, len(digests))
+		args := make([]any, n)
+		for i := range args {
+			args[i] = digests[i][:]
+		}
+		digests = digests[n:]
+		found, err := all(ctx, db.sql, func(r *sql.Rows, d *tree.Digest) error {
+			var raw []byte
+			err := r.Scan(&raw)
+			copy(d[:], raw)
+			return err
+		}, `SELECT digest FROM content WHERE digest IN (?`+strings.Repeat(",?", n-1)+`)`, args...)
+		if err != nil {
+			return nil, err
+		}
+		for _, d := range found {
+			out[d] = true
+		}
+	}
+	return out, nil
 }
 
 // Containers lists every container by name.

@@ -128,6 +128,29 @@ func TestRowsBeyondOneStatementAreAllInserted(t *testing.T) {
 	}
 }
 
+func TestWhatIsHeldIsToldOfManyAtOnce(t *testing.T) {
+	db := open(t)
+	var held []stockroom.Held
+	var asked []tree.Digest
+	want := map[tree.Digest]bool{}
+	for i := range 1201 {
+		d := tree.Sum(fmt.Append(nil, i))
+		asked = append(asked, d)
+		if i%3 == 0 {
+			held = append(held, stockroom.Held{Digest: d, Span: stockroom.Span{Method: stockroom.Stored}})
+			want[d] = true
+		}
+	}
+	_, err := db.AddArchive(t.Context(), model.Archive{Digest: tree.Sum([]byte("a")), Filename: "x", Container: "archives/a"}, nil, map[string][]stockroom.Held{"archives/a": held})
+	require.NoError(t, err)
+	got, err := db.Held(t.Context(), asked)
+	require.NoError(t, err)
+	require.Equal(t, want, got)
+	got, err = db.Held(t.Context(), nil)
+	require.NoError(t, err)
+	require.Empty(t, got)
+}
+
 func TestAContentIsIndexedOnceOverAllArchives(t *testing.T) {
 	db := open(t)
 	lamp := tree.Sum([]byte("lamp"))

@@ -42,7 +42,7 @@ type Records interface {
 	Refresh(ctx context.Context, server int64, reported map[tree.Path]draft.Reported) error
 	Events(ctx context.Context, server int64) ([]model.Event, error)
 	LastSeq(ctx context.Context, server int64, number int) (int64, error)
-	Locate(ctx context.Context, d tree.Digest) (stockroom.Location, error)
+	Held(ctx context.Context, digests []tree.Digest) (map[tree.Digest]bool, error)
 	Choices(ctx context.Context, server int64) (map[string][]string, error)
 	SaveChoices(ctx context.Context, server int64, parts map[string][]string) error
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)

@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
+	"slices"
 	"sync"
 
 	"golang.org/x/sync/errgroup"
@@ -16,7 +18,6 @@ import (
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/remote"
-	"restlesscrate/internal/stockroom"
 )
 
 // look observes what the request needs and makes the draft.
@@ -40,16 +41,36 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 	if err := s.Records.Refresh(ctx, srv.ID, proved); err != nil {
 		return nil, err
 	}
-	var failed error
-	req.Held = func(d tree.Digest) bool {
-		_, err := s.Records.Locate(ctx, d)
-		if err != nil && !errors.Is(err, stockroom.ErrNotHeld) {
-			failed = err
-		}
-		return err == nil
+	held, err := s.Records.Held(ctx, concerned(req, obs))
+	if err != nil {
+		return nil, err
 	}
-	made := draft.Make(req, obs)
-	return made, failed
+	req.Held = func(d tree.Digest) bool { return held[d] }
+	return draft.Make(req, obs), nil
+}
+
+// concerned lists every content that a draft may ask for.
+func concerned(req *draft.Request, obs draft.Observations) []tree.Digest {
+	all := map[tree.Digest]bool{}
+	for _, w := range req.Wanted {
+		for _, f := range w.Files {
+			all[f.Digest] = true
+		}
+	}
+	for _, r := range req.Back {
+		all[r.To.Digest] = true
+	}
+	for _, row := range req.Ledger {
+		all[row.State.Digest] = true
+		for _, c := range row.Claims {
+			all[c.Brings.Digest] = true
+		}
+	}
+	for _, s := range obs.Paths {
+		all[s.State.Digest] = true
+	}
+	delete(all, tree.Digest{})
+	return slices.Collect(maps.Keys(all))
 }
 
 // list lists the planned folders level by level and gives the files whose
@@ -110,7 +131,7 @@ func (s *Service) read(ctx context.Context, srv model.Server, h remote.Host, obs
 	seenAt := s.hostNow(srv)
 	var mu sync.Mutex
 	g, gctx := errgroup.WithContext(ctx)
-	g.SetLimit(max(1, min(16, h.InFlight())))
+	g.SetLimit(max(1, h.InFlight()))
 	for _, p := range paths {
 		g.Go(func() error {
 			d, err := deploy.HashOf(gctx, h, p)
