@@ -27,7 +27,7 @@ var allowed = map[string][]string{
 	"internal/jobs":            {"internal/model"},
 	"internal/helper":          {},
 	"internal/service/catalog": {"internal/core", "internal/model", "internal/fault", "internal/archive", "internal/stockroom", "internal/helper"},
-	"internal/service/hosts":   {"internal/core", "internal/model", "internal/fault", "internal/remote"},
+	"internal/service/hosts":   {"internal/core", "internal/model", "internal/fault", "internal/remote", "internal/stockroom", "internal/deploy"},
 	"internal/service/changes": {"internal/core", "internal/model", "internal/fault", "internal/remote", "internal/stockroom", "internal/deploy"},
 	"internal/service/insight": {"internal/core", "internal/model", "internal/fault"},
 	"internal/api":             {},

@@ -15,12 +15,14 @@ import (
 	"path/filepath"
 	"runtime/debug"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/gofrs/flock"
 
 	"restlesscrate/internal/archive"
 	"restlesscrate/internal/cli"
+	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/helper"
 	"restlesscrate/internal/httpapi"
 	"restlesscrate/internal/jobs"
@@ -72,6 +74,7 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 type service struct {
 	url      string
 	helpers  string // the folder of helper programs
+	self     deploy.Holder
 	token    string // of a client on this machine
 	api      *httpapi.Server
 	listener net.Listener
@@ -131,7 +134,27 @@ func (s *service) open(ctx context.Context, o cli.ServeOptions) error {
 	if err := s.clientFile(ctx, filepath.Join(o.Data, cli.ClientFile)); err != nil {
 		return err
 	}
+	if s.self, err = whoAmI(filepath.Join(o.Data, "service.id")); err != nil {
+		return err
+	}
 	return s.wire(ctx, room, sealer)
+}
+
+// whoAmI gives the id by which this service is known on hosts, made once.
+func whoAmI(file string) (deploy.Holder, error) {
+	raw, err := os.ReadFile(file)
+	if errors.Is(err, fs.ErrNotExist) {
+		raw = []byte(rand.Text())
+		err = os.WriteFile(file, raw, 0o600)
+	}
+	if err != nil {
+		return deploy.Holder{}, fmt.Errorf("the service's own id: %w", err)
+	}
+	machine, err := os.Hostname()
+	if err != nil {
+		machine = "an unknown machine"
+	}
+	return deploy.Holder{Service: strings.TrimSpace(string(raw)), Machine: machine}, nil
 }
 
 func (s *service) wire(ctx context.Context, room *stockroom.Room, sealer *seal.Sealer) error {
@@ -139,9 +162,9 @@ func (s *service) wire(ctx context.Context, room *stockroom.Room, sealer *seal.S
 	s.stopJobs = stop
 	s.jobs = jobs.New(jobCtx, s.db, s.log, time.Now, func(err error) any { return httpapi.ProblemOf(err) })
 	cat := &catalog.Service{Records: s.db, Room: room, Limits: archive.DefaultLimits, Helpers: helper.Folder{Dir: s.helpers}}
-	hst := &hosts.Service{Records: s.db, Books: cat, Sealer: sealer, Agent: os.Getenv("SSH_AUTH_SOCK"), Now: time.Now}
+	hst := &hosts.Service{Records: s.db, Books: cat, Sealer: sealer, Agent: os.Getenv("SSH_AUTH_SOCK"), Self: s.self.Service, Now: time.Now}
 	s.closers = append(s.closers, hst)
-	chg := &changes.Service{Records: s.db, Catalog: cat, Hosts: hst, Room: room, Now: time.Now, Log: s.log}
+	chg := &changes.Service{Records: s.db, Catalog: cat, Hosts: hst, Room: room, Self: s.self, Now: time.Now, Log: s.log}
 	s.api = &httpapi.Server{Catalog: cat, Hosts: hst, Changes: chg, Insight: &insight.Service{Records: s.db}, Jobs: s.jobs,
 		Access: s.db, Memory: memory{s.db}, Sessions: records.Sessions{DB: s.db}, Ready: s.db.Ping, Console: web.Console(), Log: s.log,
 		Now: time.Now, Version: version, BaseURL: func() string { return s.url }}

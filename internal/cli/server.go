@@ -37,7 +37,8 @@ func (a *App) serverCommand() *cli.Command {
 		{Name: "show", Usage: "show a server", UsageText: "restless server show NAME", Action: a.serverShow},
 		{Name: "edit", Usage: "change a server", UsageText: "restless server edit NAME [--rename NAME] [--root PATH] ...",
 			Flags: append([]cli.Flag{&cli.StringFlag{Name: "rename", Usage: "its new `NAME`"}, &cli.StringFlag{Name: "rulebook", Usage: "another rulebook (`NAME`), while nothing was deployed"}, &cli.BoolFlag{Name: "forget-key", Usage: "take back that the host's key was confirmed"}}, transportFlags()...), Action: a.serverEdit},
-		{Name: "test", Usage: "connect and find out what the host can do", UsageText: "restless server test NAME", Action: a.serverTest},
+		{Name: "test", Usage: "connect and find out what the host can do", UsageText: "restless server test NAME [--unlock]",
+			Flags: []cli.Flag{&cli.BoolFlag{Name: "unlock", Usage: "take away what a lost service has left on the host, its lock too"}, yes()}, Action: a.serverTest},
 		{Name: "trust", Usage: "confirm the host's key", UsageText: "restless server trust NAME FINGERPRINT", Action: a.serverTrust},
 		{Name: "drop", Usage: "forget a server; its files are not touched", UsageText: "restless server drop NAME", Flags: []cli.Flag{yes()}, Action: a.serverDrop},
 	}}
@@ -260,6 +261,7 @@ func (a *App) serverShow(ctx context.Context, cmd *cli.Command) error {
 type serverCalls interface {
 	Server(ctx context.Context, name string) (api.Server, error)
 	TestServer(ctx context.Context, name string) (api.Server, error)
+	UnlockServer(ctx context.Context, name string) (api.Server, error)
 	EditServer(ctx context.Context, name string, e api.ServerEdit) (api.Server, error)
 }
 
@@ -280,7 +282,15 @@ func (a *App) withServer(_ context.Context, cmd *cli.Command, do func(serverCall
 }
 
 func (a *App) serverTest(ctx context.Context, cmd *cli.Command) error {
-	return a.withServer(ctx, cmd, func(c serverCalls, name string) (api.Server, error) { return c.TestServer(ctx, name) })
+	return a.withServer(ctx, cmd, func(c serverCalls, name string) (api.Server, error) {
+		if !cmd.Bool("unlock") {
+			return c.TestServer(ctx, name)
+		}
+		if err := a.confirm(cmd, fmt.Sprintf("Take another service's lock on %s away? Only do so if that service is lost for good.", name)); err != nil {
+			return api.Server{}, err
+		}
+		return c.UnlockServer(ctx, name)
+	})
 }
 
 func (a *App) serverEdit(ctx context.Context, cmd *cli.Command) error {

@@ -156,6 +156,11 @@ func (c *Client) TestServer(ctx context.Context, name string) (api.Server, error
 	return call[api.Server](ctx, c, http.MethodPost, "/servers/"+esc(name)+"/test", nil)
 }
 
+// UnlockServer is TestServer that takes away what a lost service has left.
+func (c *Client) UnlockServer(ctx context.Context, name string) (api.Server, error) {
+	return call[api.Server](ctx, c, http.MethodPost, "/servers/"+esc(name)+"/test?unlock=true", nil)
+}
+
 // TrustServer confirms the host's key.
 func (c *Client) TrustServer(ctx context.Context, name, fingerprint string) (api.Server, error) {
 	return call[api.Server](ctx, c, http.MethodPost, "/servers/"+esc(name)+"/trust", api.TrustKey{Fingerprint: fingerprint})

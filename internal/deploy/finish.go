@@ -181,10 +181,12 @@ func (r *Run) workFolder(ctx context.Context) error {
 
 // removeWork takes the work folder away; what another deployment has in it stays.
 func (r *Run) removeWork(ctx context.Context) error {
-	if r.Names.Beside {
-		return nil
-	}
 	for _, p := range []tree.Path{r.Names.Folder(), draft.Work} {
+		if p == draft.Work && r.Held {
+			if err := Unlock(ctx, r.Host); err != nil {
+				return err
+			}
+		}
 		err := r.Host.RemoveFolder(ctx, p)
 		if err != nil && !errors.Is(err, fs.ErrNotExist) && !(p == draft.Work && errors.Is(err, remote.ErrNotEmpty)) {
 			return fmt.Errorf("remove the work folder %s: %w", p, err)

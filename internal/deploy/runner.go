@@ -59,6 +59,9 @@ type Run struct {
 	Room    *stockroom.Room
 	Journal Journal
 	Tell    func(Progress) // may be nil; called from one goroutine at a time
+	// Held is set where this run's deployment holds the host's lock: it is
+	// given back with the work folder.
+	Held bool
 	// Fault, where set, is called at every point of every motion; an error
 	// breaks the run there. Only tests set it.
 	Fault func(Point, draft.Motion) error

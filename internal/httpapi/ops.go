@@ -73,8 +73,11 @@ func (s *Server) serverOps(h huma.API) {
 	huma.Register(h, op(http.MethodDelete, "/servers/{server}", "drop-server", "Forget a server; its files are not touched", "servers"), func(ctx context.Context, in *OnServer) (*done, error) {
 		return nil, s.fail(ctx, s.Hosts.Drop(ctx, in.Server))
 	})
-	huma.Register(h, op(http.MethodPost, "/servers/{server}/test", "test-server", "Connect and find out what the host can do", "servers"), func(ctx context.Context, in *OnServer) (*body[api.Server], error) {
-		srv, err := s.Hosts.Test(ctx, in.Server)
+	huma.Register(h, op(http.MethodPost, "/servers/{server}/test", "test-server", "Connect and find out what the host can do", "servers"), func(ctx context.Context, in *struct {
+		OnServer
+		Unlock bool `query:"unlock" doc:"Take away what a lost service has left on the host, its lock too"`
+	}) (*body[api.Server], error) {
+		srv, err := s.Hosts.Test(ctx, in.Server, in.Unlock)
 		return &body[api.Server]{wireServer(srv)}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/trust", "trust-server", "Confirm the host's key", "servers"), func(ctx context.Context, in *struct {

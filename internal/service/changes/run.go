@@ -133,14 +133,37 @@ func (s *Service) runner(d model.Deployment, h remote.Host, tell Tell) *deploy.R
 		Journal: s.Records, Tell: func(p deploy.Progress) { tell(p.Kind, p) }}
 }
 
+// lock takes the host's lock for a deployment that has something to do there.
+func (s *Service) lock(ctx context.Context, h remote.Host, d model.Deployment) error {
+	if len(d.Draft.Motions) == 0 {
+		return nil
+	}
+	me := s.Self
+	me.Person, me.Deployment, me.Since = d.Runner, d.Name(), s.Now().UnixMilli()
+	err := deploy.Lock(ctx, h, me)
+	var locked *deploy.LockedError
+	if errors.As(err, &locked) {
+		return fault.New(fault.Conflict, "host-locked", "%s cannot run now: %v", d.Name(), locked).
+			WithMend("Nothing was done. If that service is lost for good: server test %s --unlock.", d.Server)
+	}
+	return err
+}
+
 // forward does what is left of a deployment, records it, and tidies.
 func (s *Service) forward(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, from model.State, tell Tell) (model.Deployment, error) {
+	if err := s.lock(ctx, h, d); err != nil {
+		if from == model.Queued { // nothing has been done: the draft is a draft again
+			err = errors.Join(err, s.Records.Advance(context.WithoutCancel(ctx), d.ID, model.Draft, model.Queued))
+		}
+		return d, err
+	}
 	if err := s.Records.Advance(ctx, d.ID, model.Running, from); err != nil {
 		return d, err
 	}
 	d.State = model.Running
 	s.Log.Info("running", "deployment", d.Name(), "motions", len(d.Draft.Motions))
 	run := s.runner(d, h, tell)
+	run.Held = len(d.Draft.Motions) > 0
 	begun := s.Now()
 	mark := func(ms *int64) { *ms += s.Now().Sub(begun).Milliseconds(); begun = s.Now() }
 	if err := run.Forward(ctx, draft.Prepare); err != nil {
@@ -223,10 +246,14 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, te
 	}
 	defer h.Close()
 	d.Runner = actor
+	if err := s.lock(ctx, h, d); err != nil {
+		return d, err
+	}
 	if err := s.Records.Advance(ctx, d.ID, model.Undoing, model.Halted); err != nil {
 		return d, err
 	}
 	run := s.runner(d, h, tell)
+	run.Held = true
 	if err := run.Backward(ctx); err != nil {
 		return s.halt(ctx, d, run, err)
 	}

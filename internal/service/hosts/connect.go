@@ -4,8 +4,11 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
+	"strconv"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/remote"
@@ -113,8 +116,9 @@ func (s *Service) ForgetKey(ctx context.Context, name string) (model.Server, err
 	return srv, s.Records.SaveServer(ctx, srv)
 }
 
-// Test connects, finds out what the host can do, and records it.
-func (s *Service) Test(ctx context.Context, name string) (model.Server, error) {
+// Test connects, finds out what the host can do, and records it. What a lost
+// service has left on the host is told, and taken away where unlock is set.
+func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Server, error) {
 	srv, err := s.Find(ctx, name)
 	if err != nil {
 		return srv, err
@@ -130,9 +134,61 @@ func (s *Service) Test(ctx context.Context, name string) (model.Server, error) {
 		return srv, fault.New(fault.Failed, "host-refuses", "%s was reached, but it cannot be worked on", name).Because(err).
 			WithMend("Does this user have the right to write in the root?")
 	}
+	left, err := s.remains(ctx, srv, h, unlock)
+	if err != nil {
+		return srv, fmt.Errorf("look into the work folder of %s: %w", name, err)
+	}
 	srv.Abilities = &model.Abilities{TestedAt: s.Now().UnixMilli(), Modes: f.Modes, CaseBlind: f.CaseBlind, RenameFromWork: f.RenameFromWork,
-		RenameOver: f.RenameOver, Resolution: f.Resolution, Skew: f.Skew, Free: f.Free, Words: append(words(f), openLine(srv.Transport)...)}
+		RenameOver: f.RenameOver, Resolution: f.Resolution, Skew: f.Skew, Free: f.Free, Words: slices.Concat(words(f), openLine(srv.Transport), left)}
 	return srv, s.Records.SaveServer(ctx, srv)
+}
+
+// remains says in words what the work folder holds that nobody here needs.
+func (s *Service) remains(ctx context.Context, srv model.Server, h remote.Host, unlock bool) ([]string, error) {
+	list, err := s.Records.Deployments(ctx, srv.Name, 0, 1000)
+	if err != nil {
+		return nil, err
+	}
+	needed, open := map[string]bool{}, ""
+	for _, d := range list {
+		if d.State.Open() || d.Untidy {
+			needed[strconv.Itoa(d.Number)] = true
+		}
+		if d.State.Open() {
+			open = d.Name()
+		}
+	}
+	r, err := deploy.FindRemains(ctx, h, func(number string) bool { return needed[number] })
+	if err != nil {
+		return nil, err
+	}
+	if r.Locked && r.Holder.Service == s.Self && open != "" {
+		return []string{"It is locked for " + open + ", which is not finished."}, nil
+	}
+	var out []string
+	if r.Locked {
+		out = append(out, fmt.Sprintf("The host says: %v.", &deploy.LockedError{Holder: r.Holder}))
+	}
+	if n := len(r.Uploads); n > 0 {
+		out = append(out, fmt.Sprintf("The work folder holds %s that were uploaded and never put in place.", filesOf(n)))
+	}
+	for _, p := range r.Aside {
+		out = append(out, fmt.Sprintf("%s was set aside and not put back; it stays, since it may be the only copy.", p))
+	}
+	switch {
+	case !unlock && (r.Locked || len(r.Uploads) > 0):
+		return append(out, fmt.Sprintf("If the service that left this is lost for good: server test %s --unlock.", srv.Name)), nil
+	case unlock && (r.Locked || len(r.Uploads) > 0):
+		return append(out, "That is cleared now."), r.Clear(ctx, h)
+	}
+	return out, nil
+}
+
+func filesOf(n int) string {
+	if n == 1 {
+		return "1 file"
+	}
+	return fmt.Sprintf("%d files", n)
 }
 
 // openLine says where what is sent can be read on the way.

@@ -46,6 +46,7 @@ type Service struct {
 	Books   Books
 	Sealer  Sealer
 	Agent   string
+	Self    string // this service's own id, as its locks on hosts name it
 	Now     func() time.Time
 	lines   lines
 }

@@ -85,7 +85,7 @@ func TestAnEditKeepsWhatItDoesNotName(t *testing.T) {
 	root := t.TempDir()
 	_, err := s.Add(t.Context(), model.Server{Name: "saltpan", Rulebook: "harbour", Transport: folder(root), Variables: map[string]string{"port": "north"}, Facts: map[string]string{"game": "9.3"}}, Secrets{})
 	require.NoError(t, err)
-	tested, err := s.Test(t.Context(), "saltpan")
+	tested, err := s.Test(t.Context(), "saltpan", false)
 	require.NoError(t, err)
 	require.NotNil(t, tested.Abilities)
 	name := "pier"

@@ -21,12 +21,19 @@
   const attempt = new Attempt();
   let editing = $state(false);
   let dropping = $state(false);
+  let unlocking = $state(false);
 
   async function act(what: string, does: () => Promise<unknown>) {
     await attempt.run(what, does);
     await client.invalidateQueries({ queryKey: ['status', server.name] });
   }
 
+  let left = $derived(server.abilities?.words.some((w) => w.includes('--unlock')));
+  const unlock = () =>
+    act('unlock', async () => {
+      await ok(api.POST('/servers/{server}/test', { params: { ...params.params, query: { unlock: true } } }));
+      unlocking = false;
+    });
   const test = () => act('test', () => ok(api.POST('/servers/{server}/test', params)));
   const trust = () =>
     act('trust', async () => {
@@ -70,6 +77,10 @@
     <ul class="px-4 py-3">
       {#each server.abilities.words as w (w)}<li class="row py-1">{w}</li>{/each}
     </ul>
+    {#if left}<div class="px-4 pb-3">
+        <Button disabled={attempt.busy !== ''} onclick={() => (unlocking = true)}>Clear what was left…</Button
+        >
+      </div>{/if}
     <p class="reason border-t border-rule px-4 py-2">
       Found out {clock(server.abilities.testedAt)}{#if server.hostKey}; the host's key is {server.hostKey}{/if}
     </p>
@@ -99,4 +110,12 @@
 >
   {#if attempt.error}<Trouble error={attempt.error} />{/if}
   <Button kind="main" disabled={attempt.busy !== ''} onclick={drop}>Forget {server.name}</Button>
+</Sheet>
+
+<Sheet
+  bind:open={unlocking}
+  title="Clear what another service left on {server.name}?"
+  about="Its lock and its unfinished uploads go. Only do so if that service is lost for good. Files of the server that were set aside stay."
+>
+  <Button kind="main" disabled={attempt.busy !== ''} onclick={unlock}>Clear it</Button>
 </Sheet>

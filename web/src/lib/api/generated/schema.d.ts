@@ -2649,7 +2649,10 @@ export interface operations {
     };
     "test-server": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Take away what a lost service has left on the host, its lock too */
+                unlock?: boolean;
+            };
             header?: {
                 /** @description The same key gives the first answer again */
                 "Idempotency-Key"?: string;

@@ -1,0 +1,182 @@
+package deploy
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"strings"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/remote"
+)
+
+// Holder is who holds a host's lock. Since is UTC milliseconds by the holder's
+// clock.
+type Holder struct {
+	Service    string `json:"service"` // a service's own id
+	Machine    string `json:"machine"` // where it runs, for people
+	Person     string `json:"person"`
+	Deployment string `json:"deployment"`
+	Since      int64  `json:"since"`
+}
+
+// LockedError is returned where another service holds a host. Holder is empty
+// where the lock does not say whose it is.
+type LockedError struct{ Holder Holder }
+
+func (e *LockedError) Error() string {
+	if e.Holder.Service == "" {
+		return "it is locked, and the lock does not say by whom"
+	}
+	return fmt.Sprintf("it is locked for %s by %s, on the service at %s", e.Holder.Deployment, e.Holder.Person, e.Holder.Machine)
+}
+
+// lockFolder is the lock: making a folder is atomic on every transport, and
+// fails where it is there. heldBy in it says by whom.
+const (
+	lockFolder = draft.Work + "/lock"
+	heldBy     = lockFolder + "/held-by.json"
+)
+
+// Lock takes a host's lock, or goes on with one that this service has taken
+// before: the service itself sees to it that it does one thing at a time. The
+// error is a *[LockedError] where another service holds it.
+func Lock(ctx context.Context, h remote.Host, me Holder) error {
+	if err := h.MakeFolder(ctx, draft.Work, 0o755); err != nil && !errors.Is(err, fs.ErrExist) {
+		return fmt.Errorf("make the work folder: %w", err)
+	}
+	err := h.MakeFolder(ctx, lockFolder, 0o755)
+	if err != nil && !errors.Is(err, fs.ErrExist) {
+		return fmt.Errorf("take the host's lock: %w", err)
+	}
+	if err != nil {
+		holder, err := readHolder(ctx, h)
+		if err != nil {
+			return err
+		}
+		if holder.Service != me.Service {
+			return &LockedError{holder}
+		}
+	}
+	raw, err := json.Marshal(me)
+	if err != nil {
+		return err
+	}
+	w, err := h.Create(ctx, heldBy, 0)
+	if err != nil {
+		return fmt.Errorf("sign the host's lock: %w", err)
+	}
+	_, err = w.Write(raw)
+	if err = errors.Join(err, w.Close()); err != nil {
+		return fmt.Errorf("sign the host's lock: %w", err)
+	}
+	return nil
+}
+
+// readHolder reads who holds the lock; nobody's name in it is no error.
+func readHolder(ctx context.Context, h remote.Host) (who Holder, err error) {
+	f, err := h.Open(ctx, heldBy)
+	if errors.Is(err, fs.ErrNotExist) {
+		return who, nil // broken off between making the folder and signing it
+	}
+	if err != nil {
+		return who, fmt.Errorf("read the host's lock: %w", err)
+	}
+	raw, err := io.ReadAll(io.LimitReader(f, 4096))
+	if err = errors.Join(err, f.Close()); err != nil {
+		return who, fmt.Errorf("read the host's lock: %w", err)
+	}
+	if json.Unmarshal(raw, &who) != nil {
+		return Holder{}, nil
+	}
+	return who, nil
+}
+
+// Unlock gives the lock back. A host that has none is fine.
+func Unlock(ctx context.Context, h remote.Host) error {
+	for _, act := range []func() error{func() error { return h.RemoveFile(ctx, heldBy) }, func() error { return h.RemoveFolder(ctx, lockFolder) }} {
+		if err := act(); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return fmt.Errorf("give the host's lock back: %w", err)
+		}
+	}
+	return nil
+}
+
+// Remains is what the work folder holds that no deployment of this service
+// still needs.
+type Remains struct {
+	Locked  bool
+	Holder  Holder
+	Uploads []tree.Path // begun and never put in place
+	Aside   []tree.Path // a server's own files that were set aside and not put back
+}
+
+// FindRemains looks into the work folder. mine tells whether this service still
+// needs what a deployment of that number has there.
+func FindRemains(ctx context.Context, h remote.Host, mine func(number string) bool) (r Remains, err error) {
+	list, err := h.List(ctx, draft.Work)
+	if errors.Is(err, fs.ErrNotExist) {
+		return r, nil
+	}
+	if err != nil {
+		return r, err
+	}
+	for _, i := range list {
+		at := draft.Work.Join(tree.Path(i.Name))
+		switch {
+		case at == lockFolder:
+			r.Locked = true
+			if r.Holder, err = readHolder(ctx, h); err != nil {
+				return r, err
+			}
+		case i.Being != tree.Folder || mine(i.Name):
+		default:
+			inside, err := h.List(ctx, at)
+			if err != nil {
+				return r, err
+			}
+			for _, f := range inside {
+				if strings.HasSuffix(f.Name, ".out") {
+					r.Aside = append(r.Aside, at.Join(tree.Path(f.Name)))
+				} else {
+					r.Uploads = append(r.Uploads, at.Join(tree.Path(f.Name)))
+				}
+			}
+		}
+	}
+	return r, nil
+}
+
+// Clear takes the lock away and what was uploaded and never put in place. A
+// server's own files that were set aside stay: nobody else may have them.
+func (r Remains) Clear(ctx context.Context, h remote.Host) error {
+	folders := map[tree.Path]bool{}
+	for _, p := range r.Uploads {
+		if err := h.RemoveFile(ctx, p); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+		folders[p.Dir()] = true
+	}
+	if r.Locked {
+		if err := Unlock(ctx, h); err != nil {
+			return err
+		}
+	}
+	for _, p := range r.Aside {
+		delete(folders, p.Dir())
+	}
+	for p := range folders {
+		if err := h.RemoveFolder(ctx, p); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+	}
+	err := h.RemoveFolder(ctx, draft.Work)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) && !errors.Is(err, remote.ErrNotEmpty) {
+		return err
+	}
+	return nil
+}

@@ -1,0 +1,61 @@
+package deploy_test
+
+import (
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/remote"
+	"restlesscrate/internal/testbed"
+)
+
+func TestAHostsLockIsOneServicesAtATime(t *testing.T) {
+	root := t.TempDir()
+	h, err := remote.OpenLocal(root)
+	require.NoError(t, err)
+	defer h.Close()
+	yard := deploy.Holder{Service: "yard-1", Machine: "yard", Person: "ida", Deployment: "lantern#7", Since: 5}
+	quay := deploy.Holder{Service: "quay-1", Machine: "quay", Person: "ole", Deployment: "lantern#2", Since: 6}
+	require.NoError(t, deploy.Lock(t.Context(), h, yard))
+	err = deploy.Lock(t.Context(), h, quay)
+	require.EqualError(t, err, "it is locked for lantern#7 by ida, on the service at yard")
+	var locked *deploy.LockedError
+	require.ErrorAs(t, err, &locked)
+	require.Equal(t, yard, locked.Holder)
+	require.NoError(t, deploy.Lock(t.Context(), h, yard), "its own lock is no hindrance after a crash")
+	require.NoError(t, deploy.Unlock(t.Context(), h))
+	require.NoError(t, deploy.Unlock(t.Context(), h), "nor is one that is gone")
+	require.NoError(t, deploy.Lock(t.Context(), h, quay))
+	require.NoError(t, deploy.Unlock(t.Context(), h))
+
+	// Broken off before it was signed: nobody's, so nobody's to take.
+	require.NoError(t, h.MakeFolder(t.Context(), ".restless-crate/lock", 0o755))
+	require.EqualError(t, deploy.Lock(t.Context(), h, yard), "it is locked, and the lock does not say by whom")
+}
+
+func TestWhatALostServiceLeftIsFoundAndTheServersOwnFilesStay(t *testing.T) {
+	root := t.TempDir()
+	for path, text := range map[string]string{".restless-crate/7/1.in": "new", ".restless-crate/7/2.out": "the server's", ".restless-crate/8/1.in": "new", ".restless-crate/9/1.in": "ours", "a": "b"} {
+		testbed.Write(t, filepath.Join(root, path), text)
+	}
+	h, err := remote.OpenLocal(root)
+	require.NoError(t, err)
+	defer h.Close()
+	require.NoError(t, deploy.Lock(t.Context(), h, deploy.Holder{Service: "gone", Machine: "old box", Person: "ida", Deployment: "lantern#7"}))
+	mine := func(number string) bool { return number == "9" }
+	r, err := deploy.FindRemains(t.Context(), h, mine)
+	require.NoError(t, err)
+	require.True(t, r.Locked)
+	require.Equal(t, "old box", r.Holder.Machine)
+	require.ElementsMatch(t, []tree.Path{".restless-crate/7/1.in", ".restless-crate/8/1.in"}, r.Uploads)
+	require.Equal(t, []tree.Path{".restless-crate/7/2.out"}, r.Aside)
+	require.NoError(t, r.Clear(t.Context(), h))
+	require.Equal(t, map[string]string{".restless-crate/7/2.out": "the server's", ".restless-crate/9/1.in": "ours", "a": "b"}, testbed.Files(testbed.Snapshot(t, root)))
+	r, err = deploy.FindRemains(t.Context(), h, mine)
+	require.NoError(t, err)
+	require.False(t, r.Locked)
+	require.Empty(t, r.Uploads)
+}
