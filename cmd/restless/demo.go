@@ -30,9 +30,9 @@ func runDemo(ctx context.Context, o cli.DemoOptions) (err error) {
 	}
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
 	data := filepath.Join(dir, "data")
-	s, err := openService(ctx, cli.ServeOptions{Data: data, Listen: demoListen}, quiet)
+	s, err := openService(ctx, cli.ServeOptions{Data: data, Listen: demoListen, RideOut: time.Minute}, quiet)
 	if err != nil {
-		if s, err = openService(ctx, cli.ServeOptions{Data: data, Listen: "127.0.0.1:0"}, quiet); err != nil {
+		if s, err = openService(ctx, cli.ServeOptions{Data: data, Listen: "127.0.0.1:0", RideOut: time.Minute}, quiet); err != nil {
 			return err
 		}
 	}

@@ -75,6 +75,7 @@ type service struct {
 	url      string
 	helpers  string // the folder of helper programs
 	self     deploy.Holder
+	rideOut  time.Duration
 	token    string // of a client on this machine
 	api      *httpapi.Server
 	listener net.Listener
@@ -97,6 +98,7 @@ func openService(ctx context.Context, o cli.ServeOptions, log *slog.Logger) (*se
 }
 
 func (s *service) open(ctx context.Context, o cli.ServeOptions) error {
+	s.rideOut = o.RideOut
 	if s.helpers = o.Helpers; s.helpers == "" {
 		s.helpers = filepath.Join(o.Data, "helpers")
 	}
@@ -164,7 +166,7 @@ func (s *service) wire(ctx context.Context, room *stockroom.Room, sealer *seal.S
 	cat := &catalog.Service{Records: s.db, Room: room, Limits: archive.DefaultLimits, Helpers: helper.Folder{Dir: s.helpers}}
 	hst := &hosts.Service{Records: s.db, Books: cat, Sealer: sealer, Agent: os.Getenv("SSH_AUTH_SOCK"), Self: s.self.Service, Now: time.Now}
 	s.closers = append(s.closers, hst)
-	chg := &changes.Service{Records: s.db, Catalog: cat, Hosts: hst, Room: room, Self: s.self, Now: time.Now, Log: s.log}
+	chg := &changes.Service{Records: s.db, Catalog: cat, Hosts: hst, Room: room, RideOut: s.rideOut, Self: s.self, Now: time.Now, Log: s.log}
 	s.api = &httpapi.Server{Catalog: cat, Hosts: hst, Changes: chg, Insight: &insight.Service{Records: s.db}, Jobs: s.jobs,
 		Access: s.db, Memory: memory{s.db}, Sessions: records.Sessions{DB: s.db}, Ready: s.db.Ping, Console: web.Console(), Log: s.log,
 		Now: time.Now, Version: version, BaseURL: func() string { return s.url }}

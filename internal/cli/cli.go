@@ -10,6 +10,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
@@ -29,8 +30,9 @@ const (
 // ServeOptions are what `serve` is started with.
 type ServeOptions struct {
 	Data, Listen string
-	Helpers      string // the folder of helper programs; in Data where empty
-	Beyond       bool   // allow addresses that are not loopback
+	Helpers      string        // the folder of helper programs; in Data where empty
+	RideOut      time.Duration // for how long a lost line is tried again
+	Beyond       bool          // allow addresses that are not loopback
 	Verbose      bool
 }
 

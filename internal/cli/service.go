@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"time"
 
 	"github.com/urfave/cli/v3"
 )
@@ -13,6 +14,7 @@ func (a *App) serveCommand() *cli.Command {
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "listen", Value: "127.0.0.1:7420", Usage: "the `ADDRESS` it answers on"},
 			&cli.StringFlag{Name: "helpers", Usage: "the `FOLDER` of programs for games' own packed formats; helpers in the data folder if not given"},
+			&cli.DurationFlag{Name: "ride-out", Value: time.Minute, Usage: "for how `LONG` a line that is lost in a deployment is tried again before it is halted"},
 			&cli.BoolFlag{Name: "beyond-this-machine", Usage: "allow an address that other machines can reach"},
 			&cli.BoolFlag{Name: "verbose", Usage: "log every call"},
 		},
@@ -24,7 +26,7 @@ func (a *App) serveCommand() *cli.Command {
 			if data == "" {
 				data = DefaultData()
 			}
-			return a.Serve(ctx, ServeOptions{Data: data, Listen: cmd.String("listen"), Helpers: cmd.String("helpers"), Beyond: cmd.Bool("beyond-this-machine"), Verbose: cmd.Bool("verbose")})
+			return a.Serve(ctx, ServeOptions{Data: data, Listen: cmd.String("listen"), Helpers: cmd.String("helpers"), RideOut: cmd.Duration("ride-out"), Beyond: cmd.Bool("beyond-this-machine"), Verbose: cmd.Bool("verbose")})
 		},
 	}
 }

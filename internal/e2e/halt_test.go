@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"encoding/json"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -118,6 +119,43 @@ func TestALostLineHaltsAndGoesOnLater(t *testing.T) {
 	require.Equal(t, "halted", halted.State, "it stays halted while the fault lasts")
 	d.Restart(t)
 	s.must("deployment", "resume", draft.Name)
+	require.Equal(t, many("2.0")["drum-tent-main/drum-tent-main/wares/w007.txt"], testbed.Snapshot(t, root)["stalls/drum-tent/wares/w007.txt"].Text)
+	require.NoDirExists(t, filepath.Join(root, ".restless-crate"))
+}
+
+func TestAShortOutageIsRiddenOut(t *testing.T) {
+	s, d, root := overSSH(t)
+	s.trust()
+	s.kill()
+	s.rideOut = "1m"
+	s.up()
+	s.stage(many("1.0"))
+	s.stage(many("2.0"))
+	s.must("deploy", "lantern", "drum-tent@1.0", "--yes")
+	var draft, over api.Deployment
+	for tries := 0; ; tries++ {
+		require.Less(t, tries, 10, "ten runs got through before the line could be cut")
+		s.get(&draft, "deploy", "lantern", "drum-tent@2.0", "--draft")
+		status, answer := s.call("POST", fmt.Sprintf("/api/v1/servers/lantern/deployments/%d/run", draft.Number), s.token(), fmt.Sprintf(`{"digest":%q}`, draft.Digest))
+		require.Equal(t, 202, status)
+		testbed.Eventually(t, "some files are sent", func() bool {
+			return entries(filepath.Join(root, ".restless-crate", fmt.Sprint(draft.Number))) > 20
+		})
+		d.Stop()
+		s.get(&over, "deployment", "show", draft.Name)
+		d.Restart(t)
+		var job api.Job
+		require.NoError(t, json.Unmarshal([]byte(answer), &job))
+		testbed.Eventually(t, "the run is over", func() bool { s.get(&over, "deployment", "show", draft.Name); return over.State != "running" })
+		require.Equal(t, "done", over.State, over.Trouble)
+		_, events := s.call("GET", "/api/v1/jobs/"+job.ID+"/events", s.token(), "")
+		if strings.Contains(events, "the line to lantern is lost; trying again in 1s, for at most 1m0s more") {
+			require.Contains(t, events, "connected to lantern again; going on where it stopped")
+			break
+		}
+		s.must("rollback", "lantern", "--to", "1", "--yes")
+	}
+	require.Len(t, testbed.Files(testbed.Snapshot(t, root)), 201)
 	require.Equal(t, many("2.0")["drum-tent-main/drum-tent-main/wares/w007.txt"], testbed.Snapshot(t, root)["stalls/drum-tent/wares/w007.txt"].Text)
 	require.NoDirExists(t, filepath.Join(root, ".restless-crate"))
 }

@@ -46,10 +46,12 @@ type service struct {
 	cmd  *exec.Cmd
 	log  bytes.Buffer
 	env  []string
+	// rideOut is for how long a lost line is tried again.
+	rideOut string
 }
 
 func start(t *testing.T) *service {
-	s := &service{t: t, data: filepath.Join(t.TempDir(), "data"), port: testbed.FreePort(t)}
+	s := &service{t: t, data: filepath.Join(t.TempDir(), "data"), port: testbed.FreePort(t), rideOut: "0s"}
 	s.up()
 	t.Cleanup(s.kill)
 	return s
@@ -59,7 +61,7 @@ func start(t *testing.T) *service {
 func (s *service) up() {
 	s.t.Helper()
 	s.log.Reset()
-	s.cmd = exec.Command(binary, "serve", "--data", s.data, "--listen", fmt.Sprintf("127.0.0.1:%d", s.port))
+	s.cmd = exec.Command(binary, "serve", "--data", s.data, "--listen", fmt.Sprintf("127.0.0.1:%d", s.port), "--ride-out", s.rideOut)
 	s.cmd.Stdout, s.cmd.Stderr = &s.log, &s.log
 	s.cmd.Env = append(os.Environ(), s.env...)
 	require.NoError(s.t, s.cmd.Start())

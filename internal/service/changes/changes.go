@@ -69,6 +69,7 @@ type Service struct {
 	Catalog Catalog
 	Hosts   Hosts
 	Room    *stockroom.Room
+	RideOut time.Duration // for how long a lost line is tried again
 	Self    deploy.Holder // what this service is known by on hosts
 	Now     func() time.Time
 	Log     *slog.Logger

@@ -8,6 +8,7 @@ import (
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -163,18 +164,27 @@ func (s *Service) forward(ctx context.Context, srv model.Server, h remote.Host, 
 	d.State = model.Running
 	s.Log.Info("running", "deployment", d.Name(), "motions", len(d.Draft.Motions))
 	run := s.runner(d, h, tell)
+	defer func() { _ = run.Host.Close() }() // whichever it is by then; closing twice is fine
 	run.Held = len(d.Draft.Motions) > 0
 	begun := s.Now()
 	mark := func(ms *int64) { *ms += s.Now().Sub(begun).Milliseconds(); begun = s.Now() }
-	if err := run.Forward(ctx, draft.Prepare); err != nil {
+	forward := func(phase draft.Phase) error {
+		return s.rideOut(ctx, srv, run, tell, func() error { return run.Forward(ctx, phase) })
+	}
+	if err := forward(draft.Prepare); err != nil {
 		return s.halt(ctx, d, run, err)
 	}
 	mark(&d.Figures.PrepareMS)
-	if err := run.Forward(ctx, draft.Swap); err != nil {
+	if err := forward(draft.Swap); err != nil {
 		return s.halt(ctx, d, run, err)
 	}
 	mark(&d.Figures.SwapMS)
-	reported, changes, err := run.Look(ctx, s.hostNow(srv))
+	var reported map[tree.Path]draft.Reported
+	var changes []draft.Change
+	err := s.rideOut(ctx, srv, run, tell, func() (err error) {
+		reported, changes, err = run.Look(ctx, s.hostNow(srv))
+		return err
+	})
 	if err != nil {
 		return s.halt(ctx, d, run, err)
 	}
@@ -240,11 +250,12 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, te
 	if d.State != model.Halted {
 		return d, s.wrongState(d, "undo")
 	}
-	_, h, err := s.connect(ctx, d)
+	srv, h, err := s.connect(ctx, d)
 	if err != nil {
 		return d, err
 	}
-	defer h.Close()
+	run := s.runner(d, h, tell)
+	defer func() { _ = run.Host.Close() }() // whichever it is by then
 	d.Runner = actor
 	if err := s.lock(ctx, h, d); err != nil {
 		return d, err
@@ -252,9 +263,8 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, te
 	if err := s.Records.Advance(ctx, d.ID, model.Undoing, model.Halted); err != nil {
 		return d, err
 	}
-	run := s.runner(d, h, tell)
 	run.Held = true
-	if err := run.Backward(ctx); err != nil {
+	if err := s.rideOut(ctx, srv, run, tell, func() error { return run.Backward(ctx) }); err != nil {
 		return s.halt(ctx, d, run, err)
 	}
 	d.Notes = append(d.Notes, run.Notes()...)
