@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"time"
 
 	"restlesscrate/internal/cli"
 	"restlesscrate/internal/client"
