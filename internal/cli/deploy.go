@@ -134,6 +134,7 @@ func (a *App) deploymentCommand() *cli.Command {
 		{Name: "list", Usage: "list deployments, the newest first", UsageText: "restless deployment list [SERVER]", Action: a.deploymentList},
 		{Name: "show", Usage: "show a deployment", UsageText: text("show"), Action: a.deploymentShow},
 		{Name: "run", Usage: "run a draft", UsageText: text("run"), Flags: []cli.Flag{yes(), &cli.StringSliceFlag{Name: "accept", Usage: "accept a block: `CODE[=PATH]`"}}, Action: a.deploymentRun},
+		{Name: "halt", Usage: "stop a running deployment between two motions, to resume or undo it", UsageText: text("halt"), Action: a.deploymentHalt},
 		{Name: "resume", Usage: "finish a halted deployment", UsageText: text("resume"), Action: a.deploymentResume},
 		{Name: "undo", Usage: "take a halted deployment back", UsageText: text("undo"), Action: a.deploymentUndo},
 		{Name: "discard", Usage: "give a draft up", UsageText: text("discard"), Action: a.deploymentDiscard},
@@ -212,6 +213,21 @@ func (a *App) deploymentRun(ctx context.Context, cmd *cli.Command) error {
 
 func (a *App) deploymentResume(ctx context.Context, cmd *cli.Command) error {
 	return a.finish(ctx, cmd, (*client.Client).Resume)
+}
+
+func (a *App) deploymentHalt(ctx context.Context, cmd *cli.Command) error {
+	c, d, err := a.named(ctx, cmd)
+	if err != nil {
+		return err
+	}
+	if d, err = c.Halt(ctx, d.Server, d.Number); err != nil {
+		return err
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(d)
+	}
+	fmt.Fprintf(a.Out, "%s stops between two motions; what has begun is finished first.\n  restless deployment show %s       what state it is in\n", d.Name, d.Name)
+	return nil
 }
 
 func (a *App) deploymentUndo(ctx context.Context, cmd *cli.Command) error {

@@ -178,6 +178,11 @@ func (c *Client) Run(ctx context.Context, server string, number int, r api.RunDr
 	return c.work(ctx, deployment(server, number, "/run"), r, each)
 }
 
+// Halt stops a running deployment between two motions.
+func (c *Client) Halt(ctx context.Context, server string, number int) (api.Deployment, error) {
+	return call[api.Deployment](ctx, c, http.MethodPost, deployment(server, number, "/halt"), nil)
+}
+
 // Resume finishes a halted deployment.
 func (c *Client) Resume(ctx context.Context, server string, number int, each Each) (api.Deployment, error) {
 	return c.work(ctx, deployment(server, number, "/resume"), nil, each)

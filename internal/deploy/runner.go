@@ -66,6 +66,8 @@ type Run struct {
 	// breaks the run there. Only tests set it.
 	Fault func(Point, draft.Motion) error
 
+	stopper string        // who has asked for a halt
+	halting chan struct{} // closed then
 	mu      sync.Mutex
 	done    int
 	sent    int64
@@ -87,6 +89,47 @@ func (t *Trouble) Error() string {
 	return fmt.Sprintf("%s %s: %v", doing, t.Motion.Path, t.Err)
 }
 func (t *Trouble) Unwrap() error { return t.Err }
+
+// ErrStopped is the reason of a halt that a person has asked for.
+type ErrStopped struct{ Who string }
+
+func (e *ErrStopped) Error() string { return e.Who + " stopped it" }
+
+// Halt stops the run between motions: those that have begun are finished. The
+// deployment is halted then, to be resumed or undone.
+func (r *Run) Halt(who string) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.stopper == "" {
+		r.stopper = who
+		close(r.stopped())
+	}
+}
+
+// Stopped is closed once a halt was asked for.
+func (r *Run) Stopped() <-chan struct{} {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.stopped()
+}
+
+// stopped is called with mu held.
+func (r *Run) stopped() chan struct{} {
+	if r.halting == nil {
+		r.halting = make(chan struct{})
+	}
+	return r.halting
+}
+
+// asked gives the error of a halt that was asked for, else nil.
+func (r *Run) asked() error {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.stopper == "" {
+		return nil
+	}
+	return &ErrStopped{r.stopper}
+}
 
 // Notes are what the run has to say that is no error, in order.
 func (r *Run) Notes() []string {
@@ -185,6 +228,9 @@ func (r *Run) group(ctx context.Context, group []draft.Motion, marks map[Key]Mar
 	var g errgroup.Group
 	g.SetLimit(overlapping)
 	for len(todo) > 0 && !f.stopped.Load() {
+		if err := r.asked(); err != nil {
+			return errors.Join(g.Wait(), err)
+		}
 		n := min(batch, len(todo))
 		some := todo[:n]
 		todo = todo[n:]
@@ -205,6 +251,7 @@ const overlapping = 4
 type flight struct {
 	calls   chan struct{}
 	stopped atomic.Bool
+	looking bool // it only looks at what was done, which is not stopped
 }
 
 // batch does motions side by side whose intents are durable, and makes the
@@ -258,6 +305,9 @@ func (r *Run) each(ctx context.Context, f *flight, motions []draft.Motion, do fu
 				return nil
 			}
 			err := ctx.Err()
+			if err == nil && !f.looking {
+				err = r.asked()
+			}
 			if err == nil {
 				err = do(ctx, i, m)
 			}

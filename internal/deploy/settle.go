@@ -44,7 +44,7 @@ func (r *Run) settle(ctx context.Context, f *flight, outcomes []*Outcome) error 
 	for n, i := range which {
 		motions[n] = outcomes[i].Motion
 	}
-	after := &flight{calls: f.calls} // a failure elsewhere is no reason not to look
+	after := &flight{calls: f.calls, looking: true} // a failure elsewhere is no reason not to look
 	return r.each(ctx, after, motions, func(ctx context.Context, n int, m draft.Motion) error {
 		o, err := outcomes[which[n]], error(nil)
 		if m.Kind == draft.SendMotion {

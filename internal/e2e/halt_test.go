@@ -159,3 +159,31 @@ func TestAShortOutageIsRiddenOut(t *testing.T) {
 	require.Equal(t, many("2.0")["drum-tent-main/drum-tent-main/wares/w007.txt"], testbed.Snapshot(t, root)["stalls/drum-tent/wares/w007.txt"].Text)
 	require.NoDirExists(t, filepath.Join(root, ".restless-crate"))
 }
+
+func TestARunIsStoppedByAPerson(t *testing.T) {
+	s, root := folderServer(t)
+	s.stage(many("1.0"))
+	s.stage(many("2.0"))
+	s.must("deploy", "lantern", "drum-tent@1.0", "--yes")
+	s.fails(1, "lantern#1 is done; only what is running can be halted", "deployment", "halt", "lantern#1")
+	for tries := 0; ; tries++ {
+		require.Less(t, tries, 10, "ten runs got through before they could be stopped")
+		old := testbed.Snapshot(t, root)
+		var d api.Deployment
+		s.get(&d, "deploy", "lantern", "drum-tent@2.0", "--draft")
+		status, _ := s.call("POST", fmt.Sprintf("/api/v1/servers/lantern/deployments/%d/run", d.Number), s.token(), fmt.Sprintf(`{"digest":%q}`, d.Digest))
+		require.Equal(t, 202, status)
+		testbed.Eventually(t, "some files are sent", func() bool { return entries(filepath.Join(root, ".restless-crate", fmt.Sprint(d.Number))) > 5 })
+		stopped, _ := s.call("POST", fmt.Sprintf("/api/v1/servers/lantern/deployments/%d/halt", d.Number), s.token(), "")
+		testbed.Eventually(t, "it is over", func() bool { s.get(&d, "deployment", "show", d.Name); return d.State != "running" })
+		if stopped != 200 || d.State != "halted" {
+			require.Equal(t, "done", d.State)
+			s.must("rollback", "lantern", "--to", "1", "--yes")
+			continue
+		}
+		require.Contains(t, d.Trouble, "owner stopped it")
+		s.must("deployment", "undo", d.Name)
+		require.Equal(t, old, testbed.Snapshot(t, root))
+		return
+	}
+}

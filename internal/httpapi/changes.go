@@ -83,6 +83,14 @@ func (s *Server) changeOps(h huma.API) {
 			return s.Changes.Run(ctx, d, in.Body.Digest, accepts, actor, tell)
 		})
 	})
+	huma.Register(h, op(http.MethodPost, "/servers/{server}/deployments/{number}/halt", "halt-deployment", "Stop a running deployment between two motions, to resume or undo it", "deployments"), func(ctx context.Context, in *Numbered) (*body[api.Deployment], error) {
+		d, err := s.Changes.Find(ctx, in.Server, in.Number)
+		if err == nil {
+			err = s.Changes.Halt(d, actorOf(ctx))
+		}
+		w, err := s.whole(ctx, d, err)
+		return &body[api.Deployment]{w}, s.fail(ctx, err)
+	})
 	for verb, does := range map[string]struct {
 		summary string
 		do      act

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"sync"
 	"time"
 
 	"restlesscrate/internal/core/draft"
@@ -73,6 +74,9 @@ type Service struct {
 	Self    deploy.Holder // what this service is known by on hosts
 	Now     func() time.Time
 	Log     *slog.Logger
+
+	mu      sync.Mutex
+	running map[int64]*deploy.Run // by deployment
 }
 
 // Ask is what a person wants. Exactly one of Crates, Remove and Back is set.

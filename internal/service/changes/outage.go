@@ -24,7 +24,7 @@ func (s *Service) rideOut(ctx context.Context, srv model.Server, run *deploy.Run
 		if err == nil || !errors.Is(err, remote.ErrLine) || ctx.Err() != nil || s.RideOut <= 0 {
 			return err
 		}
-		h, back := s.reconnect(ctx, srv, tell)
+		h, back := s.reconnect(ctx, srv, run, tell)
 		if back != nil {
 			return errors.Join(err, back)
 		}
@@ -37,7 +37,7 @@ func (s *Service) rideOut(ctx context.Context, srv model.Server, run *deploy.Run
 }
 
 // reconnect tries to connect for as long as an outage is ridden out.
-func (s *Service) reconnect(ctx context.Context, srv model.Server, tell Tell) (remote.Host, error) {
+func (s *Service) reconnect(ctx context.Context, srv model.Server, run *deploy.Run, tell Tell) (remote.Host, error) {
 	waits := backoff.NewExponentialBackOff()
 	waits.InitialInterval, waits.MaxInterval, waits.RandomizationFactor = time.Second, 15*time.Second, 0
 	waits.Reset()
@@ -52,6 +52,8 @@ func (s *Service) reconnect(ctx context.Context, srv model.Server, tell Tell) (r
 		select {
 		case <-ctx.Done():
 			return nil, ctx.Err()
+		case <-run.Stopped():
+			return nil, errors.New("it was not waited for any longer")
 		case <-time.After(wait):
 		}
 		h, err := s.Hosts.Connect(ctx, srv)

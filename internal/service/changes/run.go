@@ -129,6 +129,35 @@ func (s *Service) connect(ctx context.Context, d model.Deployment) (model.Server
 	return srv, h, err
 }
 
+// Halt stops a deployment that is under way between two motions. It is halted
+// a moment later.
+func (s *Service) Halt(d model.Deployment, actor string) error {
+	s.mu.Lock()
+	run := s.running[d.ID]
+	s.mu.Unlock()
+	if run == nil {
+		return fault.New(fault.Conflict, "wrong-state", "%s is %s; only what is running can be halted", d.Name(), d.State)
+	}
+	run.Halt(actor)
+	return nil
+}
+
+// underway makes a run one that can be halted, until the function that it
+// gives is called.
+func (s *Service) underway(id int64, run *deploy.Run) func() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.running == nil {
+		s.running = map[int64]*deploy.Run{}
+	}
+	s.running[id] = run
+	return func() {
+		s.mu.Lock()
+		defer s.mu.Unlock()
+		delete(s.running, id)
+	}
+}
+
 func (s *Service) runner(d model.Deployment, h remote.Host, tell Tell) *deploy.Run {
 	return &deploy.Run{ID: d.ID, Names: draft.Names{Number: d.Number, Beside: d.Draft.Beside}, Draft: &d.Draft, Host: h, Room: s.Room,
 		Journal: s.Records, Tell: func(p deploy.Progress) { tell(p.Kind, p) }}
@@ -166,6 +195,8 @@ func (s *Service) forward(ctx context.Context, srv model.Server, h remote.Host, 
 	run := s.runner(d, h, tell)
 	defer func() { _ = run.Host.Close() }() // whichever it is by then; closing twice is fine
 	run.Held = len(d.Draft.Motions) > 0
+	over := s.underway(d.ID, run)
+	defer over()
 	begun := s.Now()
 	mark := func(ms *int64) { *ms += s.Now().Sub(begun).Milliseconds(); begun = s.Now() }
 	forward := func(phase draft.Phase) error {
@@ -200,6 +231,7 @@ func (s *Service) forward(ctx context.Context, srv model.Server, h remote.Host, 
 		return s.halt(ctx, d, run, err)
 	}
 	s.Log.Info("done", "deployment", d.Name(), "sent", d.Figures.Sent, "swap_ms", d.Figures.SwapMS)
+	over()
 	// From here on it is done. What cannot be tidied now is tidied later.
 	if err := s.tidy(ctx, d, run); err != nil {
 		s.Log.Warn("not tidied", "deployment", d.Name(), "err", err)
@@ -264,6 +296,7 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, te
 		return d, err
 	}
 	run.Held = true
+	defer s.underway(d.ID, run)()
 	if err := s.rideOut(ctx, srv, run, tell, func() error { return run.Backward(ctx) }); err != nil {
 		return s.halt(ctx, d, run, err)
 	}

@@ -93,6 +93,7 @@
       )
     );
   const resume = () => act(() => ok(api.POST('/servers/{server}/deployments/{number}/resume', call)));
+  const halt = () => ok(api.POST('/servers/{server}/deployments/{number}/halt', call)).catch((e) => (error = e));
   const undo = () => act(() => ok(api.POST('/servers/{server}/deployments/{number}/undo', call)));
 
   async function discard() {
@@ -120,6 +121,8 @@
             : undefined}
         onclick={run}>{starting ? 'Starting…' : 'Run it'}</Button
       >
+    {:else if moving(d.state)}
+      <Button onclick={halt} title="Stops between two motions; resume or undo it then">Stop it</Button>
     {:else if d.state === 'halted'}
       <Button disabled={starting} onclick={undo} title="Put everything back as it was before">Undo</Button>
       <Button kind="main" disabled={starting} onclick={resume} title="Finish what was begun">Resume</Button>
