@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -115,6 +116,16 @@ func TestSameBytesAreTakenInWithoutAnUpload(t *testing.T) {
 	require.Len(t, d.Changes, 1)
 	w.run(t, req)
 	require.Equal(t, []string{"note nothing-to-do "}, codes(Make(req, w.observe())))
+}
+
+func TestANameThatNoHostTakesIsToldBeforehand(t *testing.T) {
+	w := newWorld()
+	req := w.request()
+	req.Wanted = []Wanted{w.wanted("lamps", "1", map[tree.Path]string{
+		tree.Path("f/" + strings.Repeat("n", 255)): "fits", tree.Path("f/" + strings.Repeat("ö", 128)): "256 bytes", tree.Path(strings.Repeat("d", 256) + "/a"): "below"})}
+	d := Make(req, w.observe())
+	require.Equal(t, []string{"block name-too-long " + strings.Repeat("d", 256) + "/a", "block name-too-long f/" + strings.Repeat("ö", 128)}, codes(d)[:2])
+	require.Len(t, codes(d), 3, "the one that fits is no matter")
 }
 
 func TestWhatNobodyCanAccept(t *testing.T) {

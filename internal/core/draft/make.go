@@ -187,11 +187,20 @@ func of(claims []Claim) string {
 	return " by " + claims[0].Label
 }
 
+// longest is how many bytes one name may have on the file systems of hosts.
+const longest = 255
+
 // mayTouch checks the path itself: protected paths and our own work folder.
 func (m *maker) mayTouch(p tree.Path) bool {
 	if p.Within(Work) {
 		m.never("protected", p, "", "%s is inside the work folder of Restless Crate.", p)
 		return false
+	}
+	for _, part := range p.Parts() {
+		if len(part) > longest {
+			m.never("name-too-long", p, "Lay it out under a shorter name: crate place, or crate set --name.", "%q in %s is %d bytes long; hosts take at most %d for one name.", strings.ToValidUTF8(part[:20], "")+"…", p.Dir(), len(part), longest)
+			return false
+		}
 	}
 	for _, glob := range m.req.Protected {
 		if doublestar.MatchUnvalidated(glob, string(p)) {
