@@ -26,6 +26,7 @@ var allowed = map[string][]string{
 	"internal/records":         {"internal/core", "internal/model", "internal/deploy", "internal/stockroom"},
 	"internal/jobs":            {"internal/model"},
 	"internal/helper":          {},
+	"internal/metrics":         {},
 	"internal/service/catalog": {"internal/core", "internal/model", "internal/fault", "internal/archive", "internal/stockroom", "internal/helper"},
 	"internal/service/hosts":   {"internal/core", "internal/model", "internal/fault", "internal/remote", "internal/stockroom", "internal/deploy"},
 	"internal/service/changes": {"internal/core", "internal/model", "internal/fault", "internal/remote", "internal/stockroom", "internal/deploy"},

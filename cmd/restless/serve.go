@@ -26,6 +26,7 @@ import (
 	"restlesscrate/internal/helper"
 	"restlesscrate/internal/httpapi"
 	"restlesscrate/internal/jobs"
+	"restlesscrate/internal/metrics"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/records"
 	"restlesscrate/internal/seal"
@@ -166,9 +167,10 @@ func (s *service) wire(ctx context.Context, room *stockroom.Room, sealer *seal.S
 	cat := &catalog.Service{Records: s.db, Room: room, Limits: archive.DefaultLimits, Helpers: helper.Folder{Dir: s.helpers}}
 	hst := &hosts.Service{Records: s.db, Books: cat, Sealer: sealer, Agent: os.Getenv("SSH_AUTH_SOCK"), Self: s.self.Service, Now: time.Now}
 	s.closers = append(s.closers, hst)
-	chg := &changes.Service{Records: s.db, Catalog: cat, Hosts: hst, Room: room, RideOut: s.rideOut, Self: s.self, Now: time.Now, Log: s.log}
+	meter := metrics.New()
+	chg := &changes.Service{Records: s.db, Catalog: cat, Hosts: hst, Room: room, RideOut: s.rideOut, Self: s.self, Meter: meter, Now: time.Now, Log: s.log}
 	s.api = &httpapi.Server{Catalog: cat, Hosts: hst, Changes: chg, Insight: &insight.Service{Records: s.db}, Jobs: s.jobs,
-		Access: s.db, Memory: memory{s.db}, Sessions: records.Sessions{DB: s.db}, Ready: s.db.Ping, Console: web.Console(), Log: s.log,
+		Access: s.db, Memory: memory{s.db}, Sessions: records.Sessions{DB: s.db}, Ready: s.db.Ping, Metrics: meter.Handler(), Console: web.Console(), Log: s.log,
 		Now: time.Now, Version: version, BaseURL: func() string { return s.url }}
 	gone, err := json.Marshal(httpapi.ProblemOf(errors.New("the service stopped while this was under way")))
 	if err != nil {

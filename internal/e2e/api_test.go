@@ -46,6 +46,19 @@ func TestEveryCallNeedsCredentials(t *testing.T) {
 	}
 }
 
+func TestWhatIsCountedIsThereForPrometheus(t *testing.T) {
+	s, _ := folderServer(t)
+	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
+	s.must("deploy", "lantern", "drum-tent@0.4.0", "--yes")
+	status, _ := s.call("GET", "/metrics", "", "")
+	require.Equal(t, 401, status, "whose servers there are is nobody's business")
+	status, text := s.call("GET", "/metrics", s.token(), "")
+	require.Equal(t, 200, status)
+	for _, line := range []string{`restless_deployments_total{server="lantern",state="done"} 1`, `restless_sent_bytes_total{server="lantern"} 42`, `restless_phase_seconds_count{phase="swap"} 1`, "process_resident_memory_bytes"} {
+		require.Contains(t, text, line)
+	}
+}
+
 func TestProblemsAreProblems(t *testing.T) {
 	s := start(t)
 	status, body := s.call("GET", "/api/v1/servers/nowhere", s.token(), "")

@@ -57,6 +57,7 @@ type Server struct {
 	Memory   Memory
 	Sessions scs.Store
 	Ready    func(context.Context) error
+	Metrics  http.Handler
 	Console  fs.FS // the built console
 	Log      *slog.Logger
 	Now      func() time.Time
@@ -83,6 +84,7 @@ func (s *Server) Handler() http.Handler {
 	e.Use(s.logged)
 	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", s.ready)
+	e.GET("/metrics", echo.WrapHandler(s.Metrics), s.signedIn)
 	g := e.Group(api.Prefix, s.signedIn, s.sameSite, s.idempotent)
 	doc := s.describe(&adapter{Handler: e, group: g})
 	s.plainRoutes(g, doc)

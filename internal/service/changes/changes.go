@@ -64,6 +64,16 @@ type Hosts interface {
 	Connect(ctx context.Context, srv model.Server) (remote.Host, error)
 }
 
+// Meter counts what deployments do.
+type Meter interface {
+	// Ended counts a run or an undo that ended in a state, and the bytes it sent.
+	Ended(server, state string, sent int64)
+	// Phase counts how long a phase of a finished deployment took.
+	Phase(phase string, took time.Duration)
+	// LostLine counts a line to a host that was lost.
+	LostLine(server string)
+}
+
 // Service is the use cases.
 type Service struct {
 	Records Records
@@ -72,6 +82,7 @@ type Service struct {
 	Room    *stockroom.Room
 	RideOut time.Duration // for how long a lost line is tried again
 	Self    deploy.Holder // what this service is known by on hosts
+	Meter   Meter
 	Now     func() time.Time
 	Log     *slog.Logger
 

@@ -24,6 +24,7 @@ func (s *Service) rideOut(ctx context.Context, srv model.Server, run *deploy.Run
 		if err == nil || !errors.Is(err, remote.ErrLine) || ctx.Err() != nil || s.RideOut <= 0 {
 			return err
 		}
+		s.Meter.LostLine(srv.Name)
 		h, back := s.reconnect(ctx, srv, run, tell)
 		if back != nil {
 			return errors.Join(err, back)

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"time"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
@@ -230,6 +231,10 @@ func (s *Service) forward(ctx context.Context, srv model.Server, h remote.Host, 
 	if err := s.Records.Finish(ctx, d, reported, len(d.Draft.Motions) > 0); err != nil {
 		return s.halt(ctx, d, run, err)
 	}
+	s.Meter.Ended(d.Server, string(model.Done), run.Sent())
+	for phase, ms := range map[string]int64{"prepare": d.Figures.PrepareMS, "swap": d.Figures.SwapMS, "proof": d.Figures.ProofMS} {
+		s.Meter.Phase(phase, time.Duration(ms)*time.Millisecond)
+	}
 	s.Log.Info("done", "deployment", d.Name(), "sent", d.Figures.Sent, "swap_ms", d.Figures.SwapMS)
 	over()
 	// From here on it is done. What cannot be tidied now is tidied later.
@@ -266,6 +271,7 @@ func (s *Service) halt(ctx context.Context, d model.Deployment, run *deploy.Run,
 	ctx = context.WithoutCancel(ctx)
 	d.Notes = append(d.Notes, run.Notes()...)
 	d.Figures.Sent += run.Sent()
+	s.Meter.Ended(d.Server, string(model.Halted), run.Sent())
 	s.Log.Warn("halted", "deployment", d.Name(), "err", cause)
 	err := errors.Join(s.Records.SaveRun(ctx, d), s.Records.Halt(ctx, d.ID, cause.Error()))
 	if err != nil {
@@ -304,6 +310,7 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, te
 	if err := errors.Join(s.Records.SaveRun(ctx, d), s.Records.Advance(ctx, d.ID, model.UndoneAll, model.Undoing)); err != nil {
 		return d, err
 	}
+	s.Meter.Ended(d.Server, string(model.UndoneAll), 0)
 	s.Log.Info("undone", "deployment", d.Name())
 	return s.Records.DeploymentByID(ctx, d.ID)
 }
