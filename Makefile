@@ -44,8 +44,8 @@ lint: check
 	$(GO) run honnef.co/go/tools/cmd/staticcheck@v0.8.2 ./...
 
 # Ratios against what people use today, in the same run.
-bench: build
-	@command -v unzip >/dev/null || DEBIAN_FRONTEND=noninteractive apt-get install -y -qq unzip >/dev/null
+bench: setup build
+	@command -v unzip >/dev/null && command -v ip >/dev/null || DEBIAN_FRONTEND=noninteractive apt-get install -y -qq unzip iproute2 >/dev/null
 	$(GO) run ./bench/staging
 	$(GO) run ./bench/engine -out docs/benchmarks.md
 

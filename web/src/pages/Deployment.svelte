@@ -93,7 +93,8 @@
       )
     );
   const resume = () => act(() => ok(api.POST('/servers/{server}/deployments/{number}/resume', call)));
-  const halt = () => ok(api.POST('/servers/{server}/deployments/{number}/halt', call)).catch((e) => (error = e));
+  const halt = () =>
+    ok(api.POST('/servers/{server}/deployments/{number}/halt', call)).catch((e) => (error = e));
   const undo = () => act(() => ok(api.POST('/servers/{server}/deployments/{number}/undo', call)));
 
   async function discard() {
