@@ -26,7 +26,7 @@ import (
 type bench struct {
 	t    *testing.T
 	root string
-	host *remote.Local
+	host remote.Host
 	db   *records.DB
 	room *stockroom.Room
 	dep  model.Deployment
@@ -125,13 +125,19 @@ func (b *bench) run(motion int, at deploy.Point) *deploy.Run {
 }
 
 func (b *bench) whole(r *deploy.Run) error {
-	if err := r.Forward(b.t.Context(), draft.Prepare, draft.Swap); err != nil {
-		return err
-	}
-	if _, _, err := r.Look(b.t.Context(), 0); err != nil {
+	if err := b.swapped(r); err != nil {
 		return err
 	}
 	return r.Tidy(b.t.Context())
+}
+
+// swapped goes as far as a deployment is recorded.
+func (b *bench) swapped(r *deploy.Run) error {
+	if err := r.Forward(b.t.Context(), draft.Prepare, draft.Swap); err != nil {
+		return err
+	}
+	_, _, err := r.Look(b.t.Context(), 0)
+	return err
 }
 
 func (b *bench) isNew() {

@@ -362,12 +362,10 @@ func (s *SFTP) Rename(ctx context.Context, from, to tree.Path) error {
 			}
 		}
 		err := c.Rename(s.name(from), s.name(to))
-		if err != nil && !errors.Is(err, fs.ErrNotExist) {
-			if _, look := c.Lstat(s.name(to)); look == nil {
-				return fs.ErrExist // the protocol says no more than "failure"
-			}
+		if err == nil || errors.Is(err, fs.ErrNotExist) {
+			return err
 		}
-		return err
+		return c.unlessThere(s.name(to), err)
 	})
 }
 
@@ -385,10 +383,7 @@ func (s *SFTP) Replace(ctx context.Context, from, to tree.Path) error {
 func (s *SFTP) MakeFolder(ctx context.Context, p tree.Path, mode uint32) error {
 	return s.op(ctx, "make folder", p, func(c *sftpConn) error {
 		if err := c.Mkdir(s.name(p)); err != nil {
-			if fi, look := c.Lstat(s.name(p)); look == nil && fi != nil {
-				return fs.ErrExist // the protocol says no more than "failure"
-			}
-			return err
+			return c.unlessThere(s.name(p), err)
 		}
 		if mode == 0 {
 			return nil
@@ -416,7 +411,11 @@ func (s *SFTP) RemoveFolder(ctx context.Context, p tree.Path) error {
 		if err == nil || errors.Is(err, fs.ErrNotExist) {
 			return err
 		}
-		if list, look := c.ReadDirContext(ctx, s.name(p)); look == nil && len(list) > 0 {
+		list, look := c.ReadDirContext(ctx, s.name(p))
+		switch {
+		case look != nil && lost(look):
+			return look
+		case len(list) > 0:
 			return ErrNotEmpty
 		}
 		return err

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"io"
+	"io/fs"
 	"net"
 	"slices"
 	"sync"
@@ -53,6 +54,19 @@ func (c *sftpConn) Close() error {
 		return nil
 	}
 	return err
+}
+
+// unlessThere finds out whether a refusal, of which the protocol says no more
+// than "failure", was for something that is there already.
+func (c *sftpConn) unlessThere(name string, refusal error) error {
+	_, err := c.Lstat(name)
+	switch {
+	case err == nil:
+		return fs.ErrExist
+	case lost(err):
+		return err
+	}
+	return refusal
 }
 
 // take gives the connection on which the least is under way.
