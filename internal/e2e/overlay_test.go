@@ -31,6 +31,8 @@ func gameServer(t *testing.T, game string) (s *service, root string, download fu
 func TestAPatchIsLaidOverAStallAndGoesAgain(t *testing.T) {
 	s, root, download := gameServer(t, "lanternfall")
 	s.must("stage", download("drum-tent-0.4.0.zip"), download("drum-tent-0.5.0.zip"), download("drum-tent-by-night-1.0.zip"))
+	require.Contains(t, s.must("deploy", "here", "by-night@1.0", "--draft"), "by-night@1.0 changes drum-tent, which is not on this server.")
+	require.NotContains(t, s.must("deploy", "here", "by-night@1.0", "drum-tent@0.4.0", "--draft"), "which is not on this server")
 	s.must("deploy", "here", "drum-tent@0.4.0", "--yes")
 	first := testbed.Snapshot(t, root)
 
@@ -57,7 +59,7 @@ func TestAPatchIsLaidOverAStallAndGoesAgain(t *testing.T) {
 	require.NotContains(t, updated["stalls/drum-tent/wares/drum.lf"], "hush")
 	require.Empty(t, updated["stalls/drum-tent/wares/lantern.lf"])
 
-	s.must("rollback", "here", "--to", "1", "--yes")
+	s.must("rollback", "here", "--to", "3", "--yes")
 	require.Equal(t, first, testbed.Snapshot(t, root))
 }
 

@@ -350,9 +350,13 @@ func (m *maker) parts() {
 	}
 }
 
-// misfits warns of builds for another version of the game.
+// misfits warns of builds for another version of the game, and of changes to
+// add-ons that are not there.
 func (m *maker) misfits() {
 	for _, w := range m.req.Wanted {
+		if w.Lacks != "" {
+			m.say(finding.Warn, "base-missing", tree.Root, "Deploy that one too, or first.", "%s changes %s, which is not on this server.", w.Label(), w.Lacks)
+		}
 		if w.Misfit != "" {
 			m.say(finding.Warn, "other-game-version", tree.Root, "Look for a build that fits, or go on if you know that it does.", "%s: %s", w.Label(), w.Misfit)
 		}

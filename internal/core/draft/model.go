@@ -103,6 +103,7 @@ type Wanted struct {
 	Files   []Target // without those of parts that are not taken
 	Parts   []Part   // by choice
 	Values  []Value  // that belong to the add-on, such as its group folder
+	Lacks   string   // the add-on that it changes, where that is not on the server and not wanted
 	Misfit  string   // what it says it is for, where that is not this server's game version
 	Says    []Says   // what the author's notes tell people to do
 }

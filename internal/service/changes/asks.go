@@ -37,6 +37,9 @@ func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book
 			}
 		}
 		w := draft.Wanted{Addon: c.Key, Name: c.Body.Name, Version: c.Body.Version, Crate: c.Digest}
+		if base := layout.Key(c.Body.Base); c.Body.Overlay && base != "" && !onServer(req.Ledger, base) && !slices.ContainsFunc(crates, func(o model.Crate) bool { return o.Key == base || layout.Key(o.Body.Name) == base }) {
+			w.Lacks = c.Body.Base
+		}
 		if game := srv.Facts["game"]; game != "" {
 			if fits, told := c.Body.Fits(game); told && !fits {
 				w.Misfit = fmt.Sprintf("it says that it is for game version %s, and %s runs %s", gamesOf(c.Body), srv.Name, game)
