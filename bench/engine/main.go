@@ -27,15 +27,16 @@ func main() {
 	out := flag.String("out", "", "write the table to this file too")
 	flag.Parse()
 	b := &bench{rounds: *rounds, only: *only}
-	if err := b.run(*program, *folder); err != nil {
-		log.Fatal(err)
-	}
-	text := b.table()
+	failed := b.run(*program, *folder)
+	text := b.table() // also of what was measured before a failure
 	fmt.Print(text)
-	if *out != "" {
+	if *out != "" && failed == nil {
 		if err := os.WriteFile(*out, []byte(text), 0o644); err != nil {
 			log.Fatal(err)
 		}
+	}
+	if failed != nil {
+		log.Fatal(failed)
 	}
 }
 

@@ -3,8 +3,8 @@ package hosts
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
-	"strings"
 
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/remote"
@@ -13,11 +13,11 @@ import (
 // How far [Service.Look] goes: enough to see how a tree is made.
 const (
 	lookDepth   = 4
-	lookEntries = 4000
+	lookEntries = 50_000
 )
 
-// Look lists what is near the root of a server's tree, folders first met
-// first. It changes nothing.
+// Look lists what is near the root of a server's tree, level by level. It
+// changes nothing.
 func (s *Service) Look(ctx context.Context, name string) ([]tree.Entry, error) {
 	srv, err := s.Find(ctx, name)
 	if err != nil {
@@ -29,23 +29,31 @@ func (s *Service) Look(ctx context.Context, name string) ([]tree.Entry, error) {
 	}
 	defer h.Close()
 	var out []tree.Entry
-	for folders := []tree.Path{tree.Root}; len(folders) > 0 && len(out) < lookEntries; folders = folders[1:] {
-		found, err := h.List(ctx, folders[0])
+	for level := []tree.Path{tree.Root}; len(level) > 0 && len(out) < lookEntries; {
+		folders := map[tree.Path]bool{}
+		for _, p := range level {
+			folders[p] = true
+		}
+		listed, err := remote.ListAll(ctx, h, folders)
 		if err != nil {
-			return nil, fmt.Errorf("look at %s on %s: %w", folders[0], name, err)
+			return nil, fmt.Errorf("look at %s: %w", name, err)
 		}
-		slices.SortFunc(found, func(a, b remote.Info) int { return strings.Compare(a.Name, b.Name) }) // a host lists in no order
-		for _, i := range found {
-			p, err := tree.ParsePath(i.Name)
-			if err != nil || i.Being != tree.Folder && i.Being != tree.Content {
-				continue // a link or a name that is no path says nothing about the game
-			}
-			p = folders[0].Join(p)
-			out = append(out, tree.Entry{Path: p, Dir: i.Being == tree.Folder, Size: i.Size})
-			if i.Being == tree.Folder && p.Depth() < lookDepth {
-				folders = append(folders, p)
+		var next []tree.Path
+		for _, folder := range level {
+			for _, base := range slices.Sorted(maps.Keys(listed[folder])) { // a host lists in no order
+				i := listed[folder][base]
+				p, err := tree.ParsePath(base)
+				if err != nil || i.Being != tree.Folder && i.Being != tree.Content {
+					continue // a link or a name that is no path says nothing about the game
+				}
+				p = folder.Join(p)
+				out = append(out, tree.Entry{Path: p, Dir: i.Being == tree.Folder, Size: i.Size})
+				if i.Being == tree.Folder && p.Depth() < lookDepth {
+					next = append(next, p)
+				}
 			}
 		}
+		level = next
 	}
 	return out, nil
 }
