@@ -170,7 +170,7 @@ func (f *FTP) Open(ctx context.Context, p tree.Path) (io.ReadCloser, error) {
 		}
 		return nil, fmt.Errorf("open %s: %w", p, err)
 	}
-	rc = &ftpReader{res: res, c: c, f: f, p: p, stop: context.AfterFunc(ctx, func() { c.raw.Close() })}
+	rc = &ftpReader{res: res, c: c, f: f, path: p, stop: context.AfterFunc(ctx, func() { c.raw.Close() })}
 	return rc, nil
 }
 
@@ -179,7 +179,7 @@ type ftpReader struct {
 	res    *ftp.Response
 	c      *ftpConn
 	f      *FTP
-	p      tree.Path
+	path   tree.Path
 	stop   func() bool
 	ended  bool
 	closed bool
@@ -190,7 +190,7 @@ func (r *ftpReader) Read(p []byte) (int, error) {
 	if err == io.EOF {
 		r.ended = true
 	} else if err != nil {
-		err = fmt.Errorf("read %s: %w: %v", r.p, ErrLine, err)
+		err = fmt.Errorf("read %s: %w: %v", r.path, ErrLine, err)
 	}
 	return n, err
 }
@@ -210,7 +210,7 @@ func (r *ftpReader) Close() error {
 	err := r.res.Close()
 	r.f.give(r.c, ftpBroken(err))
 	if err != nil {
-		return fmt.Errorf("read %s: %w", r.p, ftpPlain(err))
+		return fmt.Errorf("read %s: %w", r.path, ftpPlain(err))
 	}
 	return nil
 }
