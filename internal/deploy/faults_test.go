@@ -252,3 +252,26 @@ func TestSomethingInTheWayHaltsAndIsNotTouched(t *testing.T) {
 	}
 	require.Equal(t, b.old, now)
 }
+
+// A run that is taken up again after a lost line counts every motion once.
+func TestProgressNeverPassesItsTotal(t *testing.T) {
+	b := newBench(t)
+	broken := true
+	r := b.run(0, "")
+	r.Fault = func(p deploy.Point, m draft.Motion) error {
+		if broken && m.Kind == draft.InMotion && p == deploy.AfterEffect {
+			broken = false
+			return errFault
+		}
+		return nil
+	}
+	var last deploy.Progress
+	r.Tell = func(p deploy.Progress) {
+		require.LessOrEqual(t, p.Done, p.Total)
+		last = p
+	}
+	require.ErrorIs(t, b.whole(r), errFault)
+	require.NoError(t, b.whole(r))
+	require.Equal(t, last.Total, last.Done)
+	b.isNew()
+}

@@ -60,7 +60,7 @@ func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks map[K
 			return err
 		}
 		outcomes[i] = &Outcome{Motion: m, Result: res}
-		r.count()
+		r.count(m)
 		r.tell(Progress{Kind: "motion", Phase: m.Phase, Step: m.Step, Path: m.Path})
 		return nil
 	})

@@ -96,6 +96,13 @@ func readHolder(ctx context.Context, h remote.Host) (who Holder, err error) {
 	return who, nil
 }
 
+// Holds tells whether the host's lock is a service's, for one deployment: left
+// where the service broke off between recording it and tidying up.
+func Holds(ctx context.Context, h remote.Host, service, deployment string) (bool, error) {
+	who, err := readHolder(ctx, h)
+	return who.Service == service && who.Deployment == deployment && service != "", err
+}
+
 // Unlock gives the lock back. A host that has none is fine.
 func Unlock(ctx context.Context, h remote.Host) error {
 	for _, act := range []func() error{func() error { return h.RemoveFile(ctx, heldBy) }, func() error { return h.RemoveFolder(ctx, lockFolder) }} {

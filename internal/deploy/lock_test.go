@@ -26,6 +26,14 @@ func TestAHostsLockIsOneServicesAtATime(t *testing.T) {
 	require.ErrorAs(t, err, &locked)
 	require.Equal(t, yard, locked.Holder)
 	require.NoError(t, deploy.Lock(t.Context(), h, yard), "its own lock is no hindrance after a crash")
+	for _, c := range []struct {
+		service, deployment string
+		want                bool
+	}{{"yard-1", "lantern#7", true}, {"yard-1", "lantern#8", false}, {"quay-1", "lantern#7", false}} {
+		holds, err := deploy.Holds(t.Context(), h, c.service, c.deployment)
+		require.NoError(t, err)
+		require.Equal(t, c.want, holds)
+	}
 	require.NoError(t, deploy.Unlock(t.Context(), h))
 	require.NoError(t, deploy.Unlock(t.Context(), h), "nor is one that is gone")
 	require.NoError(t, deploy.Lock(t.Context(), h, quay))

@@ -69,7 +69,7 @@ type Run struct {
 	stopper string        // who has asked for a halt
 	halting chan struct{} // closed then
 	mu      sync.Mutex
-	done    int
+	done    map[Key]bool // motions done so far
 	sent    int64
 	arrived map[string]Result // of sent files, by temporary name
 	room    *semaphore.Weighted
@@ -159,7 +159,7 @@ func (r *Run) tell(p Progress) {
 	}
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	p.Done, p.Total, p.Sent = r.done, len(r.Draft.Motions), r.sent
+	p.Done, p.Total, p.Sent = len(r.done), len(r.Draft.Motions), r.sent
 	r.Tell(p)
 }
 
@@ -217,7 +217,7 @@ func (r *Run) group(ctx context.Context, group []draft.Motion, marks map[Key]Mar
 	var todo []draft.Motion
 	for _, m := range group {
 		if marks[KeyOf(m)].State == Finished {
-			r.count()
+			r.count(m)
 			continue
 		}
 		todo = append(todo, m)
@@ -270,7 +270,7 @@ func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, mark
 			return err
 		}
 		outcomes[i] = &Outcome{Motion: m, Result: res}
-		r.count()
+		r.count(m)
 		r.tell(Progress{Kind: "motion", Phase: m.Phase, Step: m.Step, Path: m.Path})
 		return nil
 	})
@@ -342,10 +342,14 @@ func (r *Run) conclude(ctx context.Context, outcomes []*Outcome, write func(cont
 	return write(ctx, r.ID, known)
 }
 
-func (r *Run) count() {
+// count notes a motion as done, once however often the run is taken up again.
+func (r *Run) count(m draft.Motion) {
 	r.mu.Lock()
-	r.done++
-	r.mu.Unlock()
+	defer r.mu.Unlock()
+	if r.done == nil {
+		r.done = map[Key]bool{}
+	}
+	r.done[KeyOf(m)] = true
 }
 
 func groups(motions []draft.Motion, phase draft.Phase) (out [][]draft.Motion) {

@@ -278,6 +278,13 @@ func (f *FTP) free(ctx context.Context) (*ftpConn, error) {
 			}
 			return c, nil
 		}
+		if f.open >= f.most {
+			f.mu.Unlock()
+			if err := f.wait(ctx); err != nil {
+				return nil, err
+			}
+			continue
+		}
 		f.open++
 		f.mu.Unlock()
 		c, err := f.dial(ctx)
@@ -287,27 +294,21 @@ func (f *FTP) free(ctx context.Context) (*ftpConn, error) {
 		f.mu.Lock()
 		f.open--
 		others := f.open
+		// Another one is refused while some are open: that is the server's
+		// limit, not a failure, and it is not tried again.
+		f.most = max(1, min(f.most, others))
 		f.mu.Unlock()
 		if others == 0 || ctx.Err() != nil {
-			return nil, err
-		}
-		// Another one is refused while some are open: that is the server's
-		// limit, not a failure. This slot waits for one of them for good.
-		if err := f.fewer(ctx); err != nil {
 			return nil, err
 		}
 	}
 }
 
-// fewer gives up one connection of those that were hoped for, and waits until
-// another one is idle.
-func (f *FTP) fewer(ctx context.Context) error {
-	f.mu.Lock()
-	f.most = max(1, f.open)
-	f.mu.Unlock()
+// wait waits until a connection is idle or another one may be opened.
+func (f *FTP) wait(ctx context.Context) error {
 	for {
 		f.mu.Lock()
-		ready := len(f.idle) > 0 || f.open == 0 || f.closed
+		ready := len(f.idle) > 0 || f.open < f.most || f.closed
 		f.mu.Unlock()
 		if ready {
 			return nil

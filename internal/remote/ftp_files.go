@@ -19,10 +19,7 @@ func (f *FTP) name(p tree.Path) string { return path.Join(f.root, string(p)) }
 
 // op runs calls on a connection of its own, and cuts that if the context ends.
 func (f *FTP) op(ctx context.Context, what string, p tree.Path, call func(c *ftpConn) error) error {
-	if strings.ContainsAny(string(p), "\r\n") {
-		return fmt.Errorf("%s %q: a name with a line break cannot be told to an FTP server", what, p)
-	}
-	c, err := f.take(ctx)
+	c, err := f.takeFor(ctx, what, p)
 	if err != nil {
 		return err
 	}
@@ -39,6 +36,14 @@ func (f *FTP) op(ctx context.Context, what string, p tree.Path, call func(c *ftp
 		return fmt.Errorf("%s %s: %w", what, p, err)
 	}
 	return fmt.Errorf("%s %s: %w", what, p, ftpPlain(err))
+}
+
+// takeFor is [FTP.take] for a path that can be told to the server.
+func (f *FTP) takeFor(ctx context.Context, what string, p tree.Path) (*ftpConn, error) {
+	if strings.ContainsAny(string(p), "\r\n") {
+		return nil, fmt.Errorf("%s %q: a name with a line break cannot be told to an FTP server", what, p)
+	}
+	return f.take(ctx)
 }
 
 // plainError tells errors that are [Host]'s already, after which a connection
@@ -156,8 +161,7 @@ func (f *FTP) why(c *ftpConn, p tree.Path, err error) error {
 
 // Open implements [Host].
 func (f *FTP) Open(ctx context.Context, p tree.Path) (io.ReadCloser, error) {
-	var rc *ftpReader
-	c, err := f.take(ctx)
+	c, err := f.takeFor(ctx, "open", p)
 	if err != nil {
 		return nil, err
 	}
@@ -170,8 +174,7 @@ func (f *FTP) Open(ctx context.Context, p tree.Path) (io.ReadCloser, error) {
 		}
 		return nil, fmt.Errorf("open %s: %w", p, err)
 	}
-	rc = &ftpReader{res: res, c: c, f: f, path: p, stop: context.AfterFunc(ctx, func() { c.raw.Close() })}
-	return rc, nil
+	return &ftpReader{res: res, c: c, f: f, path: p, stop: context.AfterFunc(ctx, func() { c.raw.Close() })}, nil
 }
 
 // ftpReader is a file being read; its connection is busy until it is closed.
@@ -217,10 +220,7 @@ func (r *ftpReader) Close() error {
 
 // Create implements [Host]. FTP has no permission bits, so mode says nothing.
 func (f *FTP) Create(ctx context.Context, p tree.Path, _ uint32) (io.WriteCloser, error) {
-	if err := f.creatable(p); err != nil {
-		return nil, err
-	}
-	c, err := f.take(ctx)
+	c, err := f.takeFor(ctx, "write", p)
 	if err != nil {
 		return nil, err
 	}
@@ -253,13 +253,6 @@ func (f *FTP) Create(ctx context.Context, p tree.Path, _ uint32) (io.WriteCloser
 		}
 		return nil, errors.Join(err, w.Close())
 	}
-}
-
-func (f *FTP) creatable(p tree.Path) error {
-	if strings.ContainsAny(string(p), "\r\n") {
-		return fmt.Errorf("write %q: a name with a line break cannot be told to an FTP server", p)
-	}
-	return nil
 }
 
 // beginning tells when it is read for the first time.

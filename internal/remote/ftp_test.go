@@ -113,3 +113,17 @@ func TestALostFTPLineIsSaidToBeOneAndAnotherIsOpened(t *testing.T) {
 	require.ErrorIs(t, err, remote.ErrLine)
 	require.NotErrorIs(t, err, fs.ErrNotExist)
 }
+
+func TestANameThatCannotBeToldIsRefusedBeforeAnythingIsSent(t *testing.T) {
+	s := testbed.StartVSFTPD(t, testbed.FTPOptions{})
+	h, err := remote.OpenFTP(t.Context(), ftpTarget(s, t.TempDir()))
+	require.NoError(t, err)
+	defer h.Close()
+	const p = "a\r\nDELE b"
+	_, err = h.Open(t.Context(), p)
+	require.ErrorContains(t, err, "a name with a line break cannot be told to an FTP server")
+	_, err = h.Create(t.Context(), p, 0)
+	require.ErrorContains(t, err, "cannot be told")
+	require.ErrorContains(t, h.RemoveFile(t.Context(), p), "cannot be told")
+	require.ErrorContains(t, h.MakeFolder(t.Context(), p, 0), "cannot be told")
+}

@@ -336,6 +336,12 @@ func (f *sftpFile) Write(p []byte) (int, error) {
 	return n, f.wrap("write", err)
 }
 
+// WriteTo reads many packets at a time.
+func (f *sftpFile) WriteTo(w io.Writer) (int64, error) {
+	n, err := f.File.WriteTo(w)
+	return n, f.wrap("read", err)
+}
+
 // ReadFrom sends many packets at a time; plain writes would wait for each.
 func (f *sftpFile) ReadFrom(r io.Reader) (int64, error) {
 	n, err := f.File.ReadFrom(r)

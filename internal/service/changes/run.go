@@ -262,7 +262,11 @@ func (s *Service) Tidy(ctx context.Context, d model.Deployment) error {
 		return err
 	}
 	defer h.Close()
-	return s.tidy(ctx, d, s.runner(d, h, func(string, any) {}))
+	run := s.runner(d, h, func(string, any) {})
+	if run.Held, err = deploy.Holds(ctx, h, s.Self.Service, d.Name()); err != nil {
+		return err
+	}
+	return s.tidy(ctx, d, run)
 }
 
 // halt records that a run broke off. The context may have ended; the record
