@@ -299,14 +299,7 @@ func (f *FTP) Rename(ctx context.Context, from, to tree.Path) error {
 		if !refused(err) {
 			return err
 		}
-		there, look := f.stat(c, to)
-		switch {
-		case look != nil:
-			return look
-		case there.Being != tree.Absent:
-			return fs.ErrExist
-		}
-		return f.why(c, from, err)
+		return f.unlessThere(c, to, f.why(c, from, err))
 	})
 }
 
@@ -324,15 +317,21 @@ func (f *FTP) MakeFolder(ctx context.Context, p tree.Path, _ uint32) error {
 		if !refused(err) {
 			return err
 		}
-		i, look := f.stat(c, p)
-		switch {
-		case look != nil:
-			return look
-		case i.Being != tree.Absent:
-			return fs.ErrExist
-		}
-		return f.why(c, p.Dir(), err)
+		return f.unlessThere(c, p, f.why(c, p.Dir(), err))
 	})
+}
+
+// unlessThere finds out whether a refusal was for something that is there
+// already.
+func (f *FTP) unlessThere(c *ftpConn, p tree.Path, refusal error) error {
+	i, err := f.stat(c, p)
+	switch {
+	case err != nil:
+		return err
+	case i.Being != tree.Absent:
+		return fs.ErrExist
+	}
+	return refusal
 }
 
 // RemoveFile implements [Host].

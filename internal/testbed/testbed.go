@@ -118,8 +118,14 @@ func (s *SSHD) start(t testing.TB, program string) {
 	s.cmd = exec.Command(program, "-D", "-e", "-f", filepath.Join(s.dir, "conf"))
 	s.cmd.Stderr = &s.log
 	require.NoError(t, s.cmd.Start())
-	Eventually(t, "sshd answers", func() bool {
-		c, err := net.Dial("tcp", s.Addr())
+	answers(t, "sshd", s.Addr())
+}
+
+// answers waits until something listens.
+func answers(t testing.TB, what, addr string) {
+	t.Helper()
+	Eventually(t, what+" answers", func() bool {
+		c, err := net.Dial("tcp", addr)
 		if err == nil {
 			c.Close()
 		}
@@ -128,7 +134,9 @@ func (s *SSHD) start(t testing.TB, program string) {
 }
 
 // Addr is HOST:PORT.
-func (s *SSHD) Addr() string { return net.JoinHostPort("127.0.0.1", strconv.Itoa(s.Port)) }
+func (s *SSHD) Addr() string { return loopback(s.Port) }
+
+func loopback(port int) string { return net.JoinHostPort("127.0.0.1", strconv.Itoa(port)) }
 
 // Stop ends the server and all its connections.
 func (s *SSHD) Stop() {

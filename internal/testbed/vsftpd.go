@@ -9,7 +9,6 @@ import (
 	"encoding/pem"
 	"fmt"
 	"math/big"
-	"net"
 	"os"
 	"os/exec"
 	"os/user"
@@ -91,17 +90,11 @@ func (s *VSFTPD) start(t testing.TB) {
 	s.cmd = exec.Command(Need(t, "vsftpd", "vsftpd"), filepath.Join(s.dir, "conf"))
 	s.cmd.Stdout, s.cmd.Stderr = os.Stderr, os.Stderr
 	require.NoError(t, s.cmd.Start())
-	Eventually(t, "vsftpd answers", func() bool {
-		c, err := net.Dial("tcp", s.Addr())
-		if err == nil {
-			c.Close()
-		}
-		return err == nil
-	})
+	answers(t, "vsftpd", s.Addr())
 }
 
 // Addr is HOST:PORT.
-func (s *VSFTPD) Addr() string { return net.JoinHostPort("127.0.0.1", strconv.Itoa(s.Port)) }
+func (s *VSFTPD) Addr() string { return loopback(s.Port) }
 
 // Stop ends the server and its connections.
 func (s *VSFTPD) Stop() {

@@ -50,11 +50,7 @@ func gather(req *Request) *goals {
 		}
 	}
 	for _, w := range req.Wanted {
-		for _, f := range w.Files {
-			if f.Overlay {
-				g.overlay(req, w, f)
-			}
-		}
+		g.overlays(req, w)
 	}
 	for _, r := range req.Remove {
 		leaving[r.Addon] = "belongs to " + r.Name + ", which goes"

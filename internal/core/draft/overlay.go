@@ -2,6 +2,7 @@ package draft
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 
 	"restlesscrate/internal/core/finding"
@@ -14,7 +15,7 @@ func (w Wanted) claim(f Target, r Role) Claim {
 
 // overlay adds one file of a crate that may change other add-ons' files. It is
 // asked for after everything that does not.
-func (g *goals) overlay(req *Request, w Wanted, f Target) {
+func (g *goals) overlay(req *Request, w Wanted, f Target, over map[string][]string) {
 	below := g.below(req, f.Path)
 	if len(below) == 0 {
 		f.Overlay = false
@@ -30,14 +31,37 @@ func (g *goals) overlay(req *Request, w Wanted, f Target) {
 	}
 	n := &goal{path: f.Path, after: after, exec: f.Exec, claims: append(slices.Clone(below), w.claim(f, Overlays)),
 		reason: fmt.Sprintf("%s of %s is changed by %s", f.Path.Base(), below[0].Label, w.Label())}
-	said := fmt.Sprintf("%s replaces %s of %s.", w.Label(), f.Path, below[0].Label)
-	if f.Merged != "" {
-		n.reason = fmt.Sprintf("%s, merged with %s: %s", below[0].Label, w.Label(), f.Merged)
-		said = fmt.Sprintf("%s is merged into %s of %s: %s.", w.Label(), f.Path, below[0].Label, f.Merged)
-	}
 	g.goals[f.Path] = n
-	g.findings = append(g.findings, finding.Finding{Level: finding.Warn, Code: "laid-over", Path: f.Path, What: said,
-		Mend: fmt.Sprintf("What %s brings comes back when %s goes.", below[0].Label, w.Name)})
+	if f.Merged == "" {
+		over[below[0].Label] = append(over[below[0].Label], string(f.Path))
+		return
+	}
+	n.reason = fmt.Sprintf("%s, merged with %s: %s", below[0].Label, w.Label(), f.Merged)
+	g.laidOver(w, below[0].Label, f.Path, fmt.Sprintf("%s is merged into %s of %s: %s.", w.Label(), f.Path, below[0].Label, f.Merged))
+}
+
+// overlays adds everything that a crate lays over others, and says once for
+// each of them which of its files are replaced; every step names its own.
+func (g *goals) overlays(req *Request, w Wanted) {
+	over := map[string][]string{} // replaced paths, by whose they are
+	for _, f := range w.Files {
+		if f.Overlay {
+			g.overlay(req, w, f, over)
+		}
+	}
+	for _, label := range slices.Sorted(maps.Keys(over)) {
+		paths := over[label]
+		said := fmt.Sprintf("%s replaces %s of %s.", w.Label(), paths[0], label)
+		if n := len(paths); n > 1 {
+			said = fmt.Sprintf("%s replaces %s of %s: %s.", w.Label(), count(n, "file"), label, list3(paths))
+		}
+		g.laidOver(w, label, tree.Path(paths[0]), said)
+	}
+}
+
+func (g *goals) laidOver(w Wanted, label string, p tree.Path, said string) {
+	g.findings = append(g.findings, finding.Finding{Level: finding.Warn, Code: "laid-over", Path: p, What: said,
+		Mend: fmt.Sprintf("What %s brings comes back when %s goes.", label, w.Name)})
 }
 
 // below gives the claims that stay on a path under a new overlay, the owner's

@@ -104,3 +104,17 @@ func TestAMergedFileSaysWhatWasMerged(t *testing.T) {
 	require.Equal(t, "lamps@1.0, merged with night@1: 2 files in it, of which moon.toml replaces one", d.Steps[0].Reason)
 	require.Equal(t, "night@1 is merged into f/lamps/a of lamps@1.0: 2 files in it, of which moon.toml replaces one.", d.Findings[0].What)
 }
+
+func TestManyReplacedFilesAreSaidInOneSentence(t *testing.T) {
+	w := newWorld()
+	files := map[tree.Path]string{"f/a": "1", "f/b": "2", "f/c": "3", "f/d": "4"}
+	dark := w.wanted("night", "1", map[tree.Path]string{"f/a": "x", "f/b": "x", "f/c": "x", "f/d": "x"})
+	for i := range dark.Files {
+		dark.Files[i].Overlay = true
+	}
+	req := w.request()
+	req.Wanted = []Wanted{w.wanted("lamps", "1.0", files), dark}
+	d := Make(req, w.observe())
+	require.Equal(t, []string{"warn laid-over f/a", "warn may-be-running "}, codes(d))
+	require.Equal(t, "night@1 replaces 4 files of lamps@1.0: f/a, f/b, f/c and 1 more.", d.Findings[0].What)
+}
