@@ -1,12 +1,16 @@
 package deploy_test
 
 import (
+	"context"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
+	"testing/iotest"
 	"time"
 
 	"github.com/stretchr/testify/require"
@@ -24,14 +28,15 @@ import (
 // bench is a host folder, a stockroom and records, filled so that one draft
 // holds every kind of motion.
 type bench struct {
-	t    *testing.T
-	root string
-	host remote.Host
-	db   *records.DB
-	room *stockroom.Room
-	dep  model.Deployment
-	old  map[string]testbed.Thing
-	want map[string]string
+	t       *testing.T
+	root    string
+	host    remote.Host
+	db      *records.DB
+	room    *stockroom.Room
+	dep     model.Deployment
+	old     map[string]testbed.Thing
+	want    map[string]string
+	folders bool
 }
 
 // fast is a folder in memory where there is one: these tests sync a lot.
@@ -44,14 +49,17 @@ func fast(t *testing.T) string {
 	return dir
 }
 
-func newBench(t *testing.T) *bench {
+func newBench(t *testing.T) *bench { return newBenchOn(t, true) }
+
+// newBenchOn is for a host that does or does not rename whole folders.
+func newBenchOn(t *testing.T, folders bool) *bench {
 	dir := fast(t)
-	b := &bench{t: t, root: filepath.Join(dir, "srv")}
-	for path, text := range map[string]string{"d/changed": "one", "d/unknown": "by hand", "gone/deep/old": "old", "d/same": "same", "own.log": "theirs"} {
+	b := &bench{t: t, root: filepath.Join(dir, "srv"), folders: folders}
+	for path, text := range map[string]string{"d/changed": "one", "d/unknown": "by hand", "gone/deep/old": "old", "gone/two": "two old", "d/same": "same", "own.log": "theirs"} {
 		testbed.Write(t, filepath.Join(b.root, path), text)
 	}
 	b.old = testbed.Snapshot(t, b.root)
-	b.want = map[string]string{"d/changed": "two", "d/unknown": "ours", "d/same": "same", "new/deep/file": "new", "own.log": "theirs"}
+	b.want = map[string]string{"d/changed": "two", "d/unknown": "ours", "d/same": "same", "new/deep/file": "new", "new/other": "other", "own.log": "theirs"}
 	var err error
 	b.host, err = remote.OpenLocal(b.root)
 	require.NoError(t, err)
@@ -60,7 +68,7 @@ func newBench(t *testing.T) *bench {
 	b.room, err = stockroom.Open(filepath.Join(dir, "stockroom"), b.db)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, errors.Join(b.host.Close(), b.db.Close())) })
-	for _, text := range []string{"one", "two", "ours", "same", "new", "old"} {
+	for _, text := range []string{"one", "two", "ours", "same", "new", "other", "old"} {
 		b.hold(text)
 	}
 	b.draft()
@@ -88,11 +96,11 @@ func (b *bench) draft() {
 	target := func(p tree.Path, text string) draft.Target {
 		return draft.Target{Path: p, Digest: tree.Sum([]byte(text)), Size: int64(len(text))}
 	}
-	req := &draft.Request{Host: draft.Host{Tested: true, Modes: true, RenameFromWork: true, Free: -1},
-		Ledger: map[tree.Path]draft.Row{"d/changed": row("one"), "gone/deep/old": row("old"), "d/same": row("same"), "gone": folder, "gone/deep": folder},
+	req := &draft.Request{Host: draft.Host{Tested: true, Modes: true, RenameFromWork: true, RenameFolders: b.folders, Free: -1},
+		Ledger: map[tree.Path]draft.Row{"d/changed": row("one"), "gone/deep/old": row("old"), "gone/two": row("two old"), "d/same": row("same"), "gone": folder, "gone/deep": folder},
 		Held:   func(d tree.Digest) bool { _, err := b.db.Locate(t.Context(), d); return err == nil },
 		Wanted: []draft.Wanted{{Addon: "lamps", Name: "lamps", Version: "2", Files: []draft.Target{
-			target("d/changed", "two"), target("d/unknown", "ours"), target("d/same", "same"), target("new/deep/file", "new")}}}}
+			target("d/changed", "two"), target("d/unknown", "ours"), target("d/same", "same"), target("new/deep/file", "new"), target("new/other", "other")}}}}
 	obs := draft.Observations{Paths: map[tree.Path]draft.Seen{}}
 	for p, th := range b.old {
 		s := draft.Seen{State: tree.State{Being: tree.Folder, Mode: uint32(th.Mode.Perm())}}
@@ -115,13 +123,96 @@ var errFault = errors.New("injected")
 
 // run gives a run that breaks at one point of one motion; motion 0 is never.
 func (b *bench) run(motion int, at deploy.Point) *deploy.Run {
-	return &deploy.Run{ID: b.dep.ID, Names: draft.Names{Number: b.dep.Number}, Draft: &b.dep.Draft, Host: b.host, Room: b.room, Journal: b.db,
+	names := draft.Names{Number: b.dep.Number}
+	h := &halfway{Host: b.host}
+	return &deploy.Run{ID: b.dep.ID, Names: names, Draft: &b.dep.Draft, Host: h, Room: b.room, Journal: b.db,
 		Fault: func(p deploy.Point, m draft.Motion) error {
-			if m.ID == motion && p == at {
+			switch {
+			case m.ID != motion:
+			case p == at:
 				return errFault
+			case p == deploy.AfterIntent && at == midEffect:
+				h.arm(m.Path, names.Temp(m))
 			}
 			return nil
 		}}
+}
+
+// midEffect is where the host has begun or done what it was asked, and says
+// nothing: half a file is sent or read, or a rename's answer is lost.
+const midEffect deploy.Point = "mid-effect"
+
+// halfway is a host that breaks off once in what it does to one of two names.
+type halfway struct {
+	remote.Host
+	mu    sync.Mutex
+	armed map[tree.Path]bool
+}
+
+func (h *halfway) arm(names ...tree.Path) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.armed = map[tree.Path]bool{}
+	for _, n := range names {
+		h.armed[n] = n != tree.Root
+	}
+}
+
+// breaks tells whether a call that concerns these names breaks off.
+func (h *halfway) breaks(names ...tree.Path) bool {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for _, n := range names {
+		if h.armed[n] {
+			h.armed = nil
+			return true
+		}
+	}
+	return false
+}
+
+// silent is for a call that was done and whose answer is lost.
+func (h *halfway) silent(err error, names ...tree.Path) error {
+	if h.breaks(names...) {
+		return errors.Join(err, errFault)
+	}
+	return err
+}
+
+func (h *halfway) Rename(ctx context.Context, from, to tree.Path) error {
+	return h.silent(h.Host.Rename(ctx, from, to), from, to)
+}
+
+func (h *halfway) MakeFolder(ctx context.Context, p tree.Path, mode uint32) error {
+	return h.silent(h.Host.MakeFolder(ctx, p, mode), p)
+}
+
+func (h *halfway) RemoveFile(ctx context.Context, p tree.Path) error {
+	return h.silent(h.Host.RemoveFile(ctx, p), p)
+}
+
+func (h *halfway) RemoveFolder(ctx context.Context, p tree.Path) error {
+	return h.silent(h.Host.RemoveFolder(ctx, p), p)
+}
+
+func (h *halfway) Create(ctx context.Context, p tree.Path, mode uint32) (io.WriteCloser, error) {
+	w, err := h.Host.Create(ctx, p, mode)
+	if err != nil || !h.breaks(p) {
+		return w, err
+	}
+	_, err = w.Write([]byte("h")) // as much as arrived
+	return nil, errors.Join(err, w.Close(), errFault)
+}
+
+func (h *halfway) Open(ctx context.Context, p tree.Path) (io.ReadCloser, error) {
+	f, err := h.Host.Open(ctx, p)
+	if err != nil || !h.breaks(p) {
+		return f, err
+	}
+	return struct {
+		io.Reader
+		io.Closer
+	}{io.MultiReader(io.LimitReader(f, 1), iotest.ErrReader(errFault)), f}, nil
 }
 
 func (b *bench) whole(r *deploy.Run) error {
@@ -144,7 +235,7 @@ func (b *bench) isNew() {
 	require.Equal(b.t, b.want, testbed.Files(testbed.Snapshot(b.t, b.root)))
 	require.NoDirExists(b.t, filepath.Join(b.root, "gone"))
 	require.NoDirExists(b.t, filepath.Join(b.root, string(draft.Work)))
-	for _, old := range []string{"one", "by hand", "old"} {
+	for _, old := range []string{"one", "by hand", "old", "two old"} {
 		rc, err := b.room.Open(b.t.Context(), tree.Sum([]byte(old)))
 		require.NoError(b.t, err, "the bytes of %q are kept", old)
 		require.NoError(b.t, rc.Close())
@@ -154,41 +245,151 @@ func (b *bench) isNew() {
 func (b *bench) isOld() { require.Equal(b.t, b.old, testbed.Snapshot(b.t, b.root)) }
 
 // Stopped at every point of every motion, a run reaches exactly new by going
-// on and exactly old by going back, also when the undo is stopped as well.
+// on and exactly old by going back, also when the undo is stopped as well, and
+// new again when that undo is given up. Hosts that rename whole folders and
+// hosts that do not are both gone through.
 func TestEveryPointOfEveryMotion(t *testing.T) {
-	probe := newBench(t)
-	kinds := map[draft.MotionKind]int{}
-	for _, m := range probe.dep.Draft.Motions {
-		kinds[m.Kind]++
-	}
-	require.Len(t, kinds, 6, "every kind of motion there is: %v", kinds)
+	kinds := map[string]int{}
 	found, tried := 0, 0
-	for _, m := range probe.dep.Draft.Motions {
-		for _, at := range []deploy.Point{deploy.AfterIntent, deploy.AfterEffect, deploy.AfterResult} {
-			found++
-			t.Run(fmt.Sprintf("%d %s %s", m.ID, m.Kind, at), func(t *testing.T) {
-				b := newBench(t)
-				require.ErrorIs(t, b.whole(b.run(m.ID, at)), errFault)
-				require.NoError(t, b.whole(b.run(0, at)))
-				b.isNew()
+	for _, folders := range []bool{true, false} {
+		probe := newBenchOn(t, folders)
+		for _, m := range probe.dep.Draft.Motions {
+			kinds[kindOf(m)]++
+			for _, at := range []deploy.Point{deploy.AfterIntent, midEffect, deploy.AfterEffect, deploy.AfterResult} {
+				found++
+				t.Run(fmt.Sprintf("folders %v, %d %s %s", folders, m.ID, kindOf(m), at), func(t *testing.T) {
+					t.Parallel()
+					stopped := func() *bench {
+						b := newBenchOn(t, folders)
+						require.ErrorIs(t, b.whole(b.run(m.ID, at)), errFault)
+						return b
+					}
+					b := stopped()
+					require.NoError(t, b.whole(b.run(0, at)))
+					b.isNew()
+					if m.Kind == draft.TidyMotion {
+						return // recorded by then: rolled back, not undone
+					}
+					b = stopped()
+					require.NoError(t, b.run(0, at).Backward(t.Context()))
+					b.isOld()
+					for _, back := range []int{m.ID, max(1, m.ID-2)} {
+						b = stopped()
+						_ = b.run(back, at).Backward(t.Context())
+						require.NoError(t, b.run(0, at).Backward(t.Context()))
+						b.isOld()
+						b = stopped()
+						_ = b.run(back, at).Backward(t.Context())
+						require.NoError(t, b.whole(b.run(0, at)))
+						b.isNew()
+					}
+				})
 				tried++
-				if m.Kind == draft.TidyMotion {
-					return // recorded by then: rolled back, not undone
-				}
-				b = newBench(t)
-				require.ErrorIs(t, b.whole(b.run(m.ID, at)), errFault)
-				require.NoError(t, b.run(0, at).Backward(t.Context()))
-				b.isOld()
-				b = newBench(t)
-				require.ErrorIs(t, b.whole(b.run(m.ID, at)), errFault)
-				_ = b.run(max(1, m.ID-2), at).Backward(t.Context())
-				require.NoError(t, b.run(0, at).Backward(t.Context()))
-				b.isOld()
-			})
+			}
 		}
 	}
+	t.Logf("kinds of motion: %v", kinds)
 	t.Logf("positions found %d, tried %d", found, tried)
 	require.Equal(t, found, tried)
+	require.Len(t, kinds, 10, "every kind of motion there is")
+}
+
+func kindOf(m draft.Motion) string {
+	switch {
+	case m.Whole():
+		return string(m.Kind) + ", whole folder"
+	case m.Before.Being == tree.Folder || m.After.Being == tree.Folder:
+		return string(m.Kind) + ", folder"
+	}
+	return string(m.Kind)
+}
+
+// What a server makes in a folder that goes, or in one that has just come,
+// stays where it made it, however often going back is broken off.
+func TestWhatAServerMakesInAFolderOfOursStays(t *testing.T) {
+	b := newBench(t)
+	require.NoError(t, b.run(0, "").Forward(t.Context(), draft.Prepare))
+	testbed.Write(t, filepath.Join(b.root, "gone/deep/made"), "by the server")
+	testbed.Write(t, filepath.Join(b.root, "gone/two"), "written last")
+	r := b.run(0, "")
+	require.NoError(t, r.Forward(t.Context(), draft.Swap))
+	_, changes, err := r.Look(t.Context(), 0)
+	require.NoError(t, err)
+	require.NoError(t, r.Tidy(t.Context()))
+	now := testbed.Files(testbed.Snapshot(t, b.root))
+	require.Equal(t, "by the server", now["gone/deep/made"])
+	require.NotContains(t, now, "gone/two")
+	require.Contains(t, strings.Join(r.Notes(), "\n"), "something that is not of this deployment was in gone; it is where it was")
+	for _, c := range changes {
+		if c.Path == "gone/two" {
+			require.Equal(t, tree.Sum([]byte("written last")), c.Before.Digest, "its last bytes are kept, and the ledger knows them")
+			rc, err := b.room.Open(t.Context(), c.Before.Digest)
+			require.NoError(t, err)
+			require.NoError(t, rc.Close())
+		}
+	}
+	calls := 0
+	for breakAt := 1; ; breakAt++ {
+		b := newBench(t)
+		require.NoError(t, b.run(0, "").Forward(t.Context(), draft.Prepare, draft.Swap))
+		testbed.Write(t, filepath.Join(b.root, "new/deep/made"), "by the server")
+		testbed.Write(t, filepath.Join(b.root, "new/other"), "since the swap")
+		h := &nth{Host: b.host, left: breakAt}
+		r := b.run(0, "")
+		r.Host = h
+		broke := r.Backward(t.Context())
+		if broke != nil {
+			require.ErrorIs(t, broke, errFault)
+			calls++
+			require.NoError(t, b.run(0, "").Backward(t.Context()), "broken off at call %d", breakAt)
+		}
+		now := testbed.Snapshot(t, b.root)
+		require.Equal(t, "by the server", now["new/deep/made"].Text)
+		for _, p := range []string{"new", "new/deep", "new/deep/made"} {
+			delete(now, p)
+		}
+		require.Equal(t, b.old, now, "broken off at call %d", breakAt)
+		rc, err := b.room.Open(t.Context(), tree.Sum([]byte("since the swap")))
+		require.NoError(t, err, "what the server wrote into ours is kept")
+		require.NoError(t, rc.Close())
+		if broke == nil {
+			break
+		}
+	}
+	t.Logf("broken off at each of %d calls", calls)
+	require.Greater(t, calls, 10)
+}
+
+// nth is a host that does so many changes, and of the last gives no answer.
+type nth struct {
+	remote.Host
+	mu   sync.Mutex
+	left int
+}
+
+func (h *nth) last(err error) error {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.left--; h.left <= 0 {
+		return errors.Join(err, errFault)
+	}
+	return err
+}
+
+func (h *nth) Rename(ctx context.Context, from, to tree.Path) error {
+	return h.last(h.Host.Rename(ctx, from, to))
+}
+
+func (h *nth) MakeFolder(ctx context.Context, p tree.Path, mode uint32) error {
+	return h.last(h.Host.MakeFolder(ctx, p, mode))
+}
+
+func (h *nth) RemoveFile(ctx context.Context, p tree.Path) error {
+	return h.last(h.Host.RemoveFile(ctx, p))
+}
+
+func (h *nth) RemoveFolder(ctx context.Context, p tree.Path) error {
+	return h.last(h.Host.RemoveFolder(ctx, p))
 }
 
 // What a running server writes between the look and the swap is not lost.

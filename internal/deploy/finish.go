@@ -7,6 +7,8 @@ import (
 	"io/fs"
 	"slices"
 
+	"golang.org/x/sync/errgroup"
+
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/remote"
@@ -36,6 +38,11 @@ func (r *Run) Backward(ctx context.Context) (err error) {
 		}
 		for len(todo) > 0 {
 			n := min(batch, len(todo))
+			// From here on it is unknown what stands on the host, so that going
+			// forward again after an undo that broke off looks first.
+			if err := r.Journal.Intend(ctx, r.ID, todo[:n]); err != nil {
+				return err
+			}
 			if err := r.backBatch(ctx, todo[:n], marks); err != nil {
 				return err
 			}
@@ -52,7 +59,7 @@ func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks map[K
 		if err := r.fault(AfterIntent, m); err != nil {
 			return err
 		}
-		res, err := r.backward(ctx, m, marks[KeyOf(m)])
+		res, err := r.backward(ctx, m, marks)
 		if err != nil {
 			return err
 		}
@@ -67,7 +74,11 @@ func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks map[K
 	return errors.Join(err, r.conclude(context.WithoutCancel(ctx), outcomes, r.Journal.Reverse))
 }
 
-func (r *Run) backward(ctx context.Context, m draft.Motion, mark Mark) (Result, error) {
+func (r *Run) backward(ctx context.Context, m draft.Motion, marks map[Key]Mark) (Result, error) {
+	if m.Whole() {
+		return r.backWhole(ctx, m, marks)
+	}
+	mark := marks[KeyOf(m)]
 	v, err := r.verdict(ctx, m)
 	if err != nil {
 		return Result{}, err
@@ -111,24 +122,36 @@ func (r *Run) Look(ctx context.Context, seenAt int64) (map[tree.Path]draft.Repor
 	}
 	reported := map[tree.Path]draft.Reported{}
 	var changes []draft.Change
-	touched := map[tree.Path]bool{}
+	touched, wholes := map[tree.Path]bool{}, map[tree.Path]bool{}
 	last := map[tree.Path]Result{} // of files that the server wrote to between the draft and the swap
 	for _, m := range r.Draft.Motions {
 		touched[m.Path] = true
+		if m.Whole() {
+			wholes[m.Path] = true
+			for rel, res := range marks[KeyOf(m)].Result.Inside {
+				last[m.Path.Join(rel)] = res
+			}
+			continue
+		}
 		if res := marks[KeyOf(m)].Result; m.Kind == draft.AsideMotion && !res.Digest.IsZero() {
 			last[m.Path] = res
 		}
 	}
 	folders := map[tree.Path]bool{}
-	for p := range touched {
-		folders[p.Dir()] = true
+	moved := func(p tree.Path) bool {
+		return touched[p] || slices.ContainsFunc(p.Ancestors(), func(up tree.Path) bool { return wholes[up] })
+	}
+	for _, c := range r.Draft.Changes {
+		if moved(c.Path) {
+			folders[c.Path.Dir()] = true
+		}
 	}
 	listed, err := remote.ListAll(ctx, r.Host, folders)
 	if err != nil {
 		return nil, nil, err
 	}
 	for _, c := range r.Draft.Changes {
-		if !touched[c.Path] {
+		if !moved(c.Path) {
 			changes = append(changes, c)
 			continue
 		}
@@ -166,31 +189,64 @@ func (r *Run) Tidy(ctx context.Context) error {
 	return r.removeWork(ctx)
 }
 
-// workFolder makes the deployment's own folder on the host.
-func (r *Run) workFolder(ctx context.Context) error {
+// workFolders makes the deployment's own folder on the host and those below it
+// that temporary names need.
+func (r *Run) workFolders(ctx context.Context, marks map[Key]Mark) error {
 	if r.Names.Beside {
 		return nil
 	}
-	for _, p := range []tree.Path{draft.Work, r.Names.Folder()} {
+	begun := func(m draft.Motion) bool {
+		s := marks[KeyOf(m)].State
+		return s == Intended || s == Finished
+	}
+	list := append([]tree.Path{draft.Work, r.Names.Folder()}, r.Draft.WorkFolders(r.Names, begun)...)
+	return r.levels(list, func(p tree.Path) error {
 		if err := r.Host.MakeFolder(ctx, p, 0o755); err != nil && !errors.Is(err, fs.ErrExist) {
 			return err
 		}
+		return nil
+	})
+}
+
+// levels does something with folders that are sorted by depth: those of one
+// depth side by side.
+func (r *Run) levels(list []tree.Path, do func(tree.Path) error) error {
+	for len(list) > 0 {
+		n := 1
+		for n < len(list) && list[n].Depth() == list[0].Depth() {
+			n++
+		}
+		var g errgroup.Group
+		g.SetLimit(max(1, r.Host.InFlight()))
+		for _, p := range list[:n] {
+			g.Go(func() error { return do(p) })
+		}
+		if err := g.Wait(); err != nil {
+			return err
+		}
+		list = list[n:]
 	}
 	return nil
 }
 
 // removeWork takes the work folder away; what another deployment has in it stays.
 func (r *Run) removeWork(ctx context.Context) error {
-	for _, p := range []tree.Path{r.Names.Folder(), draft.Work} {
-		if p == draft.Work && r.Held {
-			if err := Unlock(ctx, r.Host); err != nil {
-				return err
-			}
-		}
+	remove := func(p tree.Path) error {
 		err := r.Host.RemoveFolder(ctx, p)
 		if err != nil && !errors.Is(err, fs.ErrNotExist) && !(p == draft.Work && errors.Is(err, remote.ErrNotEmpty)) {
 			return fmt.Errorf("remove the work folder %s: %w", p, err)
 		}
+		return nil
 	}
-	return nil
+	list := r.Draft.WorkFolders(r.Names, func(draft.Motion) bool { return false })
+	slices.Reverse(list)
+	if err := r.levels(append(list, r.Names.Folder()), remove); err != nil {
+		return err
+	}
+	if r.Held {
+		if err := Unlock(ctx, r.Host); err != nil {
+			return err
+		}
+	}
+	return remove(draft.Work)
 }

@@ -38,8 +38,22 @@ type Result struct {
 	Modified int64       `json:"modified,omitempty"`
 	Proved   bool        `json:"proved,omitempty"` // a sent file was read back and hashed
 	Left     bool        `json:"left,omitempty"`   // a folder stayed because something is in it
+	// Inside are results for files of a folder that was moved whole, by path
+	// below it, where there is something to say of them.
+	Inside map[tree.Path]Result `json:"inside,omitempty"`
 	// Kept is where kept bytes lie. It is recorded in the same transaction.
 	Kept *stockroom.Kept `json:"-"`
+}
+
+// AllKept gives every content that was kept, inside a folder too.
+func (r Result) AllKept() (out []stockroom.Kept) {
+	if r.Kept != nil {
+		out = append(out, *r.Kept)
+	}
+	for _, in := range r.Inside {
+		out = append(out, in.AllKept()...)
+	}
+	return out
 }
 
 // Outcome is a motion with its result.

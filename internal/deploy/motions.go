@@ -49,6 +49,15 @@ func (r *Run) forward(ctx context.Context, m draft.Motion, begun bool) (Result, 
 func (r *Run) act(ctx context.Context, a draft.Act) (left bool, err error) {
 	switch a.Op {
 	case draft.Rename:
+		if a.Whole { // some hosts put a folder in the place of an empty one
+			i, err := r.Host.Stat(ctx, a.To)
+			if err == nil && i.Being != tree.Absent {
+				err = &fs.PathError{Op: "rename", Path: a.To.String(), Err: fs.ErrExist}
+			}
+			if err != nil {
+				return false, err
+			}
+		}
 		return false, r.Host.Rename(ctx, a.From, a.To)
 	case draft.MakeFolder:
 		return false, r.Host.MakeFolder(ctx, a.To, a.Mode)
@@ -67,12 +76,15 @@ func (r *Run) act(ctx context.Context, a draft.Act) (left bool, err error) {
 	return false, fmt.Errorf("%s is no operation without bytes", a.Op)
 }
 
+// verdict looks at the names that tell what has happened.
 func (r *Run) verdict(ctx context.Context, m draft.Motion) (draft.Verdict, error) {
-	final, err := r.Host.Stat(ctx, m.Path)
-	if err != nil {
-		return "", err
+	final, temp := remote.Info{Being: tree.Absent}, remote.Info{Being: tree.Absent}
+	var err error
+	if m.Kind != draft.SendMotion && m.Kind != draft.TidyMotion {
+		if final, err = r.Host.Stat(ctx, m.Path); err != nil {
+			return "", err
+		}
 	}
-	temp := remote.Info{Being: tree.Absent}
 	if t := r.Names.Temp(m); t != tree.Root {
 		if temp, err = r.Host.Stat(ctx, t); err != nil {
 			return "", err

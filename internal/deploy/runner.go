@@ -178,7 +178,7 @@ func (r *Run) Forward(ctx context.Context, phases ...draft.Phase) (err error) {
 	if err != nil {
 		return err
 	}
-	if err := r.workFolder(ctx); err != nil {
+	if err := r.workFolders(ctx, marks); err != nil {
 		return fmt.Errorf("make the work folder: %w", err)
 	}
 	defer func() { err = errors.Join(err, r.closeSegment()) }()
@@ -328,7 +328,7 @@ func (r *Run) conclude(ctx context.Context, outcomes []*Outcome, write func(cont
 	for _, o := range outcomes {
 		if o != nil {
 			known = append(known, *o)
-			kept = kept || o.Result.Kept != nil
+			kept = kept || len(o.Result.AllKept()) > 0
 		}
 	}
 	if len(known) == 0 {

@@ -14,7 +14,7 @@ import (
 // its permission bits; what was set aside is compared with what the draft saw.
 // An outcome that cannot be looked at is taken out: its result is unknown.
 func (r *Run) settle(ctx context.Context, f *flight, outcomes []*Outcome) error {
-	var which []int
+	var which, wholes []int
 	var paths []tree.Path
 	for i, o := range outcomes {
 		if o == nil {
@@ -22,6 +22,10 @@ func (r *Run) settle(ctx context.Context, f *flight, outcomes []*Outcome) error 
 		}
 		switch o.Motion.Kind {
 		case draft.SendMotion, draft.AsideMotion:
+			if o.Motion.Whole() {
+				wholes = append(wholes, i)
+				continue
+			}
 			which, paths = append(which, i), append(paths, r.Names.Temp(o.Motion))
 		case draft.InMotion:
 			// A rename changes neither size nor time; the look after the swap
@@ -30,8 +34,8 @@ func (r *Run) settle(ctx context.Context, f *flight, outcomes []*Outcome) error 
 			o.Result.Size, o.Result.Modified = res.Size, res.Modified
 		}
 	}
-	if len(which) == 0 {
-		return nil
+	if err := r.settleWholes(ctx, f, outcomes, wholes); err != nil || len(which) == 0 {
+		return err
 	}
 	infos, err := r.Host.StatAll(ctx, paths)
 	if err != nil {
@@ -52,6 +56,21 @@ func (r *Run) settle(ctx context.Context, f *flight, outcomes []*Outcome) error 
 		} else {
 			err = r.checkAside(ctx, m, paths[n], infos[n], &o.Result)
 		}
+		if err != nil {
+			outcomes[which[n]] = nil
+		}
+		return err
+	})
+}
+
+// settleWholes looks into the folders that were set aside whole.
+func (r *Run) settleWholes(ctx context.Context, f *flight, outcomes []*Outcome, which []int) error {
+	motions := make([]draft.Motion, len(which))
+	for n, i := range which {
+		motions[n] = outcomes[i].Motion
+	}
+	return r.each(ctx, &flight{calls: f.calls, looking: true}, motions, func(ctx context.Context, n int, m draft.Motion) error {
+		err := r.checkAsideWhole(ctx, m, &outcomes[which[n]].Result)
 		if err != nil {
 			outcomes[which[n]] = nil
 		}

@@ -41,7 +41,7 @@ func (db *DB) mark(ctx context.Context, deployment int64, state deploy.MarkState
 		}
 		defer put.Close()
 		for _, o := range outcomes {
-			if k := o.Result.Kept; k != nil {
+			for _, k := range o.Result.AllKept() {
 				cid, err := addContainer(ctx, tx, k.Container, "segment")
 				if err != nil {
 					return err

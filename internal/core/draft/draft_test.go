@@ -179,7 +179,7 @@ func TestRollbackOfOneFileThenOfTheDeployment(t *testing.T) {
 	require.Equal(t, []string{"put f/lamps/a", "move 1 file into place", "tidy 1 old file set aside"}, lines(d))
 	require.Equal(t, before, w.files["f/lamps/a"])
 
-	d = w.back(t, 2)
+	d = w.rollback(t, 2)
 	require.Equal(t, "put f/lamps/b", lines(d)[0], "a is there already: no step")
 	require.Equal(t, 1, d.Counts.Same)
 	require.Equal(t, "lamps@1.0", w.ledger["f/lamps/b"].Claims[0].Label)

@@ -16,6 +16,7 @@ const oneIn = 20
 type emitter struct {
 	d     *Draft
 	group int
+	name  func(id int, kind MotionKind) string // of a temporary file
 }
 
 func (e *emitter) step(s Step) *Step {
@@ -27,7 +28,7 @@ func (e *emitter) step(s Step) *Step {
 func (e *emitter) motion(s *Step, m Motion) Motion {
 	m.ID, m.Leg, m.Group, m.Phase, m.Step = len(e.d.Motions)+1, 1, e.group, s.Phase, s.ID
 	if m.Temp == "" && (m.Kind == SendMotion || m.Kind == AsideMotion) {
-		m.Temp = fmt.Sprintf("%d.%s", m.ID, map[MotionKind]string{SendMotion: "in", AsideMotion: "out"}[m.Kind])
+		m.Temp = e.name(m.ID, m.Kind)
 	}
 	s.Motions = append(s.Motions, m.ID)
 	e.d.Motions = append(e.d.Motions, m)
@@ -40,7 +41,8 @@ func (e *emitter) motion(s *Step, m Motion) Motion {
 // tidying. A group begins only once the one before it is wholly recorded.
 func (m *maker) emit() {
 	slices.SortFunc(m.changes, func(a, b change) int { return strings.Compare(string(a.Path), string(b.Path)) })
-	e := &emitter{d: m.d, group: 1}
+	m.wholes()
+	e := &emitter{d: m.d, group: 1, name: m.tempName}
 	for _, c := range m.changes {
 		if c.keep != "" {
 			s := e.step(Step{Phase: Prepare, Verb: Keep, Path: c.Path, Reason: c.keep, Bytes: c.Before.Size})
@@ -56,17 +58,49 @@ func (m *maker) emit() {
 			continue
 		}
 		s := e.step(Step{Phase: Prepare, Verb: Put, Path: c.Path, Reason: c.reason, Bytes: c.After.Size})
-		mo := e.motion(s, Motion{Kind: SendMotion, Path: c.Path, After: c.After, Proved: len(sent)%oneIn == 0})
+		_, temp, _ := wholeOf(c.Path, m.wholeIn)
+		mo := e.motion(s, Motion{Kind: SendMotion, Path: c.Path, Temp: temp, After: c.After, Proved: len(sent)%oneIn == 0})
 		sent[c.Path] = mo.Temp
 	}
 	asides := m.swap(e, sent)
-	e.group++
+	m.tidy(e, asides)
+}
+
+// tidy emits the third phase: what was set aside goes, files first, then the
+// folders they stood in from the inside out.
+func (m *maker) tidy(e *emitter, asides []Motion) {
 	if len(asides) == 0 {
 		return
 	}
-	s := e.step(Step{Phase: Proof, Verb: Tidy, What: plural(len(asides), "old file") + " set aside", Reason: "only after every path was looked at again; the bytes stay in the stockroom"})
+	e.group++
+	var files, folders []Motion
 	for _, a := range asides {
-		e.motion(s, Motion{Kind: TidyMotion, Path: a.Path, Temp: a.Temp, Before: a.Before})
+		if !a.Whole() {
+			files = append(files, Motion{Kind: TidyMotion, Path: a.Path, Temp: a.Temp, Before: a.Before, Seen: a.Seen})
+			continue
+		}
+		folders = append(folders, Motion{Kind: TidyMotion, Path: a.Path, Temp: a.Temp, Before: a.Before})
+		for _, c := range m.changes {
+			if rel, below := c.Path.Below(a.Path); below && c.Before.Being == tree.Content {
+				files = append(files, Motion{Kind: TidyMotion, Path: c.Path, Temp: a.Temp + "/" + string(rel), Before: c.Before, Seen: m.obs.At(c.Path).Modified})
+			}
+		}
+		for f := range m.dropped {
+			if rel, below := f.Below(a.Path); below {
+				folders = append(folders, Motion{Kind: TidyMotion, Path: f, Temp: a.Temp + "/" + string(rel), Before: m.obs.At(f).State})
+			}
+		}
+	}
+	s := e.step(Step{Phase: Proof, Verb: Tidy, What: plural(len(files), "old file") + " set aside", Reason: "only after every path was looked at again; the bytes stay in the stockroom"})
+	for _, f := range files {
+		e.motion(s, f)
+	}
+	slices.SortFunc(folders, func(a, b Motion) int { return byDepth(b.Path, a.Path) })
+	for i, f := range folders {
+		if i == 0 || f.Path.Depth() != folders[i-1].Path.Depth() {
+			e.group++
+		}
+		e.motion(s, f)
 	}
 }
 
@@ -90,8 +124,9 @@ func (m *maker) swap(e *emitter, sent map[tree.Path]string) (asides []Motion) {
 	}
 	at := func(id int) *Step { return &e.d.Steps[id-1] }
 	e.group++
+	asides = m.foldersOut(e, removes)
 	for _, c := range m.changes {
-		if c.Before.Being != tree.Content {
+		if c.Before.Being != tree.Content || m.goesAlong(c.Path, m.wholeOut) {
 			continue
 		}
 		id := moveID
@@ -100,22 +135,61 @@ func (m *maker) swap(e *emitter, sent map[tree.Path]string) (asides []Motion) {
 		}
 		asides = append(asides, e.motion(at(id), Motion{Kind: AsideMotion, Path: c.Path, Before: c.Before, Seen: m.obs.At(c.Path).Modified}))
 	}
+	made := tree.State{Being: tree.Folder, Mode: 0o755}
 	depth := -1
 	for _, f := range slices.SortedFunc(maps.Keys(m.folders), byDepth) {
+		if _, whole := m.wholeIn[f]; whole || m.goesAlong(f, m.wholeIn) {
+			continue
+		}
 		if f.Depth() != depth {
 			depth = f.Depth()
 			e.group++
 		}
-		e.motion(at(moveID), Motion{Kind: InMotion, Path: f, Before: tree.Nothing, After: m.modes(tree.State{Being: tree.Folder, Mode: 0o755})})
+		e.motion(at(moveID), Motion{Kind: InMotion, Path: f, Before: tree.Nothing, After: m.modes(made)})
 	}
 	e.group++
+	for _, f := range slices.Sorted(maps.Keys(m.wholeIn)) {
+		e.motion(at(moveID), Motion{Kind: InMotion, Path: f, Temp: m.wholeIn[f], Before: tree.Nothing, After: m.modes(made)})
+	}
 	for _, c := range m.changes {
-		if temp, ok := sent[c.Path]; ok {
-			e.motion(at(moveID), Motion{Kind: InMotion, Path: c.Path, Temp: temp, Before: c.Before, After: c.After})
+		temp, ok := sent[c.Path]
+		if !ok || m.goesAlong(c.Path, m.wholeIn) {
+			continue
+		}
+		e.motion(at(moveID), Motion{Kind: InMotion, Path: c.Path, Temp: temp, Before: c.Before, After: c.After})
+	}
+	m.foldersDrop(e)
+	return asides
+}
+
+// foldersOut sets whole folders aside. Every file in one has a step of its own
+// that says why it goes; the motion is theirs together.
+func (m *maker) foldersOut(e *emitter, removes map[tree.Path]int) (asides []Motion) {
+	for _, f := range m.inside(m.dropped) {
+		if _, whole := m.wholeOut[f]; whole || m.goesAlong(f, m.wholeOut) {
+			removes[f] = e.step(Step{Phase: Swap, Verb: Remove, Path: f, Reason: "folder, " + m.maybe[f]}).ID
 		}
 	}
-	depth = -1
-	for _, f := range slices.SortedFunc(maps.Keys(m.dropped), func(a, b tree.Path) int { return byDepth(b, a) }) {
+	for _, f := range slices.Sorted(maps.Keys(m.wholeOut)) {
+		a := e.motion(&e.d.Steps[removes[f]-1], Motion{Kind: AsideMotion, Path: f, Temp: m.wholeOut[f], Before: m.obs.At(f).State})
+		for _, p := range slices.Sorted(maps.Keys(removes)) {
+			if _, below := p.Below(f); below {
+				at := &e.d.Steps[removes[p]-1]
+				at.Motions = append(at.Motions, a.ID)
+			}
+		}
+		asides = append(asides, a)
+	}
+	return asides
+}
+
+// foldersDrop removes folders that have become empty, from the inside out.
+func (m *maker) foldersDrop(e *emitter) {
+	depth := -1
+	for _, f := range m.inside(m.dropped) {
+		if _, whole := m.wholeOut[f]; whole || m.goesAlong(f, m.wholeOut) {
+			continue
+		}
 		if f.Depth() != depth {
 			depth = f.Depth()
 			e.group++
@@ -123,7 +197,17 @@ func (m *maker) swap(e *emitter, sent map[tree.Path]string) (asides []Motion) {
 		s := e.step(Step{Phase: Swap, Verb: Remove, Path: f, Reason: "folder, " + m.maybe[f]})
 		e.motion(s, Motion{Kind: DropMotion, Path: f, Before: m.obs.At(f).State})
 	}
-	return asides
+}
+
+// inside lists folders, the innermost first.
+func (m *maker) inside(folders map[tree.Path]bool) []tree.Path {
+	return slices.SortedFunc(maps.Keys(folders), func(a, b tree.Path) int { return byDepth(b, a) })
+}
+
+// goesAlong tells whether a path is moved with a whole folder above it.
+func (m *maker) goesAlong(p tree.Path, names map[tree.Path]string) bool {
+	_, _, whole := wholeOf(p, names)
+	return whole
 }
 
 func (m *maker) count(c change) {

@@ -24,6 +24,8 @@ type maker struct {
 	going   map[tree.Path]bool   // paths that will be absent
 	coming  map[tree.Path]bool   // paths that will hold something new
 	maybe   map[tree.Path]string // folders of ours that go if they become empty, and why
+	// Folders that are moved with all that is in them, with their temporary names.
+	wholeIn, wholeOut map[tree.Path]string
 }
 
 // change is a content change with its reason.
@@ -40,6 +42,7 @@ func Make(req *Request, obs Observations) *Draft {
 	m := &maker{req: req, obs: obs, d: &Draft{Findings: g.findings, WayBack: "files"},
 		folders: map[tree.Path]bool{}, dropped: map[tree.Path]bool{}, going: map[tree.Path]bool{},
 		coming: map[tree.Path]bool{}, maybe: map[tree.Path]string{}}
+	m.d.Beside = req.Host.Tested && !req.Host.RenameFromWork
 	for _, p := range slices.Sorted(maps.Keys(g.goals)) {
 		m.one(g.goals[p])
 	}
@@ -390,7 +393,6 @@ func (m *maker) about() {
 	if !h.Tested {
 		m.say(finding.Warn, "host-untested", tree.Root, "Run server test.", "Nobody has tested what this host can do.")
 	} else if !h.RenameFromWork {
-		m.d.Beside = true
 		m.say(finding.Note, "no-work-folder", tree.Root, "", "This host does not rename out of a work folder; temporary files stand beside their targets.")
 	}
 	if h.Tested && h.Free >= 0 && m.d.Counts.Send > h.Free {

@@ -78,6 +78,7 @@ type Host struct {
 	Modes          bool  // whether it keeps permission bits
 	CaseBlind      bool  // whether two spellings that differ in case are one file
 	RenameFromWork bool  // whether renaming from the work folder into the tree works
+	RenameFolders  bool  // whether that works for folders with something in them
 	Resolution     int64 // of its file times, milliseconds
 	Free           int64 // bytes free, -1 where it does not tell
 }

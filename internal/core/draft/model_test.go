@@ -43,7 +43,7 @@ func (w *world) write(p tree.Path, text string) {
 }
 
 func (w *world) request() *Request {
-	return &Request{Ledger: w.ledger, Host: Host{Tested: true, Modes: true, RenameFromWork: true, Resolution: 1, Free: -1},
+	return &Request{Ledger: w.ledger, Host: Host{Tested: true, Modes: true, RenameFromWork: true, RenameFolders: true, Resolution: 1, Free: -1},
 		Held: func(d tree.Digest) bool { return w.held[d] }}
 }
 
@@ -72,10 +72,36 @@ func (w *world) being(p tree.Path) tree.Being {
 	return tree.Absent
 }
 
+// under is what stands at and below a folder, by path below it.
+func (w *world) under(folder tree.Path) map[tree.Path]tree.State {
+	out := map[tree.Path]tree.State{}
+	for p, s := range w.files {
+		if rel, below := p.Below(folder); below || p == folder {
+			out[rel] = s
+		}
+	}
+	return out
+}
+
+// workFolders makes what temporary names need, or takes it away.
+func (w *world) workFolders(t require.TestingT, d *Draft, n Names, make bool) {
+	list := append([]tree.Path{Work, n.Folder()}, d.WorkFolders(n, func(m Motion) bool { return make && w.intended[m.ID] })...)
+	if make {
+		for _, p := range list {
+			w.files[p] = tree.State{Being: tree.Folder, Mode: 0o755}
+		}
+		return
+	}
+	slices.Reverse(list)
+	for _, p := range list {
+		require.NoError(t, w.act(Act{Op: RemoveFolder, From: p}, Motion{}))
+	}
+}
+
 // act does one operation as a real host would, refusing what one refuses.
 func (w *world) act(a Act, m Motion) error {
 	folderOf := func(p tree.Path) error {
-		if p.Within(Work) || p.Dir() == tree.Root || w.being(p.Dir()) == tree.Folder {
+		if p.Dir() == tree.Root || w.being(p.Dir()) == tree.Folder {
 			return nil
 		}
 		return fmt.Errorf("%s: no such folder", p.Dir())
@@ -84,6 +110,9 @@ func (w *world) act(a Act, m Motion) error {
 	case Fetch:
 		w.held[w.files[a.From].Digest] = true
 	case Upload:
+		if err := folderOf(a.To); err != nil {
+			return err
+		}
 		w.files[a.To] = m.After
 	case Rename:
 		if w.being(a.To) != tree.Absent {
@@ -95,8 +124,10 @@ func (w *world) act(a Act, m Motion) error {
 		if err := folderOf(a.To); err != nil {
 			return err
 		}
-		w.files[a.To] = w.files[a.From]
-		delete(w.files, a.From)
+		for p, state := range w.under(a.From) {
+			w.files[a.To.Join(p)] = state
+			delete(w.files, a.From.Join(p))
+		}
 	case MakeFolder:
 		if err := folderOf(a.To); err != nil {
 			return err
@@ -119,6 +150,7 @@ func (w *world) act(a Act, m Motion) error {
 // never). done holds what the journal knows: it learns of a group's results
 // only when the whole group is through, as the engine's barriers make it.
 func (w *world) forward(t require.TestingT, d *Draft, n Names, done map[int]bool, stop int) bool {
+	w.workFolders(t, d, n, true)
 	for _, group := range groups(d.Motions) {
 		for _, m := range group {
 			w.intended[m.ID] = true
@@ -142,6 +174,7 @@ func (w *world) forward(t require.TestingT, d *Draft, n Names, done map[int]bool
 			done[m.ID] = true
 		}
 	}
+	w.workFolders(t, d, n, false)
 	return true
 }
 
@@ -154,21 +187,32 @@ func (w *world) backward(t require.TestingT, d *Draft, n Names, undone map[int]b
 			if undone[m.ID] || !w.intended[m.ID] {
 				continue
 			}
-			a, ok := Backward(m, n, Decide(m, w.being(n.Temp(m)), w.being(m.Path)))
-			if !ok {
-				continue
+			for _, a := range w.back(d, m, n) {
+				if stop == 0 {
+					return false
+				}
+				stop--
+				require.NoError(t, w.act(a, m))
 			}
-			if stop == 0 {
-				return false
-			}
-			stop--
-			require.NoError(t, w.act(a, m))
 		}
 		for _, m := range group {
 			undone[m.ID] = true
 		}
 	}
+	w.workFolders(t, d, n, false)
 	return true
+}
+
+// back is what takes one motion back, as the engine plans it.
+func (w *world) back(d *Draft, m Motion, n Names) []Act {
+	v := Decide(m, w.being(n.Temp(m)), w.being(m.Path))
+	if m.Whole() {
+		return WholeBack(d, m, n, w.under(n.Temp(m)), w.under(m.Path))
+	}
+	if a, ok := Backward(m, n, v); ok {
+		return []Act{a}
+	}
+	return nil
 }
 
 func groups(motions []Motion) (out [][]Motion) {
@@ -195,13 +239,14 @@ func (w *world) record(d *Draft) {
 
 func (w *world) run(t require.TestingT, req *Request) *Draft {
 	w.number++
+	clear(w.intended)
 	d := Make(req, w.observe())
 	require.True(t, w.forward(t, d, Names{Number: w.number}, map[int]bool{}, -1))
 	w.record(d)
 	return d
 }
 
-func (w *world) back(t require.TestingT, number int) *Draft {
+func (w *world) rollback(t require.TestingT, number int) *Draft {
 	name := fmt.Sprintf("model#%d", number)
 	req := w.request()
 	req.Back = Inverse(w.events, func(e Event) bool { return e.Deployment == name })
@@ -212,6 +257,9 @@ var somePaths = []tree.Path{"a", "b", "f/a", "f/b", "f/g/a", "f/g/h/c", "k/a"}
 
 func someFiles(t *rapid.T, label string) map[tree.Path]string {
 	files := map[tree.Path]string{}
+	if rapid.Bool().Draw(t, label+"has none") { // so that folders come and go
+		return files
+	}
 	for _, p := range somePaths {
 		if n := rapid.IntRange(0, 4).Draw(t, label+string(p)); n > 1 {
 			files[p] = fmt.Sprint(n)
@@ -268,7 +316,7 @@ func TestRunThenRollbackGivesTheNamedPathsBack(t *testing.T) {
 			require.True(t, c.After.Same(stateAt(w, c.Path)), "%s shall be %s and is %s", c.Path, c.After, stateAt(w, c.Path))
 			require.True(t, c.Before.Being == tree.Absent || c.Before.Being == tree.Folder || c.Before.Same(c.After) || w.held[c.Before.Digest], "the old bytes of %s are kept", c.Path)
 		}
-		w.back(t, w.number)
+		w.rollback(t, w.number)
 		require.Equal(t, before, w.files)
 	})
 }
@@ -293,6 +341,14 @@ func TestStoppedAnywhereItGoesOnOrGoesBack(t *testing.T) {
 		} else {
 			if slices.ContainsFunc(d.Motions, func(m Motion) bool { return m.Kind == TidyMotion && w.intended[m.ID] }) {
 				return // recorded: this one is rolled back, not undone
+			}
+			// What the server makes in a new folder in the meantime stays, and
+			// nothing else does.
+			if folder := tree.Path("f/g"); w.being(folder) == tree.Folder && rapid.Bool().Draw(t, "server writes before the undo") {
+				w.write(folder.Join("made"), "by the server")
+				for _, p := range []tree.Path{"f", folder, folder.Join("made")} {
+					old[p] = w.files[p]
+				}
 			}
 			undone := map[int]bool{}
 			again := rapid.IntRange(0, len(d.Motions)).Draw(t, "acts before the undo stops")

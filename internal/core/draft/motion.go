@@ -14,8 +14,8 @@ type MotionKind string
 const (
 	KeepMotion  MotionKind = "keep"  // fetch the old bytes into the stockroom
 	SendMotion  MotionKind = "send"  // upload under a temporary name, and check
-	AsideMotion MotionKind = "aside" // rename the old file into the work folder
-	InMotion    MotionKind = "in"    // rename the new file to its final name, or make a folder
+	AsideMotion MotionKind = "aside" // rename the old file, or a folder with all in it, into the work folder
+	InMotion    MotionKind = "in"    // rename the new file, or a new folder with all in it, to its final name, or make a folder
 	DropMotion  MotionKind = "drop"  // remove a folder of ours that has become empty
 	TidyMotion  MotionKind = "tidy"  // remove what was set aside, after proof
 )
@@ -34,7 +34,7 @@ type Motion struct {
 	Before tree.State `json:"before,omitzero"`  // what stands at Path before
 	After  tree.State `json:"after,omitzero"`   // what stands there after
 	Proved bool       `json:"proved,omitempty"` // a send that is read back and hashed
-	Seen   int64      `json:"seen,omitempty"`   // with aside: the file's time when the draft was made; no part of the digest
+	Seen   int64      `json:"seen,omitempty"`   // with aside and tidy: the file's time when the draft was made; no part of the digest
 }
 
 // Work is the folder of ours at a server's root. No server loads from it.
@@ -93,7 +93,7 @@ func Decide(m Motion, temp, final tree.Being) Verdict {
 		}
 		return Lost
 	case InMotion:
-		if m.After.Being == tree.Folder {
+		if m.After.Being == tree.Folder && !m.Whole() {
 			switch final {
 			case tree.Folder:
 				return Done
@@ -139,11 +139,13 @@ const (
 )
 
 // Act is an operation with its names. Mode is set for [MakeFolder] and
-// [Upload] where the host keeps permission bits.
+// [Upload] where the host keeps permission bits; Whole for a [Rename] of a
+// folder with everything in it.
 type Act struct {
 	Op       Op
 	From, To tree.Path
 	Mode     uint32
+	Whole    bool
 }
 
 // Forward is the act that does a motion.
@@ -155,22 +157,26 @@ func Forward(m Motion, n Names) Act {
 	case SendMotion:
 		return Act{Op: Upload, To: temp, Mode: m.After.Mode}
 	case AsideMotion:
-		return Act{Op: Rename, From: m.Path, To: temp}
+		return Act{Op: Rename, From: m.Path, To: temp, Whole: m.Whole()}
 	case InMotion:
-		if m.After.Being == tree.Folder {
+		if m.After.Being == tree.Folder && !m.Whole() {
 			return Act{Op: MakeFolder, To: m.Path, Mode: m.After.Mode}
 		}
-		return Act{Op: Rename, From: temp, To: m.Path}
+		return Act{Op: Rename, From: temp, To: m.Path, Whole: m.Whole()}
 	case DropMotion:
 		return Act{Op: RemoveFolder, From: m.Path}
 	case TidyMotion:
+		if m.Before.Being == tree.Folder {
+			return Act{Op: RemoveFolder, From: temp}
+		}
 		return Act{Op: RemoveFile, From: temp}
 	}
 	panic("no such motion: " + string(m.Kind))
 }
 
 // Backward is the act that takes a motion back, given what [Decide] said of
-// it. ok is false where nothing is to be done.
+// it. ok is false where nothing is to be done. A whole folder is taken back by
+// [MoveTree] instead, since a server may have made something in it.
 func Backward(m Motion, n Names, v Verdict) (act Act, ok bool) {
 	temp := n.Temp(m)
 	switch {

@@ -1,0 +1,159 @@
+package deploy
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"maps"
+	"slices"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/remote"
+)
+
+// treeAt lists what stands at a path and below it: states without digests, by
+// path below it, the folder itself as [tree.Root]. Nothing there is an empty
+// map. infos has what the host reports of each.
+func (r *Run) treeAt(ctx context.Context, at tree.Path) (states map[tree.Path]tree.State, infos map[tree.Path]remote.Info, err error) {
+	states, infos = map[tree.Path]tree.State{}, map[tree.Path]remote.Info{}
+	top, err := r.Host.Stat(ctx, at)
+	if err != nil || top.Being == tree.Absent {
+		return states, infos, err
+	}
+	note := func(rel tree.Path, i remote.Info) {
+		states[rel], infos[rel] = tree.State{Being: i.Being, Size: i.Size, Mode: i.Mode}, i
+	}
+	note(tree.Root, top)
+	for level := map[tree.Path]bool{at: true}; len(level) > 0 && top.Being == tree.Folder; {
+		listed, err := remote.ListAll(ctx, r.Host, level)
+		if err != nil {
+			return nil, nil, err
+		}
+		level = map[tree.Path]bool{}
+		for folder, byName := range listed {
+			for name, i := range byName {
+				p := folder.Join(tree.Path(name))
+				rel, _ := p.Below(at)
+				note(rel, i)
+				if i.Being == tree.Folder {
+					level[p] = true
+				}
+			}
+		}
+	}
+	return states, infos, nil
+}
+
+// acts does operations in their order.
+func (r *Run) acts(ctx context.Context, acts []draft.Act) error {
+	for _, a := range acts {
+		left, err := r.act(ctx, a)
+		if errors.Is(err, fs.ErrExist) && a.Op == draft.Rename {
+			return fmt.Errorf("something else has appeared at %s; move it away by hand, then go on: %w", a.To, err)
+		}
+		if err != nil {
+			return err
+		}
+		if left {
+			r.note("the folder %s stays: something that is not of this deployment is in it", a.From)
+		}
+	}
+	return nil
+}
+
+// backWhole takes the moving of a whole folder back. Bytes that the server
+// wrote into our files in the meantime are kept.
+func (r *Run) backWhole(ctx context.Context, m draft.Motion, marks map[Key]Mark) (Result, error) {
+	at := r.Names.Temp(m)
+	temp, _, err := r.treeAt(ctx, at)
+	if err != nil {
+		return Result{}, err
+	}
+	final, _, err := r.treeAt(ctx, m.Path)
+	if err != nil {
+		return Result{}, err
+	}
+	acts := draft.WholeBack(r.Draft, m, r.Names, temp, final)
+	if err := r.acts(ctx, acts); err != nil || m.Kind == draft.AsideMotion || len(acts) == 0 {
+		return Result{}, err
+	}
+	_, now, err := r.treeAt(ctx, at)
+	if err != nil {
+		return Result{}, err
+	}
+	var res Result
+	for _, s := range r.Draft.Motions {
+		rel, inside := s.Path.Below(m.Path)
+		i, back := now[rel]
+		if s.Kind != draft.SendMotion || !inside || !back || i.Being != tree.Content {
+			continue
+		}
+		mark := marks[KeyOf(s)]
+		if mark.State == Finished && i.Size == mark.Result.Size && i.Modified == mark.Result.Modified {
+			continue
+		}
+		if err := r.keepInside(ctx, at, rel, s.Path, s.After.Digest, &res, "%s was written to while it was in place; what it held is kept"); err != nil {
+			return Result{}, err
+		}
+	}
+	return res, nil
+}
+
+// keepInside is keepIfOther for one file of a whole folder.
+func (r *Run) keepInside(ctx context.Context, at, rel, path tree.Path, expected tree.Digest, res *Result, format string) error {
+	var one Result
+	if err := r.keepIfOther(ctx, at.Join(rel), expected, &one, format, path); err != nil || one.Kept == nil {
+		return err
+	}
+	if res.Inside == nil {
+		res.Inside = map[tree.Path]Result{}
+	}
+	res.Inside[rel] = one
+	return nil
+}
+
+// checkAsideWhole looks into a folder that was set aside: what the server wrote
+// last into files of the deployment is kept, and what is not of the deployment
+// goes back to where it was.
+func (r *Run) checkAsideWhole(ctx context.Context, m draft.Motion, res *Result) error {
+	at := r.Names.Temp(m)
+	temp, infos, err := r.treeAt(ctx, at)
+	if err != nil {
+		return err
+	}
+	if temp[tree.Root].Being != tree.Folder {
+		return errors.New("it is not under its set-aside name")
+	}
+	ours := map[tree.Path]draft.Motion{}
+	for _, t := range r.Draft.Motions {
+		if rel, inside := t.Path.Below(m.Path); inside && t.Kind == draft.TidyMotion {
+			ours[rel] = t
+		}
+	}
+	theirs := func(rel tree.Path) bool { _, known := ours[rel]; return !known }
+	if foreign := slices.ContainsFunc(slices.Collect(maps.Keys(temp)), func(rel tree.Path) bool { return rel != tree.Root && theirs(rel) }); foreign {
+		final, _, err := r.treeAt(ctx, m.Path)
+		if err != nil {
+			return err
+		}
+		if err := r.acts(ctx, draft.MoveTree(at, m.Path, temp, final, theirs)); err != nil {
+			return err
+		}
+		r.note("something that is not of this deployment was in %s; it is where it was", m.Path)
+	}
+	for rel, t := range ours {
+		i := infos[rel]
+		if t.Before.Being != tree.Content || i.Being == tree.Content && i.Size == t.Before.Size && i.Modified == t.Seen {
+			continue
+		}
+		if i.Being != tree.Content {
+			continue // gone since it was looked at; the look after the swap does not miss it
+		}
+		if err := r.keepInside(ctx, at, rel, t.Path, t.Before.Digest, res, "%s was written to after it was looked at; its last bytes are kept"); err != nil {
+			return err
+		}
+	}
+	return nil
+}
