@@ -83,6 +83,7 @@ type Abilities struct {
 	CaseBlind      bool      `json:"caseBlind"`
 	RenameFromWork bool      `json:"renameFromWork"`
 	RenameOver     bool      `json:"renameOver"`
+	RenameFolders  bool      `json:"renameFolders" doc:"A folder can be renamed out of the work folder with everything in it"`
 	ResolutionMS   int64     `json:"resolutionMs"`
 	Free           int64     `json:"free" doc:"Bytes; -1 where the host does not tell"`
 	Words          []string  `json:"words" nullable:"false" doc:"The same, for people"`

@@ -7,7 +7,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
-	"strings"
+	"slices"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/tree"
@@ -43,38 +43,48 @@ const (
 )
 
 // Lock takes a host's lock, or goes on with one that this service has taken
-// before: the service itself sees to it that it does one thing at a time. The
-// error is a *[LockedError] where another service holds it.
-func Lock(ctx context.Context, h remote.Host, me Holder) error {
+// before: the service itself sees to it that it does one thing at a time. It
+// gives the time by the host's own clock, in UTC milliseconds and not later
+// than it really is. The error is a *[LockedError] where another service holds
+// the lock.
+func Lock(ctx context.Context, h remote.Host, me Holder) (hostTime int64, err error) {
 	if err := h.MakeFolder(ctx, draft.Work, 0o755); err != nil && !errors.Is(err, fs.ErrExist) {
-		return fmt.Errorf("make the work folder: %w", err)
+		return 0, fmt.Errorf("make the work folder: %w", err)
 	}
-	err := h.MakeFolder(ctx, lockFolder, 0o755)
+	err = h.MakeFolder(ctx, lockFolder, 0o755)
 	if err != nil && !errors.Is(err, fs.ErrExist) {
-		return fmt.Errorf("take the host's lock: %w", err)
+		return 0, fmt.Errorf("take the host's lock: %w", err)
 	}
 	if err != nil {
 		holder, err := readHolder(ctx, h)
 		if err != nil {
-			return err
+			return 0, err
 		}
 		if holder.Service != me.Service {
-			return &LockedError{holder}
+			return 0, &LockedError{holder}
 		}
 	}
+	if hostTime, err = sign(ctx, h, me); err != nil {
+		return 0, fmt.Errorf("sign the host's lock: %w", err)
+	}
+	return hostTime, nil
+}
+
+func sign(ctx context.Context, h remote.Host, me Holder) (int64, error) {
 	raw, err := json.Marshal(me)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	w, err := h.Create(ctx, heldBy, 0)
 	if err != nil {
-		return fmt.Errorf("sign the host's lock: %w", err)
+		return 0, err
 	}
 	_, err = w.Write(raw)
 	if err = errors.Join(err, w.Close()); err != nil {
-		return fmt.Errorf("sign the host's lock: %w", err)
+		return 0, err
 	}
-	return nil
+	i, err := h.Stat(ctx, heldBy)
+	return i.Modified, err
 }
 
 // readHolder reads who holds the lock; nobody's name in it is no error.
@@ -120,6 +130,7 @@ type Remains struct {
 	Holder  Holder
 	Uploads []tree.Path // begun and never put in place
 	Aside   []tree.Path // a server's own files that were set aside and not put back
+	folders []tree.Path
 }
 
 // FindRemains looks into the work folder. mine tells whether this service still
@@ -142,48 +153,55 @@ func FindRemains(ctx context.Context, h remote.Host, mine func(number string) bo
 			}
 		case i.Being != tree.Folder || mine(i.Name):
 		default:
-			inside, err := h.List(ctx, at)
-			if err != nil {
+			if err := r.gather(ctx, h, at); err != nil {
 				return r, err
-			}
-			for _, f := range inside {
-				if strings.HasSuffix(f.Name, ".out") {
-					r.Aside = append(r.Aside, at.Join(tree.Path(f.Name)))
-				} else {
-					r.Uploads = append(r.Uploads, at.Join(tree.Path(f.Name)))
-				}
 			}
 		}
 	}
 	return r, nil
 }
 
+// gather sorts what a deployment's work folder holds.
+func (r *Remains) gather(ctx context.Context, h remote.Host, at tree.Path) error {
+	_, infos, err := treeAt(ctx, h, at)
+	if err != nil {
+		return err
+	}
+	for rel, i := range infos {
+		p := at.Join(rel)
+		switch {
+		case rel == tree.Root || i.Being == tree.Folder:
+			r.folders = append(r.folders, p)
+		case draft.Outgoing(rel):
+			r.Aside = append(r.Aside, p)
+		default:
+			r.Uploads = append(r.Uploads, p)
+		}
+	}
+	slices.Sort(r.Aside)
+	slices.Sort(r.Uploads)
+	return nil
+}
+
 // Clear takes the lock away and what was uploaded and never put in place. A
 // server's own files that were set aside stay: nobody else may have them.
 func (r Remains) Clear(ctx context.Context, h remote.Host) error {
-	folders := map[tree.Path]bool{}
 	for _, p := range r.Uploads {
 		if err := h.RemoveFile(ctx, p); err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return err
 		}
-		folders[p.Dir()] = true
 	}
 	if r.Locked {
 		if err := Unlock(ctx, h); err != nil {
 			return err
 		}
 	}
-	for _, p := range r.Aside {
-		delete(folders, p.Dir())
-	}
-	for p := range folders {
-		if err := h.RemoveFolder(ctx, p); err != nil && !errors.Is(err, fs.ErrNotExist) {
+	slices.SortFunc(r.folders, func(a, b tree.Path) int { return b.Depth() - a.Depth() })
+	for _, p := range append(r.folders, draft.Work) {
+		err := h.RemoveFolder(ctx, p)
+		if err != nil && !errors.Is(err, fs.ErrNotExist) && !errors.Is(err, remote.ErrNotEmpty) {
 			return err
 		}
-	}
-	err := h.RemoveFolder(ctx, draft.Work)
-	if err != nil && !errors.Is(err, fs.ErrNotExist) && !errors.Is(err, remote.ErrNotEmpty) {
-		return err
 	}
 	return nil
 }

@@ -3,6 +3,7 @@ package deploy_test
 import (
 	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -19,13 +20,16 @@ func TestAHostsLockIsOneServicesAtATime(t *testing.T) {
 	defer h.Close()
 	yard := deploy.Holder{Service: "yard-1", Machine: "yard", Person: "ida", Deployment: "lantern#7", Since: 5}
 	quay := deploy.Holder{Service: "quay-1", Machine: "quay", Person: "ole", Deployment: "lantern#2", Since: 6}
-	require.NoError(t, deploy.Lock(t.Context(), h, yard))
-	err = deploy.Lock(t.Context(), h, quay)
+	at, err := deploy.Lock(t.Context(), h, yard)
+	require.NoError(t, err)
+	require.InDelta(t, time.Now().UnixMilli(), at, 5000, "by the host's clock, which is ours here")
+	_, err = deploy.Lock(t.Context(), h, quay)
 	require.EqualError(t, err, "it is locked for lantern#7 by ida, on the service at yard")
 	var locked *deploy.LockedError
 	require.ErrorAs(t, err, &locked)
 	require.Equal(t, yard, locked.Holder)
-	require.NoError(t, deploy.Lock(t.Context(), h, yard), "its own lock is no hindrance after a crash")
+	_, err = deploy.Lock(t.Context(), h, yard)
+	require.NoError(t, err, "its own lock is no hindrance after a crash")
 	for _, c := range []struct {
 		service, deployment string
 		want                bool
@@ -36,12 +40,14 @@ func TestAHostsLockIsOneServicesAtATime(t *testing.T) {
 	}
 	require.NoError(t, deploy.Unlock(t.Context(), h))
 	require.NoError(t, deploy.Unlock(t.Context(), h), "nor is one that is gone")
-	require.NoError(t, deploy.Lock(t.Context(), h, quay))
+	_, err = deploy.Lock(t.Context(), h, quay)
+	require.NoError(t, err)
 	require.NoError(t, deploy.Unlock(t.Context(), h))
 
 	// Broken off before it was signed: nobody's, so nobody's to take.
 	require.NoError(t, h.MakeFolder(t.Context(), ".restless-crate/lock", 0o755))
-	require.EqualError(t, deploy.Lock(t.Context(), h, yard), "it is locked, and the lock does not say by whom")
+	_, err = deploy.Lock(t.Context(), h, yard)
+	require.EqualError(t, err, "it is locked, and the lock does not say by whom")
 }
 
 func TestWhatALostServiceLeftIsFoundAndTheServersOwnFilesStay(t *testing.T) {
@@ -52,7 +58,8 @@ func TestWhatALostServiceLeftIsFoundAndTheServersOwnFilesStay(t *testing.T) {
 	h, err := remote.OpenLocal(root)
 	require.NoError(t, err)
 	defer h.Close()
-	require.NoError(t, deploy.Lock(t.Context(), h, deploy.Holder{Service: "gone", Machine: "old box", Person: "ida", Deployment: "lantern#7"}))
+	_, err = deploy.Lock(t.Context(), h, deploy.Holder{Service: "gone", Machine: "old box", Person: "ida", Deployment: "lantern#7"})
+	require.NoError(t, err)
 	mine := func(number string) bool { return number == "9" }
 	r, err := deploy.FindRemains(t.Context(), h, mine)
 	require.NoError(t, err)

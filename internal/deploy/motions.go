@@ -95,7 +95,7 @@ func (r *Run) verdict(ctx context.Context, m draft.Motion) (draft.Verdict, error
 
 // keepIfOther reads a file and keeps its bytes unless they are the expected ones.
 func (r *Run) keepIfOther(ctx context.Context, at tree.Path, expected tree.Digest, res *Result, format string, args ...any) error {
-	d, err := r.hash(ctx, at)
+	d, err := HashOf(ctx, r.Host, at, -1)
 	if err != nil || d == expected {
 		return err
 	}
@@ -178,7 +178,7 @@ func (r *Run) send(ctx context.Context, m draft.Motion, a draft.Act) (Result, er
 	if !m.Proved {
 		return Result{}, nil
 	}
-	d, err := r.hash(ctx, a.To)
+	d, err := HashOf(ctx, r.Host, a.To, m.After.Size)
 	if err != nil {
 		return Result{}, fmt.Errorf("read it back: %w", err)
 	}
@@ -205,12 +205,9 @@ func carry(w io.Writer, src io.Reader, size int64) (int64, error) {
 	return int64(n), err
 }
 
-func (r *Run) hash(ctx context.Context, at tree.Path) (tree.Digest, error) {
-	return HashOf(ctx, r.Host, at)
-}
-
-// HashOf reads a file on a host and gives its digest.
-func HashOf(ctx context.Context, h remote.Host, at tree.Path) (tree.Digest, error) {
+// HashOf reads a file on a host and gives its digest. size is what the host has
+// reported of it, and as much is read; -1 is to its end.
+func HashOf(ctx context.Context, h remote.Host, at tree.Path, size int64) (tree.Digest, error) {
 	f, err := h.Open(ctx, at)
 	if err != nil {
 		return tree.Digest{}, err
@@ -218,8 +215,12 @@ func HashOf(ctx context.Context, h remote.Host, at tree.Path) (tree.Digest, erro
 	sum := sha256.New()
 	// The beginning is read plainly: for a small file, which is most of them,
 	// that is all of it, and reading side by side costs it round trips.
-	_, err = io.CopyN(sum, struct{ io.Reader }{f}, small)
-	if err == nil {
+	begin := int64(small)
+	if size >= 0 && size < small {
+		begin = size
+	}
+	_, err = io.CopyN(sum, struct{ io.Reader }{f}, begin)
+	if err == nil && begin == small {
 		_, err = io.Copy(sum, f)
 	} else if errors.Is(err, io.EOF) {
 		err = nil

@@ -16,9 +16,9 @@ import (
 // treeAt lists what stands at a path and below it: states without digests, by
 // path below it, the folder itself as [tree.Root]. Nothing there is an empty
 // map. infos has what the host reports of each.
-func (r *Run) treeAt(ctx context.Context, at tree.Path) (states map[tree.Path]tree.State, infos map[tree.Path]remote.Info, err error) {
+func treeAt(ctx context.Context, h remote.Host, at tree.Path) (states map[tree.Path]tree.State, infos map[tree.Path]remote.Info, err error) {
 	states, infos = map[tree.Path]tree.State{}, map[tree.Path]remote.Info{}
-	top, err := r.Host.Stat(ctx, at)
+	top, err := h.Stat(ctx, at)
 	if err != nil || top.Being == tree.Absent {
 		return states, infos, err
 	}
@@ -27,7 +27,7 @@ func (r *Run) treeAt(ctx context.Context, at tree.Path) (states map[tree.Path]tr
 	}
 	note(tree.Root, top)
 	for level := map[tree.Path]bool{at: true}; len(level) > 0 && top.Being == tree.Folder; {
-		listed, err := remote.ListAll(ctx, r.Host, level)
+		listed, err := remote.ListAll(ctx, h, level)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -67,11 +67,11 @@ func (r *Run) acts(ctx context.Context, acts []draft.Act) error {
 // wrote into our files in the meantime are kept.
 func (r *Run) backWhole(ctx context.Context, m draft.Motion, marks map[Key]Mark) (Result, error) {
 	at := r.Names.Temp(m)
-	temp, _, err := r.treeAt(ctx, at)
+	temp, _, err := treeAt(ctx, r.Host, at)
 	if err != nil {
 		return Result{}, err
 	}
-	final, _, err := r.treeAt(ctx, m.Path)
+	final, _, err := treeAt(ctx, r.Host, m.Path)
 	if err != nil {
 		return Result{}, err
 	}
@@ -79,7 +79,7 @@ func (r *Run) backWhole(ctx context.Context, m draft.Motion, marks map[Key]Mark)
 	if err := r.acts(ctx, acts); err != nil || m.Kind == draft.AsideMotion || len(acts) == 0 {
 		return Result{}, err
 	}
-	_, now, err := r.treeAt(ctx, at)
+	_, now, err := treeAt(ctx, r.Host, at)
 	if err != nil {
 		return Result{}, err
 	}
@@ -119,7 +119,7 @@ func (r *Run) keepInside(ctx context.Context, at, rel, path tree.Path, expected 
 // goes back to where it was.
 func (r *Run) checkAsideWhole(ctx context.Context, m draft.Motion, res *Result) error {
 	at := r.Names.Temp(m)
-	temp, infos, err := r.treeAt(ctx, at)
+	temp, infos, err := treeAt(ctx, r.Host, at)
 	if err != nil {
 		return err
 	}
@@ -134,7 +134,7 @@ func (r *Run) checkAsideWhole(ctx context.Context, m draft.Motion, res *Result) 
 	}
 	theirs := func(rel tree.Path) bool { _, known := ours[rel]; return !known }
 	if foreign := slices.ContainsFunc(slices.Collect(maps.Keys(temp)), func(rel tree.Path) bool { return rel != tree.Root && theirs(rel) }); foreign {
-		final, _, err := r.treeAt(ctx, m.Path)
+		final, _, err := treeAt(ctx, r.Host, m.Path)
 		if err != nil {
 			return err
 		}

@@ -54,10 +54,11 @@ type Abilities struct {
 	CaseBlind      bool     `json:"caseBlind"`
 	RenameFromWork bool     `json:"renameFromWork"`
 	RenameOver     bool     `json:"renameOver"`
-	Resolution     int64    `json:"resolution"` // of file times, milliseconds
-	Skew           int64    `json:"skew"`       // host's clock minus ours, milliseconds
-	Free           int64    `json:"free"`       // bytes; -1 where it does not tell
-	Words          []string `json:"words"`      // the same for people
+	RenameFolders  bool     `json:"renameFolders"` // with everything in them, out of the work folder
+	Resolution     int64    `json:"resolution"`    // of file times, milliseconds
+	Skew           int64    `json:"skew"`          // host's clock minus ours, milliseconds
+	Free           int64    `json:"free"`          // bytes; -1 where it does not tell
+	Words          []string `json:"words"`         // the same for people
 }
 
 // Revision is one immutable revision of a rulebook.

@@ -24,6 +24,45 @@ func statEach(ctx context.Context, h Host, paths []tree.Path) ([]Info, error) {
 	return out, g.Wait()
 }
 
+// several is how many paths of one folder make a listing of it cheaper than a
+// question for each: a listing is four calls for every hundred entries or so.
+const several = 8
+
+// statMixed looks at folders of which several paths are asked as a whole, and at
+// the other paths by themselves.
+func statMixed(ctx context.Context, h Host, paths []tree.Path) ([]Info, error) {
+	asked := map[tree.Path]int{}
+	for _, p := range paths {
+		asked[p.Dir()]++
+	}
+	var listed, single []int
+	for i, p := range paths {
+		if asked[p.Dir()] >= several {
+			listed = append(listed, i)
+		} else {
+			single = append(single, i)
+		}
+	}
+	out := make([]Info, len(paths))
+	for _, part := range []struct {
+		which []int
+		look  func(context.Context, Host, []tree.Path) ([]Info, error)
+	}{{listed, statByListing}, {single, statEach}} {
+		some := make([]tree.Path, len(part.which))
+		for n, i := range part.which {
+			some[n] = paths[i]
+		}
+		infos, err := part.look(ctx, h, some)
+		if err != nil {
+			return nil, err
+		}
+		for n, i := range part.which {
+			out[i] = infos[n]
+		}
+	}
+	return out, nil
+}
+
 // statByListing looks at whole folders and gives what they say of the paths.
 func statByListing(ctx context.Context, h Host, paths []tree.Path) ([]Info, error) {
 	folders := map[tree.Path]map[string]Info{}

@@ -14,8 +14,9 @@ import (
 // Found is what a probe learnt of a host. Times are milliseconds.
 type Found struct {
 	Modes, CaseBlind, RenameFromWork, RenameOver bool
+	RenameFolders                                bool  // out of the work folder, with something in them
 	Resolution                                   int64 // of file times, as coarse as it may be
-	Skew                                         int64 // the host's clock minus ours
+	Skew                                         int64 // the host's clock minus ours, at least
 	Free                                         int64 // bytes, -1 where it does not tell
 	Entries                                      int   // at the root
 }
@@ -34,6 +35,10 @@ func Probe(ctx context.Context, h Host, work tree.Path, now func() time.Time) (f
 		return f, fmt.Errorf("list the root: %w", err)
 	}
 	f.Entries = len(list)
+	odd := false // a file whose time is an odd second: so two seconds are told apart
+	for _, i := range list {
+		odd = odd || i.Being == tree.Content && i.Modified%2000 >= 1000
+	}
 	if f.Free, err = h.Free(ctx); err != nil {
 		f.Free = -1
 	}
@@ -46,14 +51,21 @@ func Probe(ctx context.Context, h Host, work tree.Path, now func() time.Time) (f
 			err = errors.Join(err, fmt.Errorf("take the probe's files away: %w", e))
 		}
 	}()
-	return f, p.try(ctx, work, &f)
+	if err := p.try(ctx, work, &f); err != nil {
+		return f, err
+	}
+	if odd && f.Resolution == 2000 {
+		f.Resolution = 1000
+	}
+	return f, nil
 }
 
 type prober struct {
-	h    Host
-	dir  tree.Path
-	now  func() time.Time
-	made []tree.Path
+	h       Host
+	dir     tree.Path
+	now     func() time.Time
+	made    []tree.Path // files
+	folders []tree.Path
 }
 
 func (p *prober) begin(ctx context.Context, work tree.Path) error {
@@ -82,13 +94,12 @@ func (p *prober) write(ctx context.Context, at tree.Path, mode uint32) (Info, er
 
 func (p *prober) try(ctx context.Context, work tree.Path, f *Found) error {
 	a := p.dir.Join(probeFile)
-	before := p.now().UnixMilli()
 	i, err := p.write(ctx, a, 0o640)
 	if err != nil {
 		return fmt.Errorf("write a file: %w", err)
 	}
 	f.Modes = i.Mode == 0o640
-	f.Skew = i.Modified - before
+	f.Skew = i.Modified - p.now().UnixMilli()
 	// Whole seconds three times over are no accident, nor are whole minutes;
 	// a host that counts seconds may even count them in steps of two.
 	f.Resolution = 60_000
@@ -102,6 +113,7 @@ func (p *prober) try(ctx context.Context, work tree.Path, f *Found) error {
 		if i, err = p.write(ctx, a, 0o640); err != nil {
 			return fmt.Errorf("write a file again: %w", err)
 		}
+		f.Skew = max(f.Skew, i.Modified-p.now().UnixMilli())
 	}
 	other, err := p.h.Stat(ctx, p.dir.Join(tree.Path(strings.ToUpper(probeFile))))
 	if err != nil {
@@ -116,6 +128,25 @@ func (p *prober) try(ctx context.Context, work tree.Path, f *Found) error {
 	if err := p.h.Rename(ctx, a, out); err == nil {
 		f.RenameFromWork = true
 	} else if errors.Is(err, ErrLine) {
+		return err
+	}
+	return p.folder(ctx, work, f)
+}
+
+// folder tries to rename a folder with a file in it into the tree.
+func (p *prober) folder(ctx context.Context, work tree.Path, f *Found) error {
+	from, to := p.dir.Join("probe-f"), tree.Path(string(work)+"-probe-f")
+	if err := p.h.MakeFolder(ctx, from, 0o700); err != nil && !errors.Is(err, fs.ErrExist) {
+		return fmt.Errorf("make a folder: %w", err)
+	}
+	p.folders = append(p.folders, from, to)
+	if _, err := p.write(ctx, from.Join("x"), 0o640); err != nil {
+		return fmt.Errorf("write a file into a folder: %w", err)
+	}
+	p.made = append(p.made, to.Join("x"))
+	err := p.h.Rename(ctx, from, to)
+	f.RenameFolders = err == nil
+	if errors.Is(err, ErrLine) {
 		return err
 	}
 	return nil
@@ -143,7 +174,11 @@ func (p *prober) clear(ctx context.Context, work tree.Path) error {
 			errs = append(errs, err)
 		}
 	}
-	errs = append(errs, p.h.RemoveFolder(ctx, p.dir))
+	for _, at := range append(p.folders, p.dir) {
+		if err := p.h.RemoveFolder(ctx, at); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			errs = append(errs, err)
+		}
+	}
 	if err := p.h.RemoveFolder(ctx, work); err != nil && !errors.Is(err, ErrNotEmpty) {
 		errs = append(errs, err)
 	}

@@ -48,14 +48,16 @@ type Host interface {
 	// of 0 leaves the permission bits to the host.
 	Create(ctx context.Context, p tree.Path, mode uint32) (io.WriteCloser, error)
 	// Rename gives a file or folder another name, and never replaces: where
-	// to exists it fails with fs.ErrExist.
+	// to exists it fails with fs.ErrExist. A folder may take the place of an
+	// empty one, though, on hosts that do not tell.
 	Rename(ctx context.Context, from, to tree.Path) error
 	// Replace is Rename that replaces a file in one act, where the host can;
 	// else it fails and changes nothing.
 	Replace(ctx context.Context, from, to tree.Path) error
 	// MakeFolder makes one folder; its parent must be there.
 	MakeFolder(ctx context.Context, p tree.Path, mode uint32) error
-	// RemoveFile removes a file, or a link itself.
+	// RemoveFile removes a file, or a link itself. It is not for folders: one
+	// with something in it stays, and an empty one may go.
 	RemoveFile(ctx context.Context, p tree.Path) error
 	// RemoveFolder removes an empty folder, else fails with ErrNotEmpty.
 	RemoveFolder(ctx context.Context, p tree.Path) error

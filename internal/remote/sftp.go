@@ -264,10 +264,10 @@ func (s *SFTP) Stat(ctx context.Context, p tree.Path) (i Info, err error) {
 	return i, err
 }
 
-// StatAll implements [Host]: every question is asked before the first answer
-// is waited for.
+// StatAll implements [Host]: by one listing of each folder of which several
+// things are asked, else every question before the first answer is waited for.
 func (s *SFTP) StatAll(ctx context.Context, paths []tree.Path) ([]Info, error) {
-	return statEach(ctx, s, paths)
+	return statMixed(ctx, s, paths)
 }
 
 // Open implements [Host].
@@ -401,11 +401,6 @@ func (s *SFTP) MakeFolder(ctx context.Context, p tree.Path, mode uint32) error {
 // RemoveFile implements [Host].
 func (s *SFTP) RemoveFile(ctx context.Context, p tree.Path) error {
 	return s.op(ctx, "remove", p, func(c *sftpConn) error {
-		if fi, err := c.Lstat(s.name(p)); err != nil {
-			return err
-		} else if fi.IsDir() {
-			return errors.New("it is a folder")
-		}
 		return c.Remove(s.name(p))
 	})
 }

@@ -148,8 +148,9 @@ func removing(t *testing.T, h remote.Host) {
 	require.NoError(t, h.RemoveFile(t.Context(), "a"))
 	require.Equal(t, tree.Absent, being(t, h, "a"))
 	require.NoError(t, h.MakeFolder(t.Context(), "f", 0o755))
+	write(t, h, "f/b", "2")
 	require.Error(t, h.RemoveFile(t.Context(), "f"), "a folder is no file")
-	require.Equal(t, tree.Folder, being(t, h, "f"))
+	require.Equal(t, "2", read(t, h, "f/b"))
 }
 
 func modes(t *testing.T, h remote.Host) {
@@ -242,6 +243,7 @@ func probe(t *testing.T, h remote.Host) {
 	f, err := remote.Probe(t.Context(), h, ".work", time.Now)
 	require.NoError(t, err)
 	require.True(t, f.RenameFromWork)
+	require.True(t, f.RenameFolders)
 	require.False(t, f.CaseBlind)
 	require.Equal(t, 1, f.Entries)
 	require.Positive(t, f.Resolution)

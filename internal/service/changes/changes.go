@@ -196,7 +196,7 @@ func hostOf(srv model.Server) draft.Host {
 	if a == nil {
 		return draft.Host{Modes: true, RenameFromWork: true, Free: -1}
 	}
-	return draft.Host{Tested: true, Modes: a.Modes, CaseBlind: a.CaseBlind, RenameFromWork: a.RenameFromWork, Resolution: a.Resolution, Free: -1}
+	return draft.Host{Tested: true, Modes: a.Modes, CaseBlind: a.CaseBlind, RenameFromWork: a.RenameFromWork, RenameFolders: a.RenameFolders, Resolution: a.Resolution, Free: -1}
 }
 
 // Find gives a deployment by server and number.
@@ -216,9 +216,15 @@ func (s *Service) Find(ctx context.Context, server string, number int) (model.De
 func (s *Service) StepsDone(ctx context.Context, d model.Deployment) (map[int]int, error) {
 	marks, err := s.Records.Marks(ctx, d.ID)
 	done := map[int]int{}
+	finished := map[int]bool{}
 	for _, m := range d.Draft.Motions {
-		if marks[deploy.KeyOf(m)].State == deploy.Finished {
-			done[m.Step]++
+		finished[m.ID] = marks[deploy.KeyOf(m)].State == deploy.Finished
+	}
+	for _, step := range d.Draft.Steps {
+		for _, id := range step.Motions {
+			if finished[id] {
+				done[step.ID]++
+			}
 		}
 	}
 	return done, err

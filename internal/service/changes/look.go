@@ -133,8 +133,9 @@ func (s *Service) read(ctx context.Context, srv model.Server, h remote.Host, obs
 	g, gctx := errgroup.WithContext(ctx)
 	g.SetLimit(max(1, h.InFlight()))
 	for _, p := range paths {
+		size := obs.Paths[p].State.Size
 		g.Go(func() error {
-			d, err := deploy.HashOf(gctx, h, p)
+			d, err := deploy.HashOf(gctx, h, p, size)
 			if err != nil {
 				return err
 			}
@@ -159,14 +160,13 @@ func count(n int, thing string) string {
 	return fmt.Sprintf("%d %ss", n, thing)
 }
 
-// hostNow is a time by the host's clock that is certainly not later than now,
-// 0 where that clock is not known. Times are counted in whole seconds by many
-// hosts, so a second is taken off.
+// hostNow is a time by the host's clock that is not later than now, as far as
+// the last test of the host tells; 0 where that clock is not known.
 func (s *Service) hostNow(srv model.Server) int64 {
 	if srv.Abilities == nil {
 		return 0
 	}
-	return s.Now().UnixMilli() + srv.Abilities.Skew - 1000
+	return s.Now().UnixMilli() + srv.Abilities.Skew
 }
 
 // again drafts what a deployment asks for once more.

@@ -165,24 +165,29 @@ func (s *Service) runner(d model.Deployment, h remote.Host, tell Tell) *deploy.R
 }
 
 // lock takes the host's lock for a deployment that has something to do there.
-func (s *Service) lock(ctx context.Context, h remote.Host, d model.Deployment) error {
+// It gives a clock that tells the host's time, never later than it is: by what
+// the host itself said and what has passed since, so that no clock that is set
+// in between makes it wrong.
+func (s *Service) lock(ctx context.Context, h remote.Host, d model.Deployment) (clock func() int64, err error) {
 	if len(d.Draft.Motions) == 0 {
-		return nil
+		return func() int64 { return 0 }, nil
 	}
 	me := s.Self
 	me.Person, me.Deployment, me.Since = d.Runner, d.Name(), s.Now().UnixMilli()
-	err := deploy.Lock(ctx, h, me)
+	at, err := deploy.Lock(ctx, h, me)
+	signed := s.Now()
 	var locked *deploy.LockedError
 	if errors.As(err, &locked) {
-		return fault.New(fault.Conflict, "host-locked", "%s cannot run now: %v", d.Name(), locked).
+		return nil, fault.New(fault.Conflict, "host-locked", "%s cannot run now: %v", d.Name(), locked).
 			WithMend("Nothing was done. If that service is lost for good: server test %s --unlock.", d.Server)
 	}
-	return err
+	return func() int64 { return at + s.Now().Sub(signed).Milliseconds() }, err
 }
 
 // forward does what is left of a deployment, records it, and tidies.
 func (s *Service) forward(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, from model.State, tell Tell) (model.Deployment, error) {
-	if err := s.lock(ctx, h, d); err != nil {
+	clock, err := s.lock(ctx, h, d)
+	if err != nil {
 		if from == model.Queued { // nothing has been done: the draft is a draft again
 			err = errors.Join(err, s.Records.Advance(context.WithoutCancel(ctx), d.ID, model.Draft, model.Queued))
 		}
@@ -213,8 +218,8 @@ func (s *Service) forward(ctx context.Context, srv model.Server, h remote.Host, 
 	mark(&d.Figures.SwapMS)
 	var reported map[tree.Path]draft.Reported
 	var changes []draft.Change
-	err := s.rideOut(ctx, srv, run, tell, func() (err error) {
-		reported, changes, err = run.Look(ctx, s.hostNow(srv))
+	err = s.rideOut(ctx, srv, run, tell, func() (err error) {
+		reported, changes, err = run.Look(ctx, clock())
 		return err
 	})
 	if err != nil {
@@ -299,7 +304,7 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, te
 	run := s.runner(d, h, tell)
 	defer func() { _ = run.Host.Close() }() // whichever it is by then
 	d.Runner = actor
-	if err := s.lock(ctx, h, d); err != nil {
+	if _, err := s.lock(ctx, h, d); err != nil {
 		return d, err
 	}
 	if err := s.Records.Advance(ctx, d.ID, model.Undoing, model.Halted); err != nil {

@@ -622,6 +622,8 @@ export interface components {
              */
             free: number;
             modes: boolean;
+            /** @description A folder can be renamed out of the work folder with everything in it */
+            renameFolders: boolean;
             renameFromWork: boolean;
             renameOver: boolean;
             /** Format: int64 */
