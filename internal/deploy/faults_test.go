@@ -53,13 +53,25 @@ func newBench(t *testing.T) *bench { return newBenchOn(t, true) }
 
 // newBenchOn is for a host that does or does not rename whole folders.
 func newBenchOn(t *testing.T, folders bool) *bench {
+	b := filled(t, map[string]string{"d/changed": "one", "d/unknown": "by hand", "gone/deep/old": "old", "gone/two": "two old", "d/same": "same", "own.log": "theirs"})
+	b.folders = folders
+	b.want = map[string]string{"d/changed": "two", "d/unknown": "ours", "d/same": "same", "new/deep/file": "new", "new/other": "other", "own.log": "theirs"}
+	for _, text := range []string{"one", "two", "ours", "same", "new", "other", "old"} {
+		b.hold(text)
+	}
+	b.draft()
+	return b
+}
+
+// filled is a bench whose host holds some files.
+func filled(t *testing.T, files map[string]string) *bench {
 	dir := fast(t)
-	b := &bench{t: t, root: filepath.Join(dir, "srv"), folders: folders}
-	for path, text := range map[string]string{"d/changed": "one", "d/unknown": "by hand", "gone/deep/old": "old", "gone/two": "two old", "d/same": "same", "own.log": "theirs"} {
+	b := &bench{t: t, root: filepath.Join(dir, "srv")}
+	require.NoError(t, os.Mkdir(b.root, 0o755))
+	for path, text := range files {
 		testbed.Write(t, filepath.Join(b.root, path), text)
 	}
 	b.old = testbed.Snapshot(t, b.root)
-	b.want = map[string]string{"d/changed": "two", "d/unknown": "ours", "d/same": "same", "new/deep/file": "new", "new/other": "other", "own.log": "theirs"}
 	var err error
 	b.host, err = remote.OpenLocal(b.root)
 	require.NoError(t, err)
@@ -68,10 +80,6 @@ func newBenchOn(t *testing.T, folders bool) *bench {
 	b.room, err = stockroom.Open(filepath.Join(dir, "stockroom"), b.db)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, errors.Join(b.host.Close(), b.db.Close())) })
-	for _, text := range []string{"one", "two", "ours", "same", "new", "other", "old"} {
-		b.hold(text)
-	}
-	b.draft()
 	return b
 }
 
@@ -112,11 +120,16 @@ func (b *bench) draft() {
 		}
 		obs.Paths[tree.Path(p)] = s
 	}
+	b.make(req, obs)
+}
+
+// make drafts and records.
+func (b *bench) make(req *draft.Request, obs draft.Observations) {
 	made := draft.Make(req, obs)
-	s, err := b.db.AddServer(t.Context(), model.Server{Name: "a", Rulebook: "r"})
-	require.NoError(t, err)
-	b.dep, err = b.db.AddDeployment(t.Context(), model.Deployment{ServerID: s.ID, Kind: "deploy", Ask: []byte("{}"), Digest: made.Digest(), Draft: *made})
-	require.NoError(t, err)
+	s, err := b.db.AddServer(b.t.Context(), model.Server{Name: "a", Rulebook: "r"})
+	require.NoError(b.t, err)
+	b.dep, err = b.db.AddDeployment(b.t.Context(), model.Deployment{ServerID: s.ID, Kind: "deploy", Ask: []byte("{}"), Digest: made.Digest(), Draft: *made})
+	require.NoError(b.t, err)
 }
 
 var errFault = errors.New("injected")

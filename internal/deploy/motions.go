@@ -2,10 +2,8 @@ package deploy
 
 import (
 	"context"
-	"crypto/sha256"
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 
 	"restlesscrate/internal/core/draft"
@@ -29,6 +27,10 @@ func (r *Run) forward(ctx context.Context, m draft.Motion, begun bool) (Result, 
 			return Result{}, nil
 		case draft.Occupied:
 			return Result{}, fmt.Errorf("something else has appeared at %s; move it away by hand, then resume or undo", m.Path)
+		case draft.Half:
+			if m.Kind == draft.SendMotion {
+				return r.continueSend(ctx, m)
+			}
 		case draft.Lost:
 			return Result{}, fmt.Errorf("neither %s nor its set-aside name is on the server any more", m.Path)
 		}
@@ -38,7 +40,7 @@ func (r *Run) forward(ctx context.Context, m draft.Motion, begun bool) (Result, 
 	case draft.Fetch:
 		return r.keep(ctx, m)
 	case draft.Upload:
-		return r.send(ctx, m, a)
+		return r.send(ctx, m, 0)
 	}
 	left, err := r.act(ctx, a)
 	return Result{Left: left}, err
@@ -145,88 +147,4 @@ func (r *Run) fetch(ctx context.Context, at tree.Path, res *Result) error {
 	}
 	res.Kept, res.Digest = &kept, kept.Digest
 	return nil
-}
-
-// send uploads under the temporary name: closed without error, and for one in
-// twenty read back and hashed. Its size is looked at with the others of its
-// batch.
-func (r *Run) send(ctx context.Context, m draft.Motion, a draft.Act) (Result, error) {
-	weight := min(max(m.After.Size, least), inFlight)
-	if err := r.room.Acquire(ctx, weight); err != nil {
-		return Result{}, err
-	}
-	defer r.room.Release(weight)
-	src, err := r.Room.Open(ctx, m.After.Digest)
-	if err != nil {
-		return Result{}, err
-	}
-	defer src.Close()
-	w, err := r.Host.Create(ctx, a.To, 0)
-	if err != nil {
-		return Result{}, err
-	}
-	n, err := carry(w, src, m.After.Size)
-	if err = errors.Join(err, w.Close()); err != nil {
-		return Result{}, err
-	}
-	r.mu.Lock()
-	r.sent += n
-	r.mu.Unlock()
-	if n != m.After.Size {
-		return Result{}, fmt.Errorf("%d bytes were read from the stockroom instead of %d", n, m.After.Size)
-	}
-	if !m.Proved {
-		return Result{}, nil
-	}
-	d, err := HashOf(ctx, r.Host, a.To, m.After.Size)
-	if err != nil {
-		return Result{}, fmt.Errorf("read it back: %w", err)
-	}
-	if d != m.After.Digest {
-		return Result{}, errors.New("other bytes came back than were sent")
-	}
-	return Result{Proved: true}, nil
-}
-
-// small is a file that is not worth sending or reading side by side with itself.
-const small = 64 << 10
-
-// carry copies a file. A small one goes as one piece: what it takes to send a
-// large one side by side with itself costs more than it is worth there.
-func carry(w io.Writer, src io.Reader, size int64) (int64, error) {
-	if size > small {
-		return io.Copy(w, src)
-	}
-	raw, err := io.ReadAll(io.LimitReader(src, small+1))
-	if err != nil || len(raw) == 0 {
-		return 0, err
-	}
-	n, err := w.Write(raw)
-	return int64(n), err
-}
-
-// HashOf reads a file on a host and gives its digest. size is what the host has
-// reported of it, and as much is read; -1 is to its end.
-func HashOf(ctx context.Context, h remote.Host, at tree.Path, size int64) (tree.Digest, error) {
-	f, err := h.Open(ctx, at)
-	if err != nil {
-		return tree.Digest{}, err
-	}
-	sum := sha256.New()
-	// The beginning is read plainly: for a small file, which is most of them,
-	// that is all of it, and reading side by side costs it round trips.
-	begin := int64(small)
-	if size >= 0 && size < small {
-		begin = size
-	}
-	_, err = io.CopyN(sum, struct{ io.Reader }{f}, begin)
-	if err == nil && begin == small {
-		_, err = io.Copy(sum, f)
-	} else if errors.Is(err, io.EOF) {
-		err = nil
-	}
-	if err = errors.Join(err, f.Close()); err != nil {
-		return tree.Digest{}, err
-	}
-	return tree.Digest(sum.Sum(nil)), nil
 }

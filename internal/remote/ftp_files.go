@@ -220,6 +220,15 @@ func (r *ftpReader) Close() error {
 
 // Create implements [Host]. FTP has no permission bits, so mode says nothing.
 func (f *FTP) Create(ctx context.Context, p tree.Path, _ uint32) (io.WriteCloser, error) {
+	return f.store(ctx, p, 0)
+}
+
+// Continue implements [Host].
+func (f *FTP) Continue(ctx context.Context, p tree.Path, from int64) (io.WriteCloser, error) {
+	return f.store(ctx, p, uint64(from))
+}
+
+func (f *FTP) store(ctx context.Context, p tree.Path, from uint64) (io.WriteCloser, error) {
 	c, err := f.takeFor(ctx, "write", p)
 	if err != nil {
 		return nil, err
@@ -228,7 +237,7 @@ func (f *FTP) Create(ctx context.Context, p tree.Path, _ uint32) (io.WriteCloser
 	fw := &ftpWriter{w: w, done: make(chan error, 1), begun: make(chan struct{})}
 	stop := context.AfterFunc(ctx, func() { c.raw.Close() })
 	go func() {
-		err := c.Stor(f.name(p), &beginning{Reader: r, begun: fw.begun})
+		err := c.StorFrom(f.name(p), &beginning{Reader: r, begun: fw.begun}, from)
 		if err != nil {
 			err = f.why(c, p.Dir(), err)
 		}

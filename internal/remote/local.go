@@ -134,6 +134,21 @@ func (l *Local) Create(ctx context.Context, p tree.Path, mode uint32) (io.WriteC
 	return &synced{f}, nil
 }
 
+// Continue implements [Host].
+func (l *Local) Continue(ctx context.Context, p tree.Path, from int64) (io.WriteCloser, error) {
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	f, err := l.root.OpenFile(l.name(p), os.O_WRONLY, 0)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := f.Seek(from, io.SeekStart); err != nil {
+		return nil, errors.Join(err, f.Close())
+	}
+	return &synced{f}, nil
+}
+
 // synced syncs a file before it is closed.
 type synced struct{ *os.File }
 

@@ -47,6 +47,9 @@ type Host interface {
 	// whole and synced, as far as the host can, when Close returns nil. A mode
 	// of 0 leaves the permission bits to the host.
 	Create(ctx context.Context, p tree.Path, mode uint32) (io.WriteCloser, error)
+	// Continue writes on in a file that is there, from an offset in bytes; one
+	// past its end leaves a hole. Close means what it means for Create.
+	Continue(ctx context.Context, p tree.Path, from int64) (io.WriteCloser, error)
 	// Rename gives a file or folder another name, and never replaces: where
 	// to exists it fails with fs.ErrExist. A folder may take the place of an
 	// empty one, though, on hosts that do not tell.

@@ -7,6 +7,7 @@ import (
 	"io"
 	"io/fs"
 	"net"
+	"os"
 	"path"
 	"strconv"
 	"strings"
@@ -293,6 +294,22 @@ func (s *SFTP) Create(ctx context.Context, p tree.Path, mode uint32) (wc io.Writ
 			if err := f.Chmod(fs.FileMode(mode)); err != nil {
 				return errors.Join(err, f.Close())
 			}
+		}
+		wc = s.file(ctx, c, f, p)
+		return nil
+	})
+	return wc, err
+}
+
+// Continue implements [Host].
+func (s *SFTP) Continue(ctx context.Context, p tree.Path, from int64) (wc io.WriteCloser, err error) {
+	err = s.op(ctx, "write on", p, func(c *sftpConn) error {
+		f, err := c.OpenFile(s.name(p), os.O_WRONLY)
+		if err != nil {
+			return err
+		}
+		if _, err := f.Seek(from, io.SeekStart); err != nil {
+			return errors.Join(err, f.Close())
 		}
 		wc = s.file(ctx, c, f, p)
 		return nil

@@ -23,7 +23,7 @@ import (
 func Run(t *testing.T, open func(t *testing.T) remote.Host) {
 	for name, test := range map[string]func(*testing.T, remote.Host){
 		"what is absent": absent, "write and read": writeAndRead, "listing": listing, "rename never replaces": rename, "replace": replace,
-		"folders": folders, "removing": removing, "modes": modes, "odd names": oddNames, "side by side": SideBySide, "an ended context": ended, "probe": probe,
+		"folders": folders, "removing": removing, "going on in a file": continuing, "past 4 GiB": pastFour, "modes": modes, "odd names": oddNames, "side by side": SideBySide, "an ended context": ended, "probe": probe,
 	} {
 		t.Run(name, func(t *testing.T) {
 			h := open(t)
@@ -86,6 +86,41 @@ func writeAndRead(t *testing.T, h remote.Host) {
 	require.Equal(t, tree.Content, i.Being)
 	require.Equal(t, int64(5), i.Size)
 	require.InDelta(t, time.Now().UnixMilli(), i.Modified, 60_000)
+}
+
+func continuing(t *testing.T, h remote.Host) {
+	write(t, h, "a", "0123456789")
+	w, err := h.Continue(t.Context(), "a", 4)
+	require.NoError(t, err)
+	_, err = io.Copy(w, strings.NewReader("four and on"))
+	require.NoError(t, err)
+	require.NoError(t, w.Close())
+	require.Equal(t, "0123four and on", read(t, h, "a"))
+	_, err = h.Continue(t.Context(), "no/such/folder", 4)
+	require.ErrorIs(t, err, fs.ErrNotExist)
+}
+
+// pastFour writes at an offset that 32 bits do not hold, which leaves a file
+// with a hole in it: nothing is sent or kept for that.
+func pastFour(t *testing.T, h remote.Host) {
+	const from = 4<<30 + 5
+	write(t, h, "big", "begun")
+	w, err := h.Continue(t.Context(), "big", from)
+	require.NoError(t, err)
+	_, err = io.Copy(w, strings.NewReader("end"))
+	require.NoError(t, err)
+	require.NoError(t, w.Close())
+	i, err := h.Stat(t.Context(), "big")
+	require.NoError(t, err)
+	require.Equal(t, int64(from+3), i.Size)
+	w, err = h.Continue(t.Context(), "big", i.Size)
+	require.NoError(t, err)
+	_, err = io.Copy(w, strings.NewReader(" and more"))
+	require.NoError(t, err)
+	require.NoError(t, w.Close())
+	i, err = h.Stat(t.Context(), "big")
+	require.NoError(t, err)
+	require.Equal(t, int64(from+12), i.Size)
 }
 
 func listing(t *testing.T, h remote.Host) {
