@@ -101,6 +101,7 @@ type Status struct {
 	Addons []Addon      `json:"addons" nullable:"false"`
 	Files  int          `json:"files"`
 	Open   *Deployment  `json:"open,omitempty" doc:"The deployment that keeps the server's slot"`
+	Queue  []Deployment `json:"queue" nullable:"false" doc:"Deployments that wait for it, in their order"`
 	Drafts []Deployment `json:"drafts" nullable:"false"`
 	Last   *Deployment  `json:"last,omitempty"`
 }

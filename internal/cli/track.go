@@ -60,6 +60,9 @@ func (a *App) printStatus(st api.Status) {
 			fmt.Fprintf(a.Out, "  restless deployment resume %s finishes it, deployment undo %s takes it back\n", st.Open.Name, st.Open.Name)
 		}
 	}
+	for _, d := range st.Queue {
+		fmt.Fprintf(a.Out, "  %s waits for its turn: %s\n", d.Name, d.Title)
+	}
 	var lines [][]string
 	for _, x := range st.Addons {
 		var know []string

@@ -184,7 +184,7 @@ func TestAHaltedRunIsResumedOrUndoneByClicking(t *testing.T) {
 			number, err := browser.Eval[string](c.page, `location.pathname.split('/').pop()`)
 			require.NoError(t, err)
 			c.click("Run it")
-			testbed.Eventually(t, "some files are sent", func() bool { return entries(filepath.Join(root, ".restless-crate", number)) > 20 })
+			testbed.Eventually(t, "some files are sent", func() bool { return sentTo(root, number) > 20 })
 			testbed.KillSessions(t, d)
 			c.ok(c.page.SeeAny("main", "Resume", "Take back…"))
 			if text, err := c.page.Text("main"); err == nil && !strings.Contains(text, "Take back…") {

@@ -72,9 +72,8 @@ func TestKilledHalfWayOverFTPItIsResumedOrUndone(t *testing.T) {
 	s.stage(many("2.0"))
 	s.must("deploy", "lantern", "drum-tent@1.0", "--yes")
 	wares := filepath.Join(root, "stalls/drum-tent/wares")
-	work := func(number int) string { return filepath.Join(root, ".restless-crate", fmt.Sprint(number)) }
 	for name, reached := range map[string]func(int) bool{
-		"sending":  func(n int) bool { return entries(work(n)) > 20 },
+		"sending":  func(n int) bool { return sentTo(root, fmt.Sprint(n)) > 20 },
 		"swapping": func(int) bool { return entries(wares) < 190 },
 	} {
 		for _, way := range []string{"undo", "resume"} {

@@ -52,6 +52,13 @@ func entries(dir string) int {
 	return len(list)
 }
 
+// sentTo counts the files of a deployment that have begun to arrive in the work
+// folder.
+func sentTo(root, number string) int {
+	files, _ := filepath.Glob(filepath.Join(root, ".restless-crate", number, "in-*", "*"))
+	return len(files)
+}
+
 func TestKilledHalfWayItIsResumedOrUndone(t *testing.T) {
 	s, _, root := overSSH(t)
 	s.trust()
@@ -60,7 +67,7 @@ func TestKilledHalfWayItIsResumedOrUndone(t *testing.T) {
 	s.must("deploy", "lantern", "drum-tent@1.0", "--yes")
 	wares := filepath.Join(root, "stalls/drum-tent/wares")
 	for where, reached := range map[string]func(number int) bool{
-		"while sending":  func(n int) bool { return entries(filepath.Join(root, ".restless-crate", fmt.Sprint(n))) > 20 },
+		"while sending":  func(n int) bool { return sentTo(root, fmt.Sprint(n)) > 20 },
 		"while swapping": func(n int) bool { return entries(wares) < 190 },
 	} {
 		t.Run(where, func(t *testing.T) {
@@ -100,7 +107,7 @@ func TestALostLineHaltsAndGoesOnLater(t *testing.T) {
 		status, _ := s.call("POST", fmt.Sprintf("/api/v1/servers/lantern/deployments/%d/run", draft.Number), s.token(), fmt.Sprintf(`{"digest":%q}`, draft.Digest))
 		require.Equal(t, 202, status)
 		testbed.Eventually(t, "some files are sent", func() bool {
-			return entries(filepath.Join(root, ".restless-crate", fmt.Sprint(draft.Number))) > 20
+			return sentTo(root, fmt.Sprint(draft.Number)) > 20
 		})
 		testbed.KillSessions(t, d)
 		testbed.Eventually(t, "the run is over", func() bool { s.get(&halted, "deployment", "show", draft.Name); return halted.State != "running" })
@@ -139,7 +146,7 @@ func TestAShortOutageIsRiddenOut(t *testing.T) {
 		status, answer := s.call("POST", fmt.Sprintf("/api/v1/servers/lantern/deployments/%d/run", draft.Number), s.token(), fmt.Sprintf(`{"digest":%q}`, draft.Digest))
 		require.Equal(t, 202, status)
 		testbed.Eventually(t, "some files are sent", func() bool {
-			return entries(filepath.Join(root, ".restless-crate", fmt.Sprint(draft.Number))) > 20
+			return sentTo(root, fmt.Sprint(draft.Number)) > 20
 		})
 		d.Stop()
 		s.get(&over, "deployment", "show", draft.Name)
@@ -173,7 +180,7 @@ func TestARunIsStoppedByAPerson(t *testing.T) {
 		s.get(&d, "deploy", "lantern", "drum-tent@2.0", "--draft")
 		status, _ := s.call("POST", fmt.Sprintf("/api/v1/servers/lantern/deployments/%d/run", d.Number), s.token(), fmt.Sprintf(`{"digest":%q}`, d.Digest))
 		require.Equal(t, 202, status)
-		testbed.Eventually(t, "some files are sent", func() bool { return entries(filepath.Join(root, ".restless-crate", fmt.Sprint(d.Number))) > 5 })
+		testbed.Eventually(t, "some files are sent", func() bool { return sentTo(root, fmt.Sprint(d.Number)) > 5 })
 		stopped, _ := s.call("POST", fmt.Sprintf("/api/v1/servers/lantern/deployments/%d/halt", d.Number), s.token(), "")
 		testbed.Eventually(t, "it is over", func() bool { s.get(&d, "deployment", "show", d.Name); return d.State != "running" })
 		if stopped != 200 || d.State != "halted" {

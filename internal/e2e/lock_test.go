@@ -23,7 +23,7 @@ func TestTwoServicesOnOneServerDoNotGetInEachOthersWay(t *testing.T) {
 	other.must("server", "test", "fair")
 	other.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "tunes-1.zip"), map[string]string{"reel.tune": "la"}))
 
-	name, old := breakRun(t, s, root, func(n int) bool { return entries(filepath.Join(root, ".restless-crate", fmt.Sprint(n))) > 20 })
+	name, old := breakRun(t, s, root, func(n int) bool { return sentTo(root, fmt.Sprint(n)) > 20 })
 	require.FileExists(t, filepath.Join(root, ".restless-crate/lock/held-by.json"))
 	o := other.fails(1, "fair#1 cannot run now: it is locked for "+name+" by owner, on the service at ", "deploy", "fair", "tunes@1", "--yes")
 	require.Contains(t, o.err, "server test fair --unlock")
@@ -39,7 +39,7 @@ func TestTwoServicesOnOneServerDoNotGetInEachOthersWay(t *testing.T) {
 	other.must("rollback", "fair", "--to", "0", "--yes")
 
 	// A service that is lost for good leaves its lock behind.
-	name, _ = breakRun(t, s, root, func(n int) bool { return entries(filepath.Join(root, ".restless-crate", fmt.Sprint(n))) > 20 })
+	name, _ = breakRun(t, s, root, func(n int) bool { return sentTo(root, fmt.Sprint(n)) > 20 })
 	s.kill()
 	out := other.must("server", "test", "fair")
 	require.Contains(t, out, "The host says: it is locked for "+name+" by owner, on the service at ")

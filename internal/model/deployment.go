@@ -29,7 +29,7 @@ const (
 
 // Open tells whether a deployment in this state keeps its server's slot.
 func (s State) Open() bool {
-	return s == Queued || s == Running || s == Waiting || s == Halted || s == Undoing
+	return s == Running || s == Waiting || s == Halted || s == Undoing
 }
 
 // Figures are what a run measured. Bytes and milliseconds.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"strings"
 
@@ -74,18 +75,17 @@ func (db *DB) Untidy(ctx context.Context, server int64) ([]model.Deployment, err
 
 // Advance moves a deployment from one of some states to another. It gives
 // [ErrConflict] where the deployment is in none of them, and, for a move that
-// takes the server's slot, where another deployment holds it.
+// takes the server's slot, where another deployment holds it. Any number may be
+// queued.
 func (db *DB) Advance(ctx context.Context, id int64, to model.State, from ...model.State) error {
 	return db.within(ctx, func(tx *sql.Tx) error {
-		if to == model.Queued {
-			var name string
-			err := tx.QueryRowContext(ctx, `SELECT s.name || '#' || o.number || ' is ' || o.state FROM deployment d JOIN deployment o ON o.server_id = d.server_id AND o.id <> d.id
-				JOIN server s ON s.id = d.server_id WHERE d.id = ? AND o.state IN ('running','waiting','halted','undoing','queued') LIMIT 1`, id).Scan(&name)
-			if err == nil {
-				return fmt.Errorf("%s; one deployment at a time changes a server: %w", name, model.ErrConflict)
-			}
-			if err != sql.ErrNoRows {
+		if to.Open() {
+			holder, err := slotOf(ctx, tx, id)
+			if err != nil {
 				return err
+			}
+			if holder != "" {
+				return fmt.Errorf("%s; one deployment at a time changes a server: %w", holder, model.ErrConflict)
 			}
 		}
 		set := ""
@@ -103,6 +103,23 @@ func (db *DB) Advance(ctx context.Context, id int64, to model.State, from ...mod
 		return nil
 	})
 }
+
+// slotOf names another deployment that holds the slot of a deployment's server,
+// with its state; empty where the slot is free.
+func slotOf(ctx context.Context, q interface {
+	QueryRowContext(context.Context, string, ...any) *sql.Row
+}, id int64) (holder string, err error) {
+	err = q.QueryRowContext(ctx, `SELECT s.name || '#' || o.number || ' is ' || o.state FROM deployment d JOIN deployment o ON o.server_id = d.server_id AND o.id <> d.id
+		JOIN server s ON s.id = d.server_id WHERE d.id = ? AND o.state IN ('running','waiting','halted','undoing') LIMIT 1`, id).Scan(&holder)
+	if errors.Is(err, sql.ErrNoRows) {
+		return "", nil
+	}
+	return holder, err
+}
+
+// SlotOf names another deployment that holds the slot of a deployment's server,
+// with its state; empty where the slot is free.
+func (db *DB) SlotOf(ctx context.Context, id int64) (string, error) { return slotOf(ctx, db.sql, id) }
 
 // Halt marks a deployment as halted, with what halted it.
 func (db *DB) Halt(ctx context.Context, id int64, trouble string) error {

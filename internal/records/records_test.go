@@ -72,15 +72,22 @@ func TestStatesMoveOnlyAsDrawnAndOneAtATime(t *testing.T) {
 	one, two := drafted(t, db, s), drafted(t, db, s)
 	require.ErrorIs(t, db.Advance(t.Context(), one.ID, model.Running, model.Queued), model.ErrConflict)
 	require.NoError(t, db.Advance(t.Context(), one.ID, model.Queued, model.Draft))
-	err := db.Advance(t.Context(), two.ID, model.Queued, model.Draft)
-	require.ErrorIs(t, err, model.ErrConflict)
-	require.ErrorContains(t, err, "a#1 is queued; one deployment at a time changes a server")
+	require.NoError(t, db.Advance(t.Context(), two.ID, model.Queued, model.Draft), "many may wait")
 	require.NoError(t, db.Advance(t.Context(), one.ID, model.Running, model.Queued))
+	err := db.Advance(t.Context(), two.ID, model.Running, model.Queued)
+	require.ErrorIs(t, err, model.ErrConflict)
+	require.ErrorContains(t, err, "a#1 is running; one deployment at a time changes a server")
+	holder, err := db.SlotOf(t.Context(), two.ID)
+	require.NoError(t, err)
+	require.Equal(t, "a#1 is running", holder)
 	require.NoError(t, db.Halt(t.Context(), one.ID, "the line broke"))
-	require.ErrorIs(t, db.Advance(t.Context(), two.ID, model.Queued, model.Draft), model.ErrConflict, "a halted one keeps the slot")
+	require.ErrorIs(t, db.Advance(t.Context(), two.ID, model.Running, model.Queued), model.ErrConflict, "a halted one keeps the slot")
 	require.NoError(t, db.Advance(t.Context(), one.ID, model.Undoing, model.Halted))
 	require.NoError(t, db.Advance(t.Context(), one.ID, model.UndoneAll, model.Undoing))
-	require.NoError(t, db.Advance(t.Context(), two.ID, model.Queued, model.Draft))
+	require.NoError(t, db.Advance(t.Context(), two.ID, model.Running, model.Queued))
+	holder, err = db.SlotOf(t.Context(), two.ID)
+	require.NoError(t, err)
+	require.Empty(t, holder)
 }
 
 func TestTwoClientsCannotTakeOneSlot(t *testing.T) {
@@ -90,7 +97,8 @@ func TestTwoClientsCannotTakeOneSlot(t *testing.T) {
 	won := make([]bool, 16)
 	for i := range won {
 		d := drafted(t, db, s)
-		wg.Go(func() { won[i] = db.Advance(t.Context(), d.ID, model.Queued, model.Draft) == nil })
+		require.NoError(t, db.Advance(t.Context(), d.ID, model.Queued, model.Draft))
+		wg.Go(func() { won[i] = db.Advance(t.Context(), d.ID, model.Running, model.Queued) == nil })
 	}
 	wg.Wait()
 	n := 0

@@ -209,3 +209,26 @@ func withRoot(folder tree.Path, acts []Act) []Act {
 	}
 	return append(acts, Act{Op: RemoveFolder, From: folder})
 }
+
+// Concerned are the folders that are on the server already and in which names
+// come or go, in order.
+func (d *Draft) Concerned() []tree.Path {
+	made, out := map[tree.Path]bool{}, map[tree.Path]bool{}
+	for _, c := range d.Changes {
+		if c.Before.Being == tree.Absent && c.After.Being == tree.Folder {
+			made[c.Path] = true
+		}
+	}
+	for _, m := range d.Motions {
+		if m.Kind != InMotion && m.Kind != AsideMotion && m.Kind != DropMotion {
+			continue
+		}
+		if !made[m.Path.Dir()] {
+			out[m.Path.Dir()] = true
+		}
+		if m.Whole() && m.Kind == AsideMotion {
+			out[m.Path] = true // a folder that moves is written to itself
+		}
+	}
+	return slices.Sorted(maps.Keys(out))
+}

@@ -33,6 +33,7 @@ type Records interface {
 	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
 	DeploymentsIn(ctx context.Context, states ...model.State) ([]model.Deployment, error)
 	Untidy(ctx context.Context, server int64) ([]model.Deployment, error)
+	SlotOf(ctx context.Context, id int64) (string, error)
 	Advance(ctx context.Context, id int64, to model.State, from ...model.State) error
 	Halt(ctx context.Context, id int64, trouble string) error
 	SaveRun(ctx context.Context, d model.Deployment) error
@@ -62,6 +63,9 @@ type Catalog interface {
 type Hosts interface {
 	Find(ctx context.Context, name string) (model.Server, error)
 	Connect(ctx context.Context, srv model.Server) (remote.Host, error)
+	// NoWorkFolder notes that a host does not rename out of the work folder
+	// everywhere.
+	NoWorkFolder(ctx context.Context, srv model.Server) error
 }
 
 // Meter counts what deployments do.
@@ -88,6 +92,7 @@ type Service struct {
 
 	mu      sync.Mutex
 	running map[int64]*deploy.Run // by deployment
+	lines   map[int64]*line       // by server
 }
 
 // Ask is what a person wants. Exactly one of Crates, Remove and Back is set.
@@ -245,10 +250,20 @@ func (s *Service) Discard(ctx context.Context, d model.Deployment) error {
 }
 
 // Recover is called once at start: what an earlier service left running is
-// halted. It gives the deployments whose set-aside files still wait on their
+// halted, and what waited for its turn is a draft again. It gives the deployments whose set-aside files still wait on their
 // servers.
 func (s *Service) Recover(ctx context.Context) (untidy []model.Deployment, err error) {
-	broken, err := s.Records.DeploymentsIn(ctx, model.Queued, model.Running, model.Undoing)
+	waited, err := s.Records.DeploymentsIn(ctx, model.Queued)
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range waited { // nothing was done for these
+		s.Log.Warn("found in the queue at start; it is a draft again", "deployment", d.Name())
+		if err := s.Records.Advance(ctx, d.ID, model.Draft, model.Queued); err != nil {
+			return nil, err
+		}
+	}
+	broken, err := s.Records.DeploymentsIn(ctx, model.Running, model.Undoing)
 	if err != nil {
 		return nil, err
 	}

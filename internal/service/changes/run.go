@@ -19,7 +19,7 @@ import (
 // Run runs a draft that a person has read: digest names it. The concerned
 // paths are looked at again first; if anything differs there is a new draft
 // and nothing was done.
-func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, accepts []finding.Accept, actor string, tell Tell) (model.Deployment, error) {
+func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, accepts []finding.Accept, actor string, tell Tell) (_ model.Deployment, err error) {
 	if d.State != model.Draft {
 		return d, s.wrongState(d, "run")
 	}
@@ -35,21 +35,35 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 	if err != nil {
 		return d, err
 	}
+	if err := s.enqueue(ctx, d); err != nil {
+		return d, err
+	}
+	begun := false
+	defer func() {
+		if !begun { // nothing has been done: the draft is a draft again
+			err = errors.Join(err, s.Records.Advance(context.WithoutCancel(ctx), d.ID, model.Draft, model.Queued))
+		}
+	}()
+	end, err := s.take(ctx, d, tell)
+	if err != nil {
+		return d, err
+	}
+	defer end()
+	if err := s.runnable(ctx, d); err != nil {
+		return d, err
+	}
 	h, err := s.Hosts.Connect(ctx, srv)
 	if err != nil {
 		return d, err
 	}
 	defer h.Close()
-	if err := s.slot(ctx, d); err != nil {
+	made, err := s.again(ctx, srv, h, d, tell)
+	if err != nil {
 		return d, err
 	}
-	made, err := s.again(ctx, srv, h, d, tell)
-	if err != nil || made.Digest() != d.Digest {
-		// Nothing has been done: the draft is a draft again.
-		if back := s.Records.Advance(context.WithoutCancel(ctx), d.ID, model.Draft, model.Queued); back != nil {
-			return d, errors.Join(err, back)
-		}
-		if err != nil {
+	if made.Digest() != d.Digest {
+		begun = true
+		if err := s.Records.Advance(context.WithoutCancel(ctx), d.ID, model.Draft, model.Queued); err != nil {
 			return d, err
 		}
 		return d, s.stale(ctx, d, made, actor)
@@ -61,7 +75,15 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 	if err := s.rememberParts(ctx, d); err != nil {
 		return d, err
 	}
-	return s.forward(ctx, srv, h, d, model.Queued, tell)
+	clock, err := s.lock(ctx, h, d)
+	if err != nil {
+		return d, err
+	}
+	if err := s.prove(ctx, srv, h, d); err != nil {
+		return d, err
+	}
+	begun = true
+	return s.forward(ctx, srv, h, d, model.Queued, clock, tell)
 }
 
 // rememberParts keeps the parts by choice that are being deployed for the next
@@ -84,11 +106,11 @@ func blocked(d model.Deployment, open []finding.Finding) error {
 	return f
 }
 
-// slot takes the server's one slot.
-func (s *Service) slot(ctx context.Context, d model.Deployment) error {
+// enqueue makes a draft one that waits for its server's slot.
+func (s *Service) enqueue(ctx context.Context, d model.Deployment) error {
 	err := s.Records.Advance(ctx, d.ID, model.Queued, model.Draft)
 	if errors.Is(err, model.ErrConflict) {
-		return fault.New(fault.Conflict, "slot-taken", "%s cannot run now: %s", d.Name(), model.ConflictText(err))
+		return fault.New(fault.Conflict, "wrong-state", "%s cannot run: %s", d.Name(), model.ConflictText(err))
 	}
 	return err
 }
@@ -109,6 +131,11 @@ func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, 
 	if d.State != model.Halted {
 		return d, s.wrongState(d, "resume")
 	}
+	end, err := s.take(ctx, d, tell)
+	if err != nil {
+		return d, err
+	}
+	defer end()
 	srv, h, err := s.connect(ctx, d)
 	if err != nil {
 		return d, err
@@ -118,7 +145,11 @@ func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, 
 	if err := s.Records.SaveRun(ctx, d); err != nil {
 		return d, err
 	}
-	return s.forward(ctx, srv, h, d, model.Halted, tell)
+	clock, err := s.lock(ctx, h, d)
+	if err != nil {
+		return d, err
+	}
+	return s.forward(ctx, srv, h, d, model.Halted, clock, tell)
 }
 
 func (s *Service) connect(ctx context.Context, d model.Deployment) (model.Server, remote.Host, error) {
@@ -130,9 +161,12 @@ func (s *Service) connect(ctx context.Context, d model.Deployment) (model.Server
 	return srv, h, err
 }
 
-// Halt stops a deployment that is under way between two motions. It is halted
-// a moment later.
+// Halt stops a deployment that is under way between two motions: it is halted a
+// moment later. One that waits for its turn is a draft again.
 func (s *Service) Halt(d model.Deployment, actor string) error {
+	if s.unqueue(d) {
+		return nil
+	}
 	s.mu.Lock()
 	run := s.running[d.ID]
 	s.mu.Unlock()
@@ -184,16 +218,13 @@ func (s *Service) lock(ctx context.Context, h remote.Host, d model.Deployment) (
 	return func() int64 { return at + s.Now().Sub(signed).Milliseconds() }, err
 }
 
-// forward does what is left of a deployment, records it, and tidies.
-func (s *Service) forward(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, from model.State, tell Tell) (model.Deployment, error) {
-	clock, err := s.lock(ctx, h, d)
-	if err != nil {
-		if from == model.Queued { // nothing has been done: the draft is a draft again
+// forward does what is left of a deployment, records it, and tidies. clock
+// tells the host's time.
+func (s *Service) forward(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, from model.State, clock func() int64, tell Tell) (model.Deployment, error) {
+	if err := s.Records.Advance(ctx, d.ID, model.Running, from); err != nil {
+		if from == model.Queued { // nothing has been done
 			err = errors.Join(err, s.Records.Advance(context.WithoutCancel(ctx), d.ID, model.Draft, model.Queued))
 		}
-		return d, err
-	}
-	if err := s.Records.Advance(ctx, d.ID, model.Running, from); err != nil {
 		return d, err
 	}
 	d.State = model.Running
@@ -218,7 +249,7 @@ func (s *Service) forward(ctx context.Context, srv model.Server, h remote.Host, 
 	mark(&d.Figures.SwapMS)
 	var reported map[tree.Path]draft.Reported
 	var changes []draft.Change
-	err = s.rideOut(ctx, srv, run, tell, func() (err error) {
+	err := s.rideOut(ctx, srv, run, tell, func() (err error) {
 		reported, changes, err = run.Look(ctx, clock())
 		return err
 	})
@@ -297,6 +328,11 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, te
 	if d.State != model.Halted {
 		return d, s.wrongState(d, "undo")
 	}
+	end, err := s.take(ctx, d, tell)
+	if err != nil {
+		return d, err
+	}
+	defer end()
 	srv, h, err := s.connect(ctx, d)
 	if err != nil {
 		return d, err

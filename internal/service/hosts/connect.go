@@ -143,6 +143,20 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 	return srv, s.Records.SaveServer(ctx, srv)
 }
 
+// NoWorkFolder notes what a run has found out: the host does not rename out of
+// the work folder everywhere, so temporary files are to stand beside their
+// targets. The next test asks the host anew.
+func (s *Service) NoWorkFolder(ctx context.Context, srv model.Server) error {
+	now := model.Abilities{Modes: true, RenameOver: true, Free: -1}
+	if srv.Abilities != nil {
+		now = *srv.Abilities
+	}
+	now.RenameFromWork, now.RenameFolders = false, false
+	now.Words = append(slices.Clone(now.Words), "A run found a folder into which files cannot be renamed from the work folder: temporary files stand beside their targets.")
+	srv.Abilities = &now
+	return s.Records.SaveServer(ctx, srv)
+}
+
 // remains says in words what the work folder holds that nobody here needs.
 func (s *Service) remains(ctx context.Context, srv model.Server, h remote.Host, unlock bool) ([]string, error) {
 	list, err := s.Records.Deployments(ctx, srv.Name, 0, 1000)

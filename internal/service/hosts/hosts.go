@@ -215,7 +215,7 @@ func (s *Service) changeRulebook(ctx context.Context, srv *model.Server, name st
 		return err
 	}
 	for _, d := range list {
-		if d.State == model.Done || d.State.Open() {
+		if d.State == model.Done || d.State == model.Queued || d.State.Open() {
 			return fault.New(fault.Conflict, "in-use", "%s was deployed by rulebook %s, so %s keeps it", d.Name(), srv.Rulebook, srv.Name).
 				WithMend("A new revision of that rulebook changes how things are laid out; a server of its own can have another.")
 		}
@@ -247,7 +247,7 @@ func (s *Service) Drop(ctx context.Context, name string) error {
 		return err
 	}
 	for _, d := range list {
-		if d.State.Open() {
+		if d.State == model.Queued || d.State.Open() {
 			return fault.New(fault.Conflict, "slot-taken", "%s is %s", d.Name(), d.State).WithMend("Resume or undo it first.")
 		}
 	}

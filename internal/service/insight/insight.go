@@ -54,7 +54,8 @@ type Status struct {
 	Server model.Server
 	Addons []Addon // by name
 	Files  int
-	Open   *model.Deployment // the deployment that keeps the server's slot
+	Open   *model.Deployment  // the deployment that keeps the server's slot
+	Queue  []model.Deployment // that wait for it, in their order
 	Drafts []model.Deployment
 	Last   *model.Deployment // the last that is over
 }
@@ -94,12 +95,15 @@ func (s *Service) Status(ctx context.Context, name string) (st Status, err error
 		switch {
 		case d.State.Open() && st.Open == nil:
 			st.Open = &d
+		case d.State == model.Queued:
+			st.Queue = append(st.Queue, d)
 		case d.State == model.Draft:
 			st.Drafts = append(st.Drafts, d)
 		case st.Last == nil && (d.State == model.Done || d.State == model.UndoneAll):
 			st.Last = &d
 		}
 	}
+	slices.SortStableFunc(st.Queue, func(a, b model.Deployment) int { return a.StartedAt.Compare(b.StartedAt) })
 	return st, err
 }
 

@@ -89,7 +89,9 @@ func TestWhatIsOnAServerAndWhereItIsFrom(t *testing.T) {
 
 	w.run(w.draft(draft.Change{Path: "a/lamp", Before: content("old"), After: content("new"), ClaimsBefore: claim(old), ClaimsAfter: claim(now)}))
 	pending := w.draft()
-	queued := w.draft()
+	running, queued := w.draft(), w.draft()
+	require.NoError(t, w.db.Advance(t.Context(), running.ID, model.Queued, model.Draft))
+	require.NoError(t, w.db.Advance(t.Context(), running.ID, model.Running, model.Queued))
 	require.NoError(t, w.db.Advance(t.Context(), queued.ID, model.Queued, model.Draft))
 	st, err = w.Status(t.Context(), "saltpan")
 	require.NoError(t, err)
@@ -97,6 +99,8 @@ func TestWhatIsOnAServerAndWhereItIsFrom(t *testing.T) {
 	require.Equal(t, []any{"1.10", "", "saltpan#2"}, []any{a.Version, a.Newer, a.Deployment})
 	require.Equal(t, []string{"lamps@1.9"}, a.Others, "one file is still of the older version")
 	require.Equal(t, "saltpan#4", st.Open.Name())
+	require.Len(t, st.Queue, 1)
+	require.Equal(t, "saltpan#5", st.Queue[0].Name())
 	require.Equal(t, []string{pending.Name()}, []string{st.Drafts[0].Name()})
 	require.Equal(t, "saltpan#2", st.Last.Name())
 

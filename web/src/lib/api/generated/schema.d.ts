@@ -1266,6 +1266,8 @@ export interface components {
             last?: components["schemas"]["Deployment"];
             /** @description The deployment that keeps the server's slot */
             open?: components["schemas"]["Deployment"];
+            /** @description Deployments that wait for it, in their order */
+            queue: components["schemas"]["Deployment"][];
             server: components["schemas"]["Server"];
         };
         StatusError: {

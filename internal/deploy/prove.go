@@ -1,0 +1,140 @@
+package deploy
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"slices"
+	"strings"
+	"sync"
+
+	"golang.org/x/sync/errgroup"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/remote"
+)
+
+// RefusedError says that a host does not let this user change what is in some
+// folders. Rename tells that it does, but not by renaming out of the work
+// folder: that is another disk, perhaps.
+type RefusedError struct {
+	Folders []tree.Path
+	Rename  bool
+	Err     error // of the first
+}
+
+func (e *RefusedError) Error() string {
+	names := make([]string, 0, 3)
+	for _, f := range e.Folders[:min(3, len(e.Folders))] {
+		names = append(names, f.String())
+	}
+	where := strings.Join(names, ", ")
+	if n := len(e.Folders) - 3; n > 0 {
+		where += fmt.Sprintf(" and %d more", n)
+	}
+	if e.Rename {
+		return fmt.Sprintf("files cannot be renamed from the work folder into %s: %v", where, e.Err)
+	}
+	return fmt.Sprintf("this user may not change what is in %s: %v", where, e.Err)
+}
+func (e *RefusedError) Unwrap() error { return e.Err }
+
+// tryName is what a folder is tried with. It is always the same, so that what a
+// lost connection leaves of it goes with the next try.
+const tryName = tree.Path(draft.Work + "-try")
+
+// Prove finds out, before anything is done, whether the host lets files come
+// and go where a draft wants that: an empty file is renamed into every folder
+// concerned and removed. It leaves nothing behind. The error is a
+// *[RefusedError] where the host says no.
+func (r *Run) Prove(ctx context.Context) error {
+	if err := r.workFolders(ctx, nil); err != nil {
+		return fmt.Errorf("make the work folder: %w", err)
+	}
+	var g errgroup.Group
+	g.SetLimit(max(1, r.Host.InFlight()/2))
+	var mu sync.Mutex
+	var refused []*RefusedError
+	for i, folder := range r.Draft.Concerned() {
+		g.Go(func() error {
+			err := r.try(ctx, folder, tree.Path(fmt.Sprintf("try-%d", i)))
+			var no *RefusedError
+			if errors.As(err, &no) {
+				mu.Lock()
+				defer mu.Unlock()
+				refused = append(refused, no)
+				return nil
+			}
+			return err
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return fmt.Errorf("try out the folders concerned: %w", err)
+	}
+	if len(refused) == 0 {
+		return nil
+	}
+	// What is not writable at all is worse, so it is told first.
+	slices.SortFunc(refused, func(a, b *RefusedError) int { return strings.Compare(string(a.Folders[0]), string(b.Folders[0])) })
+	worst := &RefusedError{Rename: !slices.ContainsFunc(refused, func(e *RefusedError) bool { return !e.Rename })}
+	for _, e := range refused {
+		if e.Rename == worst.Rename {
+			worst.Folders = append(worst.Folders, e.Folders...)
+			if worst.Err == nil {
+				worst.Err = e.Err
+			}
+		}
+	}
+	return worst
+}
+
+func (r *Run) try(ctx context.Context, folder, name tree.Path) error {
+	from, to := r.Names.Folder().Join(name), folder.Join(tryName)
+	if r.Names.Beside {
+		from = folder.Join(tryName + "-a")
+	}
+	if err := r.touch(ctx, from); err != nil {
+		return saysNo(ctx, err, &RefusedError{Folders: []tree.Path{folder}, Err: err})
+	}
+	err := r.Host.Rename(ctx, from, to)
+	if errors.Is(err, fs.ErrExist) { // left by a try whose line was lost
+		if err = r.Host.RemoveFile(ctx, to); err == nil {
+			err = r.Host.Rename(ctx, from, to)
+		}
+	}
+	if err == nil {
+		return r.Host.RemoveFile(ctx, to)
+	}
+	if gone := r.Host.RemoveFile(ctx, from); gone != nil {
+		return errors.Join(err, gone)
+	}
+	no := &RefusedError{Folders: []tree.Path{folder}, Err: err}
+	if no.Rename = r.touch(ctx, to) == nil; no.Rename {
+		if gone := r.Host.RemoveFile(ctx, to); gone != nil {
+			return errors.Join(err, gone)
+		}
+	}
+	return saysNo(ctx, err, no)
+}
+
+// saysNo tells a host's refusal from a line that is lost.
+func saysNo(ctx context.Context, err error, no *RefusedError) error {
+	if errors.Is(err, remote.ErrLine) || ctx.Err() != nil {
+		return err
+	}
+	return no
+}
+
+func (r *Run) touch(ctx context.Context, p tree.Path) error {
+	w, err := r.Host.Create(ctx, p, 0)
+	if err != nil {
+		return err
+	}
+	return w.Close()
+}
+
+// GiveUp clears the work folder of a run that has done nothing yet, and gives
+// the host's lock back.
+func (r *Run) GiveUp(ctx context.Context) error { return r.removeWork(ctx) }

@@ -1,0 +1,110 @@
+package changes
+
+import (
+	"context"
+	"fmt"
+
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+)
+
+// line is who wants to change one server: the first is at it, the others wait
+// for their turn in the order in which they came.
+type line struct{ entries []*turn }
+
+// turn is a place in a line.
+type turn struct {
+	name string        // of the deployment
+	id   int64         // of it
+	here chan struct{} // closed when it is this one's turn
+	gone chan struct{} // closed when somebody takes it out of the line
+}
+
+// take waits for a deployment's turn on its server. The function that it gives
+// ends the turn.
+func (s *Service) take(ctx context.Context, d model.Deployment, tell Tell) (end func(), err error) {
+	s.mu.Lock()
+	if s.lines == nil {
+		s.lines = map[int64]*line{}
+	}
+	l := s.lines[d.ServerID]
+	if l == nil {
+		l = &line{}
+		s.lines[d.ServerID] = l
+	}
+	t := &turn{name: d.Name(), id: d.ID, here: make(chan struct{}), gone: make(chan struct{})}
+	l.entries = append(l.entries, t)
+	ahead := len(l.entries) - 1
+	first := l.entries[0].name
+	s.mu.Unlock()
+	end = func() { s.leave(d.ServerID, t) }
+	if ahead == 0 {
+		return end, nil
+	}
+	text := fmt.Sprintf("%s waits for its turn: %s is at it", d.Name(), first)
+	if ahead > 1 {
+		text = fmt.Sprintf("%s waits for its turn: %s is at it, and %d more come first", d.Name(), first, ahead-1)
+	}
+	tell("note", deploy.Progress{Kind: "note", Text: text})
+	select {
+	case <-t.here:
+		tell("note", deploy.Progress{Kind: "note", Text: "it is the turn of " + d.Name()})
+		return end, nil
+	case <-t.gone:
+		err = fault.New(fault.Conflict, "unqueued", "%s was taken out of the queue; nothing was done, and it is a draft again", d.Name())
+	case <-ctx.Done():
+		err = ctx.Err()
+	}
+	end()
+	return nil, err
+}
+
+// leave ends a turn, or a wait for one, and lets the next one go on.
+func (s *Service) leave(server int64, t *turn) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	l := s.lines[server]
+	for i, e := range l.entries {
+		if e != t {
+			continue
+		}
+		l.entries = append(l.entries[:i:i], l.entries[i+1:]...)
+		if i == 0 && len(l.entries) > 0 {
+			close(l.entries[0].here)
+		}
+		break
+	}
+	if len(l.entries) == 0 {
+		delete(s.lines, server)
+	}
+}
+
+// unqueue takes a waiting deployment out of its line. It tells whether there
+// was one.
+func (s *Service) unqueue(d model.Deployment) bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	l := s.lines[d.ServerID]
+	if l == nil {
+		return false
+	}
+	for i, e := range l.entries {
+		if i > 0 && e.id == d.ID {
+			close(e.gone)
+			e.id = 0 // once is enough
+			return true
+		}
+	}
+	return false
+}
+
+// runnable checks, at a deployment's turn, that nothing unfinished keeps the
+// server's slot.
+func (s *Service) runnable(ctx context.Context, d model.Deployment) error {
+	holder, err := s.Records.SlotOf(ctx, d.ID)
+	if err != nil || holder == "" {
+		return err
+	}
+	return fault.New(fault.Conflict, "slot-taken", "%s cannot run now: %s; one deployment at a time changes a server", d.Name(), holder)
+}
