@@ -133,8 +133,10 @@ func (s *Service) read(ctx context.Context, srv model.Server, h remote.Host, obs
 	g, gctx := errgroup.WithContext(ctx)
 	g.SetLimit(max(1, h.InFlight()))
 	for _, p := range paths {
-		size := obs.Paths[p].State.Size
 		g.Go(func() error {
+			mu.Lock()
+			size := obs.Paths[p].State.Size
+			mu.Unlock()
 			d, err := deploy.HashOf(gctx, h, p, size)
 			if err != nil {
 				return err
