@@ -25,8 +25,9 @@ func main() {
 	rounds := flag.Int("rounds", 5, "how often each is measured; the median counts")
 	only := flag.String("only", "", "only the measures whose name holds this")
 	out := flag.String("out", "", "write the table to this file too")
+	verbose := flag.Bool("v", false, "say on standard error where the time of each deployment went")
 	flag.Parse()
-	b := &bench{rounds: *rounds, only: *only}
+	b := &bench{verbose: *verbose, rounds: *rounds, only: *only}
 	failed := b.run(*program, *folder)
 	text := b.table() // also of what was measured before a failure
 	fmt.Print(text)
@@ -42,14 +43,15 @@ func main() {
 
 // bench is one run.
 type bench struct {
-	rounds int
-	only   string
-	dir    string
-	link   *link
-	far    *far
-	s      *service
-	rows   []row
-	peak   int64
+	verbose bool
+	rounds  int
+	only    string
+	dir     string
+	link    *link
+	far     *far
+	s       *service
+	rows    []row
+	peak    int64
 }
 
 // row is one line of the table: the median of ours and of a peer's.

@@ -72,7 +72,29 @@ func (b *bench) fresh(how string) (server, root string, err error) {
 func (b *bench) deploy(server, crate string) (time.Duration, error) {
 	begun := time.Now()
 	_, err := b.s.restless("deploy", server, crate, "--yes")
-	return time.Since(begun), err
+	took := time.Since(begun)
+	if err == nil && b.verbose {
+		err = b.figures(server, took)
+	}
+	return took, err
+}
+
+// figures says where the time of a server's last deployment went.
+func (b *bench) figures(server string, took time.Duration) error {
+	raw, err := b.s.restless("deployment", "list", server, "--json")
+	if err != nil {
+		return err
+	}
+	var list []struct{ Figures json.RawMessage }
+	if err := json.Unmarshal(raw, &list); err != nil {
+		return err
+	}
+	var line bytes.Buffer
+	if err := json.Compact(&line, list[0].Figures); err != nil {
+		return err
+	}
+	fmt.Fprintf(os.Stderr, "%s in all: %s\n", took.Round(time.Millisecond), &line)
+	return nil
 }
 
 // ours deploys a set to a fresh root and checks that it arrived.

@@ -90,9 +90,12 @@ type Figures struct {
 	Sent      int64 `json:"sent"`
 	Kept      int64 `json:"kept"`
 	Proved    int   `json:"proved" doc:"Files read back and hashed"`
+	LookMS    int64 `json:"lookMs"`
 	PrepareMS int64 `json:"prepareMs"`
 	SwapMS    int64 `json:"swapMs"`
 	ProofMS   int64 `json:"proofMs"`
+	TidyMS    int64 `json:"tidyMs"`
+	LostLines int   `json:"lostLines"`
 }
 
 // Status is what is on a server.

@@ -164,6 +164,27 @@ func (a *App) printSteps(d api.Deployment) {
 	}
 }
 
+// printFigures tells what a run took, phase by phase.
+func (a *App) printFigures(f api.Figures) {
+	rate := ""
+	if f.PrepareMS > 0 && f.Sent > 1e6 {
+		rate = fmt.Sprintf(" (%.1f MB/s)", float64(f.Sent)/1e3/float64(f.PrepareMS))
+	}
+	fmt.Fprintf(a.Out, "\nDone in %s: looked in %s, sent %s in %s%s, swapped in %s, looked again in %s, tidied in %s.\n",
+		millis(f.LookMS+f.PrepareMS+f.SwapMS+f.ProofMS+f.TidyMS), millis(f.LookMS), size(f.Sent), millis(f.PrepareMS), rate, millis(f.SwapMS), millis(f.ProofMS), millis(f.TidyMS))
+	fmt.Fprintf(a.Out, "Every size was checked, and %s read back and compared.\n", count(f.Proved, "file"))
+	if f.LostLines > 0 {
+		fmt.Fprintf(a.Out, "The line to the host was lost on the way %s; that was ridden out.\n", times(f.LostLines))
+	}
+}
+
+func times(n int) string {
+	if n == 1 {
+		return "once"
+	}
+	return fmt.Sprintf("%d times", n)
+}
+
 func (a *App) printOutcome(d api.Deployment) {
 	for _, n := range d.Notes {
 		fmt.Fprintf(a.Out, "  NOTE  %s\n", n)
@@ -173,7 +194,7 @@ func (a *App) printOutcome(d api.Deployment) {
 		fmt.Fprintf(a.Out, "\nHalted while %s\n  restless deployment resume %s   finishes it\n  restless deployment undo %s     takes it back\n", d.Trouble, d.Name, d.Name)
 	case "done":
 		f := d.Figures
-		fmt.Fprintf(a.Out, "\nDone: %s sent in %s, swapped in %s; %s read back and compared.\n", size(f.Sent), millis(f.PrepareMS), millis(f.SwapMS), count(f.Proved, "file"))
+		a.printFigures(f)
 		if d.Untidy {
 			fmt.Fprintln(a.Out, "Set-aside files are still on the server; they are cleared when the service reaches it again.")
 		}

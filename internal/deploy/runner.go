@@ -178,6 +178,9 @@ func (r *Run) Forward(ctx context.Context, phases ...draft.Phase) (err error) {
 	if err != nil {
 		return err
 	}
+	if len(r.Draft.Motions) == 0 {
+		return nil
+	}
 	if err := r.workFolders(ctx, marks); err != nil {
 		return fmt.Errorf("make the work folder: %w", err)
 	}

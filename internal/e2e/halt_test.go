@@ -158,6 +158,8 @@ func TestAShortOutageIsRiddenOut(t *testing.T) {
 		_, events := s.call("GET", "/api/v1/jobs/"+job.ID+"/events", s.token(), "")
 		if strings.Contains(events, "the line to lantern is lost; trying again in 1s, for at most 1m0s more") {
 			require.Contains(t, events, "connected to lantern again; going on where it stopped")
+			require.Equal(t, 1, over.Figures.LostLines)
+			require.Contains(t, s.must("deployment", "show", draft.Name), "The line to the host was lost on the way once; that was ridden out.")
 			break
 		}
 		s.must("rollback", "lantern", "--to", "1", "--yes")

@@ -36,10 +36,13 @@ func (s State) Open() bool {
 type Figures struct {
 	Sent      int64 `json:"sent"`
 	Kept      int64 `json:"kept"`
-	Proved    int   `json:"proved"`    // files read back and hashed
+	Proved    int   `json:"proved"` // files read back and hashed
+	LookMS    int64 `json:"lookMs"`
 	PrepareMS int64 `json:"prepareMs"` // while the server ran
 	SwapMS    int64 `json:"swapMs"`
 	ProofMS   int64 `json:"proofMs"`
+	TidyMS    int64 `json:"tidyMs"`
+	LostLines int   `json:"lostLines"`
 }
 
 // Deployment is a reversible change set as it is recorded.

@@ -17,14 +17,15 @@ import (
 // rideOut does a part of a run and, where the line to the host is lost in it,
 // connects again and goes on: what was done is in the journal. It gives up
 // after [Service.RideOut] without a connection; the deployment is halted then,
-// as after any other error.
-func (s *Service) rideOut(ctx context.Context, srv model.Server, run *deploy.Run, tell Tell, part func() error) error {
+// as after any other error. lost counts the lines.
+func (s *Service) rideOut(ctx context.Context, srv model.Server, run *deploy.Run, tell Tell, lost *int, part func() error) error {
 	for {
 		err := part()
 		if err == nil || !errors.Is(err, remote.ErrLine) || ctx.Err() != nil || s.RideOut <= 0 {
 			return err
 		}
 		s.Meter.LostLine(srv.Name)
+		*lost++
 		h, back := s.reconnect(ctx, srv, run, tell)
 		if back != nil {
 			return errors.Join(err, back)

@@ -52,12 +52,16 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 	if err := s.runnable(ctx, d); err != nil {
 		return d, err
 	}
+	looking := s.Now()
 	h, err := s.Hosts.Connect(ctx, srv)
 	if err != nil {
 		return d, err
 	}
 	defer h.Close()
-	made, err := s.again(ctx, srv, h, d, tell)
+	made, err := &d.Draft, error(nil)
+	if len(d.Draft.Motions) > 0 || s.Now().Sub(d.CreatedAt) > fresh {
+		made, err = s.again(ctx, srv, h, d, tell)
+	}
 	if err != nil {
 		return d, err
 	}
@@ -83,8 +87,13 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 		return d, err
 	}
 	begun = true
+	d.Figures.LookMS = s.Now().Sub(looking).Milliseconds()
 	return s.forward(ctx, srv, h, d, model.Queued, clock, tell)
 }
+
+// fresh is how old a draft may be that changes nothing on the server and is not
+// looked at again: it would only find the same a moment later.
+const fresh = time.Minute
 
 // rememberParts keeps the parts by choice that are being deployed for the next
 // versions.
@@ -237,7 +246,7 @@ func (s *Service) forward(ctx context.Context, srv model.Server, h remote.Host, 
 	begun := s.Now()
 	mark := func(ms *int64) { *ms += s.Now().Sub(begun).Milliseconds(); begun = s.Now() }
 	forward := func(phase draft.Phase) error {
-		return s.rideOut(ctx, srv, run, tell, func() error { return run.Forward(ctx, phase) })
+		return s.rideOut(ctx, srv, run, tell, &d.Figures.LostLines, func() error { return run.Forward(ctx, phase) })
 	}
 	if err := forward(draft.Prepare); err != nil {
 		return s.halt(ctx, d, run, err)
@@ -249,7 +258,7 @@ func (s *Service) forward(ctx context.Context, srv model.Server, h remote.Host, 
 	mark(&d.Figures.SwapMS)
 	var reported map[tree.Path]draft.Reported
 	var changes []draft.Change
-	err := s.rideOut(ctx, srv, run, tell, func() (err error) {
+	err := s.rideOut(ctx, srv, run, tell, &d.Figures.LostLines, func() (err error) {
 		reported, changes, err = run.Look(ctx, clock())
 		return err
 	})
@@ -271,7 +280,8 @@ func (s *Service) forward(ctx context.Context, srv model.Server, h remote.Host, 
 	for phase, ms := range map[string]int64{"prepare": d.Figures.PrepareMS, "swap": d.Figures.SwapMS, "proof": d.Figures.ProofMS} {
 		s.Meter.Phase(phase, time.Duration(ms)*time.Millisecond)
 	}
-	s.Log.Info("done", "deployment", d.Name(), "sent", d.Figures.Sent, "swap_ms", d.Figures.SwapMS)
+	f := d.Figures
+	s.Log.Info("done", "deployment", d.Name(), "sent", f.Sent, "look_ms", f.LookMS, "prepare_ms", f.PrepareMS, "swap_ms", f.SwapMS, "proof_ms", f.ProofMS)
 	over()
 	// From here on it is done. What cannot be tidied now is tidied later.
 	if err := s.tidy(ctx, d, run); err != nil {
@@ -285,10 +295,12 @@ func (s *Service) tidy(ctx context.Context, d model.Deployment, run *deploy.Run)
 	if len(d.Draft.Motions) == 0 {
 		return nil
 	}
+	begun := s.Now()
 	if err := run.Tidy(ctx); err != nil {
 		return err
 	}
-	return s.Records.SetTidy(ctx, d.ID)
+	d.Figures.TidyMS = s.Now().Sub(begun).Milliseconds()
+	return errors.Join(s.Records.SaveRun(ctx, d), s.Records.SetTidy(ctx, d.ID))
 }
 
 // Tidy clears what a done deployment still has on its server.
@@ -348,7 +360,7 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, te
 	}
 	run.Held = true
 	defer s.underway(d.ID, run)()
-	if err := s.rideOut(ctx, srv, run, tell, func() error { return run.Backward(ctx) }); err != nil {
+	if err := s.rideOut(ctx, srv, run, tell, &d.Figures.LostLines, func() error { return run.Backward(ctx) }); err != nil {
 		return s.halt(ctx, d, run, err)
 	}
 	d.Notes = append(d.Notes, run.Notes()...)

@@ -870,6 +870,10 @@ export interface components {
             /** Format: int64 */
             kept: number;
             /** Format: int64 */
+            lookMs: number;
+            /** Format: int64 */
+            lostLines: number;
+            /** Format: int64 */
             prepareMs: number;
             /** Format: int64 */
             proofMs: number;
@@ -882,6 +886,8 @@ export interface components {
             sent: number;
             /** Format: int64 */
             swapMs: number;
+            /** Format: int64 */
+            tidyMs: number;
         };
         File: {
             archives: string[];
