@@ -190,22 +190,33 @@ func (r *Run) Tidy(ctx context.Context) error {
 }
 
 // workFolders makes the deployment's own folder on the host and those below it
-// that temporary names need.
+// that temporary names need, once for a run.
 func (r *Run) workFolders(ctx context.Context, marks map[Key]Mark) error {
-	if r.Names.Beside {
+	if r.Names.Beside || r.folders {
 		return nil
 	}
 	begun := func(m draft.Motion) bool {
 		s := marks[KeyOf(m)].State
 		return s == Intended || s == Finished
 	}
-	list := append([]tree.Path{draft.Work, r.Names.Folder()}, r.Draft.WorkFolders(r.Names, begun)...)
-	return r.levels(list, func(p tree.Path) error {
-		if err := r.Host.MakeFolder(ctx, p, 0o755); err != nil && !errors.Is(err, fs.ErrExist) {
-			return err
+	own := []tree.Path{draft.Work, r.Names.Folder()}
+	if r.Held {
+		own = own[1:] // the lock stands in the work folder
+	}
+	make := func(mode uint32) func(tree.Path) error {
+		return func(p tree.Path) error {
+			if err := r.Host.MakeFolder(ctx, p, mode); err != nil && !errors.Is(err, fs.ErrExist) {
+				return err
+			}
+			return nil
 		}
-		return nil
-	})
+	}
+	err := r.levels(own, make(0))
+	if err == nil { // some of these come to stand in the tree
+		err = r.levels(r.Draft.WorkFolders(r.Names, begun), make(0o755))
+	}
+	r.folders = err == nil
+	return err
 }
 
 // levels does something with folders that are sorted by depth: those of one
@@ -240,13 +251,14 @@ func (r *Run) removeWork(ctx context.Context) error {
 	}
 	list := r.Draft.WorkFolders(r.Names, func(draft.Motion) bool { return false })
 	slices.Reverse(list)
-	if err := r.levels(append(list, r.Names.Folder()), remove); err != nil {
+	var g errgroup.Group
+	g.Go(func() error { return r.levels(append(list, r.Names.Folder()), remove) })
+	if r.Held {
+		g.Go(func() error { return Unlock(ctx, r.Host) })
+	}
+	if err := g.Wait(); err != nil {
 		return err
 	}
-	if r.Held {
-		if err := Unlock(ctx, r.Host); err != nil {
-			return err
-		}
-	}
+	r.folders = false
 	return remove(draft.Work)
 }

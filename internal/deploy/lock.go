@@ -48,10 +48,10 @@ const (
 // than it really is. The error is a *[LockedError] where another service holds
 // the lock.
 func Lock(ctx context.Context, h remote.Host, me Holder) (hostTime int64, err error) {
-	if err := h.MakeFolder(ctx, draft.Work, 0o755); err != nil && !errors.Is(err, fs.ErrExist) {
+	if err := h.MakeFolder(ctx, draft.Work, 0); err != nil && !errors.Is(err, fs.ErrExist) {
 		return 0, fmt.Errorf("make the work folder: %w", err)
 	}
-	err = h.MakeFolder(ctx, lockFolder, 0o755)
+	err = h.MakeFolder(ctx, lockFolder, 0)
 	if err != nil && !errors.Is(err, fs.ErrExist) {
 		return 0, fmt.Errorf("take the host's lock: %w", err)
 	}

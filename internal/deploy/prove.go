@@ -50,8 +50,16 @@ const tryName = tree.Path(draft.Work + "-try")
 // concerned and removed. It leaves nothing behind. The error is a
 // *[RefusedError] where the host says no.
 func (r *Run) Prove(ctx context.Context) error {
-	if err := r.workFolders(ctx, nil); err != nil {
-		return fmt.Errorf("make the work folder: %w", err)
+	if !r.Names.Beside {
+		own := []tree.Path{draft.Work, r.Names.Folder()}
+		if r.Held {
+			own = own[1:] // the lock stands in the work folder
+		}
+		for _, p := range own {
+			if err := r.Host.MakeFolder(ctx, p, 0); err != nil && !errors.Is(err, fs.ErrExist) {
+				return fmt.Errorf("make the work folder: %w", err)
+			}
+		}
 	}
 	var g errgroup.Group
 	g.SetLimit(max(1, r.Host.InFlight()/2))

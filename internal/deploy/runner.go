@@ -66,6 +66,7 @@ type Run struct {
 	// breaks the run there. Only tests set it.
 	Fault func(Point, draft.Motion) error
 
+	folders bool          // the work folders are made
 	stopper string        // who has asked for a halt
 	halting chan struct{} // closed then
 	mu      sync.Mutex

@@ -118,20 +118,19 @@ func addContents(ctx context.Context, tx *sql.Tx, container int64, held []stockr
 		})
 }
 
+const locateContent = `SELECT c.name, x.start, x.length, x.size, x.stored FROM content x JOIN container c ON c.id = x.container_id WHERE x.digest = ?`
+
 // Locate implements stockroom.Index.
-func (db *DB) Locate(ctx context.Context, d tree.Digest) (stockroom.Location, error) {
-	loc, err := first(ctx, db.sql, func(r *sql.Rows, l *stockroom.Location) error {
-		var stored bool
-		err := r.Scan(&l.Container, &l.Offset, &l.Length, &l.Size, &stored)
-		if l.Method = stockroom.Deflated; stored {
-			l.Method = stockroom.Stored
-		}
-		return err
-	}, `SELECT c.name, x.start, x.length, x.size, x.stored FROM content x JOIN container c ON c.id = x.container_id WHERE x.digest = ?`, d[:])
-	if errors.Is(err, model.ErrNotFound) {
-		return loc, stockroom.ErrNotHeld
+func (db *DB) Locate(ctx context.Context, d tree.Digest) (l stockroom.Location, err error) {
+	var stored bool
+	err = db.locate.QueryRowContext(ctx, d[:]).Scan(&l.Container, &l.Offset, &l.Length, &l.Size, &stored)
+	if errors.Is(err, sql.ErrNoRows) {
+		return l, stockroom.ErrNotHeld
 	}
-	return loc, err
+	if l.Method = stockroom.Deflated; stored {
+		l.Method = stockroom.Stored
+	}
+	return l, err
 }
 
 // Held tells which of some contents the stockroom holds.

@@ -28,8 +28,9 @@ type Clock func() time.Time
 
 // DB is the open database. It is safe for many goroutines.
 type DB struct {
-	sql *sql.DB
-	now Clock
+	sql    *sql.DB
+	now    Clock
+	locate *sql.Stmt // asked once for every file that is sent
 }
 
 // Open opens the database file, making and migrating it as needed.
@@ -54,7 +55,11 @@ func Open(ctx context.Context, file string, now Clock) (*DB, error) {
 	if err != nil {
 		return nil, errors.Join(fmt.Errorf("bring the database %s up to date: %w", file, err), db.Close())
 	}
-	return &DB{sql: db, now: now}, nil
+	locate, err := db.PrepareContext(ctx, locateContent)
+	if err != nil {
+		return nil, errors.Join(fmt.Errorf("open %s: %w", file, err), db.Close())
+	}
+	return &DB{sql: db, now: now, locate: locate}, nil
 }
 
 // Close closes the database.

@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"maps"
 	"slices"
+	"strings"
 	"sync"
 
 	"golang.org/x/sync/errgroup"
@@ -101,6 +102,9 @@ func (s *Service) list(ctx context.Context, h remote.Host, plan draft.Plan) (dra
 				mu.Lock()
 				defer mu.Unlock()
 				for _, i := range list {
+					if strings.HasPrefix(i.Name, string(draft.Work)) {
+						continue // ours, and gone in a moment
+					}
 					p := folder.Join(tree.Path(i.Name))
 					seen := draft.Seen{State: tree.State{Being: i.Being, Mode: i.Mode}, Modified: i.Modified}
 					if i.Being == tree.Content {

@@ -58,10 +58,8 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 		return d, err
 	}
 	defer h.Close()
-	made, err := &d.Draft, error(nil)
-	if len(d.Draft.Motions) > 0 || s.Now().Sub(d.CreatedAt) > fresh {
-		made, err = s.again(ctx, srv, h, d, tell)
-	}
+	run := s.runner(d, h, tell)
+	made, clock, err := s.ready(ctx, srv, run, d, tell)
 	if err != nil {
 		return d, err
 	}
@@ -72,23 +70,13 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 		}
 		return d, s.stale(ctx, d, made, actor)
 	}
-	d.Draft = *made // the same, with the times of this look
-	if err := errors.Join(s.Records.SaveDraft(ctx, d), s.Records.SaveRun(ctx, d)); err != nil {
-		return d, err
-	}
-	if err := s.rememberParts(ctx, d); err != nil {
-		return d, err
-	}
-	clock, err := s.lock(ctx, h, d)
-	if err != nil {
-		return d, err
-	}
-	if err := s.prove(ctx, srv, h, d); err != nil {
-		return d, err
+	d.Draft, run.Draft = *made, made // the same, with the times of this look
+	if err := errors.Join(s.Records.SaveDraft(ctx, d), s.Records.SaveRun(ctx, d), s.rememberParts(ctx, d)); err != nil {
+		return d, errors.Join(err, run.GiveUp(context.WithoutCancel(ctx)))
 	}
 	begun = true
 	d.Figures.LookMS = s.Now().Sub(looking).Milliseconds()
-	return s.forward(ctx, srv, h, d, model.Queued, clock, tell)
+	return s.forward(ctx, srv, run, d, model.Queued, clock, tell)
 }
 
 // fresh is how old a draft may be that changes nothing on the server and is not
@@ -154,11 +142,12 @@ func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, 
 	if err := s.Records.SaveRun(ctx, d); err != nil {
 		return d, err
 	}
-	clock, err := s.lock(ctx, h, d)
+	run := s.runner(d, h, tell)
+	clock, err := s.lock(ctx, run, d)
 	if err != nil {
 		return d, err
 	}
-	return s.forward(ctx, srv, h, d, model.Halted, clock, tell)
+	return s.forward(ctx, srv, run, d, model.Halted, clock, tell)
 }
 
 func (s *Service) connect(ctx context.Context, d model.Deployment) (model.Server, remote.Host, error) {
@@ -211,25 +200,26 @@ func (s *Service) runner(d model.Deployment, h remote.Host, tell Tell) *deploy.R
 // It gives a clock that tells the host's time, never later than it is: by what
 // the host itself said and what has passed since, so that no clock that is set
 // in between makes it wrong.
-func (s *Service) lock(ctx context.Context, h remote.Host, d model.Deployment) (clock func() int64, err error) {
+func (s *Service) lock(ctx context.Context, run *deploy.Run, d model.Deployment) (clock func() int64, err error) {
 	if len(d.Draft.Motions) == 0 {
 		return func() int64 { return 0 }, nil
 	}
 	me := s.Self
 	me.Person, me.Deployment, me.Since = d.Runner, d.Name(), s.Now().UnixMilli()
-	at, err := deploy.Lock(ctx, h, me)
+	at, err := deploy.Lock(ctx, run.Host, me)
 	signed := s.Now()
 	var locked *deploy.LockedError
 	if errors.As(err, &locked) {
 		return nil, fault.New(fault.Conflict, "host-locked", "%s cannot run now: %v", d.Name(), locked).
 			WithMend("Nothing was done. If that service is lost for good: server test %s --unlock.", d.Server)
 	}
+	run.Held = err == nil
 	return func() int64 { return at + s.Now().Sub(signed).Milliseconds() }, err
 }
 
 // forward does what is left of a deployment, records it, and tidies. clock
 // tells the host's time.
-func (s *Service) forward(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, from model.State, clock func() int64, tell Tell) (model.Deployment, error) {
+func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, from model.State, clock func() int64, tell Tell) (model.Deployment, error) {
 	if err := s.Records.Advance(ctx, d.ID, model.Running, from); err != nil {
 		if from == model.Queued { // nothing has been done
 			err = errors.Join(err, s.Records.Advance(context.WithoutCancel(ctx), d.ID, model.Draft, model.Queued))
@@ -238,9 +228,7 @@ func (s *Service) forward(ctx context.Context, srv model.Server, h remote.Host, 
 	}
 	d.State = model.Running
 	s.Log.Info("running", "deployment", d.Name(), "motions", len(d.Draft.Motions))
-	run := s.runner(d, h, tell)
 	defer func() { _ = run.Host.Close() }() // whichever it is by then; closing twice is fine
-	run.Held = len(d.Draft.Motions) > 0
 	over := s.underway(d.ID, run)
 	defer over()
 	begun := s.Now()
@@ -352,13 +340,12 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, te
 	run := s.runner(d, h, tell)
 	defer func() { _ = run.Host.Close() }() // whichever it is by then
 	d.Runner = actor
-	if _, err := s.lock(ctx, h, d); err != nil {
+	if _, err := s.lock(ctx, run, d); err != nil {
 		return d, err
 	}
 	if err := s.Records.Advance(ctx, d.ID, model.Undoing, model.Halted); err != nil {
 		return d, err
 	}
-	run.Held = true
 	defer s.underway(d.ID, run)()
 	if err := s.rideOut(ctx, srv, run, tell, &d.Figures.LostLines, func() error { return run.Backward(ctx) }); err != nil {
 		return s.halt(ctx, d, run, err)

@@ -124,7 +124,7 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 		return srv, err
 	}
 	s.lines.drop(srv.ID) // what a test finds out is of now
-	h, err := s.dial(ctx, srv)
+	h, err := s.Connect(ctx, srv)
 	if err != nil {
 		return srv, err
 	}
