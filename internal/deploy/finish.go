@@ -199,23 +199,28 @@ func (r *Run) workFolders(ctx context.Context, marks map[Key]Mark) error {
 		s := marks[KeyOf(m)].State
 		return s == Intended || s == Finished
 	}
+	err := r.ownFolders(ctx)
+	if err == nil { // some of these come to stand in the tree
+		err = r.levels(r.Draft.WorkFolders(r.Names, begun), func(p tree.Path) error { return r.makeFolder(ctx, p, 0o755) })
+	}
+	r.folders = err == nil
+	return err
+}
+
+// ownFolders makes the folders that go with the deployment.
+func (r *Run) ownFolders(ctx context.Context) error {
 	own := []tree.Path{draft.Work, r.Names.Folder()}
 	if r.Held {
 		own = own[1:] // the lock stands in the work folder
 	}
-	make := func(mode uint32) func(tree.Path) error {
-		return func(p tree.Path) error {
-			if err := r.Host.MakeFolder(ctx, p, mode); err != nil && !errors.Is(err, fs.ErrExist) {
-				return err
-			}
-			return nil
-		}
+	return r.levels(own, func(p tree.Path) error { return r.makeFolder(ctx, p, 0) })
+}
+
+func (r *Run) makeFolder(ctx context.Context, p tree.Path, mode uint32) error {
+	err := r.Host.MakeFolder(ctx, p, mode)
+	if errors.Is(err, fs.ErrExist) {
+		return nil
 	}
-	err := r.levels(own, make(0))
-	if err == nil { // some of these come to stand in the tree
-		err = r.levels(r.Draft.WorkFolders(r.Names, begun), make(0o755))
-	}
-	r.folders = err == nil
 	return err
 }
 

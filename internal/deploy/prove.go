@@ -50,19 +50,18 @@ const tryName = tree.Path(draft.Work + "-try")
 // concerned and removed. It leaves nothing behind. The error is a
 // *[RefusedError] where the host says no.
 func (r *Run) Prove(ctx context.Context) error {
-	if !r.Names.Beside {
-		own := []tree.Path{draft.Work, r.Names.Folder()}
-		if r.Held {
-			own = own[1:] // the lock stands in the work folder
-		}
-		for _, p := range own {
-			if err := r.Host.MakeFolder(ctx, p, 0); err != nil && !errors.Is(err, fs.ErrExist) {
-				return fmt.Errorf("make the work folder: %w", err)
-			}
-		}
-	}
 	var g errgroup.Group
 	g.SetLimit(max(1, r.Host.InFlight()/2))
+	if !r.Names.Beside {
+		if err := r.ownFolders(ctx); err != nil {
+			return fmt.Errorf("make the work folder: %w", err)
+		}
+		g.Go(func() error { // needed in a moment, and made meanwhile
+			err := r.levels(r.Draft.WorkFolders(r.Names, func(draft.Motion) bool { return false }), func(p tree.Path) error { return r.makeFolder(ctx, p, 0o755) })
+			r.folders = err == nil
+			return err
+		})
+	}
 	var mu sync.Mutex
 	var refused []*RefusedError
 	for i, folder := range r.Draft.Concerned() {
@@ -79,7 +78,7 @@ func (r *Run) Prove(ctx context.Context) error {
 		})
 	}
 	if err := g.Wait(); err != nil {
-		return fmt.Errorf("try out the folders concerned: %w", err)
+		return fmt.Errorf("get ready on the host: %w", err)
 	}
 	if len(refused) == 0 {
 		return nil

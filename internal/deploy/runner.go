@@ -248,7 +248,7 @@ func (r *Run) group(ctx context.Context, group []draft.Motion, marks map[Key]Mar
 }
 
 // overlapping is how many batches are under way at a time.
-const overlapping = 4
+const overlapping = 8
 
 // flight is what the batches of a group share. The first error stops what has
 // not begun.
