@@ -69,6 +69,7 @@ require (
 	github.com/stangelandcl/ppmd v0.1.1 // indirect
 	go.uber.org/multierr v1.11.0 // indirect
 	go4.org v0.0.0-20260112195520-a5071408f32f // indirect
+	goftp.io/server/v2 v2.0.3 // indirect
 	google.golang.org/protobuf v1.36.12 // indirect
 	modernc.org/libc v1.80.1 // indirect
 	modernc.org/mathutil v1.7.1 // indirect

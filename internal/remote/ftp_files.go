@@ -58,7 +58,15 @@ var errNotFile = errors.New("it is a folder")
 // connection is as before.
 func refused(err error) bool {
 	var said *textproto.Error
-	return errors.As(err, &said) && said.Code >= 500 && said.Code != ftp.StatusNotLoggedIn
+	// 450 to 452 are about the file or the room for it; other answers below 500
+	// are about the line.
+	return errors.As(err, &said) && (said.Code >= 500 && said.Code != ftp.StatusNotLoggedIn || said.Code >= 450 && said.Code <= 452)
+}
+
+// unknown tells whether the server does not know what it was asked to do.
+func unknown(err error) bool {
+	var said *textproto.Error
+	return errors.As(err, &said) && said.Code >= 500 && said.Code <= 504
 }
 
 // List implements [Host].
@@ -299,12 +307,18 @@ func (w *ftpWriter) Close() error {
 // looked for first.
 func (f *FTP) Rename(ctx context.Context, from, to tree.Path) error {
 	return f.op(ctx, "rename "+from.String()+" to", to, func(c *ftpConn) error {
-		if _, err := c.FileSize(f.name(to)); err == nil {
+		_, err := c.FileSize(f.name(to))
+		if err == nil {
 			return fs.ErrExist
 		} else if !refused(err) {
 			return err
 		}
-		err := c.ServerConn.Rename(f.name(from), f.name(to))
+		if unknown(err) { // a server that does not tell sizes
+			if err := f.unlessThere(c, to, nil); err != nil {
+				return err
+			}
+		}
+		err = c.ServerConn.Rename(f.name(from), f.name(to))
 		if !refused(err) {
 			return err
 		}

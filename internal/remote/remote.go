@@ -44,8 +44,9 @@ type Host interface {
 	// Open reads a file.
 	Open(ctx context.Context, p tree.Path) (io.ReadCloser, error)
 	// Create writes a file, cutting one that is there short first. It is
-	// whole and synced, as far as the host can, when Close returns nil. A mode
-	// of 0 leaves the permission bits to the host.
+	// whole and synced, as far as the host can, when Close returns nil. Some
+	// hosts refuse a file only when it is closed. A mode of 0 leaves the
+	// permission bits to the host.
 	Create(ctx context.Context, p tree.Path, mode uint32) (io.WriteCloser, error)
 	// Continue writes on in a file that is there, from an offset in bytes; one
 	// past its end leaves a hole. Close means what it means for Create.

@@ -24,9 +24,9 @@ type Host struct {
 	User, Password string
 	Port           int
 	HostKey        ssh.PublicKey
+	*disk
 
 	listener net.Listener
-	root     *os.Root
 	conf     *ssh.ServerConfig
 	mu       sync.Mutex
 	conns    map[net.Conn]bool
@@ -40,7 +40,7 @@ func StartHost(folder, user, password string) (*Host, error) {
 	if err != nil {
 		return nil, fmt.Errorf("open the stand-in's folder: %w", err)
 	}
-	h := &Host{User: user, Password: password, root: root, conns: map[net.Conn]bool{}}
+	h := &Host{User: user, Password: password, disk: &disk{root: root}, conns: map[net.Conn]bool{}}
 	_, private, err := ed25519.GenerateKey(rand.Reader)
 	if err != nil {
 		return nil, errors.Join(err, root.Close())
@@ -141,7 +141,7 @@ func (h *Host) session(ch ssh.Channel, asked <-chan *ssh.Request) {
 		if !sub {
 			continue
 		}
-		t := &jail{root: h.root}
+		t := &jail{h.disk}
 		s := sftp.NewRequestServer(ch, sftp.Handlers{FileGet: t, FilePut: t, FileCmd: t, FileList: t})
 		if err := s.Serve(); err != nil && !errors.Is(err, io.EOF) {
 			_ = s.Close()

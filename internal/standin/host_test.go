@@ -30,6 +30,21 @@ func TestTheStandInHostConforms(t *testing.T) {
 	})
 }
 
+func TestTheStandInFTPHostConforms(t *testing.T) {
+	for name, o := range map[string]standin.FTPOptions{"listings for programs": {}, "plain listings": {NoMLSD: true}} {
+		t.Run(name, func(t *testing.T) {
+			remotetest.Run(t, func(t *testing.T) remote.Host {
+				h, err := standin.StartFTP(t.TempDir(), "keeper", "tide", o)
+				require.NoError(t, err)
+				c, err := remote.OpenFTP(t.Context(), remote.FTPTarget{Host: "127.0.0.1", Port: h.Port, User: "keeper", Password: "tide", Root: "/"})
+				require.NoError(t, err)
+				t.Cleanup(func() { require.NoError(t, h.Close()) })
+				return c
+			})
+		})
+	}
+}
+
 func TestTheStandInHostIsJailedAndLocked(t *testing.T) {
 	root, outside := t.TempDir(), t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(outside, "secret"), []byte("x"), 0o600))
