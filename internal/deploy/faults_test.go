@@ -52,9 +52,16 @@ func fast(t *testing.T) string {
 func newBench(t *testing.T) *bench { return newBenchOn(t, true) }
 
 // newBenchOn is for a host that does or does not rename whole folders.
-func newBenchOn(t *testing.T, folders bool) *bench {
+func newBenchOn(t *testing.T, folders bool) *bench { return newBenchAt(t, folders, nil) }
+
+// newBenchAt is for a host that open reaches the root through; nil is the
+// local folder itself.
+func newBenchAt(t *testing.T, folders bool, open func(root string) remote.Host) *bench {
 	b := filled(t, map[string]string{"d/changed": "one", "d/unknown": "by hand", "gone/deep/old": "old", "gone/two": "two old", "d/same": "same", "own.log": "theirs"})
 	b.folders = folders
+	if open != nil {
+		b.host = open(b.root)
+	}
 	b.want = map[string]string{"d/changed": "two", "d/unknown": "ours", "d/same": "same", "new/deep/file": "new", "new/other": "other", "own.log": "theirs"}
 	for _, text := range []string{"one", "two", "ours", "same", "new", "other", "old"} {
 		b.hold(text)

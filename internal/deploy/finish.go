@@ -104,7 +104,7 @@ func (r *Run) backward(ctx context.Context, m draft.Motion, marks map[Key]Mark) 
 		return Result{}, err
 	}
 	var res Result
-	if mark.State == Finished && i.Size == mark.Result.Size && i.Modified == mark.Result.Modified {
+	if mark.State == Finished && i.Size == mark.Result.Size && i.Modified == mark.Result.Modified && r.tells(i.Modified, mark.Result.At) {
 		return res, nil
 	}
 	err = r.keepIfOther(ctx, a.To, m.After.Digest, &res, "%s was written to while it was in place; what it held is kept", m.Path)

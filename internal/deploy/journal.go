@@ -36,6 +36,7 @@ type Result struct {
 	Digest   tree.Digest `json:"digest,omitzero"` // of bytes that were kept
 	Size     int64       `json:"size,omitempty"`
 	Modified int64       `json:"modified,omitempty"`
+	At       int64       `json:"at,omitempty"`     // with in: the host's time before; 0 where it is not known
 	Proved   bool        `json:"proved,omitempty"` // a sent file was read back and hashed
 	Left     bool        `json:"left,omitempty"`   // a folder stayed because something is in it
 	// Inside are results for files of a folder that was moved whole, by path

@@ -59,6 +59,12 @@ type Run struct {
 	Room    *stockroom.Room
 	Journal Journal
 	Tell    func(Progress) // may be nil; called from one goroutine at a time
+	// Resolution is of the host's file times, in milliseconds; 0 where it is
+	// not known: then no time proves anything.
+	Resolution int64
+	// Clock tells the host's time, not later than it is; nil where that is not
+	// known.
+	Clock func() int64
 	// Held is set where this run's deployment holds the host's lock: it is
 	// given back with the work folder.
 	Held bool
@@ -262,6 +268,7 @@ type flight struct {
 // results durable: also those that came before an error.
 func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, marks map[Key]Mark) error {
 	outcomes := make([]*Outcome, len(motions))
+	began := r.hostNow()
 	err := r.each(ctx, f, motions, func(ctx context.Context, i int, m draft.Motion) error {
 		if err := r.fault(AfterIntent, m); err != nil {
 			return err
@@ -280,7 +287,7 @@ func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, mark
 	})
 	// What is known is written down even when the context has ended. What could
 	// not be looked at stays unknown.
-	if e := r.settle(ctx, f, outcomes); e != nil && err == nil {
+	if e := r.settle(ctx, f, outcomes, began); e != nil && err == nil {
 		err = e
 	}
 	if e := r.conclude(context.WithoutCancel(ctx), outcomes, r.Journal.Conclude); e != nil {

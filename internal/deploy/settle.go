@@ -13,7 +13,8 @@ import (
 // instead of one by one: what was sent must be there in its whole size and gets
 // its permission bits; what was set aside is compared with what the draft saw.
 // An outcome that cannot be looked at is taken out: its result is unknown.
-func (r *Run) settle(ctx context.Context, f *flight, outcomes []*Outcome) error {
+// began is the host's time before the batch.
+func (r *Run) settle(ctx context.Context, f *flight, outcomes []*Outcome, began int64) error {
 	var which, wholes []int
 	var paths []tree.Path
 	for i, o := range outcomes {
@@ -31,7 +32,7 @@ func (r *Run) settle(ctx context.Context, f *flight, outcomes []*Outcome) error 
 			// A rename changes neither size nor time; the look after the swap
 			// finds out if a host thinks otherwise.
 			res := r.arrivedAs(o.Motion.Temp)
-			o.Result.Size, o.Result.Modified = res.Size, res.Modified
+			o.Result.Size, o.Result.Modified, o.Result.At = res.Size, res.Modified, began
 		}
 	}
 	if err := r.settleWholes(ctx, f, outcomes, wholes); err != nil || len(which) == 0 {
@@ -78,6 +79,21 @@ func (r *Run) settleWholes(ctx context.Context, f *flight, outcomes []*Outcome, 
 	})
 }
 
+// tells tells whether a file that had this time when it was looked at would
+// have another one if it had been written to since: the time must be older than
+// the look by more than the host counts.
+func (r *Run) tells(modified, lookedAt int64) bool {
+	return r.Resolution > 0 && lookedAt != 0 && modified+r.Resolution < lookedAt
+}
+
+// hostNow is the host's time, 0 where it is not known.
+func (r *Run) hostNow() int64 {
+	if r.Clock == nil {
+		return 0
+	}
+	return r.Clock()
+}
+
 func (r *Run) arrivedAs(temp string) Result {
 	r.mu.Lock()
 	defer r.mu.Unlock()
@@ -109,7 +125,7 @@ func (r *Run) checkAside(ctx context.Context, m draft.Motion, at tree.Path, i re
 		return fmt.Errorf("it is not under its set-aside name")
 	}
 	res.Size, res.Modified = i.Size, i.Modified
-	if i.Size == m.Before.Size && i.Modified == m.Seen {
+	if i.Size == m.Before.Size && i.Modified == m.Seen && r.tells(m.Seen, r.Draft.LookedAt) {
 		return nil
 	}
 	return r.keepIfOther(ctx, at, m.Before.Digest, res, "%s was written to after it was looked at; its last bytes are kept", m.Path)

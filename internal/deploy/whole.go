@@ -91,7 +91,7 @@ func (r *Run) backWhole(ctx context.Context, m draft.Motion, marks map[Key]Mark)
 			continue
 		}
 		mark := marks[KeyOf(s)]
-		if mark.State == Finished && i.Size == mark.Result.Size && i.Modified == mark.Result.Modified {
+		if mark.State == Finished && i.Size == mark.Result.Size && i.Modified == mark.Result.Modified && r.tells(i.Modified, marks[KeyOf(m)].Result.At) {
 			continue
 		}
 		if err := r.keepInside(ctx, at, rel, s.Path, s.After.Digest, &res, "%s was written to while it was in place; what it held is kept"); err != nil {
@@ -145,7 +145,7 @@ func (r *Run) checkAsideWhole(ctx context.Context, m draft.Motion, res *Result) 
 	}
 	for rel, t := range ours {
 		i := infos[rel]
-		if t.Before.Being != tree.Content || i.Being == tree.Content && i.Size == t.Before.Size && i.Modified == t.Seen {
+		if t.Before.Being != tree.Content || i.Being == tree.Content && i.Size == t.Before.Size && i.Modified == t.Seen && r.tells(t.Seen, r.Draft.LookedAt) {
 			continue
 		}
 		if i.Being != tree.Content {

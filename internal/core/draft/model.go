@@ -207,6 +207,10 @@ type Draft struct {
 	Counts   Counts            `json:"counts"`
 	Beside   bool              `json:"beside,omitempty"` // temporary files stand beside their targets
 	WayBack  string            `json:"wayBack"`
+	// LookedAt is when the server was looked at for this draft, by its own
+	// clock and not later than it was, in UTC milliseconds; 0 where that clock
+	// is not known. It is no part of the digest.
+	LookedAt int64 `json:"lookedAt,omitempty"`
 }
 
 // Digest names the draft: the same request and the same observations give the
@@ -214,6 +218,7 @@ type Draft struct {
 // time does not count.
 func (d *Draft) Digest() tree.Digest {
 	timeless := *d
+	timeless.LookedAt = 0
 	timeless.Motions = slices.Clone(d.Motions)
 	for i := range timeless.Motions {
 		timeless.Motions[i].Seen = 0

@@ -28,6 +28,7 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 	if free, err := h.Free(ctx); err == nil {
 		req.Host.Free = free
 	}
+	lookedAt := s.hostNow(srv)
 	obs, read, err := s.list(ctx, h, plan)
 	if err != nil {
 		return nil, fmt.Errorf("look at %s: %w", srv.Name, err)
@@ -47,7 +48,9 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 		return nil, err
 	}
 	req.Held = func(d tree.Digest) bool { return held[d] }
-	return draft.Make(req, obs), nil
+	made := draft.Make(req, obs)
+	made.LookedAt = lookedAt
+	return made, nil
 }
 
 // concerned lists every content that a draft may ask for.
@@ -169,10 +172,18 @@ func count(n int, thing string) string {
 // hostNow is a time by the host's clock that is not later than now, as far as
 // the last test of the host tells; 0 where that clock is not known.
 func (s *Service) hostNow(srv model.Server) int64 {
-	if srv.Abilities == nil {
+	if srv.Abilities == nil || !plausible(srv.Abilities.Skew) {
 		return 0
 	}
 	return s.Now().UnixMilli() + srv.Abilities.Skew
+}
+
+// plausible tells whether a host's clock may be off by so much. Hosts that tell
+// times of another zone as if they were ours are off by less than a day and a
+// bit; what is off by more tells no times worth trusting.
+func plausible(skew int64) bool {
+	const most = 26 * 60 * 60 * 1000
+	return -most < skew && skew < most
 }
 
 // again drafts what a deployment asks for once more.

@@ -58,7 +58,7 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 		return d, err
 	}
 	defer h.Close()
-	run := s.runner(d, h, tell)
+	run := s.runner(srv, d, h, tell)
 	made, clock, err := s.ready(ctx, srv, run, d, tell)
 	if err != nil {
 		return d, err
@@ -142,7 +142,7 @@ func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, 
 	if err := s.Records.SaveRun(ctx, d); err != nil {
 		return d, err
 	}
-	run := s.runner(d, h, tell)
+	run := s.runner(srv, d, h, tell)
 	clock, err := s.lock(ctx, run, d)
 	if err != nil {
 		return d, err
@@ -191,8 +191,8 @@ func (s *Service) underway(id int64, run *deploy.Run) func() {
 	}
 }
 
-func (s *Service) runner(d model.Deployment, h remote.Host, tell Tell) *deploy.Run {
-	return &deploy.Run{ID: d.ID, Names: draft.Names{Number: d.Number, Beside: d.Draft.Beside}, Draft: &d.Draft, Host: h, Room: s.Room,
+func (s *Service) runner(srv model.Server, d model.Deployment, h remote.Host, tell Tell) *deploy.Run {
+	return &deploy.Run{Resolution: hostOf(srv).Resolution, ID: d.ID, Names: draft.Names{Number: d.Number, Beside: d.Draft.Beside}, Draft: &d.Draft, Host: h, Room: s.Room,
 		Journal: s.Records, Tell: func(p deploy.Progress) { tell(p.Kind, p) }}
 }
 
@@ -214,7 +214,11 @@ func (s *Service) lock(ctx context.Context, run *deploy.Run, d model.Deployment)
 			WithMend("Nothing was done. If that service is lost for good: server test %s --unlock.", d.Server)
 	}
 	run.Held = err == nil
-	return func() int64 { return at + s.Now().Sub(signed).Milliseconds() }, err
+	if err != nil || !plausible(at-signed.UnixMilli()) {
+		return func() int64 { return 0 }, err
+	}
+	run.Clock = func() int64 { return at + s.Now().Sub(signed).Milliseconds() }
+	return run.Clock, nil
 }
 
 // forward does what is left of a deployment, records it, and tidies. clock
@@ -293,12 +297,12 @@ func (s *Service) tidy(ctx context.Context, d model.Deployment, run *deploy.Run)
 
 // Tidy clears what a done deployment still has on its server.
 func (s *Service) Tidy(ctx context.Context, d model.Deployment) error {
-	_, h, err := s.connect(ctx, d)
+	srv, h, err := s.connect(ctx, d)
 	if err != nil {
 		return err
 	}
 	defer h.Close()
-	run := s.runner(d, h, func(string, any) {})
+	run := s.runner(srv, d, h, func(string, any) {})
 	if run.Held, err = deploy.Holds(ctx, h, s.Self.Service, d.Name()); err != nil {
 		return err
 	}
@@ -337,7 +341,7 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, te
 	if err != nil {
 		return d, err
 	}
-	run := s.runner(d, h, tell)
+	run := s.runner(srv, d, h, tell)
 	defer func() { _ = run.Host.Close() }() // whichever it is by then
 	d.Runner = actor
 	if _, err := s.lock(ctx, run, d); err != nil {
