@@ -184,7 +184,10 @@ func (s *service) wire(ctx context.Context, room *stockroom.Room, sealer *seal.S
 		return err
 	}
 	for _, d := range untidy {
-		_, err := s.jobs.Start(ctx, "tidy", d.Name(), "service", func(ctx context.Context, _ jobs.Tell) (any, error) { return nil, chg.Tidy(ctx, d) })
+		_, err := s.jobs.Start(ctx, "tidy", d.Name(), "service", func(ctx context.Context, tell jobs.Tell) (any, error) {
+			_, err := chg.Tidy(ctx, d, changes.Tell(tell))
+			return nil, err
+		})
 		if err != nil {
 			return err
 		}

@@ -137,6 +137,7 @@ func (a *App) deploymentCommand() *cli.Command {
 		{Name: "halt", Usage: "stop a running deployment between two motions, to resume or undo it", UsageText: text("halt"), Action: a.deploymentHalt},
 		{Name: "resume", Usage: "finish a halted deployment", UsageText: text("resume"), Action: a.deploymentResume},
 		{Name: "undo", Usage: "take a halted deployment back", UsageText: text("undo"), Action: a.deploymentUndo},
+		{Name: "tidy", Usage: "clear what a done deployment could not clear on its server", UsageText: text("tidy"), Action: a.deploymentTidy},
 		{Name: "discard", Usage: "give a draft up", UsageText: text("discard"), Action: a.deploymentDiscard},
 	}}
 }
@@ -232,6 +233,10 @@ func (a *App) deploymentHalt(ctx context.Context, cmd *cli.Command) error {
 
 func (a *App) deploymentUndo(ctx context.Context, cmd *cli.Command) error {
 	return a.finish(ctx, cmd, (*client.Client).Undo)
+}
+
+func (a *App) deploymentTidy(ctx context.Context, cmd *cli.Command) error {
+	return a.finish(ctx, cmd, (*client.Client).Tidy)
 }
 
 func (a *App) finish(ctx context.Context, cmd *cli.Command, do func(c *client.Client, ctx context.Context, server string, n int, each client.Each) (api.Deployment, error)) error {

@@ -196,7 +196,8 @@ func (a *App) printOutcome(d api.Deployment) {
 		f := d.Figures
 		a.printFigures(f)
 		if d.Untidy {
-			fmt.Fprintln(a.Out, "Set-aside files are still on the server; they are cleared when the service reaches it again.")
+			fmt.Fprintln(a.Out, "Set-aside files are still on the server; they are cleared before the next deployment runs.")
+			fmt.Fprintf(a.Out, "  restless deployment tidy %s   clears them now\n", d.Name)
 		}
 	case "undone":
 		fmt.Fprintln(a.Out, "\nUndone: every path it names is as before.")

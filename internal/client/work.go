@@ -188,6 +188,11 @@ func (c *Client) Resume(ctx context.Context, server string, number int, each Eac
 	return c.work(ctx, deployment(server, number, "/resume"), nil, each)
 }
 
+// Tidy clears what a done deployment could not clear on its server.
+func (c *Client) Tidy(ctx context.Context, server string, number int, each Each) (api.Deployment, error) {
+	return c.work(ctx, deployment(server, number, "/tidy"), nil, each)
+}
+
 // Undo takes a halted deployment back.
 func (c *Client) Undo(ctx context.Context, server string, number int, each Each) (api.Deployment, error) {
 	return c.work(ctx, deployment(server, number, "/undo"), nil, each)

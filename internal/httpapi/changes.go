@@ -101,6 +101,9 @@ func (s *Server) changeOps(h huma.API) {
 		"undo": {"Take a halted deployment back; a job", func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error) {
 			return s.Changes.Undo(ctx, d, actor, tell)
 		}},
+		"tidy": {"Clear what a done deployment could not clear on its server; a job", func(ctx context.Context, d model.Deployment, _ string, tell changes.Tell) (model.Deployment, error) {
+			return s.Changes.Tidy(ctx, d, tell)
+		}},
 	} {
 		huma.Register(h, op(http.MethodPost, "/servers/{server}/deployments/{number}/"+verb, verb+"-deployment", does.summary, "deployments"), func(ctx context.Context, in *Numbered) (*accepted, error) {
 			return s.act(ctx, *in, does.do)

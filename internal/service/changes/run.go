@@ -58,6 +58,9 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 		return d, err
 	}
 	defer h.Close()
+	if err := s.tidyEarlier(ctx, srv, h, tell); err != nil {
+		return d, err
+	}
 	run := s.runner(srv, d, h, tell)
 	made, clock, err := s.ready(ctx, srv, run, d, tell)
 	if err != nil {
@@ -281,32 +284,6 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 		tell("note", deploy.Progress{Kind: "note", Text: "what was set aside could not be cleared yet: " + err.Error()})
 	}
 	return s.Records.DeploymentByID(ctx, d.ID)
-}
-
-func (s *Service) tidy(ctx context.Context, d model.Deployment, run *deploy.Run) error {
-	if len(d.Draft.Motions) == 0 {
-		return nil
-	}
-	begun := s.Now()
-	if err := run.Tidy(ctx); err != nil {
-		return err
-	}
-	d.Figures.TidyMS = s.Now().Sub(begun).Milliseconds()
-	return errors.Join(s.Records.SaveRun(ctx, d), s.Records.SetTidy(ctx, d.ID))
-}
-
-// Tidy clears what a done deployment still has on its server.
-func (s *Service) Tidy(ctx context.Context, d model.Deployment) error {
-	srv, h, err := s.connect(ctx, d)
-	if err != nil {
-		return err
-	}
-	defer h.Close()
-	run := s.runner(srv, d, h, func(string, any) {})
-	if run.Held, err = deploy.Holds(ctx, h, s.Self.Service, d.Name()); err != nil {
-		return err
-	}
-	return s.tidy(ctx, d, run)
 }
 
 // halt records that a run broke off. The context may have ended; the record

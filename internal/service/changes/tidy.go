@@ -1,0 +1,73 @@
+package changes
+
+import (
+	"context"
+	"errors"
+
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/remote"
+)
+
+// tidy clears what a deployment that is recorded still has on its server.
+func (s *Service) tidy(ctx context.Context, d model.Deployment, run *deploy.Run) error {
+	if len(d.Draft.Motions) == 0 {
+		return nil
+	}
+	begun := s.Now()
+	if err := run.Tidy(ctx); err != nil {
+		return err
+	}
+	d.Figures.TidyMS = s.Now().Sub(begun).Milliseconds()
+	return errors.Join(s.Records.SaveRun(ctx, d), s.Records.SetTidy(ctx, d.ID))
+}
+
+// Tidy clears what a done deployment has left on its server: what it set aside
+// and could not remove when it was recorded.
+func (s *Service) Tidy(ctx context.Context, d model.Deployment, tell Tell) (model.Deployment, error) {
+	end, err := s.take(ctx, d, tell)
+	if err != nil {
+		return d, err
+	}
+	defer end()
+	if d, err = s.Records.DeploymentByID(ctx, d.ID); err != nil { // it may have been tidied while this waited
+		return d, err
+	}
+	if !d.Untidy {
+		return d, fault.New(fault.Conflict, "tidy", "%s is %s and has nothing on its server that could be tidied", d.Name(), d.State)
+	}
+	srv, h, err := s.connect(ctx, d)
+	if err != nil {
+		return d, err
+	}
+	defer h.Close()
+	if err := s.tidyOn(ctx, srv, h, d, tell); err != nil {
+		return d, err
+	}
+	return s.Records.DeploymentByID(ctx, d.ID)
+}
+
+func (s *Service) tidyOn(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, tell Tell) (err error) {
+	run := s.runner(srv, d, h, tell)
+	if run.Held, err = deploy.Holds(ctx, h, s.Self.Service, d.Name()); err != nil {
+		return err
+	}
+	return s.tidy(ctx, d, run)
+}
+
+// tidyEarlier clears what earlier deployments of a server have left, before the
+// next one runs.
+func (s *Service) tidyEarlier(ctx context.Context, srv model.Server, h remote.Host, tell Tell) error {
+	list, err := s.Records.Untidy(ctx, srv.ID)
+	if err != nil {
+		return err
+	}
+	for _, d := range list {
+		tell("note", deploy.Progress{Kind: "note", Text: "clearing what " + d.Name() + " has left on the server"})
+		if err := s.tidyOn(ctx, srv, h, d, func(string, any) {}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
