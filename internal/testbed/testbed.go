@@ -191,3 +191,20 @@ func (s *SSHD) Restart(t testing.TB) {
 	s.Stop()
 	s.start(t, Need(t, "sshd", "openssh-server"))
 }
+
+// Freeze stops a server's connections without cutting them: they answer
+// nothing until Thaw.
+func Freeze(t testing.TB, s *SSHD) { signal(t, s, "-STOP") }
+
+// Thaw lets a server's connections go on.
+func Thaw(t testing.TB, s *SSHD) { signal(t, s, "-CONT") }
+
+func signal(t testing.TB, s *SSHD, which string) {
+	t.Helper()
+	out, err := exec.Command("pgrep", "-P", strconv.Itoa(s.cmd.Process.Pid)).Output()
+	require.NoError(t, err)
+	for _, child := range bytes.Fields(out) {
+		_ = exec.Command("pkill", which, "-P", string(child)).Run() // who has no children has none to signal
+		require.NoError(t, exec.Command("kill", which, string(child)).Run())
+	}
+}

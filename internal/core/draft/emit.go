@@ -16,7 +16,7 @@ const oneIn = 20
 type emitter struct {
 	d     *Draft
 	group int
-	name  func(id int, kind MotionKind) string // of a temporary file
+	name  func(id int, kind MotionKind, p tree.Path) string // of a temporary file
 }
 
 func (e *emitter) step(s Step) *Step {
@@ -28,7 +28,7 @@ func (e *emitter) step(s Step) *Step {
 func (e *emitter) motion(s *Step, m Motion) Motion {
 	m.ID, m.Leg, m.Group, m.Phase, m.Step = len(e.d.Motions)+1, 1, e.group, s.Phase, s.ID
 	if m.Temp == "" && (m.Kind == SendMotion || m.Kind == AsideMotion) {
-		m.Temp = e.name(m.ID, m.Kind)
+		m.Temp = e.name(m.ID, m.Kind, m.Path)
 	}
 	s.Motions = append(s.Motions, m.ID)
 	e.d.Motions = append(e.d.Motions, m)

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -21,6 +22,7 @@ type world struct {
 	events []Event
 	held   map[tree.Digest]bool
 	number int
+	beside bool // the host does not rename out of the work folder
 	// intended are the motions of the last run whose intents are durable.
 	intended map[int]bool
 }
@@ -43,7 +45,7 @@ func (w *world) write(p tree.Path, text string) {
 }
 
 func (w *world) request() *Request {
-	return &Request{Ledger: w.ledger, Host: Host{Tested: true, Modes: true, RenameFromWork: true, RenameFolders: true, Resolution: 1, Free: -1},
+	return &Request{Ledger: w.ledger, Host: Host{Tested: true, Modes: true, RenameFromWork: !w.beside, RenameFolders: !w.beside, Resolution: 1, Free: -1},
 		Held: func(d tree.Digest) bool { return w.held[d] }}
 }
 
@@ -85,6 +87,9 @@ func (w *world) under(folder tree.Path) map[tree.Path]tree.State {
 
 // workFolders makes what temporary names need, or takes it away.
 func (w *world) workFolders(t require.TestingT, d *Draft, n Names, make bool) {
+	if n.Beside {
+		return
+	}
 	list := append([]tree.Path{Work, n.Folder()}, d.WorkFolders(n, func(m Motion) bool { return make && w.intended[m.ID] })...)
 	if make {
 		for _, p := range list {
@@ -241,7 +246,7 @@ func (w *world) run(t require.TestingT, req *Request) *Draft {
 	w.number++
 	clear(w.intended)
 	d := Make(req, w.observe())
-	require.True(t, w.forward(t, d, Names{Number: w.number}, map[int]bool{}, -1))
+	require.True(t, w.forward(t, d, Names{Number: w.number, Beside: d.Beside}, map[int]bool{}, -1))
 	w.record(d)
 	return d
 }
@@ -253,7 +258,7 @@ func (w *world) rollback(t require.TestingT, number int) *Draft {
 	return w.run(t, req)
 }
 
-var somePaths = []tree.Path{"a", "b", "f/a", "f/b", "f/g/a", "f/g/h/c", "k/a"}
+var somePaths = []tree.Path{"a", "b", "f/a", "f/b", "f/g/a", "f/g/h/c", "k/a", ".k/a"}
 
 func someFiles(t *rapid.T, label string) map[tree.Path]string {
 	files := map[tree.Path]string{}
@@ -272,6 +277,7 @@ func someFiles(t *rapid.T, label string) map[tree.Path]string {
 // the server wrote since.
 func someWorld(t *rapid.T) *world {
 	w := newWorld()
+	w.beside = rapid.Bool().Draw(t, "beside")
 	unknown := someFiles(t, "unknown ")
 	for _, p := range slices.Sorted(maps.Keys(unknown)) {
 		w.write(p, "mine "+unknown[p])
@@ -357,7 +363,7 @@ func TestStoppedAnywhereItGoesOnOrGoesBack(t *testing.T) {
 			require.Equal(t, old, w.files, "exactly the old tree")
 		}
 		for p := range w.files {
-			require.False(t, p.Within(Work), "%s is left over", p)
+			require.NotContains(t, string(p), string(Work), "left over")
 		}
 	})
 }
@@ -373,13 +379,14 @@ func TestNoMotionLeavesTheRootOrTouchesWhatIsNotNamed(t *testing.T) {
 		}
 		for _, m := range d.Motions {
 			require.True(t, named[m.Path], "%s %s is in the changes", m.Kind, m.Path)
-			for _, p := range []tree.Path{Forward(m, Names{Number: 3}).From, Forward(m, Names{Number: 3}).To} {
+			n := Names{Number: 3, Beside: d.Beside}
+			for _, p := range []tree.Path{Forward(m, n).From, Forward(m, n).To} {
 				if p == tree.Root {
 					continue
 				}
 				_, err := tree.ParsePath(string(p))
 				require.NoError(t, err)
-				require.True(t, p == m.Path || p.Within(Names{Number: 3}.Folder()))
+				require.True(t, p == m.Path || p.Within(n.Folder()) || d.Beside && strings.HasPrefix(p.Base(), ".restless-crate-3-"), "%s", p)
 			}
 		}
 		require.Equal(t, d.Digest(), Make(req, w.observe()).Digest())

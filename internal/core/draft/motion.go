@@ -3,6 +3,7 @@ package draft
 import (
 	"fmt"
 	"strconv"
+	"strings"
 
 	"restlesscrate/internal/core/tree"
 )
@@ -44,7 +45,9 @@ const Work tree.Path = ".restless-crate"
 // number, so a later service finds what an earlier one left.
 type Names struct {
 	Number int
-	Beside bool // temporary files stand beside their targets
+	// Beside tells that temporary files stand beside their targets: in the
+	// folder that a motion's Temp begins with, where it has one.
+	Beside bool
 }
 
 // Folder is the deployment's own work folder.
@@ -56,7 +59,13 @@ func (n Names) Temp(m Motion) tree.Path {
 		return tree.Root
 	}
 	if n.Beside {
-		return m.Path.Dir().Join(tree.Path(fmt.Sprintf("%s-%d-%s", Work, n.Number, m.Temp)))
+		folder, base := m.Path.Dir(), m.Temp
+		if i := strings.LastIndexByte(m.Temp, '/'); i >= 0 {
+			if folder, base = tree.Path(m.Temp[:i]), m.Temp[i+1:]; folder == "." {
+				folder = tree.Root
+			}
+		}
+		return folder.Join(tree.Path(fmt.Sprintf("%s-%d-%s", Work, n.Number, base)))
 	}
 	return n.Folder().Join(tree.Path(m.Temp))
 }

@@ -95,9 +95,17 @@ const (
 const perFolder = 256
 
 // tempName gives a single file's temporary name.
-func (m *maker) tempName(id int, kind MotionKind) string {
-	if m.d.Beside {
-		return fmt.Sprintf("%d.%s", id, map[MotionKind]string{SendMotion: "in", AsideMotion: "out"}[kind])
+func (m *maker) tempName(id int, kind MotionKind, p tree.Path) string {
+	if m.d.Beside { // in the nearest folder that is there now and stays
+		folder := p.Dir()
+		for folder != tree.Root && (m.folders[folder] || m.dropped[folder]) {
+			folder = folder.Dir()
+		}
+		name := fmt.Sprintf("%d.%s", id, map[MotionKind]string{SendMotion: "in", AsideMotion: "out"}[kind])
+		if folder == tree.Root {
+			return "./" + name
+		}
+		return string(folder) + "/" + name
 	}
 	return fmt.Sprintf("%s%d/%d", map[MotionKind]string{SendMotion: incoming, AsideMotion: outgoing}[kind], (id-1)/perFolder, id)
 }

@@ -1,0 +1,148 @@
+package e2e
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/testbed"
+)
+
+// mount binds a folder onto itself, so that it is another file system to who
+// renames into it.
+func mount(t *testing.T, folder string) (readOnly func(bool)) {
+	t.Helper()
+	if runtime.GOOS != "linux" || os.Geteuid() != 0 {
+		testbed.Skip(t, "binding a folder needs root on Linux")
+	}
+	run := func(args ...string) {
+		t.Helper()
+		if out, err := exec.Command("mount", args...).CombinedOutput(); err != nil {
+			testbed.Skip(t, fmt.Sprintf("a folder cannot be bound here: %s", out))
+		}
+	}
+	run("--bind", folder, folder)
+	t.Cleanup(func() { _ = exec.Command("umount", "-l", folder).Run() })
+	return func(yes bool) {
+		t.Helper()
+		run("-o", "remount,bind,"+map[bool]string{true: "ro", false: "rw"}[yes], folder)
+	}
+}
+
+// A folder of the server's that is another disk takes no files by renaming, and
+// one that is read-only takes none at all. Both are found out before anything
+// is done, over a real sshd.
+func TestFoldersThatRefuseAreFoundOutBeforeARun(t *testing.T) {
+	s, _, root := overSSH(t)
+	s.trust()
+	s.must("server", "test", "lantern")
+	stalls := filepath.Join(root, "stalls")
+	require.NoError(t, os.Mkdir(stalls, 0o755))
+	testbed.Write(t, filepath.Join(root, "fair.log"), "theirs")
+	s.stage(stall("1", map[string]string{"a.txt": "1", "gone.txt": "1"}))
+	s.stage(stall("2", map[string]string{"a.txt": "2"}))
+	readOnly := mount(t, stalls)
+	old := testbed.Snapshot(t, root)
+
+	readOnly(true)
+	o := s.fails(3, "lantern#1 cannot run: this user may not change what is in stalls", "deploy", "lantern", "drum-tent@1", "--yes")
+	require.Contains(t, o.err, "Nothing was done. Give the user the right to write there, then: deployment run lantern#1.")
+	require.Equal(t, old, testbed.Snapshot(t, root))
+	readOnly(false)
+
+	o = s.fails(3, "lantern#1 cannot run as it is drafted: files cannot be renamed from the work folder into stalls", "deployment", "run", "lantern#1", "--yes")
+	require.Contains(t, o.err, "It is noted for lantern: draft it again, and temporary files stand beside their targets.")
+	require.Equal(t, old, testbed.Snapshot(t, root))
+	require.Contains(t, s.must("server", "show", "lantern"), "A run found a folder into which files cannot be renamed from the work folder")
+
+	require.Contains(t, s.must("deploy", "lantern", "drum-tent@1", "--yes"), "temporary files stand beside their targets")
+	require.Equal(t, "1", testbed.Files(testbed.Snapshot(t, root))["stalls/drum-tent/wares/a.txt"])
+	s.must("deploy", "lantern", "drum-tent@2", "--yes")
+	now := testbed.Files(testbed.Snapshot(t, root))
+	require.Equal(t, "2", now["stalls/drum-tent/wares/a.txt"])
+	require.NotContains(t, now, "stalls/drum-tent/wares/gone.txt")
+	s.must("rollback", "lantern", "--to", "0", "--yes")
+	require.Equal(t, old, testbed.Snapshot(t, root))
+}
+
+// A disk that becomes read-only half-way halts the run; nothing is lost, and
+// once it can be written again it is resumed or undone.
+func TestARootThatBecomesReadOnlyHalfWay(t *testing.T) {
+	d, root := testbed.StartSSHD(t), t.TempDir()
+	readOnly := mount(t, root)
+	s := start(t)
+	s.must("rulebook", "add", books+"lanternfall.yaml")
+	s.must("server", "add", "lantern", "--rulebook", "lanternfall", "--sftp", fmt.Sprintf("%s@127.0.0.1:%d", d.User, d.Port), "--key", d.KeyFile, "--root", root)
+	s.trust()
+	s.stage(many("1.0"))
+	s.stage(many("2.0"))
+	s.must("deploy", "lantern", "drum-tent@1.0", "--yes")
+	for _, way := range []string{"undo", "resume"} {
+		var run api.Deployment
+		old := testbed.Snapshot(t, root)
+		for tries := 0; ; tries++ {
+			require.Less(t, tries, 10, "ten runs got through before the disk became read-only")
+			s.get(&run, "deploy", "lantern", "drum-tent@2.0", "--draft")
+			status, _ := s.call("POST", fmt.Sprintf("/api/v1/servers/lantern/deployments/%d/run", run.Number), s.token(), fmt.Sprintf(`{"digest":%q}`, run.Digest))
+			require.Equal(t, 202, status)
+			testbed.Eventually(t, "some files are sent", func() bool { return sentTo(root, fmt.Sprint(run.Number)) > 20 })
+			testbed.Freeze(t, d) // the disk is busy while files are open on it
+			readOnly(true)
+			testbed.Thaw(t, d)
+			testbed.Eventually(t, "the run is over", func() bool { s.get(&run, "deployment", "show", run.Name); return run.State != "running" })
+			if run.State == "halted" {
+				break
+			}
+			readOnly(false)
+			s.must("rollback", "lantern", "--to", "1", "--yes")
+		}
+		s.fails(4, "stopped half-way while", "deployment", "resume", run.Name)
+		readOnly(false)
+		s.must("deployment", way, run.Name)
+		now := testbed.Snapshot(t, root)
+		if way == "undo" {
+			require.Equal(t, old, now)
+		} else {
+			require.Equal(t, many("2.0")["drum-tent-main/drum-tent-main/wares/w007.txt"], now["stalls/drum-tent/wares/w007.txt"].Text)
+			require.Len(t, testbed.Files(now), 201)
+		}
+		require.NoDirExists(t, filepath.Join(root, ".restless-crate"))
+	}
+}
+
+// Who comes later waits, is shown, and can be taken out of the queue; a run
+// that hangs with its host harms nobody.
+func TestTheQueueIsShown(t *testing.T) {
+	s, d, root := overSSH(t)
+	s.trust()
+	s.stage(many("1.0"))
+	s.stage(many("2.0"))
+	s.must("deploy", "lantern", "drum-tent@1.0", "--yes")
+	var one, two api.Deployment
+	s.get(&one, "deploy", "lantern", "drum-tent@2.0", "--draft")
+	s.get(&two, "rollback", "lantern", "--to", "0", "--draft")
+	run := func(d api.Deployment) {
+		status, answer := s.call("POST", fmt.Sprintf("/api/v1/servers/lantern/deployments/%d/run", d.Number), s.token(), fmt.Sprintf(`{"digest":%q}`, d.Digest))
+		require.Equal(t, 202, status, answer)
+	}
+	testbed.Freeze(t, d) // the line answers nothing for a while
+	run(one)
+	testbed.Eventually(t, "the first has its turn", func() bool { s.get(&one, "deployment", "show", one.Name); return one.State == "queued" })
+	run(two)
+	testbed.Eventually(t, "the second waits", func() bool { s.get(&two, "deployment", "show", two.Name); return two.State == "queued" })
+	status := s.must("status", "lantern")
+	require.Contains(t, status, two.Name+" waits for its turn: ")
+	require.Contains(t, s.must("deployment", "list", "lantern"), "queued")
+	s.must("deployment", "halt", two.Name)
+	testbed.Eventually(t, "it is a draft again", func() bool { s.get(&two, "deployment", "show", two.Name); return two.State == "draft" })
+	testbed.Thaw(t, d)
+	testbed.Eventually(t, "the first is done", func() bool { s.get(&one, "deployment", "show", one.Name); return one.State == "done" })
+	require.Equal(t, many("2.0")["drum-tent-main/drum-tent-main/wares/w007.txt"], testbed.Snapshot(t, root)["stalls/drum-tent/wares/w007.txt"].Text)
+	s.fails(3, two.Name+" is no longer true", "deployment", "run", two.Name, "--yes")
+}
