@@ -1,13 +1,18 @@
 package remote_test
 
 import (
+	"crypto/ed25519"
+	"crypto/rand"
 	"encoding/pem"
+	"errors"
 	"io/fs"
 	"net"
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
+	"github.com/pkg/sftp"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/crypto/ssh"
 	"golang.org/x/crypto/ssh/agent"
@@ -168,4 +173,79 @@ func TestTheServicesAgentSignsIn(t *testing.T) {
 	require.NoError(t, l.Close())
 	_, err = remote.OpenSFTP(t.Context(), tg)
 	require.ErrorContains(t, err, "agent does not answer")
+}
+
+// A host that falls silent with its line open does not keep a call for ever.
+func TestAHostThatFallsSilentIsALostLine(t *testing.T) {
+	s := testbed.StartSSHD(t)
+	tg := target(s, t.TempDir())
+	tg.Patience = 300 * time.Millisecond
+	h, err := remote.OpenSFTP(t.Context(), tg)
+	require.NoError(t, err)
+	defer h.Close()
+	testbed.Freeze(t, s)
+	_, err = h.List(t.Context(), tree.Root)
+	testbed.Thaw(t, s)
+	require.ErrorIs(t, err, remote.ErrLine)
+}
+
+// Some hosts ask questions instead of taking a password.
+func TestAHostThatAsksForThePassword(t *testing.T) {
+	root := t.TempDir()
+	testbed.Write(t, filepath.Join(root, "a"), "b")
+	_, private, err := ed25519.GenerateKey(rand.Reader)
+	require.NoError(t, err)
+	signer, err := ssh.NewSignerFromKey(private)
+	require.NoError(t, err)
+	conf := &ssh.ServerConfig{KeyboardInteractiveCallback: func(_ ssh.ConnMetadata, ask ssh.KeyboardInteractiveChallenge) (*ssh.Permissions, error) {
+		answers, err := ask("", "Answer both.", []string{"Password: ", "Once more: "}, []bool{false, false})
+		if err != nil || len(answers) != 2 || answers[0] != "reed" || answers[1] != "reed" {
+			return nil, errors.New("no")
+		}
+		return nil, nil
+	}}
+	conf.AddHostKey(signer)
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer l.Close()
+	go func() {
+		for {
+			raw, err := l.Accept()
+			if err != nil {
+				return
+			}
+			go func() {
+				_, channels, requests, err := ssh.NewServerConn(raw, conf)
+				if err != nil {
+					return
+				}
+				go ssh.DiscardRequests(requests)
+				for nc := range channels {
+					ch, asked, err := nc.Accept()
+					if err != nil {
+						return
+					}
+					go func() {
+						for r := range asked {
+							_ = r.Reply(true, nil)
+						}
+					}()
+					sub, err := sftp.NewServer(ch)
+					if err == nil {
+						_ = sub.Serve()
+					}
+				}
+			}()
+		}
+	}()
+	tg := remote.SFTPTarget{Host: "127.0.0.1", Port: l.Addr().(*net.TCPAddr).Port, User: "ida", Password: "reed", Root: root, HostKey: string(ssh.MarshalAuthorizedKey(signer.PublicKey()))}
+	h, err := remote.OpenSFTP(t.Context(), tg)
+	require.NoError(t, err)
+	i, err := h.Stat(t.Context(), "a")
+	require.NoError(t, errors.Join(err, h.Close()))
+	require.Equal(t, int64(1), i.Size)
+	tg.Password = "wrong"
+	_, err = remote.OpenSFTP(t.Context(), tg)
+	var refused *remote.SignInError
+	require.ErrorAs(t, err, &refused)
 }

@@ -1,6 +1,7 @@
 package remote
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -30,6 +31,9 @@ type SFTPTarget struct {
 	Passphrase []byte // of Key, where it is encrypted
 	Password   string
 	Agent      string // the agent's socket; empty: not used
+	// Patience is how long a host may answer nothing before its line counts as
+	// lost; 0 is half a minute.
+	Patience time.Duration
 }
 
 // dialTimeout bounds connecting and signing in.
@@ -99,7 +103,35 @@ func dialSFTP(ctx context.Context, t SFTPTarget) (*sftpConn, error) {
 	if err != nil {
 		return nil, errors.Join(fmt.Errorf("%w: the host gives no SFTP: %v", ErrLine, err), client.Close())
 	}
-	return &sftpConn{Client: c, ssh: client, keeps: strings.HasPrefix(string(sc.ServerVersion()), "SSH-2.0-OpenSSH")}, nil
+	out := &sftpConn{Client: c, ssh: client, keeps: strings.HasPrefix(string(sc.ServerVersion()), "SSH-2.0-OpenSSH")}
+	go out.listen(cmp.Or(t.Patience, 30*time.Second))
+	return out, nil
+}
+
+// listen asks now and then whether the host is still there, and ends the
+// connection when it does not answer: a line that was cut without a word would
+// keep calls waiting for a quarter of an hour. It returns with the connection.
+func (c *sftpConn) listen(patience time.Duration) {
+	for {
+		answered := make(chan error, 1)
+		go func() {
+			// Any answer will do, also that the request is not known.
+			_, _, err := c.ssh.SendRequest("keepalive@openssh.com", true, nil)
+			answered <- err
+		}()
+		silent := time.NewTimer(patience)
+		select {
+		case err := <-answered:
+			silent.Stop()
+			if err != nil {
+				return // the connection is over
+			}
+			time.Sleep(patience / 2)
+		case <-silent.C:
+			_ = c.Close()
+			return
+		}
+	}
 }
 
 // lostLine tells whether an error is the network's and not the host's answer.

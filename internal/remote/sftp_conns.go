@@ -45,11 +45,11 @@ type sftpConn struct {
 	keeps bool         // its rename is known never to replace
 }
 
+// Close ends the connection at once: a polite good-bye would wait for a host
+// that is silent.
 func (c *sftpConn) Close() error {
-	err := c.Client.Close()
-	if e := c.ssh.Close(); err == nil && !errors.Is(e, net.ErrClosed) {
-		err = e
-	}
+	err := c.ssh.Close()
+	_ = c.Client.Close() // over with the line below it
 	if errors.Is(err, net.ErrClosed) || errors.Is(err, io.EOF) {
 		return nil
 	}
