@@ -50,8 +50,11 @@ type service struct {
 	rideOut string
 }
 
-func start(t *testing.T) *service {
-	s := &service{t: t, data: filepath.Join(t.TempDir(), "data"), port: testbed.FreePort(t), rideOut: "0s"}
+func start(t *testing.T) *service { return startIn(t, t.TempDir()) }
+
+// startIn starts a service whose data folder is made in dir.
+func startIn(t *testing.T, dir string) *service {
+	s := &service{t: t, data: filepath.Join(dir, "data"), port: testbed.FreePort(t), rideOut: "0s"}
 	s.up()
 	t.Cleanup(s.kill)
 	return s

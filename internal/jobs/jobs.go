@@ -46,11 +46,12 @@ type Engine struct {
 // feed is a running job's event list, and a channel that is closed and
 // replaced whenever it grows.
 type feed struct {
-	mu     sync.Mutex
-	number int64
-	unsent []model.JobEvent
-	grew   chan struct{}
-	over   bool
+	mu      sync.Mutex
+	number  int64
+	unsent  []model.JobEvent
+	grew    chan struct{}
+	over    bool
+	failing bool // the last try to record events failed
 }
 
 // New makes an engine. problem turns an error into what is recorded of it.
@@ -132,8 +133,18 @@ func (e *Engine) flush(id string, f *feed) {
 		return
 	}
 	if err := e.store.AddJobEvents(context.WithoutCancel(e.ctx), id, events); err != nil {
-		e.log.Error("a job's events were not recorded", "job", id, "err", err)
+		f.mu.Lock()
+		if !f.failing { // said once, not ten times a second
+			e.log.Error("a job's events cannot be recorded; they are kept for the next try", "job", id, "err", err)
+			f.failing = true
+		}
+		f.unsent = append(events, f.unsent...)
+		f.mu.Unlock()
+		return
 	}
+	f.mu.Lock()
+	f.failing = false
+	f.mu.Unlock()
 	f.wake(false)
 }
 
@@ -155,13 +166,31 @@ func (e *Engine) end(j model.Job, f *feed, result any, err error) {
 	} else if raw, err = json.Marshal(result); err != nil {
 		e.log.Error("a job's result cannot be written", "job", j.ID, "err", err)
 	}
-	if err := e.store.EndJob(context.WithoutCancel(e.ctx), j.ID, state, raw, problem); err != nil {
-		e.log.Error("a job's end was not recorded", "job", j.ID, "err", err)
-	}
+	e.insist(j, func() error {
+		e.flush(j.ID, f)
+		return e.store.EndJob(context.WithoutCancel(e.ctx), j.ID, state, raw, problem)
+	})
 	e.mu.Lock()
 	delete(e.live, j.ID)
 	e.mu.Unlock()
 	f.wake(true)
+}
+
+// insist writes a job's end down until that works, or the service stops: until
+// then whoever follows the job waits, instead of being told nothing.
+func (e *Engine) insist(j model.Job, write func() error) {
+	for {
+		err := write()
+		if err == nil {
+			return
+		}
+		e.log.Error("a job's end cannot be recorded", "job", j.ID, "err", err)
+		select {
+		case <-e.ctx.Done():
+			return
+		case <-time.After(time.Second):
+		}
+	}
 }
 
 // Follow calls each for every event after a number, old and new, until the

@@ -28,7 +28,7 @@ func (s *Service) rideOut(ctx context.Context, srv model.Server, run *deploy.Run
 		*lost++
 		h, back := s.reconnect(ctx, srv, run, tell)
 		if back != nil {
-			return errors.Join(err, back)
+			return fmt.Errorf("%w; then %w", err, back)
 		}
 		old := run.Host
 		run.Host = h

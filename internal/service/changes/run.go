@@ -40,8 +40,8 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 	}
 	begun := false
 	defer func() {
-		if !begun { // nothing has been done: the draft is a draft again
-			err = errors.Join(err, s.Records.Advance(context.WithoutCancel(ctx), d.ID, model.Draft, model.Queued))
+		if !begun {
+			err = errors.Join(err, s.unstart(ctx, d))
 		}
 	}()
 	end, err := s.take(ctx, d, tell)
@@ -68,7 +68,7 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 	}
 	if made.Digest() != d.Digest {
 		begun = true
-		if err := s.Records.Advance(context.WithoutCancel(ctx), d.ID, model.Draft, model.Queued); err != nil {
+		if err := s.unstart(ctx, d); err != nil {
 			return d, err
 		}
 		return d, s.stale(ctx, d, made, actor)
@@ -228,8 +228,8 @@ func (s *Service) lock(ctx context.Context, run *deploy.Run, d model.Deployment)
 // tells the host's time.
 func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, from model.State, clock func() int64, tell Tell) (model.Deployment, error) {
 	if err := s.Records.Advance(ctx, d.ID, model.Running, from); err != nil {
-		if from == model.Queued { // nothing has been done
-			err = errors.Join(err, s.Records.Advance(context.WithoutCancel(ctx), d.ID, model.Draft, model.Queued))
+		if from == model.Queued {
+			err = errors.Join(err, run.GiveUp(context.WithoutCancel(ctx)), s.unstart(ctx, d))
 		}
 		return d, err
 	}
@@ -289,12 +289,13 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 // halt records that a run broke off. The context may have ended; the record
 // must be written all the same.
 func (s *Service) halt(ctx context.Context, d model.Deployment, run *deploy.Run, cause error) (model.Deployment, error) {
-	ctx = context.WithoutCancel(ctx)
 	d.Notes = append(d.Notes, run.Notes()...)
 	d.Figures.Sent += run.Sent()
 	s.Meter.Ended(d.Server, string(model.Halted), run.Sent())
 	s.Log.Warn("halted", "deployment", d.Name(), "err", cause)
-	err := errors.Join(s.Records.SaveRun(ctx, d), s.Records.Halt(ctx, d.ID, cause.Error()))
+	err := s.insist(ctx, d, func(ctx context.Context) error {
+		return errors.Join(s.Records.SaveRun(ctx, d), s.Records.Halt(ctx, d.ID, cause.Error()))
+	})
 	if err != nil {
 		return d, errors.Join(cause, err)
 	}
