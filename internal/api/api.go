@@ -54,6 +54,8 @@ type Transport struct {
 	Port int    `json:"port,omitempty"`
 	User string `json:"user,omitempty"`
 	Auth string `json:"auth,omitempty" enum:"key,agent,password" doc:"How to sign in; over FTP only by password"`
+	// UploadLimit is in bytes.
+	UploadLimit int64 `json:"uploadLimit,omitempty" minimum:"0" doc:"The longest file that this way in takes, in bytes; 0 or absent: any"`
 }
 
 // Secrets go in and never come out.

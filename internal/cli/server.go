@@ -23,6 +23,7 @@ func transportFlags() []cli.Flag {
 		&cli.StringFlag{Name: "root", Usage: "on a host: the server's root `PATH`; where the user arrives if not given"},
 		&cli.StringFlag{Name: "key", Usage: "with --sftp: sign in with this private key `FILE`; its content is sent to the service"},
 		&cli.BoolFlag{Name: "agent", Usage: "with --sftp: sign in with the service's own SSH agent"},
+		&cli.StringFlag{Name: "upload-limit", Usage: "the longest file that this way in takes, if the host has told you: a `SIZE` such as 100MB; 0 for any"},
 		&cli.BoolFlag{Name: "password", Usage: "on a host: sign in with a password, asked for or from RESTLESS_PASSWORD"},
 		&cli.StringSliceFlag{Name: "set", Usage: "a variable that the rulebook asks for: `NAME=VALUE`"},
 		&cli.StringSliceFlag{Name: "fact", Usage: "something to know about it, such as game=9.3: `NAME=VALUE`"},
@@ -80,7 +81,31 @@ func (a *App) transport(cmd *cli.Command, t api.Transport) (api.Transport, api.S
 	if root := cmd.String("root"); root != "" {
 		t.Root = root
 	}
+	if limit := cmd.String("upload-limit"); limit != "" {
+		if t.UploadLimit, err = parseSize(limit); err != nil {
+			return t, sec, wrongUsage("--upload-limit %v", err)
+		}
+	}
 	return a.credentials(cmd, t)
+}
+
+// parseSize reads a number of bytes as people write it: 512, 100MB, 2 GB.
+func parseSize(text string) (int64, error) {
+	number, unit := strings.TrimSpace(text), int64(1)
+	for _, u := range []struct {
+		suffix string
+		bytes  int64
+	}{{"GB", 1e9}, {"MB", 1e6}, {"KB", 1e3}, {"kB", 1e3}, {"B", 1}} {
+		if rest, ok := strings.CutSuffix(number, u.suffix); ok {
+			number, unit = strings.TrimSpace(rest), u.bytes
+			break
+		}
+	}
+	n, err := strconv.ParseInt(number, 10, 64)
+	if err != nil || n < 0 || n > (1<<62)/unit {
+		return 0, fmt.Errorf("%q is no size; write it like 100MB", text)
+	}
+	return n * unit, nil
 }
 
 // reached gives the one way that was said in which a host is reached, if any.
@@ -228,6 +253,9 @@ func (a *App) printServer(cmd *cli.Command, s api.Server) error {
 	lines := [][]string{{"server", s.Name}, {"rulebook", s.Rulebook}, {"reached by", s.Transport.Kind}, {"where", where(s.Transport)}}
 	if s.Transport.Kind != "folder" {
 		lines = append(lines, []string{"signs in by", s.Transport.Auth})
+	}
+	if s.Transport.UploadLimit > 0 {
+		lines = append(lines, []string{"takes files of", size(s.Transport.UploadLimit) + " at most"})
 	}
 	for name, v := range s.Variables {
 		lines = append(lines, []string{"variable " + name, v})

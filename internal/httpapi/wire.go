@@ -39,7 +39,7 @@ func when(t time.Time) *time.Time {
 
 func wireServer(s model.Server) api.Server {
 	w := api.Server{Name: s.Name, Rulebook: s.Rulebook, Variables: s.Variables, Facts: s.Facts, CreatedAt: s.CreatedAt,
-		Transport: api.Transport{Kind: s.Transport.Kind, Root: s.Transport.Root, Host: s.Transport.Host, Port: s.Transport.Port, User: s.Transport.User, Auth: s.Transport.Auth}}
+		Transport: api.Transport{Kind: s.Transport.Kind, Root: s.Transport.Root, Host: s.Transport.Host, Port: s.Transport.Port, User: s.Transport.User, Auth: s.Transport.Auth, UploadLimit: s.Transport.UploadLimit}}
 	w.HostKey = hosts.Fingerprint(s.HostKey)
 	w.OfferedKey = hosts.Fingerprint(s.SeenKey)
 	if a := s.Abilities; a != nil {
@@ -50,7 +50,7 @@ func wireServer(s model.Server) api.Server {
 }
 
 func unwireTransport(t api.Transport) model.Transport {
-	return model.Transport{Kind: t.Kind, Root: t.Root, Host: t.Host, Port: t.Port, User: t.User, Auth: t.Auth}
+	return model.Transport{Kind: t.Kind, Root: t.Root, Host: t.Host, Port: t.Port, User: t.User, Auth: t.Auth, UploadLimit: t.UploadLimit}
 }
 
 func wireRevision(r model.Revision) api.Rulebook {

@@ -45,6 +45,15 @@ type Transport struct {
 	Port int    `json:"port,omitempty"`
 	User string `json:"user,omitempty"`
 	Auth string `json:"auth,omitempty"` // "key", "agent" or "password"
+	// UploadLimit is how many bytes a file may have that this way in takes, as
+	// far as a person knows; 0: any number.
+	UploadLimit int64 `json:"uploadLimit,omitempty"`
+}
+
+// SameWay tells whether two transports lead to the same tree in the same way.
+func (t Transport) SameWay(o Transport) bool {
+	t.UploadLimit = o.UploadLimit
+	return t == o
 }
 
 // Abilities are what "server test" found out about a host.
@@ -57,6 +66,7 @@ type Abilities struct {
 	RenameFolders  bool     `json:"renameFolders"` // with everything in them, out of the work folder
 	Resolution     int64    `json:"resolution"`    // of file times, milliseconds
 	Skew           int64    `json:"skew"`          // host's clock minus ours, milliseconds
+	RenameMS       int64    `json:"renameMs"`      // what one rename takes, milliseconds
 	Free           int64    `json:"free"`          // bytes; -1 where it does not tell
 	Words          []string `json:"words"`         // the same for people
 }

@@ -17,6 +17,7 @@ type Found struct {
 	RenameFolders                                bool  // out of the work folder, with something in them
 	Resolution                                   int64 // of file times, as coarse as it may be
 	Skew                                         int64 // the host's clock minus ours, at least
+	RenameMS                                     int64 // what one rename takes
 	Free                                         int64 // bytes, -1 where it does not tell
 	Entries                                      int   // at the root
 }
@@ -125,7 +126,10 @@ func (p *prober) try(ctx context.Context, work tree.Path, f *Found) error {
 	}
 	out := tree.Path(string(work) + "-probe")
 	p.made = append(p.made, out)
-	if err := p.h.Rename(ctx, a, out); err == nil {
+	begun := p.now()
+	err = p.h.Rename(ctx, a, out)
+	f.RenameMS = p.now().Sub(begun).Milliseconds()
+	if err == nil {
 		f.RenameFromWork = true
 	} else if errors.Is(err, ErrLine) {
 		return err

@@ -105,6 +105,10 @@ func (m *maker) one(g *goal) {
 			}
 		}
 	}
+	if limit := m.req.Host.UploadLimit; limit > 0 && c.After.Size > limit {
+		m.never("over-upload-limit", g.path, "If the host offers another way in, such as SFTP, switch to that: server edit. If the limit is no longer so: server edit --upload-limit.",
+			"%s is %d bytes long, and this way into the server takes %d at most.", g.path, c.After.Size, limit)
+	}
 	m.changes = append(m.changes, c)
 	m.d.Changes = append(m.d.Changes, c.Change)
 }
@@ -398,8 +402,39 @@ func (m *maker) about() {
 	if h.Tested && h.Free >= 0 && m.d.Counts.Send > h.Free {
 		m.never("no-room", tree.Root, "Make room on the host.", "The host has %d bytes free and %d are to be sent.", h.Free, m.d.Counts.Send)
 	}
+	m.swapTakes()
 	for _, w := range m.req.Wanted {
 		m.older(w)
+	}
+}
+
+// swapTime is the code of a finding that tells what this host needs. It is no
+// part of a draft's digest.
+const swapTime = "swap-time"
+
+// telling is the least swap that is worth telling, in milliseconds.
+const telling = 2000
+
+// swapTakes tells how long names are changed on the server, where that is more
+// than a moment.
+func (m *maker) swapTakes() {
+	side := max(1, m.req.Host.SideBySide)
+	n, ms, inGroup, group := 0, int64(0), 0, 0
+	for _, mo := range m.d.Motions {
+		if mo.Phase != Swap {
+			continue
+		}
+		if mo.Group != group {
+			group, inGroup = mo.Group, 0
+		}
+		if inGroup%side == 0 {
+			ms += m.req.Host.RenameMS
+		}
+		inGroup++
+		n++
+	}
+	if ms >= telling {
+		m.say(finding.Note, swapTime, tree.Root, "", "The swap changes %s, which takes about %d s on this host; everything else is done before it.", count(n, "name"), (ms+500)/1000)
 	}
 }
 

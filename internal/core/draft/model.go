@@ -81,6 +81,9 @@ type Host struct {
 	RenameFolders  bool  // whether that works for folders with something in them
 	Resolution     int64 // of its file times, milliseconds
 	Free           int64 // bytes free, -1 where it does not tell
+	UploadLimit    int64 // bytes of the longest file that it takes, as far as a person knows; 0: any
+	RenameMS       int64 // what one rename takes
+	SideBySide     int   // how many it does at a time
 }
 
 // Target is one file of a wanted crate at its real path on this server.
@@ -219,6 +222,7 @@ type Draft struct {
 func (d *Draft) Digest() tree.Digest {
 	timeless := *d
 	timeless.LookedAt = 0
+	timeless.Findings = slices.DeleteFunc(slices.Clone(d.Findings), func(f finding.Finding) bool { return f.Code == swapTime })
 	timeless.Motions = slices.Clone(d.Motions)
 	for i := range timeless.Motions {
 		timeless.Motions[i].Seen = 0

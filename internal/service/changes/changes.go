@@ -199,9 +199,10 @@ func (s *Service) prepare(ctx context.Context, srv model.Server, ask Ask) (model
 func hostOf(srv model.Server) draft.Host {
 	a := srv.Abilities
 	if a == nil {
-		return draft.Host{Modes: true, RenameFromWork: true, Free: -1}
+		return draft.Host{Modes: true, RenameFromWork: true, Free: -1, UploadLimit: srv.Transport.UploadLimit}
 	}
-	return draft.Host{Tested: true, Modes: a.Modes, CaseBlind: a.CaseBlind, RenameFromWork: a.RenameFromWork, RenameFolders: a.RenameFolders, Resolution: a.Resolution, Free: -1}
+	return draft.Host{Tested: true, Modes: a.Modes, CaseBlind: a.CaseBlind, RenameFromWork: a.RenameFromWork, RenameFolders: a.RenameFolders, Resolution: a.Resolution, Free: -1,
+		RenameMS: a.RenameMS, UploadLimit: srv.Transport.UploadLimit}
 }
 
 // Find gives a deployment by server and number.

@@ -28,6 +28,7 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 	if free, err := h.Free(ctx); err == nil {
 		req.Host.Free = free
 	}
+	req.Host.SideBySide = h.InFlight()
 	lookedAt := s.hostNow(srv)
 	obs, read, err := s.list(ctx, h, plan)
 	if err != nil {

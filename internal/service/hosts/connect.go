@@ -139,7 +139,7 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 		return srv, fmt.Errorf("look into the work folder of %s: %w", name, err)
 	}
 	srv.Abilities = &model.Abilities{TestedAt: s.Now().UnixMilli(), Modes: f.Modes, CaseBlind: f.CaseBlind, RenameFromWork: f.RenameFromWork,
-		RenameOver: f.RenameOver, RenameFolders: f.RenameFolders, Resolution: f.Resolution, Skew: f.Skew, Free: f.Free, Words: slices.Concat(words(f), openLine(srv.Transport), left)}
+		RenameOver: f.RenameOver, RenameFolders: f.RenameFolders, Resolution: f.Resolution, Skew: f.Skew, RenameMS: f.RenameMS, Free: f.Free, Words: slices.Concat(words(f), openLine(srv.Transport), left)}
 	return srv, s.Records.SaveServer(ctx, srv)
 }
 

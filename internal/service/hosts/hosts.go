@@ -185,7 +185,7 @@ func (s *Service) Edit(ctx context.Context, name string, e Edit) (model.Server, 
 		if e.Transport.Host != srv.Transport.Host || e.Transport.Port != srv.Transport.Port {
 			srv.HostKey, srv.SeenKey = "", ""
 		}
-		if *e.Transport != srv.Transport {
+		if !e.Transport.SameWay(srv.Transport) {
 			srv.Abilities = nil
 		}
 		srv.Transport = *e.Transport

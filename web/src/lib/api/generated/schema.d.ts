@@ -472,6 +472,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/deployments/{number}/tidy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Clear what a done deployment could not clear on its server; a job */
+        post: operations["tidy-deployment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/deployments/{number}/undo": {
         parameters: {
             query?: never;
@@ -1330,6 +1347,11 @@ export interface components {
             /** Format: int64 */
             port?: number;
             root?: string;
+            /**
+             * Format: int64
+             * @description The longest file that this way in takes, in bytes; 0 or absent: any
+             */
+            uploadLimit?: number;
             user?: string;
         };
         TrustKey: {
@@ -2554,6 +2576,41 @@ export interface operations {
                 "application/json": components["schemas"]["RunDraft"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "tidy-deployment": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                server: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {

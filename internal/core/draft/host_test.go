@@ -1,0 +1,70 @@
+package draft
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/tree"
+)
+
+// found gives the finding of a code, or none.
+func found(d *Draft, code string) (finding.Finding, bool) {
+	for _, f := range d.Findings {
+		if f.Code == code {
+			return f, true
+		}
+	}
+	return finding.Finding{}, false
+}
+
+func TestAFileThatTheWayInDoesNotTakeIsABlock(t *testing.T) {
+	w := newWorld()
+	req := w.request()
+	req.Host.UploadLimit = 4
+	req.Wanted = []Wanted{w.wanted("lamps", "1", map[tree.Path]string{"a": "four", "b": "fives"})}
+	d := Make(req, w.observe())
+	f, ok := found(d, "over-upload-limit")
+	require.True(t, ok)
+	require.Equal(t, tree.Path("b"), f.Path)
+	require.True(t, f.Final)
+	require.Equal(t, "b is 5 bytes long, and this way into the server takes 4 at most.", f.What)
+	require.Contains(t, f.Mend, "server edit")
+	n := 0
+	for _, f := range d.Findings {
+		if f.Level == finding.Block {
+			n++
+		}
+	}
+	require.Equal(t, 1, n)
+}
+
+// A swap is told where it takes more than a moment, and what it takes is no
+// part of what the draft is.
+func TestHowLongASwapTakes(t *testing.T) {
+	w := newWorld()
+	w.beside = true // every file by itself
+	old, now := map[tree.Path]string{}, map[tree.Path]string{}
+	for i := range 100 {
+		p := tree.Path(fmt.Sprintf("f%02d", i))
+		old[p], now[p] = "old", "new"
+	}
+	req := w.request()
+	req.Wanted = []Wanted{w.wanted("lamps", "1", old)}
+	w.run(t, req)
+	req = w.request()
+	req.Wanted = []Wanted{w.wanted("lamps", "2", now)}
+	req.Host.SideBySide = 256
+	req.Host.RenameMS = 40
+	quick := Make(req, w.observe())
+	_, ok := found(quick, "swap-time")
+	require.False(t, ok, "two round trips are a moment")
+	req.Host.SideBySide, req.Host.RenameMS = 4, 120
+	slow := Make(req, w.observe())
+	f, ok := found(slow, "swap-time")
+	require.True(t, ok)
+	require.Equal(t, "The swap changes 200 names, which takes about 6 s on this host; everything else is done before it.", f.What)
+	require.Equal(t, quick.Digest(), slow.Digest())
+}
