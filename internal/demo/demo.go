@@ -34,7 +34,7 @@ type play struct {
 	Options
 	c     *client.Client
 	line  int
-	hosts []*standin.Host
+	hosts []io.Closer
 }
 
 // Run plays the scenario and gives what keeps the stand-in host up; Close it
@@ -65,7 +65,7 @@ func (p *play) run(ctx context.Context) error {
 	if err := WriteSamples(p.path("downloads")); err != nil {
 		return err
 	}
-	for _, act := range []func(context.Context) error{p.servers, p.stage, p.first, p.update, p.back, p.leftOpen} {
+	for _, act := range []func(context.Context) error{p.servers, p.stage, p.first, p.update, p.back, p.cave, p.leftOpen} {
 		if err := act(ctx); err != nil {
 			return err
 		}
@@ -78,7 +78,7 @@ func (p *play) path(parts ...string) string {
 }
 
 // games are the servers and what a person says of each.
-var games = []struct{ server, game string }{{"saltpan", "tidewright"}, {"lantern", "lanternfall"}}
+var games = []struct{ server, game string }{{"saltpan", "tidewright"}, {"lantern", "lanternfall"}, {"mossgrave", "mossgrave"}}
 
 func (p *play) servers(ctx context.Context) error {
 	for _, g := range games {
@@ -101,6 +101,9 @@ func (p *play) servers(ctx context.Context) error {
 func (p *play) server(ctx context.Context, name, game string) error {
 	if err := standin.Furnish(p.path(name), game); err != nil {
 		return err
+	}
+	if game == "mossgrave" {
+		return p.ftpServer(ctx, name, game)
 	}
 	h, err := standin.StartHost(p.path(name), "keeper", "reed-and-tide")
 	if err != nil {
@@ -129,11 +132,33 @@ func (p *play) server(ctx context.Context, name, game string) error {
 	return nil
 }
 
+// ftpServer adds a server whose host gives nothing better than FTP.
+func (p *play) ftpServer(ctx context.Context, name, game string) error {
+	h, err := standin.StartFTP(p.path(name), "keeper", "reed-and-tide", standin.FTPOptions{})
+	if err != nil {
+		return err
+	}
+	p.hosts = append(p.hosts, h)
+	_, err = p.c.AddServer(ctx, api.NewServer{Name: name, Rulebook: game, Secrets: api.Secrets{Password: h.Password},
+		Transport: api.Transport{Kind: "ftp", Host: "127.0.0.1", Port: h.Port, User: h.User, Auth: "password", Root: "/"},
+		Facts:     map[string]string{"game": "7.2"}})
+	if err != nil {
+		return err
+	}
+	s, err := p.c.TestServer(ctx, name)
+	if err != nil {
+		return err
+	}
+	p.say("%s: a made-up %s server over FTP on port %d, as a rented host gives it. %s", name, title(game), h.Port, s.Abilities.Words[0])
+	return nil
+}
+
 func title(game string) string { return strings.ToUpper(game[:1]) + game[1:] }
 
 func (p *play) stage(ctx context.Context) error {
 	var labels []string
-	for _, s := range samples() {
+	staged := append(samples(), shapeNamed("echo-shaft.zip"))
+	for _, s := range staged {
 		f, err := os.Open(p.path("downloads", s.Name))
 		if err != nil {
 			return err
@@ -152,8 +177,18 @@ func (p *play) stage(ctx context.Context) error {
 			}
 		}
 	}
-	p.say("staged %d downloads: %s", len(samples()), strings.Join(labels, ", "))
+	p.say("staged %d downloads: %s", len(staged), strings.Join(labels, ", "))
 	return nil
+}
+
+// shapeNamed gives one of the samples of shapes.
+func shapeNamed(name string) sample {
+	for _, s := range shapes() {
+		if s.Name == name {
+			return s
+		}
+	}
+	panic("there is no sample called " + name) // only names of this package are asked for
 }
 
 // deploy drafts and runs in one go, and says what came of it.
@@ -201,6 +236,12 @@ func (p *play) back(ctx context.Context) error {
 		return err
 	}
 	return p.deploy(ctx, "saltpan", "the lamps back to 2.1.0", api.NewDraft{Rollback: &api.Rollback{Addon: "tide-lamps"}})
+}
+
+// cave brings a cave to a host that gives only FTP: its body, its seal and its
+// chart each go to a place of their own.
+func (p *play) cave(ctx context.Context) error {
+	return p.deploy(ctx, "mossgrave", "the newest cave that fits the server, each part of it to its own place", api.NewDraft{Crates: []string{"echo-shaft@1.5"}})
 }
 
 // leftOpen leaves a draft with something to decide for whoever looks around.

@@ -24,11 +24,20 @@ var (
 version = "1.0"
 `,
 	}
+	mossgrave = map[string]string{
+		"mossgrave":                   "#!/bin/sh\necho 'the survey itself is not in this demo'\n",
+		"start-survey":                "#!/bin/sh\n# caves are joined by bars\nexec ./mossgrave --open \"old-gallery\"\n",
+		"survey.key":                  "not a real key\n",
+		"caves/old-gallery/cave.toml": "name = \"old-gallery\"\nversion = \"1\"\n",
+		"trusted-seals/own.seal":      "not a real seal\n",
+		"charts/.keep":                "",
+	}
 )
 
-// Furnish fills a folder with a game's own tree: "tidewright" or "lanternfall".
+// Furnish fills a folder with a game's own tree: "tidewright", "lanternfall" or
+// "mossgrave".
 func Furnish(folder, game string) error {
-	tree, ok := map[string]map[string]string{"tidewright": tidewright, "lanternfall": lanternfall}[game]
+	tree, ok := map[string]map[string]string{"tidewright": tidewright, "lanternfall": lanternfall, "mossgrave": mossgrave}[game]
 	if !ok {
 		return fmt.Errorf("there is no stand-in for a game called %q", game)
 	}
