@@ -16,22 +16,24 @@ import (
 
 // mount binds a folder onto itself, so that it is another file system to who
 // renames into it.
-func mount(t *testing.T, folder string) (readOnly func(bool)) {
+func mount(t *testing.T, folder string) (readOnly func(bool) error) {
 	t.Helper()
 	if runtime.GOOS != "linux" || os.Geteuid() != 0 {
 		testbed.Skip(t, "binding a folder needs root on Linux")
 	}
-	run := func(args ...string) {
-		t.Helper()
-		if out, err := exec.Command("mount", args...).CombinedOutput(); err != nil {
-			testbed.Skip(t, fmt.Sprintf("a folder cannot be bound here: %s", out))
+	run := func(args ...string) error {
+		out, err := exec.Command("mount", args...).CombinedOutput()
+		if err != nil {
+			return fmt.Errorf("a folder cannot be bound here: %w: %s", err, out)
 		}
+		return nil
 	}
-	run("--bind", folder, folder)
+	if err := run("--bind", folder, folder); err != nil {
+		testbed.Skip(t, err.Error())
+	}
 	t.Cleanup(func() { _ = exec.Command("umount", "-l", folder).Run() })
-	return func(yes bool) {
-		t.Helper()
-		run("-o", "remount,bind,"+map[bool]string{true: "ro", false: "rw"}[yes], folder)
+	return func(yes bool) error {
+		return run("-o", "remount,bind,"+map[bool]string{true: "ro", false: "rw"}[yes], folder)
 	}
 }
 
@@ -50,11 +52,11 @@ func TestFoldersThatRefuseAreFoundOutBeforeARun(t *testing.T) {
 	readOnly := mount(t, stalls)
 	old := testbed.Snapshot(t, root)
 
-	readOnly(true)
+	require.NoError(t, readOnly(true))
 	o := s.fails(3, "lantern#1 cannot run: this user may not change what is in stalls", "deploy", "lantern", "drum-tent@1", "--yes")
 	require.Contains(t, o.err, "Nothing was done. Give the user the right to write there, then: deployment run lantern#1.")
 	require.Equal(t, old, testbed.Snapshot(t, root))
-	readOnly(false)
+	require.NoError(t, readOnly(false))
 
 	o = s.fails(3, "lantern#1 cannot run as it is drafted: files cannot be renamed from the work folder into stalls", "deployment", "run", "lantern#1", "--yes")
 	require.Contains(t, o.err, "It is noted for lantern: draft it again, and temporary files stand beside their targets.")
@@ -92,18 +94,20 @@ func TestARootThatBecomesReadOnlyHalfWay(t *testing.T) {
 			status, _ := s.call("POST", fmt.Sprintf("/api/v1/servers/lantern/deployments/%d/run", run.Number), s.token(), fmt.Sprintf(`{"digest":%q}`, run.Digest))
 			require.Equal(t, 202, status)
 			testbed.Eventually(t, "some files are sent", func() bool { return sentTo(root, fmt.Sprint(run.Number)) > 20 })
-			testbed.Freeze(t, d) // the disk is busy while files are open on it
-			readOnly(true)
-			testbed.Thaw(t, d)
+			testbed.Eventually(t, "the disk is read-only", func() bool { // it is busy while a file is open to be written
+				testbed.Freeze(t, d)
+				defer testbed.Thaw(t, d)
+				return readOnly(true) == nil
+			})
 			testbed.Eventually(t, "the run is over", func() bool { s.get(&run, "deployment", "show", run.Name); return run.State != "running" })
 			if run.State == "halted" {
 				break
 			}
-			readOnly(false)
+			require.NoError(t, readOnly(false))
 			s.must("rollback", "lantern", "--to", "1", "--yes")
 		}
-		s.fails(4, "stopped half-way while", "deployment", "resume", run.Name)
-		readOnly(false)
+		s.fails(4, run.Name+" stands half-way still: sign the host's lock", "deployment", "resume", run.Name)
+		require.NoError(t, readOnly(false))
 		s.must("deployment", way, run.Name)
 		now := testbed.Snapshot(t, root)
 		if way == "undo" {

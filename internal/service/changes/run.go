@@ -148,7 +148,7 @@ func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, 
 	run := s.runner(srv, d, h, tell)
 	clock, err := s.lock(ctx, run, d)
 	if err != nil {
-		return d, err
+		return d, still(d, err)
 	}
 	return s.forward(ctx, srv, run, d, model.Halted, clock, tell)
 }
@@ -305,6 +305,17 @@ func (s *Service) halt(ctx context.Context, d model.Deployment, run *deploy.Run,
 	return d, f.WithMend("Nothing is lost. deployment resume %s finishes it, deployment undo %s takes it back.", d.Name(), d.Name())
 }
 
+// still says that what halted a deployment, or something else, keeps it from
+// going on.
+func still(d model.Deployment, err error) error {
+	if f := (*fault.Fault)(nil); errors.As(err, &f) {
+		return err
+	}
+	f := fault.New(fault.Halted, "halted", "%s stands half-way still: %v", d.Name(), err)
+	f.Deployment = d.Name()
+	return f.WithMend("Nothing is lost. deployment resume %s finishes it, deployment undo %s takes it back, once the host lets it.", d.Name(), d.Name())
+}
+
 // Undo takes a halted deployment back: every path it names is as before.
 func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, tell Tell) (model.Deployment, error) {
 	if d.State != model.Halted {
@@ -323,7 +334,7 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, te
 	defer func() { _ = run.Host.Close() }() // whichever it is by then
 	d.Runner = actor
 	if _, err := s.lock(ctx, run, d); err != nil {
-		return d, err
+		return d, still(d, err)
 	}
 	if err := s.Records.Advance(ctx, d.ID, model.Undoing, model.Halted); err != nil {
 		return d, err
