@@ -20,6 +20,7 @@ type Segment struct {
 	name string
 	file *os.File
 	at   int64
+	room *Room
 }
 
 // Kept is a content that was appended. It counts only after [Segment.Sync].
@@ -85,7 +86,7 @@ func (r *Room) openSegment(container string) (*Segment, error) {
 		f.Close()
 		return nil, fmt.Errorf("open segment %s: %w", container, err)
 	}
-	return &Segment{name: container, file: f, at: at}, nil
+	return &Segment{name: container, file: f, at: at, room: r}, nil
 }
 
 // Append copies src to the segment's end. After an error the bytes written so
@@ -104,6 +105,7 @@ func (s *Segment) Append(ctx context.Context, src io.Reader) (Kept, error) {
 	k := Kept{Digest: tree.Digest(h.Sum(nil)), Location: Location{Container: s.name,
 		Span: Span{Offset: s.at, Length: n, Size: n, Method: Stored}}}
 	s.at += n
+	s.room.told(s.name, Wrote, k.Digest)
 	return k, nil
 }
 
@@ -112,7 +114,12 @@ func (s *Segment) Sync() error {
 	if err := s.file.Sync(); err != nil {
 		return fmt.Errorf("sync %s: %w", s.name, err)
 	}
-	return syncDir(filepath.Dir(s.file.Name()))
+	s.room.told(s.name, Synced, tree.Digest{})
+	if err := syncDir(filepath.Dir(s.file.Name())); err != nil {
+		return err
+	}
+	s.room.told(s.name, SyncedFolder, tree.Digest{})
+	return nil
 }
 
 // Name is the container's name.

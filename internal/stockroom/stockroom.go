@@ -41,6 +41,36 @@ type Index interface {
 type Room struct {
 	dir   string
 	index Index
+	watch func(Event)
+}
+
+// Event is something that was done to a container on disk.
+type Event struct {
+	Container string
+	Op        Op
+	Digest    tree.Digest // of what was written
+}
+
+// Op is what was done to a container.
+type Op string
+
+// The operations. Bytes outlast a loss of power once their container was synced
+// after they were written, and its name does once its folder was.
+const (
+	Wrote        Op = "wrote"
+	Synced       Op = "synced"
+	SyncedFolder Op = "synced its folder"
+)
+
+// Watch has every write and every sync told, in their order: that is how it is
+// proved that bytes are synced before the records name them. It is set before
+// the room is used, and told from several goroutines.
+func (r *Room) Watch(tell func(Event)) { r.watch = tell }
+
+func (r *Room) told(container string, op Op, d tree.Digest) {
+	if r.watch != nil {
+		r.watch(Event{Container: container, Op: op, Digest: d})
+	}
 }
 
 // Names of the folders below the stockroom's.
@@ -117,7 +147,14 @@ func (in *Incoming) Commit() (container string, err error) {
 	if err := os.Rename(in.file.Name(), to); err != nil {
 		return "", err
 	}
-	return container, syncDir(filepath.Dir(to))
+	in.room.told(container, Wrote, in.Digest) // and synced, before it had this name
+	in.room.told(container, Synced, in.Digest)
+	// The folder may be new as well, so the one above is synced with it.
+	if err := errors.Join(syncDir(filepath.Dir(to)), syncDir(filepath.Dir(filepath.Dir(to)))); err != nil {
+		return "", err
+	}
+	in.room.told(container, SyncedFolder, in.Digest)
+	return container, nil
 }
 
 // Open reads a content. The reader fails at its end with an error if the bytes
