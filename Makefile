@@ -49,9 +49,10 @@ bench: setup build
 	$(GO) run ./bench/staging
 	$(GO) run ./bench/engine -out docs/benchmarks.md
 
-# Belongs to the engine: see docs/decisions/003-not-yet.md.
-soak:
-	@echo "$@: nothing is soaked yet; see docs/decisions/003-not-yet.md"; exit 1
+# Large random trees broken off at random over real servers, for as long as it
+# takes: SOAK_ROUNDS says how many of each.
+soak: setup build
+	$(GO) test -count=1 -tags soak -timeout 0 -v -run 'TestSoak' ./internal/e2e
 
 # The API's document, and the console's types made from it.
 types:

@@ -346,7 +346,11 @@ func (r *Run) conclude(ctx context.Context, outcomes []*Outcome, write func(cont
 		return nil
 	}
 	if kept {
-		if err := r.segment.Sync(); err != nil {
+		seg, err := r.openSegment()
+		if err != nil {
+			return err
+		}
+		if err := seg.Sync(); err != nil {
 			return err
 		}
 	}

@@ -216,6 +216,62 @@ func TestAHaltedRunIsResumedOrUndoneByClicking(t *testing.T) {
 	require.Len(t, now, len(testbed.Files(old)), "and nothing else")
 }
 
+// A server is added over FTP with TLS in the console; a run whose line is cut is
+// resumed there.
+func TestTheConsoleOverFTPWithTLS(t *testing.T) {
+	d, root := testbed.StartVSFTPD(t, testbed.FTPOptions{TLS: true}), t.TempDir()
+	s := start(t)
+	s.must("rulebook", "add", books+"lanternfall.yaml")
+	c := openConsole(t, s)
+	c.goTo("/")
+	c.clickIn("main header", "Add a server…")
+	c.fill("Name", "lantern")
+	c.click("on a host, over FTP with TLS")
+	c.fill("Host", "127.0.0.1")
+	c.fill("Port", strconv.Itoa(d.Port))
+	c.fill("User", d.User)
+	c.fill("Password", d.Password)
+	c.fill("The server's root folder", root)
+	c.click("Add it")
+	c.seeIn("main", "not tested")
+	c.click("Test it")
+	c.see("is a host whose certificate nobody has confirmed")
+	c.click("This is the certificate: trust it")
+	c.see("Permission bits are not kept")
+	s.stage(many("1.0"))
+	s.stage(many("2.0"))
+	c.goTo("/servers/lantern")
+	c.clickIn("main header", "Deploy…")
+	c.click("drum-tent 1.0")
+	c.click("Draft it")
+	c.runDraft("lantern#1")
+	require.Len(t, testbed.Files(testbed.Snapshot(t, root)), 201)
+
+	for try := 0; ; try++ {
+		require.Less(t, try, 10, "ten runs got through before the line could be cut")
+		c.goTo("/servers/lantern")
+		c.click("Update to 2.0")
+		c.see("Run it")
+		number, err := browser.Eval[string](c.page, `location.pathname.split('/').pop()`)
+		require.NoError(t, err)
+		c.click("Run it")
+		testbed.Eventually(t, "some files are sent", func() bool { return sentTo(root, number) > 20 })
+		d.Cut()
+		c.ok(c.page.SeeAny("main", "Resume", "Take back…"))
+		if text, err := c.page.Text("main"); err == nil && !strings.Contains(text, "Take back…") {
+			break
+		}
+		s.must("rollback", "lantern", "--to", "1", "--yes")
+	}
+	c.see("The server stands half-way")
+	c.click("Resume")
+	c.see("Take back…")
+	now := testbed.Files(testbed.Snapshot(t, root))
+	require.Equal(t, many("2.0")["drum-tent-main/drum-tent-main/wares/w123.txt"], now["stalls/drum-tent/wares/w123.txt"])
+	require.Len(t, now, 201)
+	require.NoDirExists(t, filepath.Join(root, ".restless-crate"))
+}
+
 func TestABlockIsAcceptedByATick(t *testing.T) {
 	s, root := folderServer(t)
 	testbed.Write(t, filepath.Join(root, "stalls/drum-tent/stall.lf"), "put there by hand")

@@ -89,12 +89,15 @@ func (s *Service) list(ctx context.Context, h remote.Host, plan draft.Plan) (dra
 		for n < len(level) && level[n].Depth() == level[0].Depth() {
 			n++
 		}
+		var there []tree.Path
+		for _, folder := range level[:n] {
+			if folder == tree.Root || obs.At(folder).State.Being == tree.Folder {
+				there = append(there, folder)
+			}
+		}
 		g, gctx := errgroup.WithContext(ctx)
 		g.SetLimit(max(1, h.InFlight()/2)) // a listing is several calls
-		for _, folder := range level[:n] {
-			if folder != tree.Root && obs.At(folder).State.Being != tree.Folder {
-				continue
-			}
+		for _, folder := range there {
 			g.Go(func() error {
 				list, err := h.List(gctx, folder)
 				if errors.Is(err, fs.ErrNotExist) && folder != tree.Root {

@@ -36,6 +36,7 @@
   </Head>
   <Tabs server={name} at={tab} figures={{ 'add-ons': s.addons.length, files: s.files }} />
   {#if s.open}<OpenDeployment deployment={s.open} />{/if}
+  {#each s.queue as waits (waits.name)}<OpenDeployment deployment={waits} />{/each}
   {#if tab === 'add-ons'}
     <Addons status={s} ondeploy={() => (deploying = true)} />
   {:else if tab === 'files'}

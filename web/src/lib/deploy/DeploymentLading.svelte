@@ -26,7 +26,11 @@
         >every size checked, {count(d.figures.proved, 'file')} read back</Field
       >
       <Field label="Swap" figure={duration(d.figures.swapMs)}
-        >of {duration(d.figures.prepareMs + d.figures.swapMs + d.figures.proofMs)} in all</Field
+        >of {duration(
+          d.figures.lookMs + d.figures.prepareMs + d.figures.swapMs + d.figures.proofMs + d.figures.tidyMs
+        )} in all{#if d.figures.lostLines}; the line was lost {d.figures.lostLines === 1
+            ? 'once'
+            : `${d.figures.lostLines} times`} and taken up again{/if}</Field
       >
       <Field label={d.state === 'done' ? 'Done' : 'Undone'}
         >{clock(d.endedAt ?? d.createdAt)} by {d.runner || d.actor}</Field

@@ -3,7 +3,7 @@
   import { useQueryClient } from '@tanstack/svelte-query';
   import { navigate } from '../../router';
   import { api, ok, type Server } from '../api/client';
-  import { clock } from '../format';
+  import { clock, size } from '../format';
   import { reachedBy } from '../standing';
   import { Attempt } from '../attempt.svelte';
   import Button from '../ui/Button.svelte';
@@ -28,6 +28,7 @@
     await client.invalidateQueries({ queryKey: ['status', server.name] });
   }
 
+  let shown = $derived(server.transport.kind === 'ftps' ? 'certificate' : 'key');
   let left = $derived(server.abilities?.words.some((w) => w.includes('--unlock')));
   const unlock = () =>
     act('unlock', async () => {
@@ -54,24 +55,29 @@
     <Field label="Rulebook">{server.rulebook}</Field>
     <Field label="Reached by">{reachedBy(server.transport)}</Field>
     <Field label="Root"><PathText path={server.transport.root ?? '.'} /></Field>
+    {#if server.transport.uploadLimit}<Field label="Takes files of"
+        >{size(server.transport.uploadLimit)} at most</Field
+      >{/if}
     {#each Object.entries(server.variables) as [name, value] (name)}<Field label={name}>{value}</Field>{/each}
     {#each Object.entries(server.facts) as [name, value] (name)}<Field label={name}>{value}</Field>{/each}
   {/snippet}
   {#snippet stamp()}
-    {#if server.offeredKey}<Stamp word="key waits" tone="warn" />
+    {#if server.offeredKey}<Stamp word="{shown} waits" tone="warn" />
     {:else if server.abilities}<Stamp word="tested" tone="ok" />
     {:else}<Stamp word="not tested" tone="warn" />{/if}
   {/snippet}
   {#if server.offeredKey}
     <div class="space-y-2 px-4 py-3">
       <p>
-        The host showed the key <PathText path={server.offeredKey} />. {#if server.hostKey}<b
+        The host showed the {shown}
+        <PathText path={server.offeredKey} />. {#if server.hostKey}<b
             >It was another one before: {server.hostKey}.</b
           >{/if}
         Compare it with what your host's panel says, or with what the person who set the machine up tells you. Only
         then confirm it.
       </p>
-      <Button kind="main" disabled={attempt.busy !== ''} onclick={trust}>This is the key: trust it</Button>
+      <Button kind="main" disabled={attempt.busy !== ''} onclick={trust}>This is the {shown}: trust it</Button
+      >
     </div>
   {:else if server.abilities}
     <ul class="px-4 py-3">
@@ -82,7 +88,7 @@
         >
       </div>{/if}
     <p class="reason border-t border-rule px-4 py-2">
-      Found out {clock(server.abilities.testedAt)}{#if server.hostKey}; the host's key is {server.hostKey}{/if}
+      Found out {clock(server.abilities.testedAt)}{#if server.hostKey}; the host's {shown} is {server.hostKey}{/if}
     </p>
   {:else}
     <p class="px-4 py-3">

@@ -12,6 +12,7 @@
   <span class="level px-3 {halted ? 'block-ink' : 'warn-ink'}">{deployment.state}</span>
   <span class="min-w-0 flex-1">
     <b>{deployment.name}</b>: {deployment.title}.
+    {#if deployment.state === 'queued'}It waits for its turn.{/if}
     {#if halted}It stands half-way: finish it or take it back before anything else.{/if}
   </span>
   <Button

@@ -65,6 +65,11 @@
     >
   {/if}
 {/if}
+{#if reach.kind !== 'folder'}
+  <Labelled label="Longest file it takes, in MB" help="If the host has told you of a limit.">
+    <input class="input" inputmode="decimal" placeholder="any" bind:value={reach.limit} />
+  </Labelled>
+{/if}
 <Labelled
   label="The server's root folder"
   help={reach.kind !== 'folder'

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { blank, said } from './transport';
+import { blank, reachOf, said } from './transport';
 
 describe('how a server is reached', () => {
   it('sends only what belongs to the kind that was chosen', () => {
@@ -18,6 +18,13 @@ describe('how a server is reached', () => {
       transport: { kind: 'ftps', root: '.', host: 'h', port: 21, user: 'u', auth: 'password' },
       secrets: { password: 'p' }
     });
+  });
+  it('keeps the limit of a way in when a server is edited', () => {
+    const r = { ...blank(), host: 'h', user: 'u', password: 'p', limit: '2.5' };
+    const transport = said(r).transport;
+    expect(transport.uploadLimit).toBe(2_500_000);
+    expect(reachOf(transport).limit).toBe('2.5');
+    expect(said({ ...r, limit: 'much' }).transport.uploadLimit).toBeUndefined();
   });
   it('takes the usual port and the folder one arrives in where nothing is said', () => {
     expect(said({ ...blank(), port: '', host: 'h', user: 'u' }).transport).toEqual({

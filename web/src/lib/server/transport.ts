@@ -11,6 +11,8 @@ export interface Reach {
   key: string;
   passphrase: string;
   password: string;
+  /** The longest file that this way in takes, in MB as a person types it; empty: any. */
+  limit: string;
 }
 
 export const blank = (): Reach => ({
@@ -22,7 +24,8 @@ export const blank = (): Reach => ({
   auth: 'password',
   key: '',
   passphrase: '',
-  password: ''
+  password: '',
+  limit: ''
 });
 
 /** The port that servers of this kind answer on. */
@@ -40,7 +43,8 @@ export function said(r: Reach): Pick<NewServer, 'transport' | 'secrets'> {
       host: r.host.trim(),
       port: Number(r.port) || usualPort(r.kind),
       user: r.user.trim(),
-      auth
+      auth,
+      ...(Number(r.limit) > 0 && { uploadLimit: Math.round(Number(r.limit) * 1e6) })
     },
     secrets:
       auth === 'password' ? { password } : auth === 'key' ? { key, ...(passphrase && { passphrase }) } : {}
@@ -56,6 +60,7 @@ export function reachOf(t: NewServer['transport']): Reach {
     host: t.host ?? '',
     port: String(t.port ?? usualPort(t.kind)),
     user: t.user ?? '',
-    auth: t.auth ?? 'password'
+    auth: t.auth ?? 'password',
+    limit: t.uploadLimit ? String(t.uploadLimit / 1e6) : ''
   };
 }
