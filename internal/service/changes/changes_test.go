@@ -2,6 +2,7 @@ package changes
 
 import (
 	"errors"
+	"fmt"
 	"path/filepath"
 	"sync"
 	"testing"
@@ -184,4 +185,23 @@ func TestADraftThatChangesNothingIsNotLookedAtTwice(t *testing.T) {
 	w.set(func() { w.now = time.Now().Add(2 * time.Minute) })
 	_, err := w.Run(t.Context(), same, same.Digest.String(), nil, "ida", silent)
 	requireFault(t, err, "draft-stale", "saltpan#2 is no longer true")
+}
+
+// Many folders are listed and many files read side by side.
+func TestALookAtManyFolders(t *testing.T) {
+	w := open(t)
+	files := map[string]string{}
+	for i := range 60 {
+		for j := range 3 {
+			files[fmt.Sprintf("d/%02d/%d.txt", i, j)] = fmt.Sprint(i, j)
+		}
+	}
+	label := w.crate("1", files)
+	w.deploy(label)
+	require.Equal(t, files, w.files())
+	files["d/07/1.txt"] = "changed"
+	testbed.Write(t, filepath.Join(w.root, "d/07/1.txt"), "changed")
+	d := w.draft(label)
+	require.Len(t, d.Draft.Changes, 1)
+	require.Equal(t, tree.Path("d/07/1.txt"), d.Draft.Changes[0].Path)
 }
