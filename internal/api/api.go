@@ -85,6 +85,7 @@ type Abilities struct {
 	CaseBlind      bool      `json:"caseBlind"`
 	RenameFromWork bool      `json:"renameFromWork"`
 	RenameOver     bool      `json:"renameOver"`
+	NoWork         bool      `json:"noWork,omitempty" doc:"No folder of ours can be made at the root, so there is no lock on the host"`
 	RenameFolders  bool      `json:"renameFolders" doc:"A folder can be renamed out of the work folder with everything in it"`
 	ResolutionMS   int64     `json:"resolutionMs"`
 	Free           int64     `json:"free" doc:"Bytes; -1 where the host does not tell"`

@@ -35,10 +35,13 @@ func (e *LockedError) Error() string {
 	return fmt.Sprintf("it is locked for %s by %s, on the service at %s", e.Holder.Deployment, e.Holder.Person, e.Holder.Machine)
 }
 
+// LockName is the lock's name in the work folder.
+const LockName = "lock"
+
 // lockFolder is the lock: making a folder is atomic on every transport, and
 // fails where it is there. heldBy in it says by whom.
 const (
-	lockFolder = draft.Work + "/lock"
+	lockFolder = draft.Work + "/" + LockName
 	heldBy     = lockFolder + "/held-by.json"
 )
 
@@ -186,18 +189,27 @@ func (r *Remains) gather(ctx context.Context, h remote.Host, at tree.Path) error
 // Clear takes the lock away and what was uploaded and never put in place. A
 // server's own files that were set aside stay: nobody else may have them.
 func (r Remains) Clear(ctx context.Context, h remote.Host) error {
-	for _, p := range r.Uploads {
-		if err := h.RemoveFile(ctx, p); err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return err
-		}
-	}
 	if r.Locked {
 		if err := Unlock(ctx, h); err != nil {
 			return err
 		}
 	}
+	return r.ClearUploads(ctx, h, func(tree.Path) bool { return false })
+}
+
+// ClearUploads takes away what was uploaded and never put in place, with the
+// folders that are empty then, but for those that somebody still needs.
+func (r Remains) ClearUploads(ctx context.Context, h remote.Host, needed func(tree.Path) bool) error {
+	for _, p := range r.Uploads {
+		if err := h.RemoveFile(ctx, p); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+	}
 	slices.SortFunc(r.folders, func(a, b tree.Path) int { return b.Depth() - a.Depth() })
 	for _, p := range append(r.folders, draft.Work) {
+		if needed(p) {
+			continue
+		}
 		err := h.RemoveFolder(ctx, p)
 		if err != nil && !errors.Is(err, fs.ErrNotExist) && !errors.Is(err, remote.ErrNotEmpty) {
 			return err

@@ -110,7 +110,10 @@ const small = 64 << 10
 // large one side by side with itself costs more than it is worth there.
 func carry(w io.Writer, src io.Reader, size int64) (int64, error) {
 	if size > small {
-		return io.Copy(w, src)
+		// What writes many pieces side by side must know that there are many. One
+		// byte more than there are, so that the source is read to its end, where it
+		// tells whether the bytes are right.
+		return io.Copy(w, &io.LimitedReader{R: src, N: size + 1})
 	}
 	raw, err := io.ReadAll(io.LimitReader(src, small+1))
 	if err != nil || len(raw) == 0 {

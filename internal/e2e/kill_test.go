@@ -81,12 +81,22 @@ func fair(version, folder string) map[string]string {
 }
 
 // The shipped program is killed with -9 at each point of each kind of motion
-// that can be told from outside, over a real sshd, and the deployment is resumed
-// or undone in turns to exactly new or exactly old.
+// that can be told from outside, over a real sshd and a real vsftpd, and the
+// deployment is resumed or undone in turns to exactly new or exactly old.
 func TestKilledAtEachPointOfEachKindOfMotion(t *testing.T) {
-	s, _, root := overSSH(t)
-	s.trust()
-	s.must("server", "test", "lantern")
+	t.Run("SFTP", func(t *testing.T) {
+		s, _, root := overSSH(t)
+		s.trust()
+		s.must("server", "test", "lantern")
+		killedAtEach(t, s, root, "keep", "send", "aside", "aside whole", "in", "in whole", "tidy")
+	})
+	t.Run("FTP", func(t *testing.T) {
+		s, _, root := overFTP(t, testbed.FTPOptions{})
+		killedAtEach(t, s, root, "keep", "send", "aside", "in", "in whole")
+	})
+}
+
+func killedAtEach(t *testing.T, s *service, root string, kinds ...string) {
 	s.stage(fair("1.0", "old"))
 	s.stage(fair("2.0", "new"))
 	s.must("deploy", "lantern", "drum-tent@1.0", "--yes")
@@ -103,7 +113,7 @@ func TestKilledAtEachPointOfEachKindOfMotion(t *testing.T) {
 		}
 	}
 	kills, hit := 0, map[string]int{}
-	for i, kind := range []string{"keep", "send", "aside", "aside whole", "in", "in whole", "tidy"} {
+	for i, kind := range kinds {
 		for k, state := range []string{"intended", "done"} {
 			for try := 0; ; try++ {
 				require.Less(t, try, 20, "the run got through twenty times before it was at %s, %s", kind, state)

@@ -44,7 +44,7 @@ func wireServer(s model.Server) api.Server {
 	w.OfferedKey = hosts.Fingerprint(s.SeenKey)
 	if a := s.Abilities; a != nil {
 		w.Abilities = &api.Abilities{TestedAt: time.UnixMilli(a.TestedAt).UTC(), Modes: a.Modes, CaseBlind: a.CaseBlind, RenameFromWork: a.RenameFromWork,
-			RenameOver: a.RenameOver, RenameFolders: a.RenameFolders, ResolutionMS: a.Resolution, Free: a.Free, Words: a.Words}
+			RenameOver: a.RenameOver, NoWork: a.NoWork, RenameFolders: a.RenameFolders, ResolutionMS: a.Resolution, Free: a.Free, Words: a.Words}
 	}
 	return w
 }

@@ -63,6 +63,7 @@ type Abilities struct {
 	CaseBlind      bool     `json:"caseBlind"`
 	RenameFromWork bool     `json:"renameFromWork"`
 	RenameOver     bool     `json:"renameOver"`
+	NoWork         bool     `json:"noWork,omitempty"` // nothing of ours can be made at the root, no lock either
 	RenameFolders  bool     `json:"renameFolders"` // with everything in them, out of the work folder
 	Resolution     int64    `json:"resolution"`    // of file times, milliseconds
 	Skew           int64    `json:"skew"`          // host's clock minus ours, milliseconds

@@ -15,6 +15,7 @@ import (
 type Found struct {
 	Modes, CaseBlind, RenameFromWork, RenameOver bool
 	RenameFolders                                bool  // out of the work folder, with something in them
+	NoWork                                       bool  // no folder of ours can be made at the root
 	Resolution                                   int64 // of file times, as coarse as it may be
 	Skew                                         int64 // the host's clock minus ours, at least
 	RenameMS                                     int64 // what one rename takes
@@ -45,9 +46,19 @@ func Probe(ctx context.Context, h Host, work tree.Path, now func() time.Time) (f
 	}
 	p := prober{h: h, dir: work.Join(probeFolder), now: now}
 	if err := p.begin(ctx, work); err != nil {
-		return f, fmt.Errorf("make the work folder %s: %w", work, err)
+		if errors.Is(err, ErrLine) || ctx.Err() != nil {
+			return f, err
+		}
+		// Many hosts let nobody make anything at the root, but in the folders
+		// that stand there.
+		inner, ok := p.elsewhere(ctx, list, work)
+		if !ok {
+			return f, fmt.Errorf("make the work folder %s: %w", work, err)
+		}
+		f.NoWork, work = true, inner
 	}
 	defer func() {
+		f.RenameFromWork, f.RenameFolders = f.RenameFromWork && !f.NoWork, f.RenameFolders && !f.NoWork
 		if e := p.clear(ctx, work); e != nil {
 			err = errors.Join(err, fmt.Errorf("take the probe's files away: %w", e))
 		}
@@ -76,6 +87,21 @@ func (p *prober) begin(ctx context.Context, work tree.Path) error {
 		}
 	}
 	return nil
+}
+
+// elsewhere finds a folder at the root in which the probe may be made.
+func (p *prober) elsewhere(ctx context.Context, list []Info, work tree.Path) (inner tree.Path, ok bool) {
+	for _, i := range list {
+		if i.Being != tree.Folder {
+			continue
+		}
+		inner = tree.Path(i.Name).Join(work)
+		p.dir = inner.Join(probeFolder)
+		if p.begin(ctx, inner) == nil {
+			return inner, true
+		}
+	}
+	return tree.Root, false
 }
 
 func (p *prober) write(ctx context.Context, at tree.Path, mode uint32) (Info, error) {

@@ -47,7 +47,10 @@ func OpenSFTP(ctx context.Context, t SFTPTarget) (*SFTP, error) {
 		return nil, err
 	}
 	s := &SFTP{t: t, root: t.Root, conns: []*sftpConn{c}, most: mostSFTP}
-	if fi, err := c.Stat(s.root); err != nil || !fi.IsDir() {
+	asked := time.Now()
+	fi, err := c.Stat(s.root)
+	s.trip = time.Since(asked)
+	if err != nil || !fi.IsDir() {
 		if err == nil {
 			err = errors.New("it is not a folder")
 		}
@@ -393,7 +396,11 @@ func (f *sftpFile) WriteTo(w io.Writer) (int64, error) {
 
 // ReadFrom sends many packets at a time; plain writes would wait for each.
 func (f *sftpFile) ReadFrom(r io.Reader) (int64, error) {
-	n, err := f.File.ReadFrom(r)
+	size := int64(-1)
+	if l, ok := r.(*io.LimitedReader); ok {
+		size = l.N
+	}
+	n, err := f.File.ReadFrom(&counted{Reader: r, size: size, f: &f.s.flow})
 	return n, f.wrap("write", err)
 }
 

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"sync"
 	"sync/atomic"
+	"time"
 
 	"github.com/pkg/sftp"
 	"golang.org/x/crypto/ssh"
@@ -28,14 +29,72 @@ type SFTP struct {
 	most    int  // connections that are hoped for
 	dialing bool // another one is under way
 	closed  bool
+	trip    time.Duration // one round trip, as it was when the host was opened
+	flow    flow
 }
 
 // mostSFTP is how many connections are worth having; piled is how many calls
-// under way on each make one more worth its handshake.
+// under way on each make one more worth its handshake. Large files are a few
+// calls only: for them it is the window of an SSH channel that decides, which
+// OpenSSH sets to two MiB, so that a connection carries no more than that in a
+// round trip. Where it carries nearly as much, another one carries more; where it
+// carries less, the line is full, and another one would only crowd it.
 const (
 	mostSFTP = 4
 	piled    = 24
+	few      = 4
+	window   = 2 << 20
 )
+
+// flow is how much is being sent.
+type flow struct {
+	mu    sync.Mutex
+	since time.Time
+	bytes int64
+	rate  float64 // bytes a second, lately
+}
+
+// sample is how long a rate is measured.
+const sample = 300 * time.Millisecond
+
+func (f *flow) sent(n int) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	now := time.Now()
+	if f.since.IsZero() {
+		f.since = now
+	}
+	f.bytes += int64(n)
+	if took := now.Sub(f.since); took >= sample {
+		f.rate = float64(f.bytes) / took.Seconds()
+		f.since, f.bytes = now, 0
+	}
+}
+
+// counted counts what is read to be sent. Size is for what sends it: how many
+// pieces there will be.
+type counted struct {
+	io.Reader
+	size int64
+	f    *flow
+}
+
+func (c *counted) Read(p []byte) (int, error) {
+	n, err := c.Reader.Read(p)
+	c.f.sent(n)
+	return n, err
+}
+
+// Size is how many bytes there are at most.
+func (c *counted) Size() int64 { return c.size }
+
+// full tells whether connections carry about what their windows let them.
+func (s *SFTP) full() bool {
+	s.flow.mu.Lock()
+	defer s.flow.mu.Unlock()
+	most := float64(len(s.conns)) * window / max(s.trip, time.Millisecond).Seconds()
+	return s.flow.rate > 0.65*most
+}
 
 // sftpConn is one connection with one session.
 type sftpConn struct {
@@ -77,7 +136,8 @@ func (s *SFTP) take() (*sftpConn, error) {
 		return nil, errLost
 	}
 	c := slices.MinFunc(s.conns, func(a, b *sftpConn) int { return int(a.busy.Load() - b.busy.Load()) })
-	if c.busy.Add(1) > piled && len(s.conns) < s.most && !s.dialing && !s.closed {
+	busy := c.busy.Add(1)
+	if (busy > piled || busy > few && s.full()) && len(s.conns) < s.most && !s.dialing && !s.closed {
 		s.dialing = true
 		go s.another()
 	}

@@ -1,9 +1,11 @@
 package standin_test
 
 import (
+	"errors"
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 	"golang.org/x/crypto/ssh"
@@ -65,4 +67,28 @@ func TestTheStandInHostIsJailedAndLocked(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, tree.Content, i.Being)
 	require.Error(t, standin.Furnish(root, "no such game"))
+}
+
+// Some hosts let nobody make anything at the root, but in the folders there.
+func TestAHostWhoseRootIsClosed(t *testing.T) {
+	root := t.TempDir()
+	require.NoError(t, os.Mkdir(filepath.Join(root, "mods"), 0o755))
+	h, err := standin.StartFTP(root, "keeper", "tide", standin.FTPOptions{})
+	require.NoError(t, err)
+	c, err := remote.OpenFTP(t.Context(), remote.FTPTarget{Host: "127.0.0.1", Port: h.Port, User: "keeper", Password: "tide", Root: "/"})
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, errors.Join(c.Close(), h.Close())) })
+	h.Behave(standin.Rules{ReadOnly: func(folder string) bool { return folder == "." }})
+	f, err := remote.Probe(t.Context(), c, ".restless-crate", time.Now)
+	require.NoError(t, err)
+	require.True(t, f.NoWork)
+	require.False(t, f.RenameFromWork)
+	require.False(t, f.RenameFolders)
+	list, err := c.List(t.Context(), "mods")
+	require.NoError(t, err)
+	require.Empty(t, list, "the probe leaves nothing behind")
+
+	h.Behave(standin.Rules{ReadOnly: func(string) bool { return true }})
+	_, err = remote.Probe(t.Context(), c, ".restless-crate", time.Now)
+	require.ErrorContains(t, err, "make the work folder .restless-crate")
 }

@@ -135,7 +135,6 @@ func (m *maker) swap(e *emitter, sent map[tree.Path]string) (asides []Motion) {
 		}
 		asides = append(asides, e.motion(at(id), Motion{Kind: AsideMotion, Path: c.Path, Before: c.Before, Seen: m.obs.At(c.Path).Modified}))
 	}
-	made := tree.State{Being: tree.Folder, Mode: 0o755}
 	depth := -1
 	for _, f := range slices.SortedFunc(maps.Keys(m.folders), byDepth) {
 		if _, whole := m.wholeIn[f]; whole || m.goesAlong(f, m.wholeIn) {
@@ -145,11 +144,11 @@ func (m *maker) swap(e *emitter, sent map[tree.Path]string) (asides []Motion) {
 			depth = f.Depth()
 			e.group++
 		}
-		e.motion(at(moveID), Motion{Kind: InMotion, Path: f, Before: tree.Nothing, After: m.modes(made)})
+		e.motion(at(moveID), Motion{Kind: InMotion, Path: f, Before: tree.Nothing, After: m.folderState(f)})
 	}
 	e.group++
 	for _, f := range slices.Sorted(maps.Keys(m.wholeIn)) {
-		e.motion(at(moveID), Motion{Kind: InMotion, Path: f, Temp: m.wholeIn[f], Before: tree.Nothing, After: m.modes(made)})
+		e.motion(at(moveID), Motion{Kind: InMotion, Path: f, Temp: m.wholeIn[f], Before: tree.Nothing, After: m.folderState(f)})
 	}
 	for _, c := range m.changes {
 		temp, ok := sent[c.Path]

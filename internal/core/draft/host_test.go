@@ -68,3 +68,21 @@ func TestHowLongASwapTakes(t *testing.T) {
 	require.Equal(t, "The swap changes 200 names, which takes about 6 s on this host; everything else is done before it.", f.What)
 	require.Equal(t, quick.Digest(), slow.Digest())
 }
+
+// A rollback brings a folder back with the permission bits that it had.
+func TestAFolderComesBackWithItsPermissionBits(t *testing.T) {
+	w := newWorld()
+	req := w.request()
+	req.Wanted = []Wanted{w.wanted("lamps", "1", map[tree.Path]string{"f/g/a": "a", "f/b": "b"})}
+	w.run(t, req)
+	w.files["f/g"] = tree.State{Being: tree.Folder, Mode: 0o700}
+	w.ledger["f/g"] = Row{State: w.files["f/g"]}
+	req = w.request()
+	req.Remove = []Removal{{Addon: "lamps", Name: "lamps"}}
+	w.run(t, req)
+	require.Empty(t, w.files)
+	w.rollback(t, 2)
+	require.Equal(t, uint32(0o700), w.files["f/g"].Mode)
+	require.Equal(t, uint32(0o755), w.files["f"].Mode)
+	require.Equal(t, content("a"), w.files["f/g/a"])
+}

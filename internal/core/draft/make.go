@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -24,6 +25,7 @@ type maker struct {
 	going   map[tree.Path]bool   // paths that will be absent
 	coming  map[tree.Path]bool   // paths that will hold something new
 	maybe   map[tree.Path]string // folders of ours that go if they become empty, and why
+	folderMode map[tree.Path]uint32 // of folders that come back with other permission bits than new ones get
 	// Folders that are moved with all that is in them, with their temporary names.
 	wholeIn, wholeOut map[tree.Path]string
 }
@@ -42,6 +44,7 @@ func Make(req *Request, obs Observations) *Draft {
 	m := &maker{req: req, obs: obs, d: &Draft{Findings: g.findings, WayBack: "files"},
 		folders: map[tree.Path]bool{}, dropped: map[tree.Path]bool{}, going: map[tree.Path]bool{},
 		coming: map[tree.Path]bool{}, maybe: map[tree.Path]string{}}
+	m.folderMode = map[tree.Path]uint32{}
 	m.d.Beside = req.Host.Tested && !req.Host.RenameFromWork
 	for _, p := range slices.Sorted(maps.Keys(g.goals)) {
 		m.one(g.goals[p])
@@ -125,6 +128,9 @@ func (m *maker) folderGoal(g *goal, seen Seen) {
 	case g.after.Being == tree.Folder && seen.State.Being == tree.Absent:
 		if m.mayTouch(g.path) {
 			m.needFolders(g.path)
+			if g.after.Mode != 0 && g.after.Mode != newFolder {
+				m.folderMode[g.path] = g.after.Mode
+			}
 			m.makeFolder(g.path)
 		}
 	case g.after.Being == tree.Absent && seen.State.Being == tree.Folder:
@@ -239,7 +245,15 @@ func (m *maker) makeFolder(p tree.Path) {
 		return
 	}
 	m.folders[p] = true
-	m.d.Changes = append(m.d.Changes, Change{Path: p, Before: tree.Nothing, After: m.modes(tree.State{Being: tree.Folder, Mode: 0o755})})
+	m.d.Changes = append(m.d.Changes, Change{Path: p, Before: tree.Nothing, After: m.folderState(p)})
+}
+
+// newFolder is what a new folder may: what everybody expects.
+const newFolder = 0o755
+
+// folderState is what a folder that is to be made shall be.
+func (m *maker) folderState(p tree.Path) tree.State {
+	return m.modes(tree.State{Being: tree.Folder, Mode: cmp.Or(m.folderMode[p], newFolder)})
 }
 
 // caseClashes finds neighbours whose spellings differ in case only, where the
@@ -398,6 +412,10 @@ func (m *maker) about() {
 		m.say(finding.Warn, "host-untested", tree.Root, "Run server test.", "Nobody has tested what this host can do.")
 	} else if !h.RenameFromWork {
 		m.say(finding.Note, "no-work-folder", tree.Root, "", "This host does not rename out of a work folder; temporary files stand beside their targets.")
+	}
+	if h.NoWork {
+		m.say(finding.Warn, "no-lock", tree.Root, "See to it that nobody else changes this server with Restless Crate from another machine.",
+			"This host lets nobody make a folder at its root, so no lock there keeps another service away.")
 	}
 	if h.Tested && h.Free >= 0 && m.d.Counts.Send > h.Free {
 		m.never("no-room", tree.Root, "Make room on the host.", "The host has %d bytes free and %d are to be sent.", h.Free, m.d.Counts.Send)

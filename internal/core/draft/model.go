@@ -79,6 +79,7 @@ type Host struct {
 	CaseBlind      bool  // whether two spellings that differ in case are one file
 	RenameFromWork bool  // whether renaming from the work folder into the tree works
 	RenameFolders  bool  // whether that works for folders with something in them
+	NoWork         bool  // whether nothing of ours can be made at the root, no lock either
 	Resolution     int64 // of its file times, milliseconds
 	Free           int64 // bytes free, -1 where it does not tell
 	UploadLimit    int64 // bytes of the longest file that it takes, as far as a person knows; 0: any

@@ -126,13 +126,24 @@ func (m *maker) wholes() {
 		}
 		for _, up := range c.Path.Ancestors() {
 			if among[up] {
-				if names[up] == "" {
+				if names[up] == "" && !(in && m.oddFolders(up)) {
 					names[up] = fmt.Sprintf("%sf%d", prefix, len(names)+1)
 				}
 				break
 			}
 		}
 	}
+}
+
+// oddFolders tells whether a folder or one below it comes back with other
+// permission bits than new ones get: such are made one by one.
+func (m *maker) oddFolders(folder tree.Path) bool {
+	for p := range m.folderMode {
+		if p.Within(folder) {
+			return true
+		}
+	}
+	return false
 }
 
 // wholeOf gives the whole folder that a path is moved with, and the path's

@@ -205,3 +205,50 @@ func TestALookAtManyFolders(t *testing.T) {
 	require.Len(t, d.Draft.Changes, 1)
 	require.Equal(t, tree.Path("d/07/1.txt"), d.Draft.Changes[0].Path)
 }
+
+// What a lost service has left in the work folder: uploads that it had begun are
+// cleared, a server's own files that it had set aside are never touched, and
+// keep a deployment of the same number from running.
+func TestWhatALostServiceLeftInTheWorkFolder(t *testing.T) {
+	w := open(t)
+	for path, text := range map[string]string{"7/in-0/3": "begun", "1/in-0/9": "begun too", "1/in-f1/d/x": "and this", "8/out-0/4": "theirs"} {
+		testbed.Write(t, filepath.Join(w.root, ".restless-crate", path), text)
+	}
+	d := w.draft(w.crate("1", map[string]string{"d/lamp": "one"}))
+	said := &telling{}
+	r := <-w.start(d, said.tell)
+	require.NoError(t, r.err)
+	require.True(t, said.has("clearing 3 files that a lost service had begun to upload"), "%v", said.notes)
+	require.Equal(t, map[string]string{"d/lamp": "one", ".restless-crate/8/out-0/4": "theirs"}, w.files())
+
+	testbed.Write(t, filepath.Join(w.root, ".restless-crate/2/out-f1/x"), "their only copy")
+	before := w.files()
+	next := w.draft(w.crate("2", map[string]string{"d/lamp": "two"}))
+	r = <-w.start(next, silent)
+	requireFault(t, r.err, "set-aside-in-way", "saltpan#2 cannot run: .restless-crate/2/out-f1/x was set aside there by a service that is lost, and may be the only copy")
+	require.Equal(t, before, w.files())
+	require.Equal(t, model.Draft, w.state(next))
+}
+
+// At the root of some hosts nothing can be made: then there is no lock, which the
+// draft says, and temporary files stand beside their targets.
+func TestAHostWhoseRootIsClosed(t *testing.T) {
+	w := open(t)
+	testbed.Write(t, filepath.Join(w.root, "d/own.log"), "theirs")
+	w.srv.Abilities.NoWork, w.srv.Abilities.RenameFromWork, w.srv.Abilities.RenameFolders = true, false, false
+	require.NoError(t, w.db.SaveServer(t.Context(), w.srv))
+	w.set(func() { w.closed = true })
+	d := w.deploy(w.crate("1", map[string]string{"d/lamp": "one", "d/new/lamp": "n"}))
+	var codes []string
+	for _, f := range d.Draft.Findings {
+		codes = append(codes, f.Code)
+	}
+	require.Contains(t, codes, "no-lock")
+	w.deploy(w.crate("2", map[string]string{"d/lamp": "two"}))
+	require.Equal(t, map[string]string{"d/own.log": "theirs", "d/lamp": "two"}, w.files())
+	back, err := w.Draft(t.Context(), "saltpan", Ask{Back: &Back{Deployment: 2}}, nil, "ida", silent)
+	require.NoError(t, err)
+	r := <-w.start(back, silent)
+	require.NoError(t, r.err)
+	require.Equal(t, map[string]string{"d/own.log": "theirs", "d/lamp": "one", "d/new/lamp": "n"}, w.files())
+}

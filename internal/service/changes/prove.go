@@ -4,10 +4,16 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
 
 	"golang.org/x/sync/errgroup"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -25,17 +31,25 @@ func (s *Service) ready(ctx context.Context, srv model.Server, run *deploy.Run, 
 		return made, func() int64 { return 0 }, err
 	}
 	var g errgroup.Group
+	var left deploy.Remains
+	g.Go(func() (err error) {
+		left, err = s.left(ctx, srv, run)
+		return err
+	})
 	g.Go(func() (err error) {
 		made, err = s.again(ctx, srv, run.Host, d, tell)
 		return err
 	})
 	g.Go(func() (err error) {
-		if clock, err = s.lock(ctx, run, d); err != nil {
+		if clock, err = s.lock(ctx, srv, run, d); err != nil {
 			return err
 		}
 		return run.Prove(ctx)
 	})
 	err = g.Wait()
+	if err == nil {
+		err = s.clearLeft(ctx, run, d, left, tell)
+	}
 	if err == nil && made.Digest() == d.Digest {
 		return made, clock, nil
 	}
@@ -45,6 +59,71 @@ func (s *Service) ready(ctx context.Context, srv model.Server, run *deploy.Run, 
 		}
 	}
 	return made, clock, s.refused(ctx, srv, d, err)
+}
+
+// left looks into the work folder for what a service that is lost has left.
+func (s *Service) left(ctx context.Context, srv model.Server, run *deploy.Run) (deploy.Remains, error) {
+	needed, err := s.needed(ctx, srv)
+	if err != nil {
+		return deploy.Remains{}, err
+	}
+	list, err := run.Host.List(ctx, draft.Work)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return deploy.Remains{}, err
+	}
+	unknown := map[string]bool{}
+	for _, i := range list {
+		unknown[i.Name] = i.Being == tree.Folder && !needed[i.Name]
+	}
+	delete(unknown, deploy.LockName)
+	if !slices.Contains(slices.Collect(maps.Values(unknown)), true) {
+		return deploy.Remains{}, nil // as almost always
+	}
+	return deploy.FindRemains(ctx, run.Host, func(number string) bool { return !unknown[number] })
+}
+
+// needed are the numbers of the deployments that still have something in the
+// work folder.
+func (s *Service) needed(ctx context.Context, srv model.Server) (map[string]bool, error) {
+	open, err := s.Records.DeploymentsIn(ctx, model.Running, model.Waiting, model.Halted, model.Undoing)
+	if err != nil {
+		return nil, err
+	}
+	untidy, err := s.Records.Untidy(ctx, srv.ID)
+	if err != nil {
+		return nil, err
+	}
+	needed := map[string]bool{}
+	for _, d := range append(open, untidy...) {
+		if d.ServerID == srv.ID {
+			needed[strconv.Itoa(d.Number)] = true
+		}
+	}
+	return needed, nil
+}
+
+// clearLeft clears uploads that a lost service has begun. A server's own files
+// that it had set aside stay; they keep a deployment from running that would
+// use the same names.
+func (s *Service) clearLeft(ctx context.Context, run *deploy.Run, d model.Deployment, left deploy.Remains, tell Tell) error {
+	own := run.Names.Folder()
+	for _, p := range left.Aside {
+		if p.Within(own) {
+			return fault.New(fault.Conflict, "set-aside-in-way", "%s cannot run: %s was set aside there by a service that is lost, and may be the only copy", d.Name(), p).
+				WithMend("Nothing was done. Move it to where it belongs, or away, by hand; then draft again.")
+		}
+	}
+	left.Locked = false // the lock is ours by now
+	left.Uploads = slices.DeleteFunc(left.Uploads, func(p tree.Path) bool { return p.Within(own) && strings.HasPrefix(p.Base(), "try-") })
+	if len(left.Uploads) == 0 {
+		return nil
+	}
+	tell("note", deploy.Progress{Kind: "note", Text: fmt.Sprintf("clearing %s that a lost service had begun to upload", count(len(left.Uploads), "file"))})
+	needed := map[tree.Path]bool{draft.Work: true, own: true}
+	for _, p := range run.Draft.WorkFolders(run.Names, func(draft.Motion) bool { return false }) {
+		needed[p] = true
+	}
+	return left.ClearUploads(ctx, run.Host, func(p tree.Path) bool { return needed[p] })
 }
 
 // refused tells a person what it means that the host does not let files come

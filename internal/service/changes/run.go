@@ -146,7 +146,7 @@ func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, 
 		return d, err
 	}
 	run := s.runner(srv, d, h, tell)
-	clock, err := s.lock(ctx, run, d)
+	clock, err := s.lock(ctx, srv, run, d)
 	if err != nil {
 		return d, still(d, err)
 	}
@@ -202,9 +202,9 @@ func (s *Service) runner(srv model.Server, d model.Deployment, h remote.Host, te
 // lock takes the host's lock for a deployment that has something to do there.
 // It gives a clock that tells the host's time, never later than it is: by what
 // the host itself said and what has passed since, so that no clock that is set
-// in between makes it wrong.
-func (s *Service) lock(ctx context.Context, run *deploy.Run, d model.Deployment) (clock func() int64, err error) {
-	if len(d.Draft.Motions) == 0 {
+// in between makes it wrong. A host at whose root nothing can be made has none.
+func (s *Service) lock(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment) (clock func() int64, err error) {
+	if len(d.Draft.Motions) == 0 || hostOf(srv).NoWork {
 		return func() int64 { return 0 }, nil
 	}
 	me := s.Self
@@ -333,7 +333,7 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, te
 	run := s.runner(srv, d, h, tell)
 	defer func() { _ = run.Host.Close() }() // whichever it is by then
 	d.Runner = actor
-	if _, err := s.lock(ctx, run, d); err != nil {
+	if _, err := s.lock(ctx, srv, run, d); err != nil {
 		return d, still(d, err)
 	}
 	if err := s.Records.Advance(ctx, d.ID, model.Undoing, model.Halted); err != nil {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"io"
+	"io/fs"
 	"log/slog"
 	"os"
 	"path/filepath"
@@ -43,7 +44,8 @@ type world struct {
 	now   time.Time     // what the service takes for the time; zero: the true one
 	gate  chan struct{} // writing waits for it, where it is set
 	deaf  error         // what the host answers to removing files, where it is set
-	lines int           // connections made
+	lines  int   // connections made
+	closed bool  // nothing can be made at the host's root
 }
 
 const book = `format: 1
@@ -176,6 +178,17 @@ func (g *gated) Create(ctx context.Context, p tree.Path, mode uint32) (io.WriteC
 		<-gate
 	}
 	return g.Host.Create(ctx, p, mode)
+}
+
+// MakeFolder implements remote.Host.
+func (g *gated) MakeFolder(ctx context.Context, p tree.Path, mode uint32) error {
+	g.w.mu.Lock()
+	closed := g.w.closed
+	g.w.mu.Unlock()
+	if closed && p.Dir() == tree.Root {
+		return fs.ErrPermission
+	}
+	return g.Host.MakeFolder(ctx, p, mode)
 }
 
 // RemoveFile implements remote.Host.

@@ -139,7 +139,7 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 		return srv, fmt.Errorf("look into the work folder of %s: %w", name, err)
 	}
 	srv.Abilities = &model.Abilities{TestedAt: s.Now().UnixMilli(), Modes: f.Modes, CaseBlind: f.CaseBlind, RenameFromWork: f.RenameFromWork,
-		RenameOver: f.RenameOver, RenameFolders: f.RenameFolders, Resolution: f.Resolution, Skew: f.Skew, RenameMS: f.RenameMS, Free: f.Free, Words: slices.Concat(words(f), openLine(srv.Transport), left)}
+		RenameOver: f.RenameOver, NoWork: f.NoWork, RenameFolders: f.RenameFolders, Resolution: f.Resolution, Skew: f.Skew, RenameMS: f.RenameMS, Free: f.Free, Words: slices.Concat(words(f), openLine(srv.Transport), left)}
 	return srv, s.Records.SaveServer(ctx, srv)
 }
 
@@ -222,6 +222,9 @@ func words(f remote.Found) []string {
 		} else {
 			out = append(out, cannot)
 		}
+	}
+	if f.NoWork {
+		out = append(out, "Nothing can be made at the root itself, so no lock there keeps another service away.")
 	}
 	say(f.RenameFromWork, "Files can be renamed from the work folder into the tree: they appear whole or not at all.",
 		"Files cannot be renamed from the work folder: temporary files will stand beside their targets.")

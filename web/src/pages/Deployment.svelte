@@ -95,6 +95,7 @@
   const resume = () => act(() => ok(api.POST('/servers/{server}/deployments/{number}/resume', call)));
   const halt = () =>
     ok(api.POST('/servers/{server}/deployments/{number}/halt', call)).catch((e) => (error = e));
+  const tidy = () => act(() => ok(api.POST('/servers/{server}/deployments/{number}/tidy', call)));
   const undo = () => act(() => ok(api.POST('/servers/{server}/deployments/{number}/undo', call)));
 
   async function discard() {
@@ -123,11 +124,22 @@
         onclick={run}>{starting ? 'Starting…' : 'Run it'}</Button
       >
     {:else if moving(d.state)}
-      <Button onclick={halt} title="Stops between two motions; resume or undo it then">Stop it</Button>
+      {#if d.state === 'queued'}
+        <Button onclick={halt} title="Nothing was done yet: it is a draft again then"
+          >Take it out of the queue</Button
+        >
+      {:else}
+        <Button onclick={halt} title="Stops between two motions; resume or undo it then">Stop it</Button>
+      {/if}
     {:else if d.state === 'halted'}
       <Button disabled={starting} onclick={undo} title="Put everything back as it was before">Undo</Button>
       <Button kind="main" disabled={starting} onclick={resume} title="Finish what was begun">Resume</Button>
     {:else if d.state === 'done'}
+      {#if d.untidy}
+        <Button disabled={starting} onclick={tidy} title="They could not be removed when it was done"
+          >Clear what was set aside</Button
+        >
+      {/if}
       <Button
         disabled={drafting.busy}
         onclick={() => drafting.start(server, { rollback: { deployment: number } })}

@@ -639,6 +639,8 @@ export interface components {
              */
             free: number;
             modes: boolean;
+            /** @description No folder of ours can be made at the root, so there is no lock on the host */
+            noWork?: boolean;
             /** @description A folder can be renamed out of the work folder with everything in it */
             renameFolders: boolean;
             renameFromWork: boolean;
