@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -11,6 +12,9 @@ import (
 
 // oneIn is how many sent files share one that is read back and hashed.
 const oneIn = 20
+
+// smallProof is what is read back though fewer than twenty files are sent.
+const smallProof = 1 << 20
 
 // emitter numbers steps and motions as they are added.
 type emitter struct {
@@ -52,6 +56,7 @@ func (m *maker) emit() {
 	}
 	e.group++
 	sent := map[tree.Path]string{}
+	proved := m.proved()
 	for _, c := range m.changes {
 		m.count(c)
 		if c.After.Being != tree.Content {
@@ -59,11 +64,31 @@ func (m *maker) emit() {
 		}
 		s := e.step(Step{Phase: Prepare, Verb: Put, Path: c.Path, Reason: c.reason, Bytes: c.After.Size})
 		_, temp, _ := wholeOf(c.Path, m.wholeIn)
-		mo := e.motion(s, Motion{Kind: SendMotion, Path: c.Path, Temp: temp, After: c.After, Proved: len(sent)%oneIn == 0})
+		mo := e.motion(s, Motion{Kind: SendMotion, Path: c.Path, Temp: temp, After: c.After, Proved: proved[c.Path]})
 		sent[c.Path] = mo.Temp
 	}
 	asides := m.swap(e, sent)
 	m.tidy(e, asides)
+}
+
+// proved chooses the files that are read back and hashed once they are sent: of
+// every twenty the smallest, and of a last few that are fewer only a small one.
+// A large file that comes alone would take twice the time.
+func (m *maker) proved() map[tree.Path]bool {
+	out := map[tree.Path]bool{}
+	var sent []change
+	for _, c := range m.changes {
+		if c.After.Being == tree.Content {
+			sent = append(sent, c)
+		}
+	}
+	for some := range slices.Chunk(sent, oneIn) {
+		least := slices.MinFunc(some, func(a, b change) int { return cmp.Compare(a.After.Size, b.After.Size) })
+		if len(some) == oneIn || least.After.Size <= smallProof {
+			out[least.Path] = true
+		}
+	}
+	return out
 }
 
 // tidy emits the third phase: what was set aside goes, files first, then the

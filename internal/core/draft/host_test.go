@@ -86,3 +86,35 @@ func TestAFolderComesBackWithItsPermissionBits(t *testing.T) {
 	require.Equal(t, uint32(0o755), w.files["f"].Mode)
 	require.Equal(t, content("a"), w.files["f/g/a"])
 }
+
+// Of every twenty files the smallest is read back, and a large one that comes
+// alone is not.
+func TestWhichFilesAreReadBack(t *testing.T) {
+	w := newWorld()
+	proved := func(files []Target) (out []tree.Path) {
+		req := w.request()
+		for i := range files {
+			files[i].Digest = tree.Sum([]byte(files[i].Path))
+			w.held[files[i].Digest] = true
+		}
+		req.Wanted = []Wanted{{Addon: "lamps", Name: "lamps", Version: "1", Files: files}}
+		for _, m := range Make(req, w.observe()).Motions {
+			if m.Proved {
+				out = append(out, m.Path)
+			}
+		}
+		return out
+	}
+	require.Equal(t, []tree.Path{"a"}, proved([]Target{{Path: "a", Size: 1 << 20}}))
+	require.Empty(t, proved([]Target{{Path: "a", Size: 1<<20 + 1}}))
+	require.Equal(t, []tree.Path{"b"}, proved([]Target{{Path: "a", Size: 300 << 20}, {Path: "b", Size: 5}, {Path: "c", Size: 5}}))
+	var many []Target
+	for i := range 41 {
+		size := int64(2 << 20)
+		if i == 7 || i == 33 {
+			size = 1<<20 + 7
+		}
+		many = append(many, Target{Path: tree.Path(fmt.Sprintf("f%02d", i)), Size: size})
+	}
+	require.Equal(t, []tree.Path{"f07", "f33"}, proved(many))
+}
