@@ -64,12 +64,12 @@ type Abilities struct {
 	RenameFromWork bool     `json:"renameFromWork"`
 	RenameOver     bool     `json:"renameOver"`
 	NoWork         bool     `json:"noWork,omitempty"` // nothing of ours can be made at the root, no lock either
-	RenameFolders  bool     `json:"renameFolders"` // with everything in them, out of the work folder
-	Resolution     int64    `json:"resolution"`    // of file times, milliseconds
-	Skew           int64    `json:"skew"`          // host's clock minus ours, milliseconds
-	RenameMS       int64    `json:"renameMs"`      // what one rename takes, milliseconds
-	Free           int64    `json:"free"`          // bytes; -1 where it does not tell
-	Words          []string `json:"words"`         // the same for people
+	RenameFolders  bool     `json:"renameFolders"`    // with everything in them, out of the work folder
+	Resolution     int64    `json:"resolution"`       // of file times, milliseconds
+	Skew           int64    `json:"skew"`             // host's clock minus ours, milliseconds
+	RenameMS       int64    `json:"renameMs"`         // what one rename takes, milliseconds
+	Free           int64    `json:"free"`             // bytes; -1 where it does not tell
+	Words          []string `json:"words"`            // the same for people
 }
 
 // Revision is one immutable revision of a rulebook.

@@ -16,15 +16,15 @@ import (
 
 // maker holds what is found out on the way from goals to steps.
 type maker struct {
-	req     *Request
-	obs     Observations
-	d       *Draft
-	changes []change             // content changes that need motions, by path
-	folders map[tree.Path]bool   // to be made
-	dropped map[tree.Path]bool   // folders that go
-	going   map[tree.Path]bool   // paths that will be absent
-	coming  map[tree.Path]bool   // paths that will hold something new
-	maybe   map[tree.Path]string // folders of ours that go if they become empty, and why
+	req        *Request
+	obs        Observations
+	d          *Draft
+	changes    []change             // content changes that need motions, by path
+	folders    map[tree.Path]bool   // to be made
+	dropped    map[tree.Path]bool   // folders that go
+	going      map[tree.Path]bool   // paths that will be absent
+	coming     map[tree.Path]bool   // paths that will hold something new
+	maybe      map[tree.Path]string // folders of ours that go if they become empty, and why
 	folderMode map[tree.Path]uint32 // of folders that come back with other permission bits than new ones get
 	// Folders that are moved with all that is in them, with their temporary names.
 	wholeIn, wholeOut map[tree.Path]string

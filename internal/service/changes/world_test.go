@@ -40,12 +40,12 @@ type world struct {
 	srv    model.Server
 	crates map[string]model.Crate
 
-	mu    sync.Mutex
-	now   time.Time     // what the service takes for the time; zero: the true one
-	gate  chan struct{} // writing waits for it, where it is set
-	deaf  error         // what the host answers to removing files, where it is set
-	lines  int   // connections made
-	closed bool  // nothing can be made at the host's root
+	mu     sync.Mutex
+	now    time.Time     // what the service takes for the time; zero: the true one
+	gate   chan struct{} // writing waits for it, where it is set
+	deaf   error         // what the host answers to removing files, where it is set
+	lines  int           // connections made
+	closed bool          // nothing can be made at the host's root
 }
 
 const book = `format: 1
