@@ -48,14 +48,18 @@ const (
 
 // flow is how much is being sent.
 type flow struct {
-	mu    sync.Mutex
-	since time.Time
-	bytes int64
-	rate  float64 // bytes a second, lately
+	mu     sync.Mutex
+	since  time.Time
+	bytes  int64
+	recent []float64 // bytes a second in the last samples, the newest last
 }
 
-// sample is how long a rate is measured.
-const sample = 300 * time.Millisecond
+// sample is how long a rate is measured; steady is in how many samples it must
+// have been high: what fills a line's buffers at first says nothing.
+const (
+	sample = 300 * time.Millisecond
+	steady = 5
+)
 
 func (f *flow) sent(n int) {
 	f.mu.Lock()
@@ -66,7 +70,7 @@ func (f *flow) sent(n int) {
 	}
 	f.bytes += int64(n)
 	if took := now.Sub(f.since); took >= sample {
-		f.rate = float64(f.bytes) / took.Seconds()
+		f.recent = append(f.recent[max(0, len(f.recent)-steady+1):], float64(f.bytes)/took.Seconds())
 		f.since, f.bytes = now, 0
 	}
 }
@@ -93,7 +97,7 @@ func (s *SFTP) full() bool {
 	s.flow.mu.Lock()
 	defer s.flow.mu.Unlock()
 	most := float64(len(s.conns)) * window / max(s.trip, time.Millisecond).Seconds()
-	return s.flow.rate > 0.65*most
+	return len(s.flow.recent) == steady && slices.Min(s.flow.recent) > 0.65*most
 }
 
 // sftpConn is one connection with one session.
@@ -171,6 +175,9 @@ func (s *SFTP) another() {
 		_ = c.Close()
 	default:
 		s.conns = append(s.conns, c)
+		s.flow.mu.Lock()
+		s.flow.recent = nil // what the new one brings is seen anew
+		s.flow.mu.Unlock()
 	}
 }
 
