@@ -199,10 +199,16 @@ func (r *Run) workFolders(ctx context.Context, marks map[Key]Mark) error {
 		s := marks[KeyOf(m)].State
 		return s == Intended || s == Finished
 	}
-	err := r.ownFolders(ctx)
-	if err == nil { // some of these come to stand in the tree
-		err = r.levels(r.Draft.WorkFolders(r.Names, begun), func(p tree.Path) error { return r.makeFolder(ctx, p, 0o755) })
+	if err := r.ownFolders(ctx); err != nil {
+		return err
 	}
+	return r.tempFolders(ctx, begun)
+}
+
+// tempFolders makes the folders that temporary names need; some of them come to
+// stand in the tree.
+func (r *Run) tempFolders(ctx context.Context, begun func(draft.Motion) bool) error {
+	err := r.levels(r.Draft.WorkFolders(r.Names, begun), func(p tree.Path) error { return r.makeFolder(ctx, p, 0o755) })
 	r.folders = err == nil
 	return err
 }

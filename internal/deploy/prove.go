@@ -57,9 +57,7 @@ func (r *Run) Prove(ctx context.Context) error {
 			return fmt.Errorf("make the work folder: %w", err)
 		}
 		g.Go(func() error { // needed in a moment, and made meanwhile
-			err := r.levels(r.Draft.WorkFolders(r.Names, func(draft.Motion) bool { return false }), func(p tree.Path) error { return r.makeFolder(ctx, p, 0o755) })
-			r.folders = err == nil
-			return err
+			return r.tempFolders(ctx, func(draft.Motion) bool { return false })
 		})
 	}
 	var mu sync.Mutex

@@ -100,20 +100,21 @@ func (m *maker) tidy(e *emitter, asides []Motion) {
 	e.group++
 	var files, folders []Motion
 	for _, a := range asides {
-		if !a.Whole() {
-			files = append(files, Motion{Kind: TidyMotion, Path: a.Path, Temp: a.Temp, Before: a.Before, Seen: a.Seen})
-			continue
+		t := Motion{Kind: TidyMotion, Path: a.Path, Temp: a.Temp, Before: a.Before, Seen: a.Seen}
+		if a.Whole() {
+			folders = append(folders, t)
+		} else {
+			files = append(files, t)
 		}
-		folders = append(folders, Motion{Kind: TidyMotion, Path: a.Path, Temp: a.Temp, Before: a.Before})
-		for _, c := range m.changes {
-			if rel, below := c.Path.Below(a.Path); below && c.Before.Being == tree.Content {
-				files = append(files, Motion{Kind: TidyMotion, Path: c.Path, Temp: a.Temp + "/" + string(rel), Before: c.Before, Seen: m.obs.At(c.Path).Modified})
-			}
+	}
+	for _, c := range m.changes {
+		if _, temp, whole := wholeOf(c.Path, m.wholeOut); whole && c.Before.Being == tree.Content {
+			files = append(files, Motion{Kind: TidyMotion, Path: c.Path, Temp: temp, Before: c.Before, Seen: m.obs.At(c.Path).Modified})
 		}
-		for f := range m.dropped {
-			if rel, below := f.Below(a.Path); below {
-				folders = append(folders, Motion{Kind: TidyMotion, Path: f, Temp: a.Temp + "/" + string(rel), Before: m.obs.At(f).State})
-			}
+	}
+	for f := range m.dropped {
+		if _, temp, whole := wholeOf(f, m.wholeOut); whole {
+			folders = append(folders, Motion{Kind: TidyMotion, Path: f, Temp: temp, Before: m.obs.At(f).State})
 		}
 	}
 	s := e.step(Step{Phase: Proof, Verb: Tidy, What: plural(len(files), "old file") + " set aside", Reason: "only after every path was looked at again; the bytes stay in the stockroom"})
@@ -194,13 +195,17 @@ func (m *maker) foldersOut(e *emitter, removes map[tree.Path]int) (asides []Moti
 			removes[f] = e.step(Step{Phase: Swap, Verb: Remove, Path: f, Reason: "folder, " + m.maybe[f]}).ID
 		}
 	}
+	together := map[tree.Path][]tree.Path{} // what goes along, by the whole folder
+	for _, p := range slices.Sorted(maps.Keys(removes)) {
+		if f, _, whole := wholeOf(p, m.wholeOut); whole {
+			together[f] = append(together[f], p)
+		}
+	}
 	for _, f := range slices.Sorted(maps.Keys(m.wholeOut)) {
 		a := e.motion(&e.d.Steps[removes[f]-1], Motion{Kind: AsideMotion, Path: f, Temp: m.wholeOut[f], Before: m.obs.At(f).State})
-		for _, p := range slices.Sorted(maps.Keys(removes)) {
-			if _, below := p.Below(f); below {
-				at := &e.d.Steps[removes[p]-1]
-				at.Motions = append(at.Motions, a.ID)
-			}
+		for _, p := range together[f] {
+			at := &e.d.Steps[removes[p]-1]
+			at.Motions = append(at.Motions, a.ID)
 		}
 		asides = append(asides, a)
 	}
