@@ -348,11 +348,22 @@ func TestWhatAServerMakesInAFolderOfOursStays(t *testing.T) {
 			require.NoError(t, rc.Close())
 		}
 	}
+	for _, made := range []bool{true, false} {
+		goBackBrokenOffAnywhere(t, made)
+	}
+}
+
+// goBackBrokenOffAnywhere breaks an undo off at each of its calls. made is for a
+// server that has made something in a new folder too.
+func goBackBrokenOffAnywhere(t *testing.T, made bool) {
 	calls := 0
 	for breakAt := 1; ; breakAt++ {
 		b := newBench(t)
 		require.NoError(t, b.run(0, "").Forward(t.Context(), draft.Prepare, draft.Swap))
-		testbed.Write(t, filepath.Join(b.root, "new/deep/made"), "by the server")
+		testbed.Write(t, filepath.Join(b.root, "d/changed"), "in a file since")
+		if made {
+			testbed.Write(t, filepath.Join(b.root, "new/deep/made"), "by the server")
+		}
 		testbed.Write(t, filepath.Join(b.root, "new/other"), "since the swap")
 		h := &nth{Host: b.host, left: breakAt}
 		r := b.run(0, "")
@@ -364,14 +375,18 @@ func TestWhatAServerMakesInAFolderOfOursStays(t *testing.T) {
 			require.NoError(t, b.run(0, "").Backward(t.Context()), "broken off at call %d", breakAt)
 		}
 		now := testbed.Snapshot(t, b.root)
-		require.Equal(t, "by the server", now["new/deep/made"].Text)
-		for _, p := range []string{"new", "new/deep", "new/deep/made"} {
-			delete(now, p)
+		if made {
+			require.Equal(t, "by the server", now["new/deep/made"].Text)
+			for _, p := range []string{"new", "new/deep", "new/deep/made"} {
+				delete(now, p)
+			}
 		}
 		require.Equal(t, b.old, now, "broken off at call %d", breakAt)
-		rc, err := b.room.Open(t.Context(), tree.Sum([]byte("since the swap")))
-		require.NoError(t, err, "what the server wrote into ours is kept")
-		require.NoError(t, rc.Close())
+		for _, text := range []string{"since the swap", "in a file since"} {
+			rc, err := b.room.Open(t.Context(), tree.Sum([]byte(text)))
+			require.NoError(t, err, "%q, which the server wrote into ours, is kept; broken off at call %d", text, breakAt)
+			require.NoError(t, rc.Close())
+		}
 		if broke == nil {
 			break
 		}

@@ -83,23 +83,23 @@ func (r *Run) backward(ctx context.Context, m draft.Motion, marks map[Key]Mark) 
 	if err != nil {
 		return Result{}, err
 	}
-	a, ok := draft.Backward(m, r.Names, v)
-	if !ok {
+	if a, ok := draft.Backward(m, r.Names, v); ok {
+		left, err := r.act(ctx, a)
+		if err != nil {
+			return Result{}, err
+		}
+		if left {
+			r.note("the folder %s stays: something that is not of this deployment is in it", a.From)
+			return Result{Left: true}, nil
+		}
+	}
+	if m.Kind != draft.InMotion || m.After.Being != tree.Content || v != draft.Done && v != draft.NotYet {
 		return Result{}, nil
 	}
-	left, err := r.act(ctx, a)
-	if err != nil {
-		return Result{}, err
-	}
-	if left {
-		r.note("the folder %s stays: something that is not of this deployment is in it", a.From)
-		return Result{Left: true}, nil
-	}
-	if m.Kind != draft.InMotion || a.Op != draft.Rename {
-		return Result{}, nil
-	}
-	// What the server wrote into our file in the meantime is kept.
-	i, err := r.Host.Stat(ctx, a.To)
+	// What the server wrote into our file in the meantime is kept; also where it
+	// is an earlier undo, broken off since, that has taken the file back.
+	at := r.Names.Temp(m)
+	i, err := r.Host.Stat(ctx, at)
 	if err != nil {
 		return Result{}, err
 	}
@@ -107,7 +107,7 @@ func (r *Run) backward(ctx context.Context, m draft.Motion, marks map[Key]Mark) 
 	if mark.State == Finished && i.Size == mark.Result.Size && i.Modified == mark.Result.Modified && r.tells(i.Modified, mark.Result.At) {
 		return res, nil
 	}
-	err = r.keepIfOther(ctx, a.To, m.After.Digest, &res, "%s was written to while it was in place; what it held is kept", m.Path)
+	err = r.keepIfOther(ctx, at, m.After.Digest, &res, "%s was written to while it was in place; what it held is kept", m.Path)
 	return res, err
 }
 

@@ -2,6 +2,7 @@ package deploy
 
 import (
 	"context"
+	"errors"
 	"fmt"
 
 	"restlesscrate/internal/core/draft"
@@ -35,22 +36,23 @@ func (r *Run) settle(ctx context.Context, f *flight, outcomes []*Outcome, began 
 			o.Result.Size, o.Result.Modified, o.Result.At = res.Size, res.Modified, began
 		}
 	}
-	if err := r.settleWholes(ctx, f, outcomes, wholes); err != nil || len(which) == 0 {
-		return err
+	unseen := r.settleWholes(ctx, f, outcomes, wholes)
+	if len(which) == 0 {
+		return unseen
 	}
 	infos, err := r.Host.StatAll(ctx, paths)
 	if err != nil {
 		for _, i := range which {
 			outcomes[i] = nil
 		}
-		return fmt.Errorf("look at what was done: %w", err)
+		return errors.Join(unseen, fmt.Errorf("look at what was done: %w", err))
 	}
 	motions := make([]draft.Motion, len(which))
 	for n, i := range which {
 		motions[n] = outcomes[i].Motion
 	}
 	after := &flight{calls: f.calls, looking: true} // a failure elsewhere is no reason not to look
-	return r.each(ctx, after, motions, func(ctx context.Context, n int, m draft.Motion) error {
+	return errors.Join(unseen, r.each(ctx, after, motions, func(ctx context.Context, n int, m draft.Motion) error {
 		o, err := outcomes[which[n]], error(nil)
 		if m.Kind == draft.SendMotion {
 			err = r.checkSent(ctx, m, paths[n], infos[n], &o.Result)
@@ -61,7 +63,7 @@ func (r *Run) settle(ctx context.Context, f *flight, outcomes []*Outcome, began 
 			outcomes[which[n]] = nil
 		}
 		return err
-	})
+	}))
 }
 
 // settleWholes looks into the folders that were set aside whole.

@@ -75,10 +75,11 @@ func (r *Run) backWhole(ctx context.Context, m draft.Motion, marks map[Key]Mark)
 	if err != nil {
 		return Result{}, err
 	}
-	acts := draft.WholeBack(r.Draft, m, r.Names, temp, final)
-	if err := r.acts(ctx, acts); err != nil || m.Kind == draft.AsideMotion || len(acts) == 0 {
+	if err := r.acts(ctx, draft.WholeBack(r.Draft, m, r.Names, temp, final)); err != nil || m.Kind == draft.AsideMotion {
 		return Result{}, err
 	}
+	// Looked at also where it is an earlier undo, broken off since, that has
+	// taken the folder back.
 	_, now, err := treeAt(ctx, r.Host, at)
 	if err != nil {
 		return Result{}, err
