@@ -511,3 +511,31 @@ func TestProgressNeverPassesItsTotal(t *testing.T) {
 	require.Equal(t, last.Total, last.Done)
 	b.isNew()
 }
+
+// blind is a host that cannot list some folders for a while.
+type blind struct {
+	remote.Host
+	folder string // that a path holds
+}
+
+func (h *blind) List(ctx context.Context, folder tree.Path) ([]remote.Info, error) {
+	if strings.Contains(string(folder), h.folder) {
+		return nil, errFault
+	}
+	return h.Host.List(ctx, folder)
+}
+
+// Where one of many looks fails, the others count for nothing that was not seen.
+func TestALookThatFailsPassesOverNothing(t *testing.T) {
+	b := newBench(t)
+	require.NoError(t, b.run(0, "").Forward(t.Context(), draft.Prepare))
+	testbed.Write(t, filepath.Join(b.root, "d/changed"), "written last")
+	r := b.run(0, "")
+	r.Host = &blind{b.host, "/out-f"}
+	require.ErrorIs(t, r.Forward(t.Context(), draft.Swap), errFault)
+	require.NoError(t, b.whole(b.run(0, "")))
+	b.isNew()
+	rc, err := b.room.Open(t.Context(), tree.Sum([]byte("written last")))
+	require.NoError(t, err)
+	require.NoError(t, rc.Close())
+}
