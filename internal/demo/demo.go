@@ -238,10 +238,10 @@ func (p *play) back(ctx context.Context) error {
 	return p.deploy(ctx, "saltpan", "the lamps back to 2.1.0", api.NewDraft{Rollback: &api.Rollback{Addon: "tide-lamps"}})
 }
 
-// cave brings a cave to a host that gives only FTP: its body, its seal and its
-// chart each go to a place of their own.
+// cave brings a cave to a host that gives only FTP: of two versions in one
+// download, the one for the server's game version.
 func (p *play) cave(ctx context.Context) error {
-	return p.deploy(ctx, "mossgrave", "the newest cave that fits the server, each part of it to its own place", api.NewDraft{Crates: []string{"echo-shaft@1.5"}})
+	return p.deploy(ctx, "mossgrave", "a new cave over FTP, in the version for this server's game", api.NewDraft{Crates: []string{"echo-shaft@1.5"}})
 }
 
 // leftOpen leaves a draft with something to decide for whoever looks around.

@@ -174,7 +174,7 @@ func TestARunIsStoppedByAPerson(t *testing.T) {
 	s.stage(many("1.0"))
 	s.stage(many("2.0"))
 	s.must("deploy", "lantern", "drum-tent@1.0", "--yes")
-	s.fails(1, "lantern#1 is done; only what is running can be halted", "deployment", "halt", "lantern#1")
+	s.fails(1, "lantern#1 is done; only what is running, or waits for its turn, can be halted", "deployment", "halt", "lantern#1")
 	for tries := 0; ; tries++ {
 		require.Less(t, tries, 10, "ten runs got through before they could be stopped")
 		old := testbed.Snapshot(t, root)

@@ -139,7 +139,7 @@ func (m *maker) swap(e *emitter, sent map[tree.Path]string) (asides []Motion) {
 		if n := len(m.folders); n > 0 {
 			what += ", " + plural(n, "folder") + " made"
 		}
-		move = e.step(Step{Phase: Swap, Verb: Move, What: what, Reason: "by renaming: the old one aside, then the new one in"})
+		move = e.step(Step{Phase: Swap, Verb: Move, What: what, Reason: m.how()})
 		moveID = move.ID
 	}
 	removes := map[tree.Path]int{}
@@ -185,6 +185,20 @@ func (m *maker) swap(e *emitter, sent map[tree.Path]string) (asides []Motion) {
 	}
 	m.foldersDrop(e)
 	return asides
+}
+
+// how tells in what way files come into place.
+func (m *maker) how() string {
+	single := slices.ContainsFunc(m.changes, func(c change) bool {
+		return c.After.Being == tree.Content && !m.goesAlong(c.Path, m.wholeIn)
+	})
+	switch {
+	case len(m.wholeIn) == 0:
+		return "by renaming: the old one aside, then the new one in"
+	case single:
+		return "by renaming: a new folder with everything in it; an old file aside, then the new one in"
+	}
+	return "by renaming each new folder, with everything in it"
 }
 
 // foldersOut sets whole folders aside. Every file in one has a step of its own

@@ -66,7 +66,7 @@ func TestWhoComesLaterWaitsForTheirTurn(t *testing.T) {
 	requireFault(t, r.err, "draft-stale", "saltpan#2 is no longer true")
 	require.True(t, said.has("it is the turn of saltpan#2"))
 	require.Equal(t, "one", w.files()["d/lamp"])
-	requireFault(t, w.Halt(one, "ida"), "wrong-state", "only what is running can be halted")
+	requireFault(t, w.Halt(one, "ida"), "wrong-state", "only what is running, or waits for its turn, can be halted")
 }
 
 func TestTwoClientsAskForTheSameDeployment(t *testing.T) {

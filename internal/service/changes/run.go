@@ -172,7 +172,7 @@ func (s *Service) Halt(d model.Deployment, actor string) error {
 	run := s.running[d.ID]
 	s.mu.Unlock()
 	if run == nil {
-		return fault.New(fault.Conflict, "wrong-state", "%s is %s; only what is running can be halted", d.Name(), d.State)
+		return fault.New(fault.Conflict, "wrong-state", "%s is %s; only what is running, or waits for its turn, can be halted", d.Name(), d.State)
 	}
 	run.Halt(actor)
 	return nil
