@@ -64,7 +64,8 @@ func (r *Run) Prove(ctx context.Context) error {
 	var refused []*RefusedError
 	for i, folder := range r.Draft.Concerned() {
 		g.Go(func() error {
-			err := r.try(ctx, folder, tree.Path(fmt.Sprintf("try-%d", i)))
+			from, to := r.tryNames(folder, i)
+			err := r.try(ctx, folder, from, to)
 			var no *RefusedError
 			if errors.As(err, &no) {
 				mu.Lock()
@@ -95,11 +96,7 @@ func (r *Run) Prove(ctx context.Context) error {
 	return worst
 }
 
-func (r *Run) try(ctx context.Context, folder, name tree.Path) error {
-	from, to := r.Names.Folder().Join(name), folder.Join(tryName)
-	if r.Names.Beside {
-		from = folder.Join(tryName + "-a")
-	}
+func (r *Run) try(ctx context.Context, folder, from, to tree.Path) error {
 	if err := r.touch(ctx, from); err != nil {
 		return saysNo(ctx, err, &RefusedError{Folders: []tree.Path{folder}, Err: err})
 	}
@@ -140,6 +137,38 @@ func (r *Run) touch(ctx context.Context, p tree.Path) error {
 	return w.Close()
 }
 
-// GiveUp clears the work folder of a run that has done nothing yet, and gives
-// the host's lock back.
-func (r *Run) GiveUp(ctx context.Context) error { return r.removeWork(ctx) }
+// GiveUp clears the work folder of a run that has done nothing yet, with what a
+// proof that broke off has left, and gives the host's lock back.
+func (r *Run) GiveUp(ctx context.Context) error {
+	var g errgroup.Group
+	g.SetLimit(max(1, r.Host.InFlight()/2))
+	for i, folder := range r.Draft.Concerned() {
+		from, to := r.tryNames(folder, i)
+		g.Go(func() error {
+			for _, p := range []tree.Path{from, to} {
+				if i, err := r.Host.Stat(ctx, p); err != nil {
+					return err
+				} else if i.Being == tree.Absent {
+					continue
+				}
+				if err := r.Host.RemoveFile(ctx, p); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return fmt.Errorf("clear what was tried: %w", err)
+	}
+	return r.removeWork(ctx)
+}
+
+// tryNames are the two names under which a folder is tried.
+func (r *Run) tryNames(folder tree.Path, i int) (from, to tree.Path) {
+	from, to = r.Names.Folder().Join(tree.Path(fmt.Sprintf("try-%d", i))), folder.Join(tryName)
+	if r.Names.Beside {
+		from = folder.Join(tryName + "-a")
+	}
+	return from, to
+}

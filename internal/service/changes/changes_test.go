@@ -52,7 +52,7 @@ func TestWhoComesLaterWaitsForTheirTurn(t *testing.T) {
 	require.Equal(t, model.Queued, w.state(three))
 
 	// The third is taken out again; nothing was done for it.
-	require.NoError(t, w.Halt(three, "ida"))
+	require.NoError(t, w.Halt(w.find(three), "ida"))
 	gone := <-third
 	requireFault(t, gone.err, "unqueued", "saltpan#3 was taken out of the queue; nothing was done, and it is a draft again")
 	require.Equal(t, model.Draft, w.state(three))
@@ -67,6 +67,26 @@ func TestWhoComesLaterWaitsForTheirTurn(t *testing.T) {
 	require.True(t, said.has("it is the turn of saltpan#2"))
 	require.Equal(t, "one", w.files()["d/lamp"])
 	requireFault(t, w.Halt(one, "ida"), "wrong-state", "only what is running, or waits for its turn, can be halted")
+}
+
+// The first in the queue can be taken out too while it still looks at a host
+// that does not answer.
+func TestWhoStillLooksCanBeTakenOutOfTheQueue(t *testing.T) {
+	w := open(t)
+	d := w.draft(w.crate("1", map[string]string{"d/lamp": "one"}))
+	looking := make(chan struct{}, 8)
+	w.set(func() { w.stalls = looking })
+	over := w.start(d, silent)
+	<-looking
+	require.NoError(t, w.Halt(w.find(d), "ida"))
+	r := <-over
+	requireFault(t, r.err, "unqueued", "saltpan#1 was taken out of the queue; nothing was done, and it is a draft again")
+	require.Equal(t, model.Draft, w.state(d))
+	require.Empty(t, testbed.Snapshot(t, w.root), "nothing of ours is left")
+	w.set(func() { w.stalls = nil })
+	r = <-w.start(w.find(d), silent)
+	require.NoError(t, r.err)
+	require.Equal(t, map[string]string{"d/lamp": "one"}, w.files())
 }
 
 func TestTwoClientsAskForTheSameDeployment(t *testing.T) {

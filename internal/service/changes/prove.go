@@ -41,7 +41,8 @@ func (s *Service) ready(ctx context.Context, srv model.Server, run *deploy.Run, 
 		return err
 	})
 	g.Go(func() (err error) {
-		if clock, err = s.lock(ctx, srv, run, d); err != nil {
+		// Taken wholly or not at all: a lock that nobody has signed is nobody's to clear.
+		if clock, err = s.lock(context.WithoutCancel(ctx), srv, run, d); err != nil {
 			return err
 		}
 		return run.Prove(ctx)

@@ -18,12 +18,14 @@ type turn struct {
 	name string        // of the deployment
 	id   int64         // of it
 	here chan struct{} // closed when it is this one's turn
+	stop func()        // gives up what it does in its turn while nothing is done yet
 	gone chan struct{} // closed when somebody takes it out of the line
 }
 
 // take waits for a deployment's turn on its server. The function that it gives
-// ends the turn.
-func (s *Service) take(ctx context.Context, d model.Deployment, tell Tell) (end func(), err error) {
+// ends the turn. early is for what is done in the turn before anything is
+// changed: it ends when somebody takes the deployment out of the queue.
+func (s *Service) take(ctx context.Context, d model.Deployment, tell Tell) (early context.Context, end func(), err error) {
 	s.mu.Lock()
 	if s.lines == nil {
 		s.lines = map[int64]*line{}
@@ -33,14 +35,15 @@ func (s *Service) take(ctx context.Context, d model.Deployment, tell Tell) (end 
 		l = &line{}
 		s.lines[d.ServerID] = l
 	}
-	t := &turn{name: d.Name(), id: d.ID, here: make(chan struct{}), gone: make(chan struct{})}
+	early, stop := context.WithCancelCause(ctx)
+	t := &turn{name: d.Name(), id: d.ID, here: make(chan struct{}), gone: make(chan struct{}), stop: func() { stop(unqueued(d)) }}
 	l.entries = append(l.entries, t)
 	ahead := len(l.entries) - 1
 	first := l.entries[0].name
 	s.mu.Unlock()
-	end = func() { s.leave(d.ServerID, t) }
+	end = func() { s.leave(d.ServerID, t); stop(nil) }
 	if ahead == 0 {
-		return end, nil
+		return early, end, nil
 	}
 	text := fmt.Sprintf("%s waits for its turn: %s is at it", d.Name(), first)
 	if ahead > 1 {
@@ -50,14 +53,18 @@ func (s *Service) take(ctx context.Context, d model.Deployment, tell Tell) (end 
 	select {
 	case <-t.here:
 		tell("note", deploy.Progress{Kind: "note", Text: "it is the turn of " + d.Name()})
-		return end, nil
+		return early, end, nil
 	case <-t.gone:
-		err = fault.New(fault.Conflict, "unqueued", "%s was taken out of the queue; nothing was done, and it is a draft again", d.Name())
+		err = unqueued(d)
 	case <-ctx.Done():
 		err = ctx.Err()
 	}
 	end()
-	return nil, err
+	return nil, nil, err
+}
+
+func unqueued(d model.Deployment) error {
+	return fault.New(fault.Conflict, "unqueued", "%s was taken out of the queue; nothing was done, and it is a draft again", d.Name())
 }
 
 // leave ends a turn, or a wait for one, and lets the next one go on.
@@ -80,7 +87,8 @@ func (s *Service) leave(server int64, t *turn) {
 	}
 }
 
-// unqueue takes a waiting deployment out of its line. It tells whether there
+// unqueue takes a deployment of which nothing is done yet out of its line: one
+// that waits, or the first one, which is still looking. It tells whether there
 // was one.
 func (s *Service) unqueue(d model.Deployment) bool {
 	s.mu.Lock()
@@ -90,11 +98,16 @@ func (s *Service) unqueue(d model.Deployment) bool {
 		return false
 	}
 	for i, e := range l.entries {
-		if i > 0 && e.id == d.ID {
-			close(e.gone)
-			e.id = 0 // once is enough
-			return true
+		if e.id != d.ID {
+			continue
 		}
+		e.id = 0 // once is enough
+		if i == 0 {
+			e.stop()
+		} else {
+			close(e.gone)
+		}
+		return true
 	}
 	return false
 }

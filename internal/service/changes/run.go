@@ -44,7 +44,7 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 			err = errors.Join(err, s.unstart(ctx, d))
 		}
 	}()
-	end, err := s.take(ctx, d, tell)
+	early, end, err := s.take(ctx, d, tell)
 	if err != nil {
 		return d, err
 	}
@@ -53,7 +53,7 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 		return d, err
 	}
 	looking := s.Now()
-	h, err := s.Hosts.Connect(ctx, srv)
+	h, err := s.Hosts.Connect(early, srv)
 	if err != nil {
 		return d, err
 	}
@@ -62,7 +62,13 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 		return d, err
 	}
 	run := s.runner(srv, d, h, tell)
-	made, clock, err := s.ready(ctx, srv, run, d, tell)
+	made, clock, err := s.ready(early, srv, run, d, tell)
+	if early.Err() != nil && ctx.Err() == nil { // somebody has taken it out of the queue
+		if err == nil {
+			err = run.GiveUp(ctx)
+		}
+		return d, errors.Join(context.Cause(early), err)
+	}
 	if err != nil {
 		return d, err
 	}
@@ -131,7 +137,7 @@ func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, 
 	if d.State != model.Halted {
 		return d, s.wrongState(d, "resume")
 	}
-	end, err := s.take(ctx, d, tell)
+	_, end, err := s.take(ctx, d, tell)
 	if err != nil {
 		return d, err
 	}
@@ -165,7 +171,7 @@ func (s *Service) connect(ctx context.Context, d model.Deployment) (model.Server
 // Halt stops a deployment that is under way between two motions: it is halted a
 // moment later. One that waits for its turn is a draft again.
 func (s *Service) Halt(d model.Deployment, actor string) error {
-	if s.unqueue(d) {
+	if d.State == model.Queued && s.unqueue(d) {
 		return nil
 	}
 	s.mu.Lock()
@@ -321,7 +327,7 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, te
 	if d.State != model.Halted {
 		return d, s.wrongState(d, "undo")
 	}
-	end, err := s.take(ctx, d, tell)
+	_, end, err := s.take(ctx, d, tell)
 	if err != nil {
 		return d, err
 	}

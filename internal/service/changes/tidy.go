@@ -26,7 +26,7 @@ func (s *Service) tidy(ctx context.Context, d model.Deployment, run *deploy.Run)
 // Tidy clears what a done deployment has left on its server: what it set aside
 // and could not remove when it was recorded.
 func (s *Service) Tidy(ctx context.Context, d model.Deployment, tell Tell) (model.Deployment, error) {
-	end, err := s.take(ctx, d, tell)
+	_, end, err := s.take(ctx, d, tell)
 	if err != nil {
 		return d, err
 	}

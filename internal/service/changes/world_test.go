@@ -45,6 +45,7 @@ type world struct {
 	gate   chan struct{} // writing waits for it, where it is set
 	deaf   error         // what the host answers to removing files, where it is set
 	lines  int           // connections made
+	stalls chan struct{} // listing the root tells this and answers nothing, where it is set
 	closed bool          // nothing can be made at the host's root
 }
 
@@ -169,6 +170,19 @@ type gated struct {
 	w *world
 }
 
+// List implements remote.Host.
+func (g *gated) List(ctx context.Context, folder tree.Path) ([]remote.Info, error) {
+	g.w.mu.Lock()
+	stalls := g.w.stalls
+	g.w.mu.Unlock()
+	if stalls != nil && folder == tree.Root {
+		stalls <- struct{}{}
+		<-ctx.Done()
+		return nil, ctx.Err()
+	}
+	return g.Host.List(ctx, folder)
+}
+
 // Create implements remote.Host.
 func (g *gated) Create(ctx context.Context, p tree.Path, mode uint32) (io.WriteCloser, error) {
 	g.w.mu.Lock()
@@ -246,11 +260,16 @@ func (w *world) deploy(label string) model.Deployment {
 	return d
 }
 
-func (w *world) state(d model.Deployment) model.State {
+func (w *world) find(d model.Deployment) model.Deployment {
 	w.t.Helper()
 	now, err := w.db.DeploymentByID(w.t.Context(), d.ID)
 	require.NoError(w.t, err)
-	return now.State
+	return now
+}
+
+func (w *world) state(d model.Deployment) model.State {
+	w.t.Helper()
+	return w.find(d).State
 }
 
 func (w *world) files() map[string]string { return testbed.Files(testbed.Snapshot(w.t, w.root)) }
