@@ -260,10 +260,15 @@ func (r *Run) removeWork(ctx context.Context) error {
 		}
 		return nil
 	}
-	list := r.Draft.WorkFolders(r.Names, func(draft.Motion) bool { return false })
-	slices.Reverse(list)
+	if r.Names.Beside && !r.Held {
+		return nil // there is none: neither temporary files nor a lock stand in it
+	}
 	var g errgroup.Group
-	g.Go(func() error { return r.levels(append(list, r.Names.Folder()), remove) })
+	if !r.Names.Beside {
+		list := r.Draft.WorkFolders(r.Names, func(draft.Motion) bool { return false })
+		slices.Reverse(list)
+		g.Go(func() error { return r.levels(append(list, r.Names.Folder()), remove) })
+	}
 	if r.Held {
 		g.Go(func() error { return Unlock(ctx, r.Host) })
 	}

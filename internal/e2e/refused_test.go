@@ -7,10 +7,12 @@ import (
 	"path/filepath"
 	"runtime"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/standin"
 	"restlesscrate/internal/testbed"
 )
 
@@ -149,4 +151,43 @@ func TestTheQueueIsShown(t *testing.T) {
 	testbed.Eventually(t, "the first is done", func() bool { s.get(&one, "deployment", "show", one.Name); return one.State == "done" })
 	require.Equal(t, many("2.0")["drum-tent-main/drum-tent-main/wares/w007.txt"], testbed.Snapshot(t, root)["stalls/drum-tent/wares/w007.txt"].Text)
 	s.fails(3, two.Name+" is no longer true", "deployment", "run", two.Name, "--yes")
+}
+
+// At the root of some hosts nothing can be made, but in the folders there: the
+// draft says what is weaker for it, and deployments work.
+func TestARootInWhichNothingCanBeMade(t *testing.T) {
+	s, _, root := overSSH(t)
+	stalls := filepath.Join(root, "stalls")
+	require.NoError(t, os.Mkdir(stalls, 0o755))
+	closed := mount(t, root)
+	mount(t, stalls)
+	s.trust()
+	require.NoError(t, closed(true))
+	require.Contains(t, s.must("server", "test", "lantern"), "Nothing can be made at the root itself, so no lock there keeps another service away.")
+	s.stage(stall("1", map[string]string{"a.txt": "1", "gone.txt": "1"}))
+	s.stage(stall("2", map[string]string{"a.txt": "2"}))
+	require.Contains(t, s.must("deploy", "lantern", "drum-tent@1", "--yes"), "WARN  no-lock: This host lets nobody make a folder at its root")
+	s.must("deploy", "lantern", "drum-tent@2", "--yes")
+	require.Equal(t, "2", testbed.Files(testbed.Snapshot(t, root))["stalls/drum-tent/wares/a.txt"])
+	s.must("rollback", "lantern", "--to", "0", "--yes")
+	require.Empty(t, testbed.Files(testbed.Snapshot(t, root)))
+}
+
+// On a slow host the draft says how long names are changed.
+func TestASlowSwapIsToldInTheDraft(t *testing.T) {
+	root := t.TempDir()
+	h, err := standin.StartFTP(root, "keeper", "reed", standin.FTPOptions{})
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, h.Close()) })
+	s := start(t)
+	s.env = []string{"RESTLESS_PASSWORD=reed"}
+	s.must("rulebook", "add", books+"lanternfall.yaml")
+	s.must("server", "add", "lantern", "--rulebook", "lanternfall", "--ftp", fmt.Sprintf("keeper@127.0.0.1:%d", h.Port), "--root", "/")
+	s.must("server", "test", "lantern")
+	s.stage(many("1.0"))
+	s.stage(many("2.0"))
+	s.must("deploy", "lantern", "drum-tent@1.0", "--yes")
+	h.Behave(standin.Rules{Delay: 20 * time.Millisecond})
+	s.must("server", "test", "lantern")
+	require.Regexp(t, `NOTE  swap-time: The swap changes 402 names, which takes about \d+ s on this host`, s.must("deploy", "lantern", "drum-tent@2.0", "--draft"))
 }
