@@ -10,6 +10,7 @@ type NewDraft struct {
 	Remove   []string  `json:"remove,omitempty" doc:"Add-on names"`
 	Rollback *Rollback `json:"rollback,omitempty"`
 	Accept   []string  `json:"accept,omitempty" doc:"CODE or CODE=PATH"`
+	Thorough bool      `json:"thorough,omitempty" doc:"Read every file back once it is sent, and compare its bytes"`
 }
 
 // Rollback says what goes back, and how far.

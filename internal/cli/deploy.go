@@ -15,6 +15,7 @@ import (
 func runFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.BoolFlag{Name: "draft", Usage: "keep it as a draft and do not run it"}, yes(),
+		&cli.BoolFlag{Name: "thorough", Usage: "read every file back once it is sent, and compare its bytes"},
 		&cli.StringSliceFlag{Name: "accept", Usage: "accept a block, for all paths or one: `CODE[=PATH]`"},
 	}
 }
@@ -73,7 +74,7 @@ func (a *App) draftAndRun(ctx context.Context, cmd *cli.Command, server string, 
 	if err != nil {
 		return err
 	}
-	n.Accept = cmd.StringSlice("accept")
+	n.Accept, n.Thorough = cmd.StringSlice("accept"), cmd.Bool("thorough")
 	each, end := a.watch(cmd.Bool("json"))
 	d, err := c.Draft(ctx, server, n, each)
 	end()

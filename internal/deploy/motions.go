@@ -51,7 +51,7 @@ func (r *Run) forward(ctx context.Context, m draft.Motion, begun bool) (Result, 
 func (r *Run) act(ctx context.Context, a draft.Act) (left bool, err error) {
 	switch a.Op {
 	case draft.Rename:
-		if a.Whole { // some hosts put a folder in the place of an empty one
+		if a.Whole && !r.isVacant(a.To) { // some hosts put a folder in the place of an empty one
 			i, err := r.Host.Stat(ctx, a.To)
 			if err == nil && i.Being != tree.Absent {
 				err = &fs.PathError{Op: "rename", Path: a.To.String(), Err: fs.ErrExist}

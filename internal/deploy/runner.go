@@ -78,7 +78,8 @@ type Run struct {
 	mu      sync.Mutex
 	done    map[Key]bool // motions done so far
 	sent    int64
-	arrived map[string]Result // of sent files, by temporary name
+	vacant  map[tree.Path]bool // looked at, and nothing is there
+	arrived map[string]Result  // of sent files, by temporary name
 	room    *semaphore.Weighted
 	segment *stockroom.Segment
 	notes   []string
@@ -269,6 +270,10 @@ type flight struct {
 func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, marks map[Key]Mark) error {
 	outcomes := make([]*Outcome, len(motions))
 	began := r.hostNow()
+	if err := r.lookBefore(ctx, motions); err != nil {
+		f.stopped.Store(true)
+		return err
+	}
 	err := r.each(ctx, f, motions, func(ctx context.Context, i int, m draft.Motion) error {
 		if err := r.fault(AfterIntent, m); err != nil {
 			return err

@@ -46,6 +46,37 @@ func treeAt(ctx context.Context, h remote.Host, at tree.Path) (states map[tree.P
 	return states, infos, nil
 }
 
+// lookBefore looks, once for a batch, whether the names are free to which its
+// folders are to come: where they are, no motion has to look by itself.
+func (r *Run) lookBefore(ctx context.Context, motions []draft.Motion) error {
+	var paths []tree.Path
+	for _, m := range motions {
+		if m.Whole() && m.Kind == draft.InMotion {
+			paths = append(paths, m.Path)
+		}
+	}
+	if len(paths) == 0 {
+		return nil
+	}
+	infos, err := r.Host.StatAll(ctx, paths)
+	if err != nil {
+		return fmt.Errorf("look where folders are to come: %w", err)
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.vacant = map[tree.Path]bool{}
+	for i, p := range paths {
+		r.vacant[p] = infos[i].Being == tree.Absent
+	}
+	return nil
+}
+
+func (r *Run) isVacant(p tree.Path) bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.vacant[p]
+}
+
 // acts does operations in their order.
 func (r *Run) acts(ctx context.Context, acts []draft.Act) error {
 	for _, a := range acts {

@@ -96,3 +96,17 @@ func TestKilledHalfWayOverFTPItIsResumedOrUndone(t *testing.T) {
 		}
 	}
 }
+
+// Over plain FTP nothing tells that bytes were changed on the way, so every small
+// file is read back; with --thorough all are, over any transport.
+func TestWhatIsReadBack(t *testing.T) {
+	s, _, _ := overFTP(t, testbed.FTPOptions{})
+	s.stage(stall("1", map[string]string{"small.txt": "s", "large.bin": noise(100 << 10)}))
+	require.Contains(t, s.must("deploy", "lantern", "drum-tent@1", "--yes"), "Every size was checked, and 2 files read back and compared.")
+	s, root := folderServer(t)
+	s.stage(stall("1", map[string]string{"small.txt": "s", "large.bin": noise(100 << 10)}))
+	require.Contains(t, s.must("deploy", "lantern", "drum-tent@1", "--yes"), "and 1 file read back and compared.")
+	s.must("rollback", "lantern", "--deployment", "1", "--yes")
+	require.Contains(t, s.must("deploy", "lantern", "drum-tent@1", "--yes", "--thorough"), "and 3 files read back and compared.")
+	require.Len(t, testbed.Files(testbed.Snapshot(t, root)), 3)
+}

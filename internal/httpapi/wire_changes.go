@@ -53,7 +53,7 @@ func parsePath(text string) (tree.Path, error) {
 }
 
 func unwireAsk(in api.NewDraft) (changes.Ask, error) {
-	ask := changes.Ask{Crates: in.Crates, Remove: in.Remove, With: in.With, Without: in.Without}
+	ask := changes.Ask{Crates: in.Crates, Remove: in.Remove, With: in.With, Without: in.Without, Thorough: in.Thorough}
 	r := in.Rollback
 	if r == nil {
 		return ask, nil

@@ -16,6 +16,9 @@ const oneIn = 20
 // smallProof is what is read back though fewer than twenty files are sent.
 const smallProof = 1 << 20
 
+// plainProof is what is read back over plain FTP.
+const plainProof = 64 << 10
+
 // emitter numbers steps and motions as they are added.
 type emitter struct {
 	d     *Draft
@@ -72,8 +75,10 @@ func (m *maker) emit() {
 }
 
 // proved chooses the files that are read back and hashed once they are sent: of
-// every twenty the smallest, and of a last few that are fewer only a small one.
-// A large file that comes alone would take twice the time.
+// every twenty the smallest, and of a last few that are fewer only a small one,
+// since a large file that comes alone would take twice the time. Plain FTP has no
+// checksum on its way, so every small file is read back there; all are where a
+// person wants that.
 func (m *maker) proved() map[tree.Path]bool {
 	out := map[tree.Path]bool{}
 	var sent []change
@@ -81,6 +86,9 @@ func (m *maker) proved() map[tree.Path]bool {
 		if c.After.Being == tree.Content {
 			sent = append(sent, c)
 		}
+	}
+	for _, c := range sent {
+		out[c.Path] = m.req.Thorough || m.req.Host.Plain && c.After.Size < plainProof
 	}
 	for some := range slices.Chunk(sent, oneIn) {
 		least := slices.MinFunc(some, func(a, b change) int { return cmp.Compare(a.After.Size, b.After.Size) })

@@ -91,8 +91,10 @@ func TestAFolderComesBackWithItsPermissionBits(t *testing.T) {
 // alone is not.
 func TestWhichFilesAreReadBack(t *testing.T) {
 	w := newWorld()
+	host, thorough := w.request().Host, false
 	proved := func(files []Target) (out []tree.Path) {
 		req := w.request()
+		req.Host, req.Thorough = host, thorough
 		for i := range files {
 			files[i].Digest = tree.Sum([]byte(files[i].Path))
 			w.held[files[i].Digest] = true
@@ -117,4 +119,10 @@ func TestWhichFilesAreReadBack(t *testing.T) {
 		many = append(many, Target{Path: tree.Path(fmt.Sprintf("f%02d", i)), Size: size})
 	}
 	require.Equal(t, []tree.Path{"f07", "f33"}, proved(many))
+	mixed := []Target{{Path: "a", Size: 64<<10 - 1}, {Path: "b", Size: 64 << 10}, {Path: "c", Size: 2 << 20}, {Path: "d", Size: 9}}
+	require.Equal(t, []tree.Path{"d"}, proved(mixed))
+	host.Plain = true
+	require.Equal(t, []tree.Path{"a", "d"}, proved(mixed), "every small one over plain FTP")
+	thorough = true
+	require.Equal(t, []tree.Path{"a", "b", "c", "d"}, proved(mixed))
 }

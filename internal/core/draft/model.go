@@ -82,6 +82,7 @@ type Host struct {
 	NoWork         bool  // whether nothing of ours can be made at the root, no lock either
 	Resolution     int64 // of its file times, milliseconds
 	Free           int64 // bytes free, -1 where it does not tell
+	Plain          bool  // whether nothing on the way to it tells that bytes were changed
 	UploadLimit    int64 // bytes of the longest file that it takes, as far as a person knows; 0: any
 	RenameMS       int64 // what one rename takes
 	SideBySide     int   // how many it does at a time
@@ -146,6 +147,7 @@ type Request struct {
 	CaseBlind bool     // by the rulebook
 	Host      Host
 	Held      func(tree.Digest) bool // whether the stockroom holds these bytes
+	Thorough  bool                   // whether every file is read back once it is sent
 }
 
 // Change is what the draft does to one path, as the ledger will write it.

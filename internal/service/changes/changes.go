@@ -107,7 +107,9 @@ type Ask struct {
 	// the one that is deployed does not hold, once resolved.
 	Retire []string `json:"retire,omitempty"`
 	Remove []string `json:"remove,omitempty"` // add-on names
-	Back   *Back    `json:"back,omitempty"`
+	// Thorough has every file read back and hashed once it is sent.
+	Thorough bool  `json:"thorough,omitempty"`
+	Back     *Back `json:"back,omitempty"`
 }
 
 // Back is a rollback. Deployment alone is that deployment's inverse; Path and
@@ -167,7 +169,8 @@ func signed(accepts []finding.Accept, actor string) []finding.Accept {
 // prepare turns an ask into a deployment to be and a request for the core.
 func (s *Service) prepare(ctx context.Context, srv model.Server, ask Ask) (model.Deployment, *draft.Request, error) {
 	d := model.Deployment{ServerID: srv.ID, Server: srv.Name}
-	req := &draft.Request{Host: hostOf(srv)}
+	req := &draft.Request{Host: hostOf(srv), Thorough: ask.Thorough}
+	req.Host.Plain = srv.Transport.Kind == "ftp"
 	b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
 	if err != nil {
 		return d, nil, err

@@ -986,6 +986,8 @@ export interface components {
             /** @description Add-on names */
             remove?: string[] | null;
             rollback?: components["schemas"]["Rollback"];
+            /** @description Read every file back once it is sent, and compare its bytes */
+            thorough?: boolean;
             /** @description Parts by choice to take: PART or ADDON:PART; or variables that each add-on has for itself, as NAME=VALUE; kept for later versions */
             with?: string[] | null;
             /** @description Parts by choice to leave out */
