@@ -19,8 +19,9 @@ import (
 
 // Ports of the servers at the far end.
 const (
-	sshPort = 2222
-	ftpPort = 2121
+	sshPort    = 2222
+	ftpPort    = 2121
+	ftpOnePort = 2122 // a server that allows one connection
 )
 
 // far is the servers at the far end of a link: a real sshd and a real vsftpd
@@ -43,26 +44,30 @@ func startFar(l *link, dir string) (*far, error) {
 	if _, err := f.key("host_key"); err != nil {
 		return nil, err
 	}
+	ftpConf := func(port int, more string) string {
+		return fmt.Sprintf("listen=YES\nlisten_address=%s\nlisten_port=%d\nbackground=NO\nrun_as_launching_user=YES\nftp_username=root\nanonymous_enable=YES\nlocal_enable=NO\nno_anon_password=YES\nanon_root=/\nwrite_enable=YES\nanon_upload_enable=YES\nanon_mkdir_write_enable=YES\nanon_other_write_enable=YES\nanon_world_readable_only=NO\nanon_umask=022\nconnect_from_port_20=NO\nseccomp_sandbox=NO\n%s",
+			farAddr, port, more)
+	}
 	files := map[string]string{
 		"authorized": public,
 		"sshd.conf": fmt.Sprintf("Port %d\nListenAddress %s\nHostKey %s/host_key\nAuthorizedKeysFile %[3]s/authorized\nPidFile %[3]s/pid\nStrictModes no\nUsePAM no\nPermitRootLogin yes\nSubsystem sftp internal-sftp\n",
 			sshPort, farAddr, dir),
-		"ftpd.conf": fmt.Sprintf("listen=YES\nlisten_address=%s\nlisten_port=%d\nbackground=NO\nrun_as_launching_user=YES\nftp_username=root\nanonymous_enable=YES\nlocal_enable=NO\nno_anon_password=YES\nanon_root=/\nwrite_enable=YES\nanon_upload_enable=YES\nanon_mkdir_write_enable=YES\nanon_other_write_enable=YES\nanon_world_readable_only=NO\nanon_umask=022\nconnect_from_port_20=NO\nseccomp_sandbox=NO\n",
-			farAddr, ftpPort),
-		"ssh.conf": fmt.Sprintf("Host far\n  HostName %s\n  Port %d\n  User root\n  IdentityFile %s/user_key\n  StrictHostKeyChecking no\n  UserKnownHostsFile /dev/null\n  LogLevel ERROR\n  Compression no\n", farAddr, sshPort, dir),
+		"ftpd.conf":     ftpConf(ftpPort, ""),
+		"ftpd-one.conf": ftpConf(ftpOnePort, "max_per_ip=1\n"),
+		"ssh.conf":      fmt.Sprintf("Host far\n  HostName %s\n  Port %d\n  User root\n  IdentityFile %s/user_key\n  StrictHostKeyChecking no\n  UserKnownHostsFile /dev/null\n  LogLevel ERROR\n  Compression no\n", farAddr, sshPort, dir),
 	}
 	for name, text := range files {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600); err != nil {
 			return nil, err
 		}
 	}
-	for _, c := range []*exec.Cmd{l.inNamespace("/usr/sbin/sshd", "-D", "-e", "-f", filepath.Join(dir, "sshd.conf")), l.inNamespace("/usr/sbin/vsftpd", filepath.Join(dir, "ftpd.conf"))} {
+	for _, c := range []*exec.Cmd{l.inNamespace("/usr/sbin/sshd", "-D", "-e", "-f", filepath.Join(dir, "sshd.conf")), l.inNamespace("/usr/sbin/vsftpd", filepath.Join(dir, "ftpd.conf")), l.inNamespace("/usr/sbin/vsftpd", filepath.Join(dir, "ftpd-one.conf"))} {
 		if err := c.Start(); err != nil {
 			return nil, err
 		}
 		f.cmds = append(f.cmds, c)
 	}
-	for _, port := range []int{sshPort, ftpPort} {
+	for _, port := range []int{sshPort, ftpPort, ftpOnePort} {
 		if err := answers(fmt.Sprintf("%s:%d", farAddr, port)); err != nil {
 			f.Close()
 			return nil, err

@@ -24,10 +24,12 @@ var sets = []set{
 	{"small", 2000, 4 << 10, 100},
 	{"medium", 300, 1 << 20, 10},
 	{"large", 1, 300 << 20, 1},
+	{"tenth", 2000 / tenth, 4 << 10, 100 / tenth},
 }
 
-// few is how many files of the small set slow peers get.
-const few = 200
+// tenth is the part of the small set that slow peers get: a tenth of its
+// folders, with as many files in each.
+const tenth = 10
 
 func (s set) path(i int) string {
 	return fmt.Sprintf("%s/d%02d/file-%04d.bin", s.name, i%s.folders, i)
@@ -47,25 +49,14 @@ func (s set) make(dir string) (err error) {
 		if err != nil {
 			return err
 		}
-		for _, folder := range []string{s.name, "few"} {
-			if err := os.MkdirAll(filepath.Join(dir, "from", folder, filepath.Base(filepath.Dir(s.path(i)))), 0o755); err != nil {
-				return err
-			}
+		if err := os.MkdirAll(filepath.Join(dir, "from", filepath.Dir(s.path(i))), 0o755); err != nil {
+			return err
 		}
 		plain, err := os.Create(filepath.Join(dir, "from", s.path(i)))
 		if err != nil {
 			return err
 		}
-		out := []io.Writer{w, plain}
-		if s.name == "small" && i < few {
-			part, err := os.Create(filepath.Join(dir, "from", "few", filepath.Base(filepath.Dir(s.path(i))), filepath.Base(s.path(i))))
-			if err != nil {
-				return err
-			}
-			defer part.Close()
-			out = append(out, part)
-		}
-		if _, err := io.CopyN(io.MultiWriter(out...), r, s.size); err != nil {
+		if _, err := io.CopyN(io.MultiWriter(w, plain), r, s.size); err != nil {
 			return err
 		}
 		if err := plain.Close(); err != nil {

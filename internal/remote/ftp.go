@@ -286,8 +286,12 @@ func (f *FTP) free(ctx context.Context) (*ftpConn, error) {
 			continue
 		}
 		f.open++
+		dial := f.dial
+		if f.open == 1 { // the last one is gone, and a server that allows one may not have noticed yet
+			dial = f.dialAgain
+		}
 		f.mu.Unlock()
-		c, err := f.dial(ctx)
+		c, err := dial(ctx)
 		if err == nil {
 			return c, nil
 		}

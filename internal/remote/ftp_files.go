@@ -211,7 +211,9 @@ func (r *ftpReader) Close() error {
 		return nil
 	}
 	r.closed = true
-	r.stop()
+	if cut := !r.stop(); !cut && !r.ended { // whoever knows the size does not read up to the end
+		_, _ = r.Read(make([]byte, 1))
+	}
 	if !r.ended { // the server goes on sending; nothing else tells it to stop
 		_ = r.c.raw.Close()
 		_ = r.res.Close()

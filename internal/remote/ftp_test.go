@@ -1,7 +1,10 @@
 package remote_test
 
 import (
+	"io"
 	"io/fs"
+	"net"
+	"sync/atomic"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -126,4 +129,59 @@ func TestANameThatCannotBeToldIsRefusedBeforeAnythingIsSent(t *testing.T) {
 	require.ErrorContains(t, err, "cannot be told")
 	require.ErrorContains(t, h.RemoveFile(t.Context(), p), "cannot be told")
 	require.ErrorContains(t, h.MakeFolder(t.Context(), p, 0), "cannot be told")
+}
+
+// counted passes control connections on to a server and counts them.
+func counted(t *testing.T, s *testbed.VSFTPD) (port int, count *atomic.Int32) {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	t.Cleanup(func() { l.Close() })
+	count = new(atomic.Int32)
+	go func() {
+		for {
+			near, err := l.Accept()
+			if err != nil {
+				return
+			}
+			count.Add(1)
+			far, err := net.Dial("tcp", s.Addr())
+			if err != nil {
+				near.Close()
+				continue
+			}
+			go func() { _, _ = io.Copy(far, near); far.Close() }()
+			go func() { _, _ = io.Copy(near, far); near.Close() }()
+		}
+	}()
+	return l.Addr().(*net.TCPAddr).Port, count
+}
+
+func TestReadingAFileToItsKnownEndKeepsTheConnection(t *testing.T) {
+	s := testbed.StartVSFTPD(t, testbed.FTPOptions{})
+	tg := ftpTarget(s, t.TempDir())
+	port, count := counted(t, s)
+	tg.Port, tg.Connections = port, 1
+	h, err := remote.OpenFTP(t.Context(), tg)
+	require.NoError(t, err)
+	defer h.Close()
+	w, err := h.Create(t.Context(), "tide.tdx", 0)
+	require.NoError(t, err)
+	_, err = w.Write(make([]byte, 1<<20))
+	require.NoError(t, err)
+	require.NoError(t, w.Close())
+	before := count.Load()
+	read := func(n int64) {
+		f, err := h.Open(t.Context(), "tide.tdx")
+		require.NoError(t, err)
+		_, err = io.CopyN(io.Discard, f, n)
+		require.NoError(t, err)
+		require.NoError(t, f.Close())
+		_, err = h.Stat(t.Context(), "tide.tdx")
+		require.NoError(t, err)
+	}
+	read(1 << 20)
+	require.Equal(t, before, count.Load(), "all of it was read, so the connection is as good as before")
+	read(10)
+	require.Equal(t, before+1, count.Load(), "nothing but a new connection stops a file half-way")
 }
