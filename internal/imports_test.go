@@ -28,14 +28,15 @@ var allowed = map[string][]string{
 	"internal/helper":          {},
 	"internal/metrics":         {},
 	"internal/service/catalog": {"internal/core", "internal/model", "internal/fault", "internal/archive", "internal/stockroom", "internal/helper"},
-	"internal/service/hosts":   {"internal/core", "internal/model", "internal/fault", "internal/remote", "internal/stockroom", "internal/deploy"},
+	"internal/service/hosts":   {"internal/core", "internal/model", "internal/fault", "internal/remote", "internal/stockroom", "internal/deploy", "internal/control"},
 	"internal/service/changes": {"internal/core", "internal/model", "internal/fault", "internal/remote", "internal/stockroom", "internal/deploy"},
 	"internal/service/insight": {"internal/core", "internal/model", "internal/fault"},
 	"internal/api":             {},
-	"internal/httpapi":         {"internal/api", "internal/core", "internal/model", "internal/fault", "internal/jobs", "internal/service"},
+	"internal/httpapi":         {"internal/api", "internal/control", "internal/core", "internal/model", "internal/fault", "internal/jobs", "internal/service"},
 	"internal/client":          {"internal/api"},
 	"internal/cli":             {"internal/api", "internal/client"},
-	"internal/standin":         {},
+	"internal/control":         {},
+	"internal/standin":         {"internal/standin"},
 	"internal/demo":            {"internal/api", "internal/client", "internal/standin"},
 }
 

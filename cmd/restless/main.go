@@ -20,7 +20,7 @@ var version = "0.1.0-dev"
 
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
-	app := &cli.App{In: os.Stdin, Out: os.Stdout, Err: os.Stderr, Version: version, Schema: rulebook.Schema, Serve: serve, Demo: runDemo, Ask: ask,
+	app := &cli.App{In: os.Stdin, Out: os.Stdout, Err: os.Stderr, Version: version, Schema: rulebook.Schema, Serve: serve, Demo: runDemo, Play: play, Ask: ask,
 		Terminal: term.IsTerminal(int(os.Stdout.Fd()))}
 	code := app.Run(ctx, os.Args)
 	stop()

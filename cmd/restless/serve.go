@@ -22,6 +22,7 @@ import (
 
 	"restlesscrate/internal/archive"
 	"restlesscrate/internal/cli"
+	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/helper"
 	"restlesscrate/internal/httpapi"
@@ -29,6 +30,7 @@ import (
 	"restlesscrate/internal/metrics"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/records"
+	"restlesscrate/internal/remote"
 	"restlesscrate/internal/seal"
 	"restlesscrate/internal/service/catalog"
 	"restlesscrate/internal/service/changes"
@@ -168,7 +170,7 @@ func (s *service) wire(ctx context.Context, room *stockroom.Room, sealer *seal.S
 	hst := &hosts.Service{Records: s.db, Books: cat, Sealer: sealer, Agent: os.Getenv("SSH_AUTH_SOCK"), Self: s.self.Service, Now: time.Now}
 	s.closers = append(s.closers, hst)
 	meter := metrics.New()
-	chg := &changes.Service{Records: s.db, Catalog: cat, Hosts: hst, Room: room, RideOut: s.rideOut, Self: s.self, Meter: meter, Now: time.Now, Log: s.log}
+	chg := &changes.Service{Records: s.db, Catalog: cat, Hosts: hostsOf{hst}, Room: room, RideOut: s.rideOut, Self: s.self, Meter: meter, Now: time.Now, Log: s.log}
 	s.api = &httpapi.Server{Catalog: cat, Hosts: hst, Changes: chg, Insight: &insight.Service{Records: s.db}, Jobs: s.jobs,
 		Access: s.db, Memory: memory{s.db}, Sessions: records.Sessions{DB: s.db}, Ready: s.db.Ping, Metrics: meter.Handler(), Console: web.Console(), Log: s.log,
 		Now: time.Now, Version: version, BaseURL: func() string { return s.url }}
@@ -193,6 +195,14 @@ func (s *service) wire(ctx context.Context, room *stockroom.Room, sealer *seal.S
 		}
 	}
 	return nil
+}
+
+// hostsOf fits the hosts to what changes asks of them.
+type hostsOf struct{ *hosts.Service }
+
+// Power implements changes.Hosts.
+func (h hostsOf) Power(ctx context.Context, srv model.Server, host remote.Host, b *rulebook.Book) (changes.Powered, error) {
+	return h.Service.Power(ctx, srv, host, b)
 }
 
 // run answers calls until ctx ends, then stops gracefully: calls under way

@@ -2,14 +2,20 @@ package api
 
 import "time"
 
-// NewDraft asks for a draft. Exactly one of Crates, Remove and Rollback is set.
+// NewDraft asks for a draft. Exactly one of Crates, Remove, Enable, Disable and
+// Rollback is set.
 type NewDraft struct {
 	Crates   []string  `json:"crates,omitempty" doc:"name@version, or name for the version staged last"`
 	With     []string  `json:"with,omitempty" doc:"Parts by choice to take: PART or ADDON:PART; or variables that each add-on has for itself, as NAME=VALUE; kept for later versions"`
 	Without  []string  `json:"without,omitempty" doc:"Parts by choice to leave out"`
 	Remove   []string  `json:"remove,omitempty" doc:"Add-on names"`
+	Enable   []string  `json:"enable,omitempty" doc:"Names of add-ons that a load list names again"`
+	Disable  []string  `json:"disable,omitempty" doc:"Names of add-ons that no load list names any more; their files stay"`
 	Rollback *Rollback `json:"rollback,omitempty"`
 	Accept   []string  `json:"accept,omitempty" doc:"CODE or CODE=PATH"`
+	Leave    bool      `json:"leave,omitempty" doc:"Do not stop the server"`
+	Restart  bool      `json:"restart,omitempty" doc:"Stop and start the server where a reload would do"`
+	OrUndo   bool      `json:"orUndo,omitempty" doc:"Take all back if the server does not come up or what is deployed does not load"`
 	Thorough bool      `json:"thorough,omitempty" doc:"Read every file back once it is sent, and compare its bytes"`
 }
 
@@ -33,7 +39,7 @@ type Deployment struct {
 	Name      string     `json:"name" doc:"server#number"`
 	Server    string     `json:"server"`
 	Number    int        `json:"number"`
-	Kind      string     `json:"kind" enum:"deploy,remove,rollback"`
+	Kind      string     `json:"kind" enum:"deploy,remove,enable,disable,rollback"`
 	Title     string     `json:"title"`
 	State     string     `json:"state" enum:"draft,queued,running,waiting,done,halted,undoing,undone,discarded"`
 	Digest    string     `json:"digest"`
@@ -47,6 +53,8 @@ type Deployment struct {
 	Trouble   string     `json:"trouble,omitempty" doc:"What halted it"`
 	Notes     []string   `json:"notes" nullable:"false"`
 	Figures   Figures    `json:"figures"`
+	Aftermath []Finding  `json:"aftermath" nullable:"false" doc:"What was found once it was done"`
+	RollCall  *RollCall  `json:"rollCall,omitempty"`
 	Untidy    bool       `json:"untidy,omitempty" doc:"Set-aside files are still on the server"`
 	Job       string     `json:"job,omitempty" doc:"The job that ran it last"`
 	Actor     string     `json:"actor"`
@@ -62,6 +70,7 @@ type Counts struct {
 	Changed int   `json:"changed"`
 	Out     int   `json:"out"`
 	Same    int   `json:"same"`
+	Edited  int   `json:"edited,omitempty" doc:"Texts that are edited"`
 	Send    int64 `json:"send"`
 	Keep    int64 `json:"keep"`
 }
@@ -75,6 +84,7 @@ type Step struct {
 	What    string `json:"what,omitempty"`
 	Reason  string `json:"reason"`
 	Bytes   int64  `json:"bytes,omitempty"`
+	Diff    string `json:"diff,omitempty" doc:"Of a text that is edited, in the unified form"`
 	Motions int    `json:"motions"`
 	Done    int    `json:"done" doc:"Motions that the journal shows as done"`
 }
@@ -96,6 +106,7 @@ type Figures struct {
 	SwapMS    int64 `json:"swapMs"`
 	ProofMS   int64 `json:"proofMs"`
 	TidyMS    int64 `json:"tidyMs"`
+	AwayMS    int64 `json:"awayMs" doc:"From the stop to ready, of which swapMs is ours"`
 	LostLines int   `json:"lostLines"`
 }
 
@@ -112,17 +123,23 @@ type Status struct {
 
 // Addon is one add-on on a server.
 type Addon struct {
-	Name       string    `json:"name"`
-	Version    string    `json:"version"`
-	Kind       string    `json:"kind,omitempty"`
-	Crate      string    `json:"crate"`
-	Files      int       `json:"files"`
-	Size       int64     `json:"size"`
-	Rung       string    `json:"rung" enum:"placed,listed,loaded,confirmed"`
-	Others     []string  `json:"others" nullable:"false" doc:"Other versions that some of its files are from"`
-	Newer      string    `json:"newer,omitempty" doc:"A newer version that is staged"`
-	Deployment string    `json:"deployment"`
-	Since      time.Time `json:"since"`
+	Name         string     `json:"name"`
+	Version      string     `json:"version"`
+	Kind         string     `json:"kind,omitempty"`
+	Crate        string     `json:"crate"`
+	Files        int        `json:"files"`
+	Size         int64      `json:"size"`
+	Rung         string     `json:"rung" enum:"placed,listed,loaded,confirmed"`
+	Evidence     string     `json:"evidence,omitempty" doc:"Of the rung, where it is loaded or confirmed"`
+	EvidenceAt   *time.Time `json:"evidenceAt,omitempty"`
+	Note         string     `json:"note,omitempty" doc:"Of whoever confirmed it"`
+	Trouble      string     `json:"trouble,omitempty" doc:"Why it did not load at the last start"`
+	ChangedSince bool       `json:"changedSince,omitempty" doc:"Since the last roll call"`
+	Disabled     bool       `json:"disabled,omitempty" doc:"Its files are there, and no load list names it"`
+	Others       []string   `json:"others" nullable:"false" doc:"Other versions that some of its files are from"`
+	Newer        string     `json:"newer,omitempty" doc:"A newer version that is staged"`
+	Deployment   string     `json:"deployment"`
+	Since        time.Time  `json:"since"`
 }
 
 // File is one file of a server with its provenance.

@@ -50,6 +50,7 @@ type App struct {
 	Version  string
 	Serve    func(ctx context.Context, o ServeOptions) error
 	Demo     func(ctx context.Context, o DemoOptions) error
+	Play     func(ctx context.Context, o PlayOptions) error
 	// Ask reads one line, or a secret where hidden is true. It gives an error
 	// where there is no terminal to ask.
 	Ask func(question string, hidden bool) (string, error)
@@ -128,8 +129,10 @@ func (a *App) root() *cli.Command {
 		},
 		Commands: []*cli.Command{
 			a.serveCommand(), a.demoCommand(), a.serverCommand(), a.rulebookCommand(), a.stageCommand(), a.crateCommand(),
-			a.deployCommand(), a.removeCommand(), a.deploymentCommand(), a.rollbackCommand(),
-			a.statusCommand(), a.filesCommand(), a.historyCommand(), a.signInCommand(),
+			a.deployCommand(), a.removeCommand(), a.enableCommand(), a.disableCommand(), a.deploymentCommand(), a.rollbackCommand(),
+			a.actCommand("stop", "stop a server and wait until it has stopped"), a.actCommand("start", "start a server and wait until it is ready"),
+			a.actCommand("restart", "stop a server and start it again"), a.reloadCommand(), a.sayCommand(), a.logCommand(), a.rollCallCommand(), a.confirmCommand(),
+			a.statusCommand(), a.filesCommand(), a.historyCommand(), a.signInCommand(), a.standInCommand(),
 		},
 	}
 	var each func(c *cli.Command)

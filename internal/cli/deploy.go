@@ -15,6 +15,9 @@ import (
 func runFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.BoolFlag{Name: "draft", Usage: "keep it as a draft and do not run it"}, yes(),
+		&cli.BoolFlag{Name: "leave-running", Usage: "do not stop the server"},
+		&cli.BoolFlag{Name: "restart", Usage: "stop and start the server where a reload would do"},
+		&cli.BoolFlag{Name: "or-undo", Usage: "take all back if the server does not come up, or what is deployed does not load"},
 		&cli.BoolFlag{Name: "thorough", Usage: "read every file back once it is sent, and compare its bytes"},
 		&cli.StringSliceFlag{Name: "accept", Usage: "accept a block, for all paths or one: `CODE[=PATH]`"},
 	}
@@ -42,6 +45,25 @@ func (a *App) removeCommand() *cli.Command {
 				return err
 			}
 			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Remove: args[1:]})
+		}}
+}
+
+func (a *App) enableCommand() *cli.Command {
+	return a.toggleCommand("enable", "name disabled add-ons in the server's load lists again", func(names []string) api.NewDraft { return api.NewDraft{Enable: names} })
+}
+
+func (a *App) disableCommand() *cli.Command {
+	return a.toggleCommand("disable", "take add-ons out of the server's load lists; their files stay", func(names []string) api.NewDraft { return api.NewDraft{Disable: names} })
+}
+
+func (a *App) toggleCommand(verb, usage string, ask func(names []string) api.NewDraft) *cli.Command {
+	return &cli.Command{Name: verb, Usage: usage, UsageText: "restless " + verb + " SERVER ADDON... [--draft] [--yes] [--accept CODE[=PATH]]", Flags: runFlags(),
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			args, err := atLeast(cmd, 2, "a server and one or more add-ons")
+			if err != nil {
+				return err
+			}
+			return a.draftAndRun(ctx, cmd, args[0], ask(args[1:]))
 		}}
 }
 
@@ -75,6 +97,7 @@ func (a *App) draftAndRun(ctx context.Context, cmd *cli.Command, server string, 
 		return err
 	}
 	n.Accept, n.Thorough = cmd.StringSlice("accept"), cmd.Bool("thorough")
+	n.Leave, n.Restart, n.OrUndo = cmd.Bool("leave-running"), cmd.Bool("restart"), cmd.Bool("or-undo")
 	each, end := a.watch(cmd.Bool("json"))
 	d, err := c.Draft(ctx, server, n, each)
 	end()
@@ -138,6 +161,7 @@ func (a *App) deploymentCommand() *cli.Command {
 		{Name: "halt", Usage: "stop a running deployment between two motions, to resume or undo it", UsageText: text("halt"), Action: a.deploymentHalt},
 		{Name: "resume", Usage: "finish a halted deployment", UsageText: text("resume"), Action: a.deploymentResume},
 		{Name: "undo", Usage: "take a halted deployment back", UsageText: text("undo"), Action: a.deploymentUndo},
+		{Name: "tick", Usage: "say that what a waiting deployment waits for is done; it goes on", UsageText: text("tick"), Action: a.deploymentTick},
 		{Name: "tidy", Usage: "clear what a done deployment could not clear on its server", UsageText: text("tidy"), Action: a.deploymentTidy},
 		{Name: "discard", Usage: "give a draft up", UsageText: text("discard"), Action: a.deploymentDiscard},
 	}}
@@ -234,6 +258,10 @@ func (a *App) deploymentHalt(ctx context.Context, cmd *cli.Command) error {
 
 func (a *App) deploymentUndo(ctx context.Context, cmd *cli.Command) error {
 	return a.finish(ctx, cmd, (*client.Client).Undo)
+}
+
+func (a *App) deploymentTick(ctx context.Context, cmd *cli.Command) error {
+	return a.finish(ctx, cmd, (*client.Client).Tick)
 }
 
 func (a *App) deploymentTidy(ctx context.Context, cmd *cli.Command) error {

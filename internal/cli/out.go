@@ -109,6 +109,9 @@ func (a *App) printDeployment(d api.Deployment) {
 	if c.Same > 0 {
 		line += fmt.Sprintf(", %d as they are", c.Same)
 	}
+	if c.Edited > 0 {
+		line += "; " + count(c.Edited, "text") + " edited"
+	}
 	if c.Send > 0 {
 		line += "; " + size(c.Send) + " to send"
 	}
@@ -158,8 +161,22 @@ func (a *App) printSteps(d api.Deployment) {
 		}
 		fmt.Fprintf(a.Out, "\n%s\n", phaseNames[phase])
 		a.rows(nil, lines)
+		a.printDiffs(d, phase)
 		if left > 0 {
 			fmt.Fprintf(a.Out, "  ... and %d more; --json shows all\n", left)
+		}
+	}
+}
+
+// printDiffs shows what is edited in the texts of a phase.
+func (a *App) printDiffs(d api.Deployment, phase string) {
+	for _, s := range d.Steps {
+		if s.Phase != phase || s.Diff == "" {
+			continue
+		}
+		fmt.Fprintf(a.Out, "\n  in %s\n", s.Path)
+		for _, line := range strings.Split(strings.TrimSuffix(s.Diff, "\n"), "\n")[2:] { // behind the two file names
+			fmt.Fprintf(a.Out, "    %s\n", strings.TrimSuffix(line, "\r"))
 		}
 	}
 }
@@ -172,6 +189,9 @@ func (a *App) printFigures(f api.Figures) {
 	}
 	fmt.Fprintf(a.Out, "\nDone in %s: looked in %s, sent %s in %s%s, swapped in %s, looked again in %s, tidied in %s.\n",
 		millis(f.LookMS+f.PrepareMS+f.SwapMS+f.ProofMS+f.TidyMS), millis(f.LookMS), size(f.Sent), millis(f.PrepareMS), rate, millis(f.SwapMS), millis(f.ProofMS), millis(f.TidyMS))
+	if f.AwayMS > 0 {
+		fmt.Fprintf(a.Out, "The server was away for %s, of which %s ours.\n", millis(f.AwayMS), millis(f.SwapMS))
+	}
 	fmt.Fprintf(a.Out, "Every size was checked, and %s read back and compared.\n", count(f.Proved, "file"))
 	if f.LostLines > 0 {
 		fmt.Fprintf(a.Out, "The line to the host was lost on the way %s; that was ridden out.\n", times(f.LostLines))
@@ -192,9 +212,18 @@ func (a *App) printOutcome(d api.Deployment) {
 	switch d.State {
 	case "halted":
 		fmt.Fprintf(a.Out, "\nHalted while %s\n  restless deployment resume %s   finishes it\n  restless deployment undo %s     takes it back\n", d.Trouble, d.Name, d.Name)
+	case "waiting":
+		fmt.Fprintf(a.Out, "\nWaits for a person: %s\n  restless deployment tick %s   says that it is done; it goes on then\n  restless deployment undo %s   takes it back\n", d.Trouble, d.Name, d.Name)
 	case "done":
 		f := d.Figures
 		a.printFigures(f)
+		if d.RollCall != nil {
+			fmt.Fprintln(a.Out)
+			a.printRoll(*d.RollCall)
+		}
+		for _, x := range d.Aftermath {
+			a.printFinding(a.Out, x)
+		}
 		if d.Untidy {
 			fmt.Fprintln(a.Out, "Set-aside files are still on the server; they are cleared before the next deployment runs.")
 			fmt.Fprintf(a.Out, "  restless deployment tidy %s   clears them now\n", d.Name)

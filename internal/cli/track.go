@@ -66,6 +66,18 @@ func (a *App) printStatus(st api.Status) {
 	var lines [][]string
 	for _, x := range st.Addons {
 		var know []string
+		if x.Disabled {
+			know = append(know, "disabled")
+		}
+		if x.Trouble != "" {
+			know = append(know, "did not load: "+x.Trouble)
+		}
+		if x.ChangedSince {
+			know = append(know, "changed since the last start")
+		}
+		if x.Note != "" {
+			know = append(know, x.Note)
+		}
 		if x.Newer != "" {
 			know = append(know, x.Newer+" is staged")
 		}

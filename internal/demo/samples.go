@@ -30,8 +30,12 @@ func filler(word string, lines int) string {
 	return b.String()
 }
 
-func fixture(name, version string) string {
-	return fmt.Sprintf("tdx 1\nname %s\nversion %s\n%s", name, version, filler(name, 900))
+func fixture(name, version string, more ...string) string {
+	head := fmt.Sprintf("tdx 1\nname %s\nversion %s\n", name, version)
+	for _, line := range more {
+		head += line + "\n"
+	}
+	return head + filler(name, 900)
 }
 
 func stall(folder, title, version string, more ...file) []file {
@@ -57,7 +61,7 @@ func samples() []sample {
 		{Name: "tide-lamps-2.2.0 (1).tdx", Plain: fixture("tide-lamps", "2.2.0")},
 		{Name: "pier-signs-1.4.0.zip", Zip: []file{
 			{"pier-signs/README.md", "Put the .tdx into fixtures. Needs tide-base 3.2 or newer.\n"},
-			{"pier-signs/pier-signs-1.4.0.tdx", fixture("pier-signs", "1.4.0")},
+			{"pier-signs/pier-signs-1.4.0.tdx", fixture("pier-signs", "1.4.0", "needs tide-base")},
 			{"pier-signs/preview.png", filler("pixel", 30)}}},
 		{Name: "reedbank-shores-12.zip", Zip: []file{{"table.toml", "table = \"reedbank-shores\"\nedition = 12\n"}, {"shores/rocks.toml", filler("rock", 80)}}},
 		{Name: "drum-tent-0.4.0.zip", Zip: stall(inner, "Drum Tent", "0.4.0", file{inner + "/wares/old-drum.lf", filler("old", 20)})},

@@ -9,7 +9,7 @@ import (
 
 // cave is the body of a cave with its manifest.
 func cave(folder, id, version, fits string, more ...file) []file {
-	manifest := fmt.Sprintf("needs = [{ id = \"rope-lore\", version = \">=1.2\" }]\nconflicts = [\"old-gallery\"]\n\n[cave]\nid = %q\nversion = %q\nfor = %q\nside = \"server\"\n", id, version, fits)
+	manifest := fmt.Sprintf("needs = [{ id = \"rope-lore\", version = \">=1.2\" }]\nconflicts = [\"flooded-hall\"]\n\n[cave]\nid = %q\nversion = %q\nfor = %q\nside = \"server\"\n", id, version, fits)
 	return append([]file{{folder + "cave.toml", manifest}, {folder + "rooms/hall.room", filler("hall", 120)}}, more...)
 }
 
@@ -45,6 +45,8 @@ func shapes() []sample {
 		{Name: "lantern-gallery-main.zip", Zip: gallery},
 		{Name: "grand-tour-3.zip", Zip: tour},
 		{Name: "echo-shaft.zip", Zip: append(cave("echo-shaft/1.4/", "echo-shaft", "1.4", "7.1"), cave("echo-shaft/1.5/", "echo-shaft", "1.5", "7.2")...)},
+		{Name: "rope-lore-1.3.zip", Zip: []file{{"rope-lore/cave.toml", "[cave]\nid = \"rope-lore\"\nversion = \"1.3\"\nfor = \"7.1 || 7.2\"\nside = \"both\"\n"}, {"rope-lore/rooms/store.room", filler("rope", 40)}}},
+		{Name: "storm-bell-0.1.tdx", Plain: fixture("storm-bell", "0.1", "breaks everything")},
 		{Name: "winch-4.2.zip", Zip: winch("winch-4.2/")},
 		{Name: "winch-4.2-setup.run", Plain: "#!/bin/sh\necho unpacking the winch\n"},
 		{Name: "gate-lights-1.1.zip", Zip: []file{{"download/files/gate-lights-1.1/booth.lf", "title = \"Gate Lights\"\nversion = \"1.1\"\n"},
@@ -54,7 +56,7 @@ func shapes() []sample {
 			{"harbour/client/shaders.txt", filler("shade", 30)}, {"harbour/readme.txt", "For players and servers.\n"}}},
 		{Name: "swing-boats-1.0.zip", Zip: []file{{"swing-boats/ride.lf", "version = \"1.0\"\n"}, {"swing-boats/swing.lf", filler("swing", 30)}, {"swing-boats/readme.txt", "Set it up in a row of your fair.\n"}}},
 		{Name: "mud-flats-3.zip", Zip: []file{{"mud-flats/table.toml", "table = \"mud-flats\"\nedition = 3\n"}, {"mud-flats/shores/mud.toml", filler("mud", 40)}}},
-		{Name: "gull-flocks-9.3-keel-0.8-beta.2.tdx", Plain: fixture("gull-flocks", "0.8-beta.2")},
+		{Name: "gull-flocks-9.3-keel-0.8-beta.2.tdx", Plain: fixture("gull-flocks", "0.8-beta.2", "reshapes port")},
 	}
 }
 

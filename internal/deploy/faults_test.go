@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/settings"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/model"
@@ -37,6 +38,7 @@ type bench struct {
 	old     map[string]testbed.Thing
 	want    map[string]string
 	folders bool
+	engine  *engine // the game, which runs when the draft is made
 }
 
 // fast is a folder in memory where there is one: these tests sync a lot.
@@ -57,12 +59,13 @@ func newBenchOn(t *testing.T, folders bool) *bench { return newBenchAt(t, folder
 // newBenchAt is for a host that open reaches the root through; nil is the
 // local folder itself.
 func newBenchAt(t *testing.T, folders bool, open func(root string) remote.Host) *bench {
-	b := filled(t, map[string]string{"d/changed": "one", "d/unknown": "by hand", "gone/deep/old": "old", "gone/two": "two old", "d/same": "same", "own.log": "theirs"})
+	b := filled(t, map[string]string{"d/changed": "one", "d/unknown": "by hand", "gone/deep/old": "old", "gone/two": "two old", "d/same": "same", "own.log": "theirs", "d/order": "call a\r\n# end\r\n"})
 	b.folders = folders
 	if open != nil {
 		b.host = open(b.root)
 	}
-	b.want = map[string]string{"d/changed": "two", "d/unknown": "ours", "d/same": "same", "new/deep/file": "new", "new/other": "other", "own.log": "theirs"}
+	b.want = map[string]string{"d/changed": "two", "d/unknown": "ours", "d/same": "same", "new/deep/file": "new", "new/other": "other", "own.log": "theirs",
+		"d/order": "call a\r\ncall lamps\r\n# end\r\n", "made.order": "call lamps\n"}
 	for _, text := range []string{"one", "two", "ours", "same", "new", "other", "old"} {
 		b.hold(text)
 	}
@@ -73,7 +76,7 @@ func newBenchAt(t *testing.T, folders bool, open func(root string) remote.Host) 
 // filled is a bench whose host holds some files.
 func filled(t *testing.T, files map[string]string) *bench {
 	dir := fast(t)
-	b := &bench{t: t, root: filepath.Join(dir, "srv")}
+	b := &bench{t: t, root: filepath.Join(dir, "srv"), engine: &engine{state: draft.IsRunning}}
 	require.NoError(t, os.Mkdir(b.root, 0o755))
 	for path, text := range files {
 		testbed.Write(t, filepath.Join(b.root, path), text)
@@ -111,12 +114,17 @@ func (b *bench) draft() {
 	target := func(p tree.Path, text string) draft.Target {
 		return draft.Target{Path: p, Digest: tree.Sum([]byte(text)), Size: int64(len(text))}
 	}
+	wish := func(p tree.Path) draft.Wish {
+		return draft.Wish{Path: p, Listing: draft.Listing{Addon: "lamps", Label: "lamps@2", Name: "order", List: settings.List{Form: "line", Entry: "call {key}"}, Key: "lamps"}}
+	}
 	req := &draft.Request{Host: draft.Host{Tested: true, Modes: true, RenameFromWork: true, RenameFolders: b.folders, Free: -1},
+		Power:  &draft.Power{Condition: draft.IsRunning, Stop: "command", Start: "command"},
 		Ledger: map[tree.Path]draft.Row{"d/changed": row("one"), "gone/deep/old": row("old"), "gone/two": row("two old"), "d/same": row("same"), "gone": folder, "gone/deep": folder},
 		Held:   func(d tree.Digest) bool { _, err := b.db.Locate(t.Context(), d); return err == nil },
 		Wanted: []draft.Wanted{{Addon: "lamps", Name: "lamps", Version: "2", Files: []draft.Target{
-			target("d/changed", "two"), target("d/unknown", "ours"), target("d/same", "same"), target("new/deep/file", "new"), target("new/other", "other")}}}}
-	obs := draft.Observations{Paths: map[tree.Path]draft.Seen{}}
+			target("d/changed", "two"), target("d/unknown", "ours"), target("d/same", "same"), target("new/deep/file", "new"), target("new/other", "other")},
+			Listings: []draft.Wish{wish("d/order"), wish("made.order")}}}}
+	obs := draft.Observations{Paths: map[tree.Path]draft.Seen{}, Texts: map[tree.Path][]byte{"d/order": []byte(b.old["d/order"].Text)}}
 	for p, th := range b.old {
 		s := draft.Seen{State: tree.State{Being: tree.Folder, Mode: uint32(th.Mode.Perm())}}
 		if th.Mode.IsRegular() {
@@ -145,12 +153,14 @@ var errFault = errors.New("injected")
 func (b *bench) run(motion int, at deploy.Point) *deploy.Run {
 	names := draft.Names{Number: b.dep.Number}
 	h := &halfway{Host: b.host}
-	return &deploy.Run{ID: b.dep.ID, Names: names, Draft: &b.dep.Draft, Host: h, Room: b.room, Journal: b.db,
+	return &deploy.Run{ID: b.dep.ID, Names: names, Draft: &b.dep.Draft, Host: h, Room: b.room, Journal: b.db, Power: b.engine,
 		Fault: func(p deploy.Point, m draft.Motion) error {
 			switch {
 			case m.ID != motion:
 			case p == at:
 				return errFault
+			case p == deploy.AfterIntent && at == midEffect && m.OfServer():
+				b.engine.mute = true
 			case p == deploy.AfterIntent && at == midEffect:
 				h.arm(m.Path, names.Temp(m))
 			}
@@ -244,7 +254,7 @@ func (b *bench) whole(r *deploy.Run) error {
 
 // swapped goes as far as a deployment is recorded.
 func (b *bench) swapped(r *deploy.Run) error {
-	if err := r.Forward(b.t.Context(), draft.Prepare, draft.Swap); err != nil {
+	if err := r.Forward(b.t.Context(), draft.Prepare, draft.Swap, draft.Proof); err != nil {
 		return err
 	}
 	_, _, err := r.Look(b.t.Context(), 0)
@@ -253,16 +263,20 @@ func (b *bench) swapped(r *deploy.Run) error {
 
 func (b *bench) isNew() {
 	require.Equal(b.t, b.want, testbed.Files(testbed.Snapshot(b.t, b.root)))
+	require.Equal(b.t, draft.IsRunning, b.engine.state)
 	require.NoDirExists(b.t, filepath.Join(b.root, "gone"))
 	require.NoDirExists(b.t, filepath.Join(b.root, string(draft.Work)))
-	for _, old := range []string{"one", "by hand", "old", "two old"} {
+	for _, old := range []string{"one", "by hand", "old", "two old", b.old["d/order"].Text} {
 		rc, err := b.room.Open(b.t.Context(), tree.Sum([]byte(old)))
 		require.NoError(b.t, err, "the bytes of %q are kept", old)
 		require.NoError(b.t, rc.Close())
 	}
 }
 
-func (b *bench) isOld() { require.Equal(b.t, b.old, testbed.Snapshot(b.t, b.root)) }
+func (b *bench) isOld() {
+	require.Equal(b.t, b.old, testbed.Snapshot(b.t, b.root))
+	require.Equal(b.t, draft.IsRunning, b.engine.state, "it ran before")
+}
 
 // Stopped at every point of every motion, a run reaches exactly new by going
 // on and exactly old by going back, also when the undo is stopped as well, and
@@ -276,6 +290,9 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 		for _, m := range probe.dep.Draft.Motions {
 			kinds[kindOf(m)]++
 			for _, at := range []deploy.Point{deploy.AfterIntent, midEffect, deploy.AfterEffect, deploy.AfterResult} {
+				if m.Kind == draft.WaitMotion && at == midEffect {
+					continue // a wait has no effect to be in the middle of
+				}
 				found++
 				t.Run(fmt.Sprintf("folders %v, %d %s %s", folders, m.ID, kindOf(m), at), func(t *testing.T) {
 					t.Parallel()
@@ -311,11 +328,13 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 	t.Logf("kinds of motion: %v", kinds)
 	t.Logf("positions found %d, tried %d", found, tried)
 	require.Equal(t, found, tried)
-	require.Len(t, kinds, 10, "every kind of motion there is")
+	require.Len(t, kinds, 15, "every kind of motion there is")
 }
 
 func kindOf(m draft.Motion) string {
 	switch {
+	case m.OfServer():
+		return string(m.Kind) + ", " + string(m.Do)
 	case m.Whole():
 		return string(m.Kind) + ", whole folder"
 	case m.Before.Being == tree.Folder || m.After.Being == tree.Folder:
@@ -433,7 +452,7 @@ func TestTheLastBytesOfAReplacedFileAreKept(t *testing.T) {
 	r := b.run(0, "")
 	require.NoError(t, r.Forward(t.Context(), draft.Prepare))
 	testbed.Write(t, filepath.Join(b.root, "d/changed"), "written at the last moment")
-	require.NoError(t, r.Forward(t.Context(), draft.Swap))
+	require.NoError(t, r.Forward(t.Context(), draft.Swap, draft.Proof))
 	_, changes, err := r.Look(t.Context(), 0)
 	require.NoError(t, err)
 	require.NoError(t, r.Tidy(t.Context()))
@@ -538,4 +557,65 @@ func TestALookThatFailsPassesOverNothing(t *testing.T) {
 	rc, err := b.room.Open(t.Context(), tree.Sum([]byte("written last")))
 	require.NoError(t, err)
 	require.NoError(t, rc.Close())
+}
+
+// What is written into a text between its edit and the swap is edited in turn, so
+// that neither is lost; what no longer takes the edit leaves everything as it is.
+func TestATextThatIsWrittenToWhileItIsEdited(t *testing.T) {
+	b := newBench(t)
+	wrote := false
+	r := b.run(0, "")
+	r.Fault = func(p deploy.Point, m draft.Motion) error {
+		if !wrote && p == deploy.AfterIntent && m.Kind == draft.AsideMotion {
+			wrote = true
+			testbed.Write(t, filepath.Join(b.root, "d/order"), "call a\r\ncall by-the-server\r\n# end\r\n")
+		}
+		return nil
+	}
+	require.NoError(t, r.Forward(t.Context(), draft.Prepare, draft.Swap))
+	_, changes, err := r.Look(t.Context(), 0)
+	require.NoError(t, err)
+	require.NoError(t, r.Tidy(t.Context()))
+	b.want["d/order"] = "call a\r\ncall by-the-server\r\ncall lamps\r\n# end\r\n"
+	require.Equal(t, b.want, testbed.Files(testbed.Snapshot(t, b.root)))
+	require.Contains(t, strings.Join(r.Notes(), "\n"), "d/order was written to while it was being edited; the edit was done to what it holds now")
+	for _, c := range changes {
+		if c.Path == "d/order" {
+			require.Equal(t, tree.Sum([]byte("call a\r\ncall by-the-server\r\n# end\r\n")), c.Before.Digest)
+			require.Equal(t, tree.Sum([]byte(b.want["d/order"])), c.After.Digest)
+			after, _, err := settings.Apply([]byte(b.want["d/order"]), c.Edits[0].Undo)
+			require.NoError(t, err)
+			require.Equal(t, "call a\r\ncall by-the-server\r\n# end\r\n", string(after))
+		}
+	}
+}
+
+func TestATextThatNoLongerTakesItsEditLeavesEverythingAsItIs(t *testing.T) {
+	b := newBench(t)
+	for i := range b.dep.Draft.Changes {
+		for n := range b.dep.Draft.Changes[i].Edits {
+			b.dep.Draft.Changes[i].Edits[n].Op.List = settings.List{Form: "joined", Entry: "{key}", Match: "(?m)^load=(.*)$", Separator: ","}
+		}
+	}
+	r := b.run(0, "")
+	err := r.Forward(t.Context(), draft.Prepare, draft.Swap)
+	require.ErrorContains(t, err, "it is another text than when the draft was made, and no longer takes the change")
+	require.ErrorIs(t, err, settings.ErrNoList)
+	require.Equal(t, testbed.Files(b.old), withoutWork(testbed.Files(testbed.Snapshot(t, b.root))))
+	require.NoError(t, b.run(0, "").Backward(t.Context()))
+	b.isOld()
+}
+
+func withoutWork(files map[string]string) map[string]string {
+	for p := range files {
+		if strings.HasPrefix(p, string(draft.Work)+"/") {
+			delete(files, p)
+		}
+	}
+	return files
+}
+
+func snapshot(t *testing.T, b *bench) map[string]testbed.Thing {
+	t.Helper()
+	return testbed.Snapshot(t, b.root)
 }

@@ -25,14 +25,14 @@ func (r *Run) Backward(ctx context.Context) (err error) {
 	}
 	defer func() { err = errors.Join(err, r.closeSegment()) }()
 	var all [][]draft.Motion
-	for _, phase := range []draft.Phase{draft.Prepare, draft.Swap} {
+	for _, phase := range []draft.Phase{draft.Prepare, draft.Swap, draft.Proof} {
 		all = append(all, groups(r.Draft.Motions, phase)...)
 	}
 	slices.Reverse(all)
 	for _, group := range all {
 		var todo []draft.Motion
 		for _, m := range group {
-			if s := marks[KeyOf(m)].State; s == Intended || s == Finished {
+			if s := marks[KeyOf(m)].State; m.Kind != draft.TidyMotion && (s == Intended || s == Finished) {
 				todo = append(todo, m)
 			}
 		}
@@ -75,6 +75,9 @@ func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks map[K
 }
 
 func (r *Run) backward(ctx context.Context, m draft.Motion, marks map[Key]Mark) (Result, error) {
+	if m.OfServer() {
+		return r.unpower(ctx, m)
+	}
 	if m.Whole() {
 		return r.backWhole(ctx, m, marks)
 	}
@@ -107,7 +110,11 @@ func (r *Run) backward(ctx context.Context, m draft.Motion, marks map[Key]Mark) 
 	if mark.State == Finished && i.Size == mark.Result.Size && i.Modified == mark.Result.Modified && r.tells(i.Modified, mark.Result.At) {
 		return res, nil
 	}
-	err = r.keepIfOther(ctx, at, m.After.Digest, &res, "%s was written to while it was in place; what it held is kept", m.Path)
+	expected := m.After.Digest
+	if e := editedBy(r.Draft, marks)[m.Path]; e != nil {
+		expected = e.Digest
+	}
+	err = r.keepIfOther(ctx, at, expected, &res, "%s was written to while it was in place; what it held is kept", m.Path)
 	return res, err
 }
 
@@ -137,6 +144,7 @@ func (r *Run) Look(ctx context.Context, seenAt int64) (map[tree.Path]draft.Repor
 			last[m.Path] = res
 		}
 	}
+	edits := editedBy(r.Draft, marks)
 	folders := map[tree.Path]bool{}
 	moved := func(p tree.Path) bool {
 		return touched[p] || slices.ContainsFunc(p.Ancestors(), func(up tree.Path) bool { return wholes[up] })
@@ -154,6 +162,11 @@ func (r *Run) Look(ctx context.Context, seenAt int64) (map[tree.Path]draft.Repor
 		if !moved(c.Path) {
 			changes = append(changes, c)
 			continue
+		}
+		if e := edits[c.Path]; e != nil {
+			c.Before.Digest, c.Before.Size = e.Was, e.WasSize
+			c.After.Digest, c.After.Size, c.Edits = e.Digest, e.Size, e.Edits
+			delete(last, c.Path)
 		}
 		i, ok := listed[c.Path.Dir()][c.Path.Base()]
 		if !ok {
@@ -182,8 +195,17 @@ func (r *Run) Look(ctx context.Context, seenAt int64) (map[tree.Path]draft.Repor
 
 // Tidy removes what was set aside and the work folder, once the deployment is
 // recorded.
-func (r *Run) Tidy(ctx context.Context) error {
-	if err := r.Forward(ctx, draft.Proof); err != nil {
+func (r *Run) Tidy(ctx context.Context) (err error) {
+	marks, err := r.Journal.Marks(ctx, r.ID)
+	if err != nil || len(r.Draft.Motions) == 0 {
+		return err
+	}
+	if err := r.workFolders(ctx, marks); err != nil {
+		return fmt.Errorf("make the work folder: %w", err)
+	}
+	defer func() { err = errors.Join(err, r.closeSegment()) }()
+	r.begin(marks)
+	if err := r.phase(ctx, draft.Proof, marks, func(m draft.Motion) bool { return m.Kind == draft.TidyMotion }); err != nil {
 		return err
 	}
 	return r.removeWork(ctx)

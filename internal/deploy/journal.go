@@ -39,11 +39,28 @@ type Result struct {
 	At       int64       `json:"at,omitempty"`     // with in: the host's time before; 0 where it is not known
 	Proved   bool        `json:"proved,omitempty"` // a sent file was read back and hashed
 	Left     bool        `json:"left,omitempty"`   // a folder stayed because something is in it
+	// With power and wait: how it was told that it is so, how long it took, and
+	// where the log ended before.
+	Words string   `json:"words,omitempty"`
+	MS    int64    `json:"ms,omitempty"`
+	Log   *LogMark `json:"log,omitempty"`
+	// Edited is what an edit came to, where this motion wrote it.
+	Edited *Edited `json:"edited,omitempty"`
 	// Inside are results for files of a folder that was moved whole, by path
 	// below it, where there is something to say of them.
 	Inside map[tree.Path]Result `json:"inside,omitempty"`
 	// Kept is where kept bytes lie. It is recorded in the same transaction.
 	Kept *stockroom.Kept `json:"-"`
+}
+
+// Edited is a text as it was written under its temporary name, out of the bytes
+// with the digest Was.
+type Edited struct {
+	Was     tree.Digest  `json:"was"`
+	WasSize int64        `json:"wasSize"`
+	Digest  tree.Digest  `json:"digest"`
+	Size    int64        `json:"size"`
+	Edits   []draft.Edit `json:"edits"` // those that changed something, with their undos
 }
 
 // AllKept gives every content that was kept, inside a folder too.

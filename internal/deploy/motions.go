@@ -17,6 +17,9 @@ var ErrChanged = errors.New("it was changed on the server since the draft was ma
 // forward does one motion. begun tells that an earlier run may have done it,
 // or half of it: then the host is looked at first.
 func (r *Run) forward(ctx context.Context, m draft.Motion, begun bool) (Result, error) {
+	if m.OfServer() {
+		return r.power(ctx, m)
+	}
 	if begun {
 		v, err := r.verdict(ctx, m)
 		if err != nil {
@@ -41,6 +44,8 @@ func (r *Run) forward(ctx context.Context, m draft.Motion, begun bool) (Result, 
 		return r.keep(ctx, m)
 	case draft.Upload:
 		return r.send(ctx, m, 0)
+	case draft.Compose:
+		return r.edit(ctx, m, a.From, a.To)
 	}
 	left, err := r.act(ctx, a)
 	return Result{Left: left}, err
@@ -82,7 +87,7 @@ func (r *Run) act(ctx context.Context, a draft.Act) (left bool, err error) {
 func (r *Run) verdict(ctx context.Context, m draft.Motion) (draft.Verdict, error) {
 	final, temp := remote.Info{Being: tree.Absent}, remote.Info{Being: tree.Absent}
 	var err error
-	if m.Kind != draft.SendMotion && m.Kind != draft.TidyMotion {
+	if m.Kind != draft.SendMotion && m.Kind != draft.EditMotion && m.Kind != draft.TidyMotion {
 		if final, err = r.Host.Stat(ctx, m.Path); err != nil {
 			return "", err
 		}

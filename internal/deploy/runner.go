@@ -12,6 +12,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"sync"
 	"sync/atomic"
 
@@ -58,6 +59,7 @@ type Run struct {
 	Host    remote.Host
 	Room    *stockroom.Room
 	Journal Journal
+	Power   Power          // nil where the server is not controlled
 	Tell    func(Progress) // may be nil; called from one goroutine at a time
 	// Resolution is of the host's file times, in milliseconds; 0 where it is
 	// not known: then no time proves anything.
@@ -72,17 +74,19 @@ type Run struct {
 	// breaks the run there. Only tests set it.
 	Fault func(Point, draft.Motion) error
 
-	folders bool          // the work folders are made
-	stopper string        // who has asked for a halt
-	halting chan struct{} // closed then
-	mu      sync.Mutex
-	done    map[Key]bool // motions done so far
-	sent    int64
-	vacant  map[tree.Path]bool // looked at, and nothing is there
-	arrived map[string]Result  // of sent files, by temporary name
-	room    *semaphore.Weighted
-	segment *stockroom.Segment
-	notes   []string
+	folders  bool          // the work folders are made
+	stopper  string        // who has asked for a halt
+	halting  chan struct{} // closed then
+	mu       sync.Mutex
+	done     map[Key]bool // motions done so far
+	sent     int64
+	vacant   map[tree.Path]bool // looked at, and nothing is there
+	arrived  map[string]Result  // of sent files, by temporary name
+	edited   map[tree.Path]*Edited
+	logStart LogMark
+	room     *semaphore.Weighted
+	segment  *stockroom.Segment
+	notes    []string
 }
 
 // Trouble is an error that halts a run at one motion.
@@ -92,7 +96,10 @@ type Trouble struct {
 }
 
 func (t *Trouble) Error() string {
-	doing := map[draft.MotionKind]string{draft.KeepMotion: "keeping a copy of", draft.SendMotion: "sending", draft.AsideMotion: "setting aside",
+	if t.Motion.OfServer() {
+		return fmt.Sprintf("%s: %v", t.Motion.Words(), t.Err)
+	}
+	doing := map[draft.MotionKind]string{draft.KeepMotion: "keeping a copy of", draft.SendMotion: "sending", draft.EditMotion: "editing", draft.AsideMotion: "setting aside",
 		draft.InMotion: "putting in place", draft.DropMotion: "removing the folder", draft.TidyMotion: "tidying up"}[t.Motion.Kind]
 	return fmt.Sprintf("%s %s: %v", doing, t.Motion.Path, t.Err)
 }
@@ -179,7 +186,7 @@ func (r *Run) fault(p Point, m draft.Motion) error {
 }
 
 // Forward does every motion of the given phases that the journal does not
-// show as done. After an error the deployment is halted: Forward or Backward
+// show as done, but the tidying. After an error the deployment is halted: Forward or Backward
 // may be called again, by this service or a later one.
 func (r *Run) Forward(ctx context.Context, phases ...draft.Phase) (err error) {
 	marks, err := r.Journal.Marks(ctx, r.ID)
@@ -195,11 +202,20 @@ func (r *Run) Forward(ctx context.Context, phases ...draft.Phase) (err error) {
 	defer func() { err = errors.Join(err, r.closeSegment()) }()
 	r.begin(marks)
 	for _, phase := range phases {
-		r.tell(Progress{Kind: "phase", Phase: phase})
-		for _, group := range groups(r.Draft.Motions, phase) {
-			if err := r.group(ctx, group, marks); err != nil {
-				return err
-			}
+		if err := r.phase(ctx, phase, marks, func(m draft.Motion) bool { return m.Kind != draft.TidyMotion }); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// phase does the chosen motions of a phase, group by group.
+func (r *Run) phase(ctx context.Context, phase draft.Phase, marks map[Key]Mark, choose func(draft.Motion) bool) error {
+	r.tell(Progress{Kind: "phase", Phase: phase})
+	for _, group := range groups(r.Draft.Motions, phase) {
+		group = slices.DeleteFunc(group, func(m draft.Motion) bool { return !choose(m) })
+		if err := r.group(ctx, group, marks); err != nil {
+			return err
 		}
 	}
 	return nil
@@ -216,8 +232,12 @@ const (
 // begin gathers what the journal knows of files that were sent already.
 func (r *Run) begin(marks map[Key]Mark) {
 	r.arrived, r.room = map[string]Result{}, semaphore.NewWeighted(inFlight)
+	r.edited = editedBy(r.Draft, marks)
 	for _, m := range r.Draft.Motions {
-		if mark := marks[KeyOf(m)]; m.Kind == draft.SendMotion && mark.State == Finished {
+		if marks[KeyOf(m)].State == Finished {
+			r.noteLog(m, marks[KeyOf(m)].Result)
+		}
+		if mark := marks[KeyOf(m)]; (m.Kind == draft.SendMotion || m.Kind == draft.EditMotion) && mark.State == Finished {
 			r.arrived[m.Temp] = mark.Result
 		}
 	}
@@ -285,6 +305,7 @@ func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, mark
 		if err := r.fault(AfterEffect, m); err != nil {
 			return err
 		}
+		r.noteLog(m, res)
 		outcomes[i] = &Outcome{Motion: m, Result: res}
 		r.count(m)
 		r.tell(Progress{Kind: "motion", Phase: m.Phase, Step: m.Step, Path: m.Path})

@@ -23,7 +23,7 @@ func (r *Run) settle(ctx context.Context, f *flight, outcomes []*Outcome, began 
 			continue
 		}
 		switch o.Motion.Kind {
-		case draft.SendMotion, draft.AsideMotion:
+		case draft.SendMotion, draft.EditMotion, draft.AsideMotion:
 			if o.Motion.Whole() {
 				wholes = append(wholes, i)
 				continue
@@ -54,9 +54,15 @@ func (r *Run) settle(ctx context.Context, f *flight, outcomes []*Outcome, began 
 	after := &flight{calls: f.calls, looking: true} // a failure elsewhere is no reason not to look
 	return errors.Join(unseen, r.each(ctx, after, motions, func(ctx context.Context, n int, m draft.Motion) error {
 		o, err := outcomes[which[n]], error(nil)
-		if m.Kind == draft.SendMotion {
+		switch {
+		case m.Kind == draft.SendMotion:
 			err = r.checkSent(ctx, m, paths[n], infos[n], &o.Result)
-		} else {
+		case m.Kind == draft.EditMotion:
+			m.After.Size = o.Result.Edited.Size
+			err = r.checkSent(ctx, m, paths[n], infos[n], &o.Result)
+		case r.editOf(m.Path) != nil:
+			err = r.checkEdited(ctx, m, paths[n], infos[n], &o.Result)
+		default:
 			err = r.checkAside(ctx, m, paths[n], infos[n], &o.Result)
 		}
 		if err != nil {

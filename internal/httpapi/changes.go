@@ -101,6 +101,9 @@ func (s *Server) changeOps(h huma.API) {
 		"undo": {"Take a halted deployment back; a job", func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error) {
 			return s.Changes.Undo(ctx, d, actor, tell)
 		}},
+		"tick": {"Say that what a waiting deployment waits for is done; a job", func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error) {
+			return s.Changes.Tick(ctx, d, actor, tell)
+		}},
 		"tidy": {"Clear what a done deployment could not clear on its server; a job", func(ctx context.Context, d model.Deployment, _ string, tell changes.Tell) (model.Deployment, error) {
 			return s.Changes.Tidy(ctx, d, tell)
 		}},
@@ -146,6 +149,10 @@ func (s *Server) whole(ctx context.Context, d model.Deployment, err error) (api.
 	}
 	w := wireDeployment(d)
 	wireSteps(&w, d, steps)
+	if c, err := s.Insight.RollCall(ctx, d.ID); err == nil {
+		call := wireRollCall(c, nil)
+		w.RollCall = &call
+	}
 	if j, err := s.Insight.LastRun(ctx, d.Name()); err == nil {
 		w.Job = j.ID
 	}

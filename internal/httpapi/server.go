@@ -119,6 +119,7 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	conf.Security = []map[string][]string{{"token": {}}, {"session": {}}}
 	h := huma.NewAPI(conf, a)
 	s.serverOps(h)
+	s.controlOps(h)
 	s.catalogOps(h)
 	s.changeOps(h)
 	s.insightOps(h)

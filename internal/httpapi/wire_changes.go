@@ -14,7 +14,7 @@ func wireDeployment(d model.Deployment) api.Deployment {
 	w := api.Deployment{Name: d.Name(), Server: d.Server, Number: d.Number, Kind: d.Kind, Title: d.Title, State: string(d.State), Digest: d.Digest.String(),
 		Counts: api.Counts(d.Draft.Counts), WayBack: d.Draft.WayBack, Findings: findings(d.Draft.Findings), Blocks: len(finding.Open(d.Draft.Findings, d.Accepts)),
 		Accepted: []api.Accepted{}, Motions: len(d.Draft.Motions), Trouble: d.Trouble, Notes: append([]string{}, d.Notes...), Figures: api.Figures(d.Figures),
-		Untidy: d.Untidy, Actor: d.Actor, Runner: d.Runner, CreatedAt: d.CreatedAt, StartedAt: when(d.StartedAt), EndedAt: when(d.EndedAt)}
+		Aftermath: findings(d.Aftermath), Untidy: d.Untidy, Actor: d.Actor, Runner: d.Runner, CreatedAt: d.CreatedAt, StartedAt: when(d.StartedAt), EndedAt: when(d.EndedAt)}
 	for _, a := range d.Accepts {
 		w.Accepted = append(w.Accepted, api.Accepted{Code: a.Code, Path: string(a.Path), By: a.By})
 	}
@@ -25,7 +25,7 @@ func wireDeployment(d model.Deployment) api.Deployment {
 func wireSteps(w *api.Deployment, d model.Deployment, done map[int]int) {
 	for _, s := range d.Draft.Steps {
 		w.Steps = append(w.Steps, api.Step{ID: s.ID, Phase: string(s.Phase), Verb: string(s.Verb), Path: string(s.Path), What: s.What,
-			Reason: s.Reason, Bytes: s.Bytes, Motions: len(s.Motions), Done: done[s.ID]})
+			Reason: s.Reason, Bytes: s.Bytes, Diff: s.Diff, Motions: len(s.Motions), Done: done[s.ID]})
 	}
 }
 
@@ -53,7 +53,7 @@ func parsePath(text string) (tree.Path, error) {
 }
 
 func unwireAsk(in api.NewDraft) (changes.Ask, error) {
-	ask := changes.Ask{Crates: in.Crates, Remove: in.Remove, With: in.With, Without: in.Without, Thorough: in.Thorough}
+	ask := changes.Ask{Crates: in.Crates, Remove: in.Remove, Enable: in.Enable, Disable: in.Disable, With: in.With, Without: in.Without, Thorough: in.Thorough, Leave: in.Leave, Restart: in.Restart, OrUndo: in.OrUndo}
 	r := in.Rollback
 	if r == nil {
 		return ask, nil

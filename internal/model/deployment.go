@@ -42,6 +42,7 @@ type Figures struct {
 	SwapMS    int64 `json:"swapMs"`
 	ProofMS   int64 `json:"proofMs"`
 	TidyMS    int64 `json:"tidyMs"`
+	AwayMS    int64 `json:"awayMs"` // from the stop to ready, of which SwapMS is ours
 	LostLines int   `json:"lostLines"`
 }
 
@@ -63,6 +64,7 @@ type Deployment struct {
 	Trouble   string
 	Notes     []string
 	Figures   Figures
+	Aftermath []finding.Finding // what was found out once it was done
 	Untidy    bool
 	CreatedAt time.Time
 	StartedAt time.Time

@@ -5,6 +5,7 @@
 package model
 
 import (
+	"encoding/json"
 	"errors"
 	"strings"
 	"time"
@@ -34,6 +35,7 @@ type Server struct {
 	HostKey   string // confirmed by a person, authorized-keys form
 	SeenKey   string // last offered and not confirmed
 	Abilities *Abilities
+	Control   json.RawMessage // how it is stopped and started; empty where that is not known
 	CreatedAt time.Time
 }
 

@@ -8,17 +8,18 @@ import (
 	"fmt"
 	"strings"
 
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/model"
 )
 
 const deploymentColumns = `d.id, d.server_id, s.name, d.number, d.kind, d.title, d.state, d.ask, d.digest, d.draft, d.accepts,
-	d.actor, d.runner, d.trouble, d.notes, d.figures, d.untidy, d.created_at, d.started_at, d.ended_at`
+	d.actor, d.runner, d.trouble, d.notes, d.figures, d.aftermath, d.untidy, d.created_at, d.started_at, d.ended_at`
 const deploymentFrom = ` FROM deployment d JOIN server s ON s.id = d.server_id`
 
 func scanDeployment(r *sql.Rows, d *model.Deployment) error {
 	var digest, ask string
 	if err := r.Scan(&d.ID, &d.ServerID, &d.Server, &d.Number, &d.Kind, &d.Title, &d.State, &ask, &digest, asJSON(&d.Draft), asJSON(&d.Accepts),
-		&d.Actor, &d.Runner, &d.Trouble, asJSON(&d.Notes), asJSON(&d.Figures), &d.Untidy, moment{&d.CreatedAt}, moment{&d.StartedAt}, moment{&d.EndedAt}); err != nil {
+		&d.Actor, &d.Runner, &d.Trouble, asJSON(&d.Notes), asJSON(&d.Figures), asJSON(&d.Aftermath), &d.Untidy, moment{&d.CreatedAt}, moment{&d.StartedAt}, moment{&d.EndedAt}); err != nil {
 		return err
 	}
 	d.Ask = json.RawMessage(ask)
@@ -126,10 +127,15 @@ func (db *DB) Halt(ctx context.Context, id int64, trouble string) error {
 	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET state = ?, trouble = ? WHERE id = ? AND state IN ('queued','running','waiting','undoing','halted')`, model.Halted, trouble, id))
 }
 
+// Wait marks a running deployment as one that waits for a person, and for what.
+func (db *DB) Wait(ctx context.Context, id int64, text string) error {
+	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET state = ?, trouble = ? WHERE id = ? AND state IN ('running','undoing')`, model.Waiting, text, id))
+}
+
 // SaveRun writes what a run adds to its deployment.
 func (db *DB) SaveRun(ctx context.Context, d model.Deployment) error {
-	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET accepts = ?, runner = ?, notes = ?, figures = ? WHERE id = ?`,
-		text(d.Accepts), d.Runner, text(d.Notes), text(d.Figures), d.ID))
+	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET accepts = ?, runner = ?, notes = ?, figures = ?, aftermath = ? WHERE id = ?`,
+		text(d.Accepts), d.Runner, text(d.Notes), text(d.Figures), text(append([]finding.Finding{}, d.Aftermath...)), d.ID))
 }
 
 // SaveDraft writes the draft as it was made again, with the same digest.

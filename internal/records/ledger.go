@@ -20,8 +20,8 @@ func (db *DB) Finish(ctx context.Context, d model.Deployment, reported map[tree.
 			return err
 		}
 		for _, c := range d.Draft.Changes {
-			res, err := tx.ExecContext(ctx, `INSERT INTO ledger_event (server_id, path, before, after, claims_before, claims_after, cause, deployment_id, actor, at) VALUES (?,?,?,?,?,?,'deployment',?,?,?)`,
-				d.ServerID, string(c.Path), text(c.Before), text(c.After), text(c.ClaimsBefore), text(c.ClaimsAfter), d.ID, d.Runner, db.millis())
+			res, err := tx.ExecContext(ctx, `INSERT INTO ledger_event (server_id, path, before, after, claims_before, claims_after, edit, cause, deployment_id, actor, at) VALUES (?,?,?,?,?,?,?,'deployment',?,?,?)`,
+				d.ServerID, string(c.Path), text(c.Before), text(c.After), text(c.ClaimsBefore), text(c.ClaimsAfter), text(textEdit{c.ListedBefore, c.ListedAfter, c.Edits}), d.ID, d.Runner, db.millis())
 			if err != nil {
 				return err
 			}
@@ -47,11 +47,11 @@ func applyEvent(ctx context.Context, tx *sql.Tx, server, seq int64, c draft.Chan
 	if _, err := tx.ExecContext(ctx, `DELETE FROM ledger_path WHERE server_id = ? AND path = ?`, server, string(c.Path)); err != nil {
 		return err
 	}
-	if c.After.Being != tree.Folder && (c.After.Being != tree.Content || len(c.ClaimsAfter) == 0) {
+	if c.After.Being != tree.Folder && (c.After.Being != tree.Content || len(c.ClaimsAfter)+len(c.ListedAfter) == 0) {
 		return nil
 	}
-	if _, err := tx.ExecContext(ctx, `INSERT INTO ledger_path (server_id, path, state, reported, seq) VALUES (?,?,?,?,?)`,
-		server, string(c.Path), text(c.After), text(rep), seq); err != nil {
+	if _, err := tx.ExecContext(ctx, `INSERT INTO ledger_path (server_id, path, state, reported, listed, seq) VALUES (?,?,?,?,?,?)`,
+		server, string(c.Path), text(c.After), text(rep), text(c.ListedAfter), seq); err != nil {
 		return err
 	}
 	for _, cl := range c.ClaimsAfter {
@@ -73,12 +73,12 @@ func (db *DB) Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row
 	_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
 		var p tree.Path
 		var row draft.Row
-		if err := r.Scan((*string)(&p), asJSON(&row.State), asJSON(&row.Reported)); err != nil {
+		if err := r.Scan((*string)(&p), asJSON(&row.State), asJSON(&row.Reported), asJSON(&row.Listed)); err != nil {
 			return err
 		}
 		out[p] = row
 		return nil
-	}, `SELECT path, state, reported FROM ledger_path WHERE server_id = ?`, server)
+	}, `SELECT path, state, reported, listed FROM ledger_path WHERE server_id = ?`, server)
 	if err != nil {
 		return nil, fmt.Errorf("read the ledger: %w", err)
 	}
@@ -125,12 +125,22 @@ func (db *DB) Refresh(ctx context.Context, server int64, reported map[tree.Path]
 	})
 }
 
-const eventColumns = `e.seq, e.path, e.before, e.after, e.claims_before, e.claims_after, e.cause, COALESCE(s.name || '#' || d.number, ''), COALESCE(d.number, 0), e.actor, e.at`
+const eventColumns = `e.seq, e.path, e.before, e.after, e.claims_before, e.claims_after, e.edit, e.cause, COALESCE(s.name || '#' || d.number, ''), COALESCE(d.number, 0), e.actor, e.at`
 const eventFrom = ` FROM ledger_event e JOIN server s ON s.id = e.server_id LEFT JOIN deployment d ON d.id = e.deployment_id`
 
+// textEdit is what an event says of a text that was edited.
+type textEdit struct {
+	Before []draft.Listing `json:"before,omitempty"`
+	After  []draft.Listing `json:"after,omitempty"`
+	Edits  []draft.Edit    `json:"edits,omitempty"`
+}
+
 func scanEvent(r *sql.Rows, e *model.Event) error {
-	return r.Scan(&e.Seq, (*string)(&e.Change.Path), asJSON(&e.Change.Before), asJSON(&e.Change.After), asJSON(&e.Change.ClaimsBefore),
-		asJSON(&e.Change.ClaimsAfter), &e.Cause, &e.Deployment, &e.Number, &e.Actor, moment{&e.At})
+	var edit textEdit
+	err := r.Scan(&e.Seq, (*string)(&e.Change.Path), asJSON(&e.Change.Before), asJSON(&e.Change.After), asJSON(&e.Change.ClaimsBefore),
+		asJSON(&e.Change.ClaimsAfter), asJSON(&edit), &e.Cause, &e.Deployment, &e.Number, &e.Actor, moment{&e.At})
+	e.Change.ListedBefore, e.Change.ListedAfter, e.Change.Edits = edit.Before, edit.After, edit.Edits
+	return err
 }
 
 // Events gives all events of a server in order.

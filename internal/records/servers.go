@@ -8,11 +8,11 @@ import (
 	"restlesscrate/internal/model"
 )
 
-const serverColumns = `id, name, rulebook, transport, variables, facts, host_key, seen_key, abilities, created_at`
+const serverColumns = `id, name, rulebook, transport, variables, facts, host_key, seen_key, abilities, control, created_at`
 
 func scanServer(r *sql.Rows, s *model.Server) error {
 	return r.Scan(&s.ID, &s.Name, &s.Rulebook, asJSON(&s.Transport), asJSON(&s.Variables), asJSON(&s.Facts),
-		&s.HostKey, &s.SeenKey, asJSON(&s.Abilities), moment{&s.CreatedAt})
+		&s.HostKey, &s.SeenKey, asJSON(&s.Abilities), asJSON(&s.Control), moment{&s.CreatedAt})
 }
 
 // AddServer records a new server. [ErrConflict] where the name is taken.
@@ -52,8 +52,12 @@ func (db *DB) SaveServer(ctx context.Context, s model.Server) error {
 	if s.Abilities != nil {
 		abilities = text(s.Abilities)
 	}
-	err := exactly(db.sql.ExecContext(ctx, `UPDATE server SET name=?, rulebook=?, transport=?, variables=?, facts=?, host_key=?, seen_key=?, abilities=? WHERE id=?`,
-		s.Name, s.Rulebook, text(s.Transport), text(s.Variables), text(s.Facts), s.HostKey, s.SeenKey, abilities, s.ID))
+	var control any
+	if len(s.Control) > 0 {
+		control = string(s.Control)
+	}
+	err := exactly(db.sql.ExecContext(ctx, `UPDATE server SET name=?, rulebook=?, transport=?, variables=?, facts=?, host_key=?, seen_key=?, abilities=?, control=? WHERE id=?`,
+		s.Name, s.Rulebook, text(s.Transport), text(s.Variables), text(s.Facts), s.HostKey, s.SeenKey, abilities, control, s.ID))
 	if err != nil {
 		return fmt.Errorf("save server %s: %w", s.Name, err)
 	}

@@ -169,11 +169,16 @@ func (f *FTP) why(c *ftpConn, p tree.Path, err error) error {
 
 // Open implements [Host].
 func (f *FTP) Open(ctx context.Context, p tree.Path) (io.ReadCloser, error) {
+	return f.OpenFrom(ctx, p, 0)
+}
+
+// OpenFrom implements [Host].
+func (f *FTP) OpenFrom(ctx context.Context, p tree.Path, from int64) (io.ReadCloser, error) {
 	c, err := f.takeFor(ctx, "open", p)
 	if err != nil {
 		return nil, err
 	}
-	res, err := c.Retr(f.name(p))
+	res, err := c.RetrFrom(f.name(p), uint64(from))
 	if err != nil {
 		err = f.why(c, p, err)
 		f.give(c, ftpBroken(err) && !plainError(err))

@@ -117,6 +117,21 @@ func (l *Local) Open(ctx context.Context, p tree.Path) (io.ReadCloser, error) {
 	return l.root.Open(l.name(p))
 }
 
+// OpenFrom implements [Host].
+func (l *Local) OpenFrom(ctx context.Context, p tree.Path, from int64) (io.ReadCloser, error) {
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	f, err := l.root.Open(l.name(p))
+	if err != nil {
+		return nil, err
+	}
+	if _, err := f.Seek(from, io.SeekStart); err != nil {
+		return nil, errors.Join(err, f.Close())
+	}
+	return f, nil
+}
+
 // Create implements [Host].
 func (l *Local) Create(ctx context.Context, p tree.Path, mode uint32) (io.WriteCloser, error) {
 	if err := ctx.Err(); err != nil {

@@ -43,6 +43,9 @@ type Host interface {
 	InFlight() int
 	// Open reads a file.
 	Open(ctx context.Context, p tree.Path) (io.ReadCloser, error)
+	// OpenFrom reads a file from an offset in bytes on; past its end there is
+	// nothing to read.
+	OpenFrom(ctx context.Context, p tree.Path, from int64) (io.ReadCloser, error)
 	// Create writes a file, cutting one that is there short first. It is
 	// whole and synced, as far as the host can, when Close returns nil. Some
 	// hosts refuse a file only when it is closed. A mode of 0 leaves the

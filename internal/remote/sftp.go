@@ -222,12 +222,21 @@ func (s *SFTP) StatAll(ctx context.Context, paths []tree.Path) ([]Info, error) {
 
 // Open implements [Host].
 func (s *SFTP) Open(ctx context.Context, p tree.Path) (rc io.ReadCloser, err error) {
+	return s.OpenFrom(ctx, p, 0)
+}
+
+// OpenFrom implements [Host].
+func (s *SFTP) OpenFrom(ctx context.Context, p tree.Path, from int64) (rc io.ReadCloser, err error) {
 	err = s.op(ctx, "open", p, func(c *sftpConn) error {
 		f, err := c.Open(s.name(p))
-		if err == nil {
-			rc = s.file(ctx, c, f, p)
+		if err != nil {
+			return err
 		}
-		return err
+		if _, err := f.Seek(from, io.SeekStart); err != nil {
+			return errors.Join(err, f.Close())
+		}
+		rc = s.file(ctx, c, f, p)
+		return nil
 	})
 	return rc, err
 }

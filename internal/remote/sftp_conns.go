@@ -58,7 +58,7 @@ type flow struct {
 // have been high: what fills a line's buffers at first says nothing.
 const (
 	sample = 300 * time.Millisecond
-	steady = 5
+	steady = 3
 )
 
 func (f *flow) sent(n int) {

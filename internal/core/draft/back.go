@@ -23,6 +23,10 @@ type Return struct {
 	Claims []Claim // that hold once it is back
 	Later  string  // a later deployment that changed the path again, or empty
 	Why    string
+	// Where the path is a text that was edited, its edits go back instead of its
+	// bytes: what others changed in it since stays.
+	Edits          []Edit
+	Unlist, Relist []Listing
 }
 
 // Inverse is the way back over some events of one server: each of their paths
@@ -36,8 +40,10 @@ func Inverse(all []Event, which func(Event) bool) []Return {
 		case which(e) && r == nil:
 			byPath[e.Change.Path] = &Return{Path: e.Change.Path, From: e.Change.After, To: e.Change.Before,
 				Claims: e.Change.ClaimsBefore, Why: "as it was before " + e.Deployment}
+			byPath[e.Change.Path].takeBack(e.Change, byPath[e.Change.Path].Why)
 		case which(e):
 			r.From, r.Later = e.Change.After, ""
+			r.takeBack(e.Change, r.Why)
 		case r != nil && !e.Change.After.Same(r.From):
 			r.Later = e.Deployment
 		}
@@ -72,14 +78,47 @@ func AsOf(all []Event, seq int64, name string, which func(Event) bool) []Return 
 			}
 		}
 		byPath[p].From = e.Change.After
+		byPath[p].takeBack(e.Change, byPath[p].Why)
 	}
 	return sorted(byPath)
+}
+
+// takeBack adds the way back over the edits of one more event, a later one than
+// those before.
+func (r *Return) takeBack(c Change, why string) {
+	var back []Edit
+	for _, e := range slices.Backward(c.Edits) {
+		back = append(back, Edit{Op: e.Undo, Addon: e.Addon, Why: why})
+	}
+	r.Edits = append(back, r.Edits...)
+	for _, l := range c.ListedAfter {
+		if !slices.ContainsFunc(c.ListedBefore, l.same) && !slices.ContainsFunc(r.Relist, l.same) {
+			r.Unlist = append(r.Unlist, l)
+		}
+	}
+	for _, l := range c.ListedBefore {
+		was := slices.IndexFunc(c.ListedAfter, l.same)
+		if (was < 0 || c.ListedAfter[was].Off != l.Off || c.ListedAfter[was].Label != l.Label) && !slices.ContainsFunc(r.Relist, l.same) && !slices.ContainsFunc(r.Unlist, l.same) {
+			r.Relist = append(r.Relist, l)
+		}
+	}
+}
+
+// Of keeps of the ways back over edits those that were done for one add-on.
+func (r *Return) Of(addon string) {
+	other := func(a string) bool { return a != addon }
+	r.Edits = slices.DeleteFunc(r.Edits, func(e Edit) bool { return other(e.Addon) })
+	r.Unlist = slices.DeleteFunc(r.Unlist, func(l Listing) bool { return other(l.Addon) })
+	r.Relist = slices.DeleteFunc(r.Relist, func(l Listing) bool { return other(l.Addon) })
 }
 
 // Touches tells whether an event changed what an add-on claims.
 func (e Event) Touches(addon string) bool {
 	has := func(c Claim) bool { return c.Addon == addon }
-	return slices.ContainsFunc(e.Change.ClaimsBefore, has) || slices.ContainsFunc(e.Change.ClaimsAfter, has)
+	listed := func(l Listing) bool { return l.Addon == addon }
+	return slices.ContainsFunc(e.Change.ClaimsBefore, has) || slices.ContainsFunc(e.Change.ClaimsAfter, has) ||
+		slices.ContainsFunc(e.Change.Edits, func(d Edit) bool { return d.Addon == addon }) ||
+		slices.ContainsFunc(e.Change.ListedBefore, listed) != slices.ContainsFunc(e.Change.ListedAfter, listed)
 }
 
 func sorted(byPath map[tree.Path]*Return) []Return {

@@ -34,7 +34,7 @@ func (e *emitter) step(s Step) *Step {
 
 func (e *emitter) motion(s *Step, m Motion) Motion {
 	m.ID, m.Leg, m.Group, m.Phase, m.Step = len(e.d.Motions)+1, 1, e.group, s.Phase, s.ID
-	if m.Temp == "" && (m.Kind == SendMotion || m.Kind == AsideMotion) {
+	if m.Temp == "" && (m.Kind == SendMotion || m.Kind == AsideMotion || m.Kind == EditMotion) {
 		m.Temp = e.name(m.ID, m.Kind, m.Path)
 	}
 	s.Motions = append(s.Motions, m.ID)
@@ -70,7 +70,12 @@ func (m *maker) emit() {
 		mo := e.motion(s, Motion{Kind: SendMotion, Path: c.Path, Temp: temp, After: c.After, Proved: proved[c.Path]})
 		sent[c.Path] = mo.Temp
 	}
+	for _, x := range m.edits {
+		m.d.Counts.Send += x.After.Size
+	}
+	m.stopIt(e)
 	asides := m.swap(e, sent)
+	m.startIt(e)
 	m.tidy(e, asides)
 }
 
@@ -140,6 +145,7 @@ func (m *maker) tidy(e *emitter, asides []Motion) {
 
 // swap emits the second phase and returns its aside motions.
 func (m *maker) swap(e *emitter, sent map[tree.Path]string) (asides []Motion) {
+	texts, steps := m.writeTexts(e)
 	var move *Step
 	moveID := 0
 	if len(sent) > 0 || len(m.folders) > 0 {
@@ -159,6 +165,11 @@ func (m *maker) swap(e *emitter, sent map[tree.Path]string) (asides []Motion) {
 	at := func(id int) *Step { return &e.d.Steps[id-1] }
 	e.group++
 	asides = m.foldersOut(e, removes)
+	for i, x := range m.edits {
+		if x.Before.Being == tree.Content {
+			asides = append(asides, e.motion(at(steps[i]), Motion{Kind: AsideMotion, Path: x.Path, Before: x.Before, Seen: m.obs.At(x.Path).Modified}))
+		}
+	}
 	for _, c := range m.changes {
 		if c.Before.Being != tree.Content || m.goesAlong(c.Path, m.wholeOut) {
 			continue
@@ -191,8 +202,28 @@ func (m *maker) swap(e *emitter, sent map[tree.Path]string) (asides []Motion) {
 		}
 		e.motion(at(moveID), Motion{Kind: InMotion, Path: c.Path, Temp: temp, Before: c.Before, After: c.After})
 	}
+	for i, x := range m.edits {
+		if x.After.Being == tree.Content {
+			e.motion(at(steps[i]), Motion{Kind: InMotion, Path: x.Path, Temp: texts[x.Path], Before: x.Before, After: x.After})
+		}
+	}
 	m.foldersDrop(e)
 	return asides
+}
+
+// writeTexts emits, before anything is swapped, the writing of edited texts: each
+// is read again then, and one that no longer takes its edits leaves all as it is.
+func (m *maker) writeTexts(e *emitter) (temps map[tree.Path]string, steps []int) {
+	temps = map[tree.Path]string{}
+	e.group++
+	for _, x := range m.edits {
+		s := e.step(Step{Phase: Swap, Verb: EditText, Path: x.Path, Reason: x.reason, Bytes: x.After.Size, Diff: x.diff})
+		steps = append(steps, s.ID)
+		if x.After.Being == tree.Content {
+			temps[x.Path] = e.motion(s, Motion{Kind: EditMotion, Path: x.Path, Before: x.Before, After: x.After}).Temp
+		}
+	}
+	return temps, steps
 }
 
 // how tells in what way files come into place.

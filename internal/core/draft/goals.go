@@ -23,6 +23,7 @@ type goal struct {
 // goals are all goals of a request with the findings that gathering gave.
 type goals struct {
 	goals    map[tree.Path]*goal
+	texts    map[tree.Path]*edited
 	findings []finding.Finding
 }
 
@@ -33,7 +34,7 @@ func (g *goals) block(code string, p tree.Path, mend, format string, args ...any
 
 // gather turns wanted crates, removals and returns into one goal per path.
 func gather(req *Request) *goals {
-	g := &goals{goals: map[tree.Path]*goal{}}
+	g := &goals{goals: map[tree.Path]*goal{}, texts: map[tree.Path]*edited{}}
 	for _, r := range req.Back {
 		g.goals[r.Path] = &goal{path: r.Path, after: r.To, claims: r.Claims, reason: r.Why, back: &r}
 	}
@@ -58,6 +59,8 @@ func gather(req *Request) *goals {
 	for _, p := range slices.Sorted(maps.Keys(req.Ledger)) {
 		g.leave(p, req.Ledger[p], leaving)
 	}
+	g.listings(req)
+	g.returns(req)
 	return g
 }
 

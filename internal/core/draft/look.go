@@ -19,6 +19,7 @@ type Seen struct {
 // not in Paths is absent.
 type Observations struct {
 	Paths map[tree.Path]Seen
+	Texts map[tree.Path][]byte // of [Plan.Texts] that are there
 }
 
 // At is what stands at p.
@@ -34,8 +35,10 @@ type Plan struct {
 	// Folders are to be listed, outermost first; one that is absent, or
 	// whose parent is, needs no listing.
 	Folders []tree.Path
-	req     *Request
-	goals   map[tree.Path]bool
+	// Texts are to be read whole, if they are there.
+	Texts []tree.Path
+	req   *Request
+	goals map[tree.Path]bool
 }
 
 // Look says what must be observed for a request.
@@ -54,15 +57,32 @@ func Look(req *Request) Plan {
 			}
 		}
 	}
-	list := slices.SortedFunc(maps.Keys(folders), byDepth)
-	return Plan{Folders: list, req: req, goals: goals}
+	texts := slices.Sorted(maps.Keys(g.texts))
+	for _, p := range texts {
+		goals[p] = true
+		for _, up := range p.Ancestors() {
+			folders[up] = true
+		}
+		for _, l := range req.Lists {
+			if l.Path != p {
+				continue
+			}
+			for _, r := range l.Rules {
+				folders[r.Folder] = true
+				for _, up := range r.Folder.Ancestors() {
+					folders[up] = true
+				}
+			}
+		}
+	}
+	return Plan{Folders: slices.SortedFunc(maps.Keys(folders), byDepth), Texts: texts, req: req, goals: goals}
 }
 
 // NeedsBytes tells whether the bytes at p must be read and hashed: it is a
 // file that the draft is about, and the host's own times do not prove that it
 // is what the ledger knows.
 func (pl Plan) NeedsBytes(p tree.Path, s Seen) bool {
-	if !pl.goals[p] || s.State.Being != tree.Content {
+	if !pl.goals[p] || s.State.Being != tree.Content || slices.Contains(pl.Texts, p) {
 		return false
 	}
 	row, known := pl.req.Ledger[p]

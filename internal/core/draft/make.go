@@ -20,6 +20,7 @@ type maker struct {
 	obs        Observations
 	d          *Draft
 	changes    []change             // content changes that need motions, by path
+	edits      []edit               // texts that are edited, by path
 	folders    map[tree.Path]bool   // to be made
 	dropped    map[tree.Path]bool   // folders that go
 	going      map[tree.Path]bool   // paths that will be absent
@@ -28,6 +29,7 @@ type maker struct {
 	folderMode map[tree.Path]uint32 // of folders that come back with other permission bits than new ones get
 	// Folders that are moved with all that is in them, with their temporary names.
 	wholeIn, wholeOut map[tree.Path]string
+	power             powerPlan
 }
 
 // change is a content change with its reason.
@@ -49,8 +51,10 @@ func Make(req *Request, obs Observations) *Draft {
 	for _, p := range slices.Sorted(maps.Keys(g.goals)) {
 		m.one(g.goals[p])
 	}
+	m.texts(g)
 	m.caseClashes()
 	m.dropFolders()
+	m.plan()
 	m.emit()
 	m.about()
 	slices.SortFunc(m.d.Changes, func(a, b Change) int { return strings.Compare(string(a.Path), string(b.Path)) })
@@ -406,8 +410,7 @@ func (m *maker) about() {
 	m.parts()
 	m.misfits()
 	m.says()
-	m.say(finding.Warn, "may-be-running", tree.Root, "Stop it yourself first if it does not like that.",
-		"Restless Crate cannot stop this server: it may be running while its files change.")
+	m.aboutPower()
 	if !h.Tested {
 		m.say(finding.Warn, "host-untested", tree.Root, "Run server test.", "Nobody has tested what this host can do.")
 	} else if !h.RenameFromWork {
@@ -436,10 +439,23 @@ const telling = 2000
 // swapTakes tells how long names are changed on the server, where that is more
 // than a moment.
 func (m *maker) swapTakes() {
+	if ms := m.swapMS(); ms >= telling {
+		n := 0
+		for _, mo := range m.d.Motions {
+			if mo.Phase == Swap && !mo.OfServer() {
+				n++
+			}
+		}
+		m.say(finding.Note, swapTime, tree.Root, "", "The swap changes %s, which takes about %d s on this host; everything else is done before it.", count(n, "name"), (ms+500)/1000)
+	}
+}
+
+// swapMS is how many milliseconds names are changed on the server.
+func (m *maker) swapMS() int64 {
 	side := max(1, m.req.Host.SideBySide)
-	n, ms, inGroup, group := 0, int64(0), 0, 0
+	ms, inGroup, group := int64(0), 0, 0
 	for _, mo := range m.d.Motions {
-		if mo.Phase != Swap {
+		if mo.Phase != Swap || mo.OfServer() {
 			continue
 		}
 		if mo.Group != group {
@@ -449,11 +465,8 @@ func (m *maker) swapTakes() {
 			ms += m.req.Host.RenameMS
 		}
 		inGroup++
-		n++
 	}
-	if ms >= telling {
-		m.say(finding.Note, swapTime, tree.Root, "", "The swap changes %s, which takes about %d s on this host; everything else is done before it.", count(n, "name"), (ms+500)/1000)
-	}
+	return ms
 }
 
 // older notes that a version goes back.

@@ -53,6 +53,7 @@ type Claim struct {
 type Row struct {
 	State    tree.State
 	Claims   []Claim
+	Listed   []Listing // entries of add-ons in the text at this path
 	Reported Reported
 }
 
@@ -112,6 +113,9 @@ type Wanted struct {
 	Lacks   string   // the add-on that it changes, where that is not on the server and not wanted
 	Misfit  string   // what it says it is for, where that is not this server's game version
 	Says    []Says   // what the author's notes tell people to do
+	// Listings are the entries that it needs in texts that name what is loaded.
+	Listings []Wish
+	Effect   Effect
 }
 
 // Value is a variable of a place that each add-on has for itself.
@@ -141,7 +145,10 @@ type Removal struct{ Addon, Name string }
 type Request struct {
 	Wanted    []Wanted
 	Remove    []Removal
+	Toggles   []Toggle
+	Power     *Power   // nil where nothing is known of how to stop and start the server
 	Back      []Return // the goals of a rollback, from [Inverse] or [AsOf]
+	Lists     []Listed // the rulebook's load lists on this server
 	Ledger    map[tree.Path]Row
 	Protected []string // globs from the rulebook
 	CaseBlind bool     // by the rulebook
@@ -157,6 +164,10 @@ type Change struct {
 	After        tree.State `json:"after"`
 	ClaimsBefore []Claim    `json:"claimsBefore,omitempty"`
 	ClaimsAfter  []Claim    `json:"claimsAfter,omitempty"`
+	// A text that is edited: its entries, and the edits in their order.
+	ListedBefore []Listing `json:"listedBefore,omitempty"`
+	ListedAfter  []Listing `json:"listedAfter,omitempty"`
+	Edits        []Edit    `json:"edits,omitempty"`
 }
 
 // Verb is what a step does, as a person reads it.
@@ -169,6 +180,12 @@ const (
 	Remove   Verb = "remove"
 	SetAside Verb = "set aside"
 	Move     Verb = "move"
+	EditText Verb = "edit"
+	StopIt   Verb = "stop"
+	StartIt  Verb = "start"
+	ReloadIt Verb = "reload"
+	ByHand   Verb = "by hand"
+	CallRoll Verb = "roll call"
 	Tidy     Verb = "tidy"
 )
 
@@ -191,6 +208,7 @@ type Step struct {
 	What    string    `json:"what,omitempty"` // instead of a path
 	Reason  string    `json:"reason"`
 	Bytes   int64     `json:"bytes,omitempty"` // that cross the line
+	Diff    string    `json:"diff,omitempty"`  // of a text that is edited
 	Motions []int     `json:"motions,omitempty"`
 }
 
@@ -200,8 +218,9 @@ type Counts struct {
 	Changed int   `json:"changed"`
 	Out     int   `json:"out"`
 	Same    int   `json:"same"`
-	Send    int64 `json:"send"` // bytes to upload
-	Keep    int64 `json:"keep"` // bytes to download first
+	Edited  int   `json:"edited,omitempty"` // texts
+	Send    int64 `json:"send"`             // bytes to upload
+	Keep    int64 `json:"keep"`             // bytes to download first
 }
 
 // Draft is a deployment before it is run.
@@ -225,7 +244,7 @@ type Draft struct {
 func (d *Draft) Digest() tree.Digest {
 	timeless := *d
 	timeless.LookedAt = 0
-	timeless.Findings = slices.DeleteFunc(slices.Clone(d.Findings), func(f finding.Finding) bool { return f.Code == swapTime })
+	timeless.Findings = slices.DeleteFunc(slices.Clone(d.Findings), func(f finding.Finding) bool { return f.Code == swapTime || f.Code == "away" })
 	timeless.Motions = slices.Clone(d.Motions)
 	for i := range timeless.Motions {
 		timeless.Motions[i].Seen = 0

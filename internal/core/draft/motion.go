@@ -15,9 +15,12 @@ type MotionKind string
 const (
 	KeepMotion  MotionKind = "keep"  // fetch the old bytes into the stockroom
 	SendMotion  MotionKind = "send"  // upload under a temporary name, and check
+	EditMotion  MotionKind = "edit"  // read a text, change it, and write what comes of it under a temporary name
 	AsideMotion MotionKind = "aside" // rename the old file, or a folder with all in it, into the work folder
 	InMotion    MotionKind = "in"    // rename the new file, or a new folder with all in it, to its final name, or make a folder
 	DropMotion  MotionKind = "drop"  // remove a folder of ours that has become empty
+	PowerMotion MotionKind = "power" // stop or start the server, or have it take an add-on anew
+	WaitMotion  MotionKind = "wait"  // wait until it has stopped, is ready, or a person has done something
 	TidyMotion  MotionKind = "tidy"  // remove what was set aside, after proof
 )
 
@@ -35,7 +38,11 @@ type Motion struct {
 	Before tree.State `json:"before,omitzero"`  // what stands at Path before
 	After  tree.State `json:"after,omitzero"`   // what stands there after
 	Proved bool       `json:"proved,omitempty"` // a send that is read back and hashed
-	Seen   int64      `json:"seen,omitempty"`   // with aside and tidy: the file's time when the draft was made; no part of the digest
+	// With power and wait: what is done or waited for, and of what.
+	Do      PowerAct `json:"do,omitempty"`
+	Subject string   `json:"subject,omitempty"`
+	Ran     bool     `json:"ran,omitempty"`  // with a stop: the server ran when the draft was made
+	Seen    int64    `json:"seen,omitempty"` // with aside and tidy: the file's time when the draft was made; no part of the digest
 }
 
 // Work is the folder of ours at a server's root. No server loads from it.
@@ -88,7 +95,7 @@ const (
 func Decide(m Motion, temp, final tree.Being) Verdict {
 	t, f := temp != tree.Absent, final != tree.Absent
 	switch m.Kind {
-	case SendMotion:
+	case SendMotion, EditMotion:
 		if t {
 			return Half // whether it is whole cannot be told by its name
 		}
@@ -141,7 +148,8 @@ type Op string
 const (
 	Fetch        Op = "fetch"
 	Upload       Op = "upload"
-	Rename       Op = "rename" // never over something that exists
+	Compose      Op = "compose" // read From, edit, write To
+	Rename       Op = "rename"  // never over something that exists
 	MakeFolder   Op = "make folder"
 	RemoveFile   Op = "remove file"
 	RemoveFolder Op = "remove folder" // only if it is empty
@@ -165,6 +173,8 @@ func Forward(m Motion, n Names) Act {
 		return Act{Op: Fetch, From: m.Path}
 	case SendMotion:
 		return Act{Op: Upload, To: temp, Mode: m.After.Mode}
+	case EditMotion:
+		return Act{Op: Compose, From: m.Path, To: temp, Mode: m.After.Mode}
 	case AsideMotion:
 		return Act{Op: Rename, From: m.Path, To: temp, Whole: m.Whole()}
 	case InMotion:
@@ -189,7 +199,7 @@ func Forward(m Motion, n Names) Act {
 func Backward(m Motion, n Names, v Verdict) (act Act, ok bool) {
 	temp := n.Temp(m)
 	switch {
-	case m.Kind == SendMotion && v == Half:
+	case (m.Kind == SendMotion || m.Kind == EditMotion) && v == Half:
 		return Act{Op: RemoveFile, From: temp}, true
 	case v != Done:
 		return Act{}, false

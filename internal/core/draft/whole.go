@@ -65,7 +65,7 @@ func (d *Draft) WorkFolders(n Names, gone func(Motion) bool) []tree.Path {
 					add(n.Temp(m).Join(rel))
 				}
 			}
-		case m.Kind == SendMotion || m.Kind == AsideMotion:
+		case m.Kind == SendMotion || m.Kind == AsideMotion || m.Kind == EditMotion:
 			add(n.Temp(m).Dir())
 		}
 	}
@@ -101,13 +101,13 @@ func (m *maker) tempName(id int, kind MotionKind, p tree.Path) string {
 		for folder != tree.Root && (m.folders[folder] || m.dropped[folder]) {
 			folder = folder.Dir()
 		}
-		name := fmt.Sprintf("%d.%s", id, map[MotionKind]string{SendMotion: "in", AsideMotion: "out"}[kind])
+		name := fmt.Sprintf("%d.%s", id, map[MotionKind]string{SendMotion: "in", EditMotion: "in", AsideMotion: "out"}[kind])
 		if folder == tree.Root {
 			return "./" + name
 		}
 		return string(folder) + "/" + name
 	}
-	return fmt.Sprintf("%s%d/%d", map[MotionKind]string{SendMotion: incoming, AsideMotion: outgoing}[kind], (id-1)/perFolder, id)
+	return fmt.Sprintf("%s%d/%d", map[MotionKind]string{SendMotion: incoming, EditMotion: incoming, AsideMotion: outgoing}[kind], (id-1)/perFolder, id)
 }
 
 // wholes finds the folders that are moved with everything in them: new ones

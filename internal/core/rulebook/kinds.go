@@ -36,6 +36,9 @@ func (r *reader) kinds(n *yaml.Node, b *Book) {
 			{"version", false, func(v *yaml.Node) {
 				r.mapping(v, "version", field{"read", true, func(v *yaml.Node) { k.VerIn = r.readings(v, false) }})
 			}},
+			{"takes-effect", false, r.oneOf("takes-effect", &k.TakesEffect, Effects)},
+			{"reload", false, func(v *yaml.Node) { r.holding("reload", &k.Reload, []string{"name", "file"})(v) }},
+			{"risky", false, r.text("risky", &k.Risky)},
 			{"overlays", false, func(v *yaml.Node) {
 				k.Overlays = &Overlay{}
 				r.mapping(v, "overlays", field{"read", false, func(v *yaml.Node) { k.Overlays.Base = r.readings(v, false) }})
@@ -49,6 +52,10 @@ func (r *reader) kinds(n *yaml.Node, b *Book) {
 		r.mapping(value, "kind "+key.Value, fields...)
 		switch {
 		case len(r.faults) > before || value.Kind != yaml.MappingNode:
+		case (k.TakesEffect == "reload") != (k.Reload != ""):
+			r.fault(key, "kind %s needs both takes-effect: reload and reload, the line for the console, or neither", k.Name)
+		case k.Risky != "" && k.Reload == "":
+			r.fault(key, "risky goes with reload, which kind %s has not", k.Name)
 		case k.Listed != "" && (len(k.Rules) > 0 || k.Installer != "" || k.Overlays != nil):
 			r.fault(key, "kind %s is only listed: it has no files, so it cannot put, overlay or install any", k.Name)
 		case k.Listed != "":

@@ -66,24 +66,34 @@ type Place struct {
 type Kind struct {
 	Name      string
 	About     string
-	Single    []string  // globs: one file that is the add-on
-	Holds     []string  // with Single: what the file, itself an archive, must hold at its root
-	Marker    []string  // file names: the folder that holds one is the root
-	Loose     []string  // globs: files that lie in no folder; one is made around them
-	Folders   []string  // folder names: the folder that holds one is the root
-	Listed    string    // a regular expression: add-ons without a download, known by an id that a list holds
-	Repack    bool      // with Holds: a marker one folder too deep is mended by packing it anew
-	Several   bool      // an archive may hold several, each an add-on of its own
-	Installer string    // what a person has to do, where it must be run elsewhere first
-	Overlays  *Overlay  // set where it is laid over another add-on
-	Trim      []string  // suffixes that branches and builds leave on a name
-	ID        []Reading // where the add-on's own identity is written, if anywhere
-	NameIn    []Reading // where its name is written, if anywhere
-	VerIn     []Reading // where its version is written, if anywhere
-	Facts     map[FactKind][]Reading
-	Rules     []Rule // in the book's order; the first that matches a file decides
-	Line      int
+	Single    []string // globs: one file that is the add-on
+	Holds     []string // with Single: what the file, itself an archive, must hold at its root
+	Marker    []string // file names: the folder that holds one is the root
+	Loose     []string // globs: files that lie in no folder; one is made around them
+	Folders   []string // folder names: the folder that holds one is the root
+	Listed    string   // a regular expression: add-ons without a download, known by an id that a list holds
+	Repack    bool     // with Holds: a marker one folder too deep is mended by packing it anew
+	Several   bool     // an archive may hold several, each an add-on of its own
+	Installer string   // what a person has to do, where it must be run elsewhere first
+	Overlays  *Overlay // set where it is laid over another add-on
+	// TakesEffect is when a change of its files counts: one of Effects. Reload
+	// is the line for the console that reloads one, with {name}; Risky says why a
+	// person may rather not.
+	TakesEffect string
+	Reload      string
+	Risky       string
+	Trim        []string  // suffixes that branches and builds leave on a name
+	ID          []Reading // where the add-on's own identity is written, if anywhere
+	NameIn      []Reading // where its name is written, if anywhere
+	VerIn       []Reading // where its version is written, if anywhere
+	Facts       map[FactKind][]Reading
+	Rules       []Rule // in the book's order; the first that matches a file decides
+	Line        int
 }
+
+// Effects are when a change takes effect: at the next start, by a line for the
+// console, or by being placed.
+var Effects = []string{"start", "reload", "placed"}
 
 // Overlay says that an add-on changes files of another, its base.
 type Overlay struct {

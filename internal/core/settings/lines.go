@@ -39,7 +39,7 @@ func newLineForm(l List) *lineForm {
 		if l.Disabled != "" {
 			// Prose in a comment is no entry: a name without quotes is one word.
 			word := strings.Replace(entry, `(?:(.+?))`, `(\S+)`, 1)
-			f.ways = append(f.ways, way{template: t, off: true, expr: regexp.MustCompile(`^([ \t]*` + spaced(mark, "*") + `)` + word + spaced(after, "*") + `[ \t]*$`)})
+			f.ways = append(f.ways, way{template: t, off: true, expr: regexp.MustCompile(`^([ \t]*` + spaced(mark, "*") + `)` + word + spaced(after, "*") + tail + `$`)})
 		}
 	}
 	return f
@@ -134,8 +134,10 @@ func (f *lineForm) apply(text []byte, items []Item, op Op) ([]byte, error) {
 		case op.Do == Off:
 			text = splice(text, l.start, l.Item.end, before+l.Text+after)
 		default:
-			indent := l.lead[:len(l.lead)-len(strings.TrimLeft(l.lead, " \t"))]
-			text = splice(text, l.Item.end-len(l.Text)-len(l.lead)+len(indent), l.to-len(l.end), l.Text)
+			behind := regexp.MustCompile("^" + spaced(after, "*")).FindIndex(text[l.Item.end:])
+			text = splice(text, l.Item.end, l.Item.end+behind[1], "")
+			indent := len(l.lead) - len(strings.TrimLeft(l.lead, " \t"))
+			text = splice(text, l.start-len(l.lead)+indent, l.start, "")
 		}
 	}
 	return text, nil

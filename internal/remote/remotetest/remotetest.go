@@ -22,7 +22,7 @@ import (
 // Run runs the suite. open gives a host whose root is a new, empty folder.
 func Run(t *testing.T, open func(t *testing.T) remote.Host) {
 	for name, test := range map[string]func(*testing.T, remote.Host){
-		"what is absent": absent, "write and read": writeAndRead, "listing": listing, "rename never replaces": rename, "replace": replace,
+		"what is absent": absent, "write and read": writeAndRead, "reading from an offset": fromAnOffset, "listing": listing, "rename never replaces": rename, "replace": replace,
 		"folders": folders, "removing": removing, "going on in a file": continuing, "past 4 GiB": pastFour, "modes": modes, "odd names": oddNames, "side by side": SideBySide, "an ended context": ended, "probe": probe,
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -65,6 +65,20 @@ func being(t *testing.T, h remote.Host, p tree.Path) tree.Being {
 	i, err := h.Stat(t.Context(), p)
 	require.NoError(t, err)
 	return i.Being
+}
+
+func fromAnOffset(t *testing.T, h remote.Host) {
+	write(t, h, "log", "one\ntwo\nthree\n")
+	for from, want := range map[int64]string{0: "one\ntwo\nthree\n", 4: "two\nthree\n", 14: ""} {
+		r, err := h.OpenFrom(t.Context(), "log", from)
+		require.NoError(t, err)
+		raw, err := io.ReadAll(r)
+		require.NoError(t, err)
+		require.NoError(t, r.Close())
+		require.Equal(t, want, string(raw), "from %d", from)
+	}
+	_, err := h.OpenFrom(t.Context(), "nothing", 3)
+	require.ErrorIs(t, err, fs.ErrNotExist)
 }
 
 func absent(t *testing.T, h remote.Host) {

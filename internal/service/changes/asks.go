@@ -36,7 +36,7 @@ func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book
 				return "", fault.New(fault.Blocked, "crate-unfit", "%s cannot be deployed: %s", c.Body.Label(), f.What).WithMend("%s", f.Mend)
 			}
 		}
-		w := draft.Wanted{Addon: c.Key, Name: c.Body.Name, Version: c.Body.Version, Crate: c.Digest}
+		w := draft.Wanted{Effect: effectOf(b, c), Addon: c.Key, Name: c.Body.Name, Version: c.Body.Version, Crate: c.Digest}
 		if base := layout.Key(c.Body.Base); c.Body.Overlay && base != "" && !onServer(req.Ledger, base) && !slices.ContainsFunc(crates, func(o model.Crate) bool { return o.Key == base || layout.Key(o.Body.Name) == base }) {
 			w.Lacks = c.Body.Base
 		}
@@ -68,6 +68,9 @@ func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book
 			w.Files = append(w.Files, draft.Target{Path: folder.Join(f.Path), Digest: f.Digest, Size: f.Size, Exec: f.Exec, Overlay: c.Body.Overlay})
 		}
 		if err := s.merge(ctx, b, merges, &w, req); err != nil {
+			return "", err
+		}
+		if err := s.listings(ctx, b, c, values, &w, crates, req); err != nil {
 			return "", err
 		}
 		req.Wanted = append(req.Wanted, w)
@@ -109,7 +112,8 @@ func removals(names []string, req *draft.Request) (string, error) {
 
 func onServer(ledger map[tree.Path]draft.Row, key string) bool {
 	for _, row := range ledger {
-		if slices.ContainsFunc(row.Claims, func(c draft.Claim) bool { return c.Addon == key }) {
+		if slices.ContainsFunc(row.Claims, func(c draft.Claim) bool { return c.Addon == key }) ||
+			slices.ContainsFunc(row.Listed, func(l draft.Listing) bool { return l.Addon == key }) {
 			return true
 		}
 	}
@@ -163,6 +167,11 @@ func (s *Service) back(ctx context.Context, srv model.Server, b *Back, req *draf
 		req.Back = draft.Inverse(events, func(e draft.Event) bool { return e.Deployment == last && only(e) })
 	}
 	req.Back = slices.DeleteFunc(req.Back, func(r draft.Return) bool { return slices.Contains(b.Leave, r.Path) })
+	if b.Addon != "" {
+		for i := range req.Back {
+			req.Back[i].Of(layout.Key(b.Addon))
+		}
+	}
 	return title, nil
 }
 

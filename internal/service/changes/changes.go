@@ -36,6 +36,9 @@ type Records interface {
 	SlotOf(ctx context.Context, id int64) (string, error)
 	Advance(ctx context.Context, id int64, to model.State, from ...model.State) error
 	Halt(ctx context.Context, id int64, trouble string) error
+	Wait(ctx context.Context, id int64, text string) error
+	AddRollCall(ctx context.Context, c model.RollCall) error
+	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
 	SaveRun(ctx context.Context, d model.Deployment) error
 	SaveDraft(ctx context.Context, d model.Deployment) error
 	SetTidy(ctx context.Context, id int64) error
@@ -66,6 +69,9 @@ type Hosts interface {
 	// NoWorkFolder notes that a host does not rename out of the work folder
 	// everywhere.
 	NoWorkFolder(ctx context.Context, srv model.Server) error
+	// Power gives what a server is stopped and started by over an open host. It
+	// is never nil.
+	Power(ctx context.Context, srv model.Server, h remote.Host, b *rulebook.Book) (Powered, error)
 }
 
 // Meter counts what deployments do.
@@ -95,7 +101,8 @@ type Service struct {
 	lines   map[int64]*line       // by server
 }
 
-// Ask is what a person wants. Exactly one of Crates, Remove and Back is set.
+// Ask is what a person wants. Exactly one of Crates, Remove, Enable, Disable and
+// Back is set.
 // It is kept with the deployment, so that it can be drafted again.
 type Ask struct {
 	Crates  []string `json:"crates,omitempty"`  // name@version; kept with their digests once resolved
@@ -107,9 +114,18 @@ type Ask struct {
 	// the one that is deployed does not hold, once resolved.
 	Retire []string `json:"retire,omitempty"`
 	Remove []string `json:"remove,omitempty"` // add-on names
+	// Enable and Disable are add-on names.
+	Enable  []string `json:"enable,omitempty"`
+	Disable []string `json:"disable,omitempty"`
 	// Thorough has every file read back and hashed once it is sent.
-	Thorough bool  `json:"thorough,omitempty"`
-	Back     *Back `json:"back,omitempty"`
+	Thorough bool `json:"thorough,omitempty"`
+	// Leave has the server not stopped, Restart has it stopped where a reload would
+	// do, and OrUndo has all taken back where it does not come up or what was
+	// deployed does not load.
+	Leave   bool  `json:"leave,omitempty"`
+	Restart bool  `json:"restart,omitempty"`
+	OrUndo  bool  `json:"orUndo,omitempty"`
+	Back    *Back `json:"back,omitempty"`
 }
 
 // Back is a rollback. Deployment alone is that deployment's inverse; Path and
@@ -146,6 +162,9 @@ func (s *Service) Draft(ctx context.Context, server string, ask Ask, accepts []f
 		return d, err
 	}
 	defer h.Close()
+	if req.Power, err = s.powerOf(ctx, srv, h, ask); err != nil {
+		return d, err
+	}
 	made, err := s.look(ctx, srv, h, req, tell)
 	if err != nil {
 		return d, err
@@ -179,18 +198,33 @@ func (s *Service) prepare(ctx context.Context, srv model.Server, ask Ask) (model
 	if req.Ledger, err = s.Records.Ledger(ctx, srv.ID); err != nil {
 		return d, nil, err
 	}
+	if err := s.lists(b, srv, req); err != nil {
+		return d, nil, err
+	}
+	wants := 0
+	for _, set := range []bool{len(ask.Crates) > 0, len(ask.Remove) > 0, len(ask.Enable) > 0, len(ask.Disable) > 0, ask.Back != nil} {
+		if set {
+			wants++
+		}
+	}
 	switch {
-	case len(ask.Crates) > 0 && len(ask.Remove) == 0 && ask.Back == nil:
+	case wants != 1:
+		err = fault.New(fault.Usage, "bad-request", "a draft needs exactly one of: crates, add-ons to remove, to enable or to disable, something to roll back")
+	case len(ask.Crates) > 0:
 		d.Kind = "deploy"
 		d.Title, err = s.wanted(ctx, srv, b, &ask, req)
-	case len(ask.Remove) > 0 && len(ask.Crates) == 0 && ask.Back == nil:
+	case len(ask.Remove) > 0:
 		d.Kind = "remove"
 		d.Title, err = removals(ask.Remove, req)
-	case ask.Back != nil && len(ask.Crates) == 0 && len(ask.Remove) == 0:
+	case len(ask.Enable) > 0:
+		d.Kind = "enable"
+		d.Title, err = toggles(ask.Enable, false, req)
+	case len(ask.Disable) > 0:
+		d.Kind = "disable"
+		d.Title, err = toggles(ask.Disable, true, req)
+	default:
 		d.Kind = "rollback"
 		d.Title, err = s.back(ctx, srv, ask.Back, req)
-	default:
-		err = fault.New(fault.Usage, "bad-request", "a draft needs exactly one of: crates, add-ons to remove, something to roll back")
 	}
 	if err != nil {
 		return d, nil, err

@@ -37,6 +37,9 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 	if len(read) > 0 {
 		tell("look", Looking{Text: fmt.Sprintf("reading %s to compare the bytes", count(len(read), "file"))})
 	}
+	if obs.Texts, err = readTexts(ctx, h, obs, plan); err != nil {
+		return nil, fmt.Errorf("look at %s: %w", srv.Name, err)
+	}
 	proved, err := s.read(ctx, srv, h, obs, read, req)
 	if err != nil {
 		return nil, fmt.Errorf("look at %s: %w", srv.Name, err)
@@ -135,6 +138,24 @@ func (s *Service) list(ctx context.Context, h remote.Host, plan draft.Plan) (dra
 	return obs, read, nil
 }
 
+// readTexts reads the texts that are to be edited, and notes their digests.
+func readTexts(ctx context.Context, h remote.Host, obs draft.Observations, plan draft.Plan) (map[tree.Path][]byte, error) {
+	out := map[tree.Path][]byte{}
+	for _, p := range plan.Texts {
+		seen := obs.At(p)
+		if seen.State.Being != tree.Content {
+			continue
+		}
+		text, err := deploy.ReadText(ctx, h, p)
+		if err != nil {
+			return nil, err
+		}
+		seen.State.Digest, seen.State.Size = tree.Sum(text), int64(len(text))
+		out[p], obs.Paths[p] = text, seen
+	}
+	return out, nil
+}
+
 // read hashes files in place. It gives what the host reports of those that
 // turned out to be what the ledger knows, so that the next look may trust it.
 func (s *Service) read(ctx context.Context, srv model.Server, h remote.Host, obs draft.Observations, paths []tree.Path, req *draft.Request) (map[tree.Path]draft.Reported, error) {
@@ -198,6 +219,9 @@ func (s *Service) again(ctx context.Context, srv model.Server, h remote.Host, d 
 	}
 	_, req, err := s.prepare(ctx, srv, ask)
 	if err != nil {
+		return nil, err
+	}
+	if req.Power, err = s.powerOf(ctx, srv, h, ask); err != nil {
 		return nil, err
 	}
 	return s.look(ctx, srv, h, req, tell)

@@ -32,6 +32,11 @@ func (s *Service) rideOut(ctx context.Context, srv model.Server, run *deploy.Run
 		}
 		old := run.Host
 		run.Host = h
+		if run.Power != nil {
+			if _, err := s.powered(ctx, srv, run); err != nil {
+				return err
+			}
+		}
 		_ = old.Close() // it is lost already
 		s.Log.Info("connected again", "server", srv.Name)
 		tell("note", deploy.Progress{Kind: "note", Text: "connected to " + srv.Name + " again; going on where it stopped"})

@@ -26,8 +26,8 @@ func (s *Service) crates(ctx context.Context, srv model.Server, b *rulebook.Book
 		if err != nil {
 			return nil, err
 		}
-		if i := slices.IndexFunc(b.Kinds, func(k rulebook.Kind) bool { return k.Name == c.Body.Kind && k.Listed != "" }); i >= 0 {
-			return nil, onlyListed(b, c)
+		if len(c.Body.Files) == 0 && !slices.ContainsFunc(b.Lists, func(l rulebook.LoadList) bool { return l.Lists(c.Body.Kind) }) {
+			return nil, fault.New(fault.Conflict, "no-files", "%s has no files to put anywhere, and rulebook %s has no load list that names it", c.Body.Label(), b.Name).WithMend("Write its id into the server's list by hand.")
 		}
 		crates, wanted[c.Key] = append(crates, c), true
 	}
@@ -49,21 +49,6 @@ func bit(b bool) int {
 		return 1
 	}
 	return 0
-}
-
-// onlyListed refuses an add-on without files, and says what to do with its id.
-func onlyListed(b *rulebook.Book, c model.Crate) error {
-	f := fault.New(fault.Conflict, "no-files", "%s has no files to put anywhere: the server fetches it itself", c.Body.Label())
-	for _, l := range b.Lists {
-		if len(l.Kinds) == 0 || slices.Contains(l.Kinds, c.Body.Kind) {
-			entry, err := rulebook.Fill(l.Entry, func(string) (string, bool) { return c.Body.Name, true })
-			if err != nil {
-				return err
-			}
-			return f.WithMend("Write it into %s by hand: %s", l.File, entry)
-		}
-	}
-	return f.WithMend("Write its id into the server's list by hand.")
 }
 
 // overlaying finds the crates on a server that change files of add-ons that

@@ -80,11 +80,17 @@ func (s *Service) retired(ctx context.Context, now model.Pallet, ledger map[tree
 		kept[c.Key] = true
 	}
 	var out []string
+	add := func(addon string, crate tree.Digest) {
+		if brought[crate] && !kept[addon] && !slices.Contains(out, addon) {
+			out = append(out, addon)
+		}
+	}
 	for _, row := range ledger {
 		for _, c := range row.Claims {
-			if brought[c.Crate] && !kept[c.Addon] && !slices.Contains(out, c.Addon) {
-				out = append(out, c.Addon)
-			}
+			add(c.Addon, c.Crate)
+		}
+		for _, l := range row.Listed {
+			add(l.Addon, l.Crate)
 		}
 	}
 	slices.Sort(out)

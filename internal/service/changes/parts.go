@@ -68,11 +68,19 @@ func (p *parts) choose(c model.Crate) ([]draft.Part, error) {
 // among the parts as NAME=VALUE.
 func (p *parts) values(b *rulebook.Book, c model.Crate, server map[string]string, w *draft.Wanted) map[string]string {
 	used := map[string]bool{}
+	uses := func(text string) {
+		for _, name := range rulebook.Placeholders(text) {
+			used[name] = true
+		}
+	}
 	for _, f := range c.Body.Files {
 		if place, ok := b.Place(f.Place); ok {
-			for _, name := range rulebook.Placeholders(place.Path) {
-				used[name] = true
-			}
+			uses(place.Path)
+		}
+	}
+	for _, l := range b.Lists {
+		if l.Lists(c.Body.Kind) {
+			uses(l.File + l.Entry)
 		}
 	}
 	out := maps.Clone(server)

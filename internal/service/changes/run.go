@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"restlesscrate/internal/core/draft"
@@ -137,6 +138,11 @@ func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, 
 	if d.State != model.Halted {
 		return d, s.wrongState(d, "resume")
 	}
+	return s.goOn(ctx, d, model.Halted, actor, tell)
+}
+
+// goOn does what is left of a deployment that was begun.
+func (s *Service) goOn(ctx context.Context, d model.Deployment, from model.State, actor string, tell Tell) (model.Deployment, error) {
 	_, end, err := s.take(ctx, d, tell)
 	if err != nil {
 		return d, err
@@ -156,7 +162,7 @@ func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, 
 	if err != nil {
 		return d, still(d, err)
 	}
-	return s.forward(ctx, srv, run, d, model.Halted, clock, tell)
+	return s.forward(ctx, srv, run, d, from, clock, tell)
 }
 
 func (s *Service) connect(ctx context.Context, d model.Deployment) (model.Server, remote.Host, error) {
@@ -239,7 +245,11 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 		}
 		return d, err
 	}
-	d.State = model.Running
+	d.State, d.Aftermath = model.Running, nil
+	power, err := s.powered(ctx, srv, run)
+	if err != nil {
+		return s.halt(ctx, d, run, err)
+	}
 	s.Log.Info("running", "deployment", d.Name(), "motions", len(d.Draft.Motions))
 	defer func() { _ = run.Host.Close() }() // whichever it is by then; closing twice is fine
 	over := s.underway(d.ID, run)
@@ -250,23 +260,47 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 		return s.rideOut(ctx, srv, run, tell, &d.Figures.LostLines, func() error { return run.Forward(ctx, phase) })
 	}
 	if err := forward(draft.Prepare); err != nil {
-		return s.halt(ctx, d, run, err)
+		return s.broken(ctx, d, run, err, clock, tell)
 	}
 	mark(&d.Figures.PrepareMS)
 	if err := forward(draft.Swap); err != nil {
-		return s.halt(ctx, d, run, err)
+		return s.broken(ctx, d, run, err, clock, tell)
 	}
 	mark(&d.Figures.SwapMS)
+	if d.Draft.Powered() {
+		if err := forward(draft.Proof); err != nil {
+			return s.broken(ctx, d, run, err, clock, tell)
+		}
+		begun = s.Now()
+	}
 	var reported map[tree.Path]draft.Reported
 	var changes []draft.Change
-	err := s.rideOut(ctx, srv, run, tell, &d.Figures.LostLines, func() (err error) {
+	err = s.rideOut(ctx, srv, run, tell, &d.Figures.LostLines, func() (err error) {
 		reported, changes, err = run.Look(ctx, clock())
 		return err
 	})
 	if err != nil {
 		return s.halt(ctx, d, run, err)
 	}
+	if run.Power != nil { // the one of now: the line may be another one
+		power = run.Power.(Powered)
+	}
+	var call *model.RollCall
+	var failed []string
+	err = s.rideOut(ctx, srv, run, tell, &d.Figures.LostLines, func() (err error) {
+		call, failed, err = s.after(ctx, srv, run, power, &d, changes)
+		return err
+	})
+	if err == nil && len(failed) > 0 && orUndo(d) {
+		err = &notLoaded{failed}
+	}
+	if err != nil {
+		return s.broken(ctx, d, run, err, clock, tell)
+	}
 	mark(&d.Figures.ProofMS)
+	if err := s.awake(ctx, &d); err != nil {
+		return s.halt(ctx, d, run, err)
+	}
 	d.Draft.Changes = changes
 	d.Notes, d.Figures.Sent, d.Figures.Kept = append(d.Notes, run.Notes()...), d.Figures.Sent+run.Sent(), d.Draft.Counts.Keep
 	for _, m := range d.Draft.Motions {
@@ -276,6 +310,11 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 	}
 	if err := s.Records.Finish(ctx, d, reported, len(d.Draft.Motions) > 0); err != nil {
 		return s.halt(ctx, d, run, err)
+	}
+	if call != nil {
+		if err := s.Records.AddRollCall(ctx, *call); err != nil {
+			s.Log.Warn("the roll call is not recorded", "deployment", d.Name(), "err", err)
+		}
 	}
 	s.Meter.Ended(d.Server, string(model.Done), run.Sent())
 	for phase, ms := range map[string]int64{"prepare": d.Figures.PrepareMS, "swap": d.Figures.SwapMS, "proof": d.Figures.ProofMS} {
@@ -290,6 +329,53 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 		tell("note", deploy.Progress{Kind: "note", Text: "what was set aside could not be cleared yet: " + err.Error()})
 	}
 	return s.Records.DeploymentByID(ctx, d.ID)
+}
+
+// notLoaded is why a deployment takes itself back.
+type notLoaded struct{ addons []string }
+
+func (n *notLoaded) Error() string {
+	return "the roll was called: " + strings.Join(n.addons, ", ") + " did not load"
+}
+
+// broken is what becomes of a run that broke off: it waits for a person, or takes
+// itself back where that was asked for, or is halted.
+func (s *Service) broken(ctx context.Context, d model.Deployment, run *deploy.Run, cause error, clock func() int64, tell Tell) (model.Deployment, error) {
+	var w *deploy.Waiting
+	if errors.As(cause, &w) {
+		return s.wait(ctx, d, run, w)
+	}
+	var late *deploy.NotInTime
+	var missing *notLoaded
+	up := errors.As(cause, &late) && late.Wait == draft.UntilReady
+	if !orUndo(d) || !up && !errors.As(cause, &missing) {
+		return s.halt(ctx, d, run, cause)
+	}
+	if _, err := s.halt(ctx, d, run, cause); err == nil || !isHalted(err) {
+		return d, err
+	}
+	tell("note", deploy.Progress{Kind: "note", Text: cause.Error() + "; it is taken back, as you asked"})
+	srv, err := s.Records.ServerByID(ctx, d.ServerID)
+	if err != nil {
+		return d, err
+	}
+	d.Notes = append(d.Notes, run.Notes()...)
+	d.Notes = append(d.Notes, "taken back by itself: "+cause.Error())
+	if err := s.Records.Advance(ctx, d.ID, model.Undoing, model.Halted); err != nil {
+		return d, err
+	}
+	undone, err := s.takeBack(ctx, srv, run, d, tell)
+	if err != nil {
+		return undone, err
+	}
+	f := fault.New(fault.Failed, "taken-back", "%s was taken back: %v", d.Name(), cause)
+	f.Deployment = d.Name()
+	return undone, f.WithMend("Everything is as before. deployment show %s tells what was found.", d.Name())
+}
+
+func isHalted(err error) bool {
+	var f *fault.Fault
+	return errors.As(err, &f) && f.Code == "halted"
 }
 
 // halt records that a run broke off. The context may have ended; the record
@@ -324,7 +410,7 @@ func still(d model.Deployment, err error) error {
 
 // Undo takes a halted deployment back: every path it names is as before.
 func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, tell Tell) (model.Deployment, error) {
-	if d.State != model.Halted {
+	if d.State != model.Halted && d.State != model.Waiting {
 		return d, s.wrongState(d, "undo")
 	}
 	_, end, err := s.take(ctx, d, tell)
@@ -342,10 +428,18 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, te
 	if _, err := s.lock(ctx, srv, run, d); err != nil {
 		return d, still(d, err)
 	}
-	if err := s.Records.Advance(ctx, d.ID, model.Undoing, model.Halted); err != nil {
+	if err := s.Records.Advance(ctx, d.ID, model.Undoing, model.Halted, model.Waiting); err != nil {
 		return d, err
 	}
 	defer s.underway(d.ID, run)()
+	return s.takeBack(ctx, srv, run, d, tell)
+}
+
+// takeBack takes a deployment back that is being undone.
+func (s *Service) takeBack(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, tell Tell) (model.Deployment, error) {
+	if _, err := s.powered(ctx, srv, run); err != nil {
+		return s.halt(ctx, d, run, err)
+	}
 	if err := s.rideOut(ctx, srv, run, tell, &d.Figures.LostLines, func() error { return run.Backward(ctx) }); err != nil {
 		return s.halt(ctx, d, run, err)
 	}

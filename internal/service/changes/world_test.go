@@ -16,6 +16,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
@@ -80,6 +81,17 @@ func open(t *testing.T) *world {
 	w.Service = w.another()
 	return w
 }
+
+// Power implements Hosts: nothing is controlled here.
+func (w *world) Power(context.Context, model.Server, remote.Host, *rulebook.Book) (Powered, error) {
+	return unpowered{}, nil
+}
+
+// unpowered is a server that nothing is known of.
+type unpowered struct{ Powered }
+
+func (unpowered) Controlled() bool                   { return false }
+func (unpowered) Known(context.Context) *draft.Power { return nil }
 
 // another is a service on the same records, as after a restart.
 func (w *world) another() *Service {

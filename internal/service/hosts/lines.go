@@ -47,6 +47,14 @@ func (l *lease) Close() error {
 	return nil
 }
 
+// Exec runs a command on the host, where that gives a shell.
+func (l *lease) Exec(ctx context.Context, command string) (string, int, error) {
+	if sh, ok := l.Host.(remote.Shell); ok {
+		return sh.Exec(ctx, command)
+	}
+	return "", 0, remote.ErrNoShell
+}
+
 // take gives the open line of a server, if there is one that still answers.
 func (l *lines) take(ctx context.Context, srv model.Server) (remote.Host, bool) {
 	l.mu.Lock()

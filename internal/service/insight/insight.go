@@ -30,6 +30,10 @@ type Records interface {
 	Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error)
 	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
 	Holdings(ctx context.Context) ([]model.Holding, error)
+	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
+	RollCallOf(ctx context.Context, deployment int64) (model.RollCall, error)
+	Confirmations(ctx context.Context, server int64) ([]model.Confirmation, error)
+	Confirm(ctx context.Context, c model.Confirmation) error
 	LastJob(ctx context.Context, kind, subject string) (model.Job, error)
 }
 
@@ -44,7 +48,13 @@ type Addon struct {
 	Bytes                    int64
 	Deployment               string // the last one that changed it
 	Since                    time.Time
-	Rung                     string   // placed, listed, loaded, confirmed
+	Rung                     string // placed, listed, loaded, confirmed
+	Disabled                 bool
+	Evidence                 string // of the rung, where it is loaded or confirmed
+	EvidenceAt               time.Time
+	Note                     string   // of whoever confirmed it
+	Trouble                  string   // why it did not load at the last start
+	ChangedSince             bool     // since the last roll call
 	Others                   []string // labels that still claim some of its paths, after a rollback of single files
 	Newer                    string   // a newer version that is staged
 }
@@ -84,7 +94,11 @@ func (s *Service) Status(ctx context.Context, name string) (st Status, err error
 	if err != nil {
 		return st, err
 	}
-	st.Addons, st.Files = addons(ledger, origins)
+	var newest map[string]int64
+	st.Addons, st.Files, newest = addons(ledger, origins)
+	if err := s.climb(ctx, st.Server, st.Addons, newest); err != nil {
+		return st, err
+	}
 	for i := range st.Addons {
 		if err := s.complete(ctx, st.Server, &st.Addons[i]); err != nil {
 			return st, err
@@ -109,9 +123,9 @@ func (s *Service) Status(ctx context.Context, name string) (st Status, err error
 
 // addons groups claimed paths by add-on. Where paths claim different crates of
 // one add-on, the one deployed last names the version.
-func addons(ledger map[tree.Path]draft.Row, origins map[tree.Path]model.Event) (out []Addon, files int) {
+func addons(ledger map[tree.Path]draft.Row, origins map[tree.Path]model.Event) (out []Addon, files int, newest map[string]int64) {
 	byKey := map[string]*Addon{}
-	newest := map[string]int64{}
+	newest = map[string]int64{}
 	labels := map[string]map[string]bool{}
 	for p, row := range ledger {
 		if row.State.Being == tree.Content {
@@ -133,6 +147,25 @@ func addons(ledger map[tree.Path]draft.Row, origins map[tree.Path]model.Event) (
 			}
 		}
 	}
+	for p, row := range ledger {
+		for _, l := range row.Listed {
+			a := byKey[l.Addon]
+			if a == nil { // without files: it is nothing but an entry
+				a = &Addon{Key: l.Addon, Crate: l.Crate, Deployment: origins[p].Deployment, Since: origins[p].At}
+				a.Name, a.Version, _ = cutLast(l.Label)
+				byKey[l.Addon], labels[l.Addon] = a, map[string]bool{}
+			}
+			if a.Disabled = a.Disabled || l.Off; !l.Off {
+				a.Rung = ListedNow
+			}
+			newest[l.Addon] = max(newest[l.Addon], listedSince(l, origins[p]))
+		}
+	}
+	for _, a := range byKey {
+		if a.Disabled {
+			a.Rung = "placed"
+		}
+	}
 	for key, a := range byKey {
 		delete(labels[key], a.Name+"@"+a.Version)
 		for l := range labels[key] {
@@ -142,7 +175,7 @@ func addons(ledger map[tree.Path]draft.Row, origins map[tree.Path]model.Event) (
 		out = append(out, *a)
 	}
 	slices.SortFunc(out, func(a, b Addon) int { return strings.Compare(a.Key, b.Key) })
-	return out, files
+	return out, files, newest
 }
 
 // Held is a version of an add-on on a server.

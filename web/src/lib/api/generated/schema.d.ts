@@ -385,6 +385,58 @@ export interface paths {
         patch: operations["edit-server"];
         trace?: never;
     };
+    "/servers/{server}/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop, start, restart, reload or speak to a server; a job */
+        post: operations["do-act"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/servers/{server}/addons/{addon}/confirmation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say that an add-on was seen to work in the game */
+        put: operations["confirm-addon"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/servers/{server}/control": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a server is stopped, started and spoken to */
+        get: operations["get-control"];
+        /** Say how a server is stopped, started and spoken to */
+        put: operations["set-control"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/deployments": {
         parameters: {
             query?: never;
@@ -472,6 +524,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/deployments/{number}/tick": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that what a waiting deployment waits for is done; a job */
+        post: operations["tick-deployment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/deployments/{number}/tidy": {
         parameters: {
             query?: never;
@@ -532,6 +601,57 @@ export interface paths {
         };
         /** What happened to a path or an add-on, the newest first */
         get: operations["get-history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/servers/{server}/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A server's log, piece by piece */
+        get: operations["get-log"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/servers/{server}/roll-calls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find out what has loaded on a server; a job */
+        post: operations["call-roll"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/servers/{server}/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Ask the probes whether a server runs */
+        get: operations["get-standing"];
         put?: never;
         post?: never;
         delete?: never;
@@ -658,14 +778,24 @@ export interface components {
             path?: string;
         };
         Addon: {
+            /** @description Since the last roll call */
+            changedSince?: boolean;
             crate: string;
             deployment: string;
+            /** @description Its files are there, and no load list names it */
+            disabled?: boolean;
+            /** @description Of the rung, where it is loaded or confirmed */
+            evidence?: string;
+            /** Format: date-time */
+            evidenceAt?: string;
             /** Format: int64 */
             files: number;
             kind?: string;
             name: string;
             /** @description A newer version that is staged */
             newer?: string;
+            /** @description Of whoever confirmed it */
+            note?: string;
             /** @description Other versions that some of its files are from */
             others: string[];
             /** @enum {string} */
@@ -674,6 +804,8 @@ export interface components {
             since: string;
             /** Format: int64 */
             size: number;
+            /** @description Why it did not load at the last start */
+            trouble?: string;
             version: string;
         };
         AddonThere: {
@@ -718,9 +850,39 @@ export interface components {
              */
             same: number;
         };
+        Confirm: {
+            note?: string;
+        };
+        Control: {
+            /** @description stop, start, restart, reload, say */
+            acts?: {
+                [key: string]: components["schemas"]["Way"];
+            };
+            /** @description How it is told whether it runs */
+            probes?: components["schemas"]["Probe"][] | null;
+            /** @description HOST:PORT; the password is the secret rcon */
+            rcon?: string;
+            /**
+             * Format: int64
+             * @description Seconds; 180 if it is not said
+             */
+            readyWithin?: number;
+            /**
+             * Format: int64
+             * @description Seconds; 60 if it is not said
+             */
+            stopWithin?: number;
+            /** @description Lines for the console before a stop, the longest first */
+            warn?: components["schemas"]["Warning"][] | null;
+        };
         Counts: {
             /** Format: int64 */
             changed: number;
+            /**
+             * Format: int64
+             * @description Texts that are edited
+             */
+            edited?: number;
             /** Format: int64 */
             in: number;
             /** Format: int64 */
@@ -812,6 +974,8 @@ export interface components {
         Deployment: {
             accepted: components["schemas"]["Accepted"][];
             actor: string;
+            /** @description What was found once it was done */
+            aftermath: components["schemas"]["Finding"][];
             /**
              * Format: int64
              * @description Blocks that nobody has accepted
@@ -828,7 +992,7 @@ export interface components {
             /** @description The job that ran it last */
             job?: string;
             /** @enum {string} */
-            kind: "deploy" | "remove" | "rollback";
+            kind: "deploy" | "remove" | "enable" | "disable" | "rollback";
             /** Format: int64 */
             motions: number;
             /** @description server#number */
@@ -836,6 +1000,7 @@ export interface components {
             notes: string[];
             /** Format: int64 */
             number: number;
+            rollCall?: components["schemas"]["RollCall"];
             runner?: string;
             server: string;
             /** Format: date-time */
@@ -860,6 +1025,14 @@ export interface components {
             place: string;
             /** Format: int64 */
             size: number;
+        };
+        DoAct: {
+            /** @enum {string} */
+            act: "stop" | "start" | "restart" | "reload" | "say";
+            /** @description The line that is sent, or the add-on that is reloaded */
+            subject?: string;
+            /** @description Wait until it has stopped or is ready */
+            wait?: boolean;
         };
         Event: {
             actor: string;
@@ -886,6 +1059,11 @@ export interface components {
             range?: string;
         };
         Figures: {
+            /**
+             * Format: int64
+             * @description From the stop to ready, of which swapMs is ours
+             */
+            awayMs: number;
             /** Format: int64 */
             kept: number;
             /** Format: int64 */
@@ -933,6 +1111,16 @@ export interface components {
             path?: string;
             what: string;
         };
+        HTTPRequest: {
+            body?: string;
+            /** @description An expression that the answer must match */
+            expect?: string;
+            headers?: {
+                [key: string]: string;
+            };
+            method?: string;
+            url: string;
+        };
         Job: {
             actor: string;
             /** Format: date-time */
@@ -972,6 +1160,18 @@ export interface components {
             id: string;
             rulebook?: string;
         };
+        LogLine: {
+            /** @description That it is about, as far as the rulebook tells */
+            addon?: string;
+            /** Format: int64 */
+            number: number;
+            text: string;
+        };
+        LogPiece: {
+            lines: components["schemas"]["LogLine"][];
+            /** @description Where the next piece begins */
+            next: string;
+        };
         Naming: {
             /** @description The add-on that it changes */
             base?: string;
@@ -983,8 +1183,18 @@ export interface components {
             accept?: string[] | null;
             /** @description name@version, or name for the version staged last */
             crates?: string[] | null;
+            /** @description Names of add-ons that no load list names any more; their files stay */
+            disable?: string[] | null;
+            /** @description Names of add-ons that a load list names again */
+            enable?: string[] | null;
+            /** @description Do not stop the server */
+            leave?: boolean;
+            /** @description Take all back if the server does not come up or what is deployed does not load */
+            orUndo?: boolean;
             /** @description Add-on names */
             remove?: string[] | null;
+            /** @description Stop and start the server where a reload would do */
+            restart?: boolean;
             rollback?: components["schemas"]["Rollback"];
             /** @description Read every file back once it is sent, and compare its bytes */
             thorough?: boolean;
@@ -1094,6 +1304,22 @@ export interface components {
             /** @description Absent: they are left out */
             place?: string;
         };
+        Probe: {
+            /** @description HOST:PORT, by port */
+            address?: string;
+            /** @enum {string} */
+            by: "command" | "ssh" | "http" | "rcon" | "port";
+            command?: string;
+            http?: components["schemas"]["HTTPRequest"];
+            /** @description What an answer looks like that says that it does not run */
+            stopped?: string;
+        };
+        ProbeFound: {
+            by: string;
+            /** @enum {string} */
+            condition: "running" | "stopped" | "unknown";
+            words: string;
+        };
         Problem: {
             /** @description Stable; what a program decides on */
             code: string;
@@ -1147,6 +1373,36 @@ export interface components {
         Readme: {
             path: string;
             text: string;
+        };
+        RollCall: {
+            actor: string;
+            /** @description The console was asked too */
+            asked: boolean;
+            /** Format: date-time */
+            at: string;
+            deployment?: string;
+            entries: components["schemas"]["RollEntry"][];
+            /** @description Trouble with no add-on */
+            errors: components["schemas"]["LogLine"][];
+            findings: components["schemas"]["Finding"][];
+            /**
+             * Format: int64
+             * @description Lines of the log
+             */
+            logRead: number;
+            ready: boolean;
+        };
+        RollEntry: {
+            addon: string;
+            /** @description log, console */
+            from: string[];
+            lines: components["schemas"]["LogLine"][];
+            needs: string[];
+            /** @enum {string} */
+            standing: "loaded" | "failed" | "silent" | "unknown";
+            /** @description That the server says */
+            version?: string;
+            why?: string;
         };
         Rollback: {
             /** @description One add-on, back one change unless to is given */
@@ -1243,6 +1499,12 @@ export interface components {
         Session: {
             actor: string;
         };
+        SetControl: {
+            control?: components["schemas"]["Control"];
+            secrets?: {
+                [key: string]: string;
+            };
+        };
         SignIn: {
             code?: string;
             token?: string;
@@ -1271,6 +1533,11 @@ export interface components {
             /** Format: int64 */
             revision: number;
             rulebook: string;
+        };
+        Standing: {
+            /** @enum {string} */
+            condition: "running" | "stopped" | "unknown";
+            probes: components["schemas"]["ProbeFound"][];
         };
         Starter: {
             about: string;
@@ -1320,6 +1587,8 @@ export interface components {
         Step: {
             /** Format: int64 */
             bytes?: number;
+            /** @description Of a text that is edited, in the unified form */
+            diff?: string;
             /**
              * Format: int64
              * @description Motions that the journal shows as done
@@ -1365,6 +1634,19 @@ export interface components {
             /** @description Its digest */
             archive: string;
             text: string;
+        };
+        Warning: {
+            /** @description {seconds} stands for the number */
+            line: string;
+            /** Format: int64 */
+            seconds: number;
+        };
+        Way: {
+            /** @enum {string} */
+            by: "command" | "ssh" | "http" | "rcon" | "hand";
+            /** @description Of a shell, a line for the console, or words for a person; {line} and {addon} stand for what is sent or reloaded, {secret:NAME} for a secret */
+            command?: string;
+            http?: components["schemas"]["HTTPRequest"];
         };
     };
     responses: never;
@@ -2358,6 +2640,142 @@ export interface operations {
             };
         };
     };
+    "do-act": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DoAct"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "confirm-addon": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+                addon: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Confirm"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "get-control": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Control"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "set-control": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetControl"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "list-deployments": {
         parameters: {
             query?: {
@@ -2601,6 +3019,41 @@ export interface operations {
             };
         };
     };
+    "tick-deployment": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                server: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "tidy-deployment": {
         parameters: {
             query?: never;
@@ -2726,6 +3179,105 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "get-log": {
+        parameters: {
+            query?: {
+                /** @description The next of an earlier piece */
+                from?: string;
+            };
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogPiece"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "call-roll": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "get-standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Standing"];
                 };
             };
             /** @description Error */

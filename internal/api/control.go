@@ -1,0 +1,126 @@
+package api
+
+import "time"
+
+// Control is how a server is stopped, started and spoken to.
+type Control struct {
+	Acts        map[string]Way `json:"acts,omitempty" yaml:"acts" doc:"stop, start, restart, reload, say"`
+	Probes      []Probe        `json:"probes,omitempty" yaml:"probes" doc:"How it is told whether it runs"`
+	RCON        string         `json:"rcon,omitempty" yaml:"rcon" doc:"HOST:PORT; the password is the secret rcon"`
+	StopWithin  int            `json:"stopWithin,omitempty" yaml:"stop-within" doc:"Seconds; 60 if it is not said"`
+	ReadyWithin int            `json:"readyWithin,omitempty" yaml:"ready-within" doc:"Seconds; 180 if it is not said"`
+	Warn        []Warning      `json:"warn,omitempty" yaml:"warn" doc:"Lines for the console before a stop, the longest first"`
+}
+
+// Way is how an act is done.
+type Way struct {
+	By      string       `json:"by" yaml:"by" enum:"command,ssh,http,rcon,hand"`
+	Command string       `json:"command,omitempty" yaml:"command" doc:"Of a shell, a line for the console, or words for a person; {line} and {addon} stand for what is sent or reloaded, {secret:NAME} for a secret"`
+	HTTP    *HTTPRequest `json:"http,omitempty" yaml:"http"`
+}
+
+// Probe is a way to find out whether a server runs.
+type Probe struct {
+	By      string       `json:"by" yaml:"by" enum:"command,ssh,http,rcon,port"`
+	Command string       `json:"command,omitempty" yaml:"command"`
+	HTTP    *HTTPRequest `json:"http,omitempty" yaml:"http"`
+	Stopped string       `json:"stopped,omitempty" yaml:"stopped" doc:"What an answer looks like that says that it does not run"`
+	Address string       `json:"address,omitempty" yaml:"address" doc:"HOST:PORT, by port"`
+}
+
+// HTTPRequest is a request and what its answer must look like.
+type HTTPRequest struct {
+	Method  string            `json:"method,omitempty" yaml:"method"`
+	URL     string            `json:"url" yaml:"url"`
+	Headers map[string]string `json:"headers,omitempty" yaml:"headers"`
+	Body    string            `json:"body,omitempty" yaml:"body"`
+	Expect  string            `json:"expect,omitempty" yaml:"expect" doc:"An expression that the answer must match"`
+}
+
+// Warning is a line for the console before a stop.
+type Warning struct {
+	Seconds int    `json:"seconds" yaml:"seconds"`
+	Line    string `json:"line" yaml:"line" doc:"{seconds} stands for the number"`
+}
+
+// SetControl keeps how a server is controlled, and secrets for it, which never
+// come back out. Without control only the secrets are kept; an empty secret is
+// taken away.
+type SetControl struct {
+	Control *Control          `json:"control,omitempty"`
+	Secrets map[string]string `json:"secrets,omitempty"`
+}
+
+// Standing is whether a server runs.
+type Standing struct {
+	Condition string       `json:"condition" enum:"running,stopped,unknown"`
+	Probes    []ProbeFound `json:"probes" nullable:"false"`
+}
+
+// ProbeFound is what one probe found.
+type ProbeFound struct {
+	By        string `json:"by"`
+	Condition string `json:"condition" enum:"running,stopped,unknown"`
+	Words     string `json:"words"`
+}
+
+// DoAct asks for one act, outside of any deployment.
+type DoAct struct {
+	Act     string `json:"act" enum:"stop,start,restart,reload,say"`
+	Subject string `json:"subject,omitempty" doc:"The line that is sent, or the add-on that is reloaded"`
+	Wait    bool   `json:"wait,omitempty" doc:"Wait until it has stopped or is ready"`
+}
+
+// Acted is what came of an act.
+type Acted struct {
+	Answer   string    `json:"answer" doc:"Output, answer or the console's words, as they came"`
+	Standing *Standing `json:"standing,omitempty"`
+	Words    string    `json:"words,omitempty" doc:"How it was told that it has stopped or is ready"`
+}
+
+// RollCall is what loaded on a server.
+type RollCall struct {
+	Ready      bool        `json:"ready"`
+	Asked      bool        `json:"asked" doc:"The console was asked too"`
+	Entries    []RollEntry `json:"entries" nullable:"false"`
+	Errors     []LogLine   `json:"errors" nullable:"false" doc:"Trouble with no add-on"`
+	LogRead    int         `json:"logRead" doc:"Lines of the log"`
+	Findings   []Finding   `json:"findings" nullable:"false"`
+	Deployment string      `json:"deployment,omitempty"`
+	Actor      string      `json:"actor"`
+	At         time.Time   `json:"at"`
+}
+
+// RollEntry is how one add-on stands.
+type RollEntry struct {
+	Addon    string    `json:"addon"`
+	Standing string    `json:"standing" enum:"loaded,failed,silent,unknown"`
+	Version  string    `json:"version,omitempty" doc:"That the server says"`
+	Why      string    `json:"why,omitempty"`
+	Needs    []string  `json:"needs" nullable:"false"`
+	Lines    []LogLine `json:"lines" nullable:"false"`
+	From     []string  `json:"from" nullable:"false" doc:"log, console"`
+}
+
+// LogLine is a line of a log.
+type LogLine struct {
+	Number int    `json:"number"`
+	Text   string `json:"text"`
+	Addon  string `json:"addon,omitempty" doc:"That it is about, as far as the rulebook tells"`
+}
+
+// LogPiece is a part of a server's log.
+type LogPiece struct {
+	Lines []LogLine `json:"lines" nullable:"false"`
+	Next  string    `json:"next" doc:"Where the next piece begins"`
+}
+
+// Told is something that a job tells while it goes on.
+type Told struct {
+	Text string `json:"text"`
+}
+
+// Confirm is a person's word that an add-on works in the game.
+type Confirm struct {
+	Note string `json:"note,omitempty"`
+}

@@ -1,0 +1,72 @@
+package control
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"regexp"
+	"strings"
+)
+
+// longestAnswer is how much of an answer is kept.
+const longestAnswer = 64 << 10
+
+// request makes an HTTP request. why says how the answer is not the expected one.
+func (d *Driver) request(ctx context.Context, r *Request, subject string) (ans Answer, why string, err error) {
+	method := r.Method
+	if method == "" {
+		method = http.MethodGet
+	}
+	target, err := d.withSecrets(d.fill(r.URL, url.QueryEscape(subject)))
+	if err != nil {
+		return ans, "", err
+	}
+	body, err := d.withSecrets(d.fill(r.Body, jsonText(subject)))
+	if err != nil {
+		return ans, "", err
+	}
+	req, err := http.NewRequestWithContext(ctx, method, target, strings.NewReader(body))
+	if err != nil {
+		return ans, "", fmt.Errorf("the request cannot be made: %w", hidden(err))
+	}
+	for name, value := range r.Headers {
+		if value, err = d.withSecrets(value); err != nil {
+			return ans, "", err
+		}
+		req.Header.Set(name, value)
+	}
+	// What is sent is for that address alone, so no other one is followed to.
+	client := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	res, err := client.Do(req)
+	if err != nil {
+		return ans, "", hidden(err)
+	}
+	defer res.Body.Close()
+	raw, err := io.ReadAll(io.LimitReader(res.Body, longestAnswer))
+	if err != nil {
+		return ans, "", fmt.Errorf("read the answer: %w", err)
+	}
+	ans = Answer{Text: string(raw), Code: res.StatusCode}
+	switch {
+	case res.StatusCode >= 300:
+		why = fmt.Sprintf("was answered with %s", res.Status)
+	case r.Expect != "" && !regexp.MustCompile(r.Expect).Match(raw):
+		why = fmt.Sprintf("was answered otherwise than expected (%s)", r.Expect)
+	}
+	return ans, why, nil
+}
+
+// hidden leaves the address out of an error: a secret may be in it.
+func hidden(err error) error {
+	if u, ok := err.(*url.Error); ok {
+		return u.Err
+	}
+	return err
+}
+
+// jsonText makes a text fit between the quotes of a JSON string.
+func jsonText(s string) string {
+	return strings.NewReplacer(`\`, `\\`, `"`, `\"`, "\n", `\n`, "\r", `\r`, "\t", `\t`).Replace(s)
+}

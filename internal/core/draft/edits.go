@@ -1,0 +1,295 @@
+package draft
+
+import (
+	"errors"
+	"fmt"
+	"maps"
+	"reflect"
+	"slices"
+	"strings"
+
+	"github.com/aymanbagabas/go-udiff"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/settings"
+	"restlesscrate/internal/core/tree"
+)
+
+// texts decides every text that is to be edited.
+func (m *maker) texts(g *goals) {
+	for _, p := range slices.Sorted(maps.Keys(g.texts)) {
+		if e := g.texts[p]; len(e.edits) > 0 || !sameListed(e.listed, m.req.Ledger[p].Listed) {
+			m.text(g, e)
+		}
+	}
+}
+
+func sameListed(a, b []Listing) bool {
+	return len(a) == len(b) && !slices.ContainsFunc(a, func(l Listing) bool {
+		return !slices.ContainsFunc(b, func(o Listing) bool { return reflect.DeepEqual(l, o) })
+	})
+}
+
+func (m *maker) text(g *goals, e *edited) {
+	seen := m.obs.At(e.path)
+	if _, both := g.goals[e.path]; both {
+		m.never("text-is-put", e.path, "Deploy the two one after the other.", "%s is put by this deployment, and its entries would be changed too.", e.path)
+		return
+	}
+	if !m.mayTouch(e.path) {
+		return
+	}
+	c := change{Change: Change{Path: e.path, Before: seen.State, After: seen.State, ListedBefore: m.req.Ledger[e.path].Listed, ListedAfter: e.listed}}
+	switch seen.State.Being {
+	case tree.Foreign:
+		m.never("foreign-in-way", e.path, "Take it away by hand if it should go.", "%s is a link or device on the server; such things are never touched.", e.path)
+		return
+	case tree.Folder:
+		m.never("folder-in-way", e.path, "Rename or remove the folder by hand.", "%s is a folder on the server, and a text was expected there.", e.path)
+		return
+	case tree.Absent:
+		if e.returned || !m.begins(e) {
+			return
+		}
+		m.needFolders(e.path)
+		m.coming[e.path] = true
+	}
+	before := m.obs.Texts[e.path]
+	after, done, err := ApplyEdits(before, e.edits)
+	if err != nil {
+		m.unlistable(e, err)
+		return
+	}
+	if len(done) == 0 {
+		if sameListed(e.listed, c.ListedBefore) {
+			return
+		}
+		for _, l := range e.listed {
+			if !slices.ContainsFunc(c.ListedBefore, l.same) {
+				m.say(finding.Note, "listed-already", e.path, "", "%s names %s already; the ledger takes the entry in.", e.path, l.Key)
+			}
+		}
+		m.d.Changes = append(m.d.Changes, c.Change)
+		return
+	}
+	c.Edits = done
+	c.After = tree.State{Being: tree.Content, Digest: tree.Sum(after), Size: int64(len(after)), Mode: seen.State.Mode}
+	if c.After.Mode == 0 {
+		c.After.Mode = 0o644
+	}
+	c.After = m.modes(c.After)
+	if e.made && len(after) == 0 {
+		c.After = tree.Nothing
+	}
+	var why []string
+	for _, d := range done {
+		if !slices.Contains(why, d.Why) {
+			why = append(why, d.Why)
+		}
+	}
+	c.reason = list3(why)
+	m.edits = append(m.edits, edit{change: c, diff: Diff(e.path, before, after)})
+	m.d.Changes = append(m.d.Changes, c.Change)
+	m.d.Counts.Edited++
+	m.names(e, after)
+}
+
+// edit is a text that is changed, with the difference as a person reads it.
+type edit struct {
+	change
+	diff string
+}
+
+// Diff shows what changes in a text, in the unified form with two lines around.
+func Diff(p tree.Path, before, after []byte) string {
+	edits := udiff.Lines(string(before), string(after))
+	u, err := udiff.ToUnified("before "+string(p), "after "+string(p), string(before), edits, 2)
+	if err != nil {
+		panic(fmt.Sprintf("two texts cannot be compared: %v", err)) // the edits are of these texts
+	}
+	return u
+}
+
+// begins tells whether a text that is not there can be begun: only one that is
+// nothing but lines.
+func (m *maker) begins(e *edited) bool {
+	if !slices.ContainsFunc(e.edits, func(d Edit) bool { return d.Op.Do == settings.Add || d.Op.Do == settings.On }) {
+		e.edits = nil
+		return true // nothing to take out of a text that is not there
+	}
+	for _, d := range e.edits {
+		if d.Op.List.Form != settings.LineForm {
+			m.say(finding.Block, "no-load-list", e.path,
+				fmt.Sprintf("If the server makes it at its first start, start it once. Accept no-load-list=%s to put the files and list nothing.", e.path),
+				"%s, which names what the server loads, is not on the server.", e.path)
+			return false
+		}
+	}
+	m.say(finding.Note, "load-list-made", e.path, "", "%s is not on the server; it is made.", e.path)
+	return true
+}
+
+func (m *maker) unlistable(e *edited, err error) {
+	var syntax *settings.SyntaxError
+	if errors.As(err, &syntax) {
+		m.say(finding.Block, "text-broken", e.path, fmt.Sprintf("Mend the text first; the server may not read it either. Accept text-broken=%s to leave it as it is.", e.path),
+			"%s cannot be read: %v.", e.path, syntax)
+		return
+	}
+	code := "entry-unwritable"
+	if errors.Is(err, settings.ErrNoList) {
+		code = "no-load-list"
+	}
+	m.say(finding.Block, code, e.path, fmt.Sprintf("Accept %s=%s to leave the text as it is.", code, e.path), "%s cannot be changed as wanted: %v.", e.path, err)
+}
+
+// NameRule tells how the names of a load list stand on the server's disk: as
+// folders below Folder, or as files with a suffix. Name turns what stands there
+// into a name; nil takes it as it is.
+type NameRule struct {
+	Folder  tree.Path
+	Folders bool
+	Suffix  string
+	Name    func(base string) string
+}
+
+// Listed is a load list of the rulebook on this server, with where the names in
+// it come from.
+type Listed struct {
+	Path  tree.Path
+	Name  string
+	List  settings.List
+	Rules []NameRule
+	// Listless are names that the list may hold without a thing on disk.
+	Listless func(name string) bool
+}
+
+// names compares the names in a text that was changed with what will be there.
+func (m *maker) names(e *edited, after []byte) {
+	for _, l := range m.req.Lists {
+		if l.Path != e.path {
+			continue
+		}
+		items, err := l.List.Read(after)
+		if err != nil {
+			continue // another list's error was told
+		}
+		m.byHand(e, l, items)
+		if len(l.Rules) == 0 {
+			continue
+		}
+		there := map[string]bool{}
+		for _, r := range l.Rules {
+			for _, name := range m.onDisk(r) {
+				there[name] = true
+			}
+		}
+		named := map[string]bool{}
+		for _, i := range items {
+			named[i.Key] = true
+			if i.Off || i.Key == "" || there[i.Key] || l.Listless != nil && l.Listless(i.Key) {
+				continue
+			}
+			if near := Nearest(i.Key, slices.Sorted(maps.Keys(there))); near != "" {
+				m.say(finding.Warn, "listed-nothing", e.path, fmt.Sprintf("Write %s as it is on the server: %s.", i.Key, near),
+					"%s names %q in line %d, and the server has no such thing; it has %q%s.", e.path, i.Key, i.Line, near, differs(i.Key, near))
+			} else {
+				m.say(finding.Warn, "listed-nothing", e.path, "Take the entry out by hand, or deploy what it names.", "%s names %q in line %d, and there is no such thing on the server.", e.path, i.Key, i.Line)
+			}
+		}
+		for _, name := range slices.Sorted(maps.Keys(there)) {
+			if !named[name] {
+				m.say(finding.Warn, "not-listed", e.path, "", "%s is on the server, and %s does not name it.", name, e.path)
+			}
+		}
+	}
+}
+
+func differs(a, b string) string {
+	if strings.EqualFold(a, b) {
+		return ", which differs in case"
+	}
+	return ""
+}
+
+// byHand shows the entries that are of no add-on of the ledger.
+func (m *maker) byHand(e *edited, l Listed, items []settings.Item) {
+	var others []string
+	for _, i := range items {
+		if i.Key != "" && !slices.ContainsFunc(e.listed, func(o Listing) bool { return o.Name == l.Name && o.Key == i.Key }) {
+			others = append(others, i.Key)
+		}
+	}
+	if len(others) > 0 {
+		m.say(finding.Note, "entries-by-hand", e.path, "", "%s also names %s, which no add-on of the ledger is; that is left as it is.", e.path, list3(others))
+	}
+}
+
+// onDisk gives the names that one rule finds among what will be there.
+func (m *maker) onDisk(r NameRule) (out []string) {
+	bases := map[string]bool{}
+	add := func(p tree.Path, being tree.Being) {
+		if rel, below := p.Below(r.Folder); below && rel.Depth() == 1 && (being == tree.Folder) == r.Folders {
+			bases[rel.Base()] = true
+		}
+	}
+	for p, s := range m.obs.Paths {
+		if !m.going[p] && !m.dropped[p] {
+			add(p, s.State.Being)
+		}
+	}
+	for p := range m.coming {
+		add(p, tree.Content)
+	}
+	for p := range m.folders {
+		add(p, tree.Folder)
+	}
+	for base := range bases {
+		name, ok := strings.CutSuffix(base, r.Suffix)
+		if strings.HasPrefix(base, ".") || !ok {
+			continue
+		}
+		if r.Name != nil {
+			name = r.Name(base)
+		}
+		out = append(out, name)
+	}
+	return out
+}
+
+// Nearest is the name among others that a person may have meant: one that differs
+// in case only, else in at most two letters; empty where there is none.
+func Nearest(name string, others []string) string {
+	best, least := "", 3
+	for _, o := range others {
+		d := distance(name, o)
+		if strings.EqualFold(name, o) {
+			d = 0
+		}
+		if d < least && d < max(2, len(name)/2) {
+			best, least = o, d
+		}
+	}
+	return best
+}
+
+// distance is how many letters must be put in, taken out or changed.
+func distance(a, b string) int {
+	x, y := []rune(a), []rune(b)
+	row := make([]int, len(y)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i := range x {
+		diagonal := row[0]
+		row[0] = i + 1
+		for j := range y {
+			cost := 1
+			if x[i] == y[j] {
+				cost = 0
+			}
+			diagonal, row[j+1] = row[j+1], min(row[j+1]+1, row[j]+1, diagonal+cost)
+		}
+	}
+	return row[len(y)]
+}

@@ -1,0 +1,234 @@
+package draft
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/core/settings"
+	"restlesscrate/internal/core/tree"
+)
+
+// fair is a world with a running order and stalls in it.
+type fair struct {
+	*world
+	text string // of the running order
+	list Listed
+}
+
+var order = settings.List{Form: "line", Entry: "call {key}", Disabled: "# {entry}", Order: "needs"}
+
+func newFair(text string, stalls ...tree.Path) *fair {
+	f := &fair{world: newWorld(), text: text}
+	for _, s := range stalls {
+		f.write("stalls/"+s+"/stall.lf", string(s))
+	}
+	f.list = Listed{Path: "fair.order", Name: "order", List: order, Rules: []NameRule{{Folder: "stalls", Folders: true}}}
+	return f
+}
+
+func (f *fair) stall(name, version string, before ...string) Wanted {
+	w := f.wanted(name, version, map[tree.Path]string{"stalls/" + tree.Path(name) + "/stall.lf": name + version})
+	w.Listings = []Wish{{Path: "fair.order", Before: before, Listing: Listing{Addon: name, Label: w.Label(), Crate: w.Crate, Name: "order", List: order, Key: name}}}
+	return w
+}
+
+// draft drafts on what is there now.
+func (f *fair) draft(change func(*Request)) *Draft {
+	req := f.request()
+	req.Lists = []Listed{f.list}
+	change(req)
+	obs := f.observe()
+	if f.text != "" {
+		obs.Paths["fair.order"], obs.Texts = Seen{State: content(f.text)}, map[tree.Path][]byte{"fair.order": []byte(f.text)}
+	}
+	return Make(req, obs)
+}
+
+// done takes a draft for done: the tree, the text and the ledger are as it says.
+func (f *fair) done(t *testing.T, d *Draft) {
+	for _, c := range d.Changes {
+		if c.Path == "fair.order" {
+			after, done, err := ApplyEdits([]byte(f.text), c.Edits)
+			require.NoError(t, err)
+			f.text, c.Edits = string(after), done
+		}
+		f.ledger[c.Path] = Row{State: c.After, Claims: c.ClaimsAfter, Listed: c.ListedAfter}
+		if f.files[c.Path] = c.After; c.After.Being == tree.Absent {
+			delete(f.files, c.Path)
+			delete(f.ledger, c.Path)
+		}
+		f.number++
+		f.events = append(f.events, Event{Seq: int64(f.number), Deployment: d.WayBack, Change: c})
+	}
+}
+
+func said(t *testing.T, d *Draft, code string) string {
+	t.Helper()
+	for _, x := range d.Findings {
+		if x.Code == code {
+			return x.What
+		}
+	}
+	require.Fail(t, "no finding "+code, "%v", d.Findings)
+	return ""
+}
+
+func TestADeploymentListsWhatItPuts(t *testing.T) {
+	f := newFair("# order\ncall gate\n", "gate")
+	d := f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("drum", "1"), f.stall("base", "1", "drum")} })
+	var step *Step
+	for i := range d.Steps {
+		if d.Steps[i].Verb == EditText {
+			step = &d.Steps[i]
+		}
+	}
+	require.NotNil(t, step)
+	require.Equal(t, tree.Path("fair.order"), step.Path)
+	require.Equal(t, "lists drum@1, lists base@1", step.Reason)
+	require.Equal(t, "--- before fair.order\n+++ after fair.order\n@@ -1,2 +1,4 @@\n # order\n call gate\n+call base\n+call drum\n", step.Diff)
+	var kinds []MotionKind
+	for _, id := range step.Motions {
+		m := d.Motions[id-1]
+		require.Equal(t, Swap, m.Phase)
+		kinds = append(kinds, m.Kind)
+	}
+	require.Equal(t, []MotionKind{EditMotion, AsideMotion, InMotion}, kinds)
+	for _, m := range d.Motions {
+		if m.Kind == AsideMotion || m.Kind == InMotion {
+			require.Greater(t, m.Group, d.Motions[step.Motions[0]-1].Group, "nothing is swapped before the text is written")
+		}
+	}
+	require.Equal(t, 1, d.Counts.Edited)
+	require.Equal(t, "fair.order also names gate, which no add-on of the ledger is; that is left as it is.", said(t, d, "entries-by-hand"))
+	require.NotContains(t, codes(d), "warn listed-nothing fair.order")
+	require.NotContains(t, codes(d), "warn not-listed fair.order")
+
+	f.done(t, d)
+	again := f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("drum", "1"), f.stall("base", "1", "drum")} })
+	require.Empty(t, again.Motions)
+	require.Empty(t, again.Changes)
+	require.Equal(t, []string{"note nothing-to-do "}, codes(again))
+}
+
+func TestAnUpdateAWithdrawalAndARemovalKeepTheListRight(t *testing.T) {
+	f := newFair("call gate # first\n", "gate")
+	f.done(t, f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("drum", "1")} }))
+	require.Equal(t, "call gate # first\ncall drum\n", f.text)
+
+	// By hand in between, which stays over everything that follows.
+	f.text = "call gate # first\ncall drum # loud\ncall hand\n"
+	f.done(t, f.draft(func(r *Request) { r.Toggles = []Toggle{{Addon: "drum", Name: "drum", Off: true}} }))
+	require.Equal(t, "call gate # first\n# call drum # loud\ncall hand\n", f.text)
+	require.True(t, f.ledger["fair.order"].Listed[0].Off)
+
+	d := f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("drum", "2")} })
+	f.done(t, d)
+	require.Equal(t, "call gate # first\n# call drum # loud\ncall hand\n", f.text, "what is disabled stays so over an update")
+	require.Equal(t, "drum@2", f.ledger["fair.order"].Listed[0].Label)
+	require.True(t, f.ledger["fair.order"].Listed[0].Off)
+
+	f.done(t, f.draft(func(r *Request) { r.Toggles = []Toggle{{Addon: "drum", Name: "drum"}} }))
+	require.Equal(t, "call gate # first\ncall drum # loud\ncall hand\n", f.text)
+
+	// Another name for the same add-on stands where the old one stood.
+	w := f.stall("drum", "3")
+	w.Listings[0].Listing.Key = "drums"
+	f.done(t, f.draft(func(r *Request) { r.Wanted = []Wanted{w} }))
+	require.Equal(t, "call gate # first\ncall drums\ncall hand\n", f.text)
+
+	d = f.draft(func(r *Request) { r.Remove = []Removal{{Addon: "drum", Name: "drum"}} })
+	require.Contains(t, codes(d), "warn listed-nothing fair.order", "the entry by hand names nothing")
+	f.done(t, d)
+	require.Equal(t, "call gate # first\ncall hand\n", f.text)
+	require.Empty(t, f.ledger["fair.order"].Listed)
+}
+
+func TestARollbackTakesItsEntriesBackAndNoOthers(t *testing.T) {
+	f := newFair("call gate\n", "gate")
+	f.done(t, f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("drum", "1"), f.stall("swing", "1")} }))
+	first := len(f.events)
+	f.done(t, f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("late", "1")} }))
+	require.Equal(t, "call gate\ncall drum\ncall swing\ncall late\n", f.text)
+	f.text += "call hand\n"
+
+	ofFirst := func(e Event) bool { return e.Seq <= int64(first) }
+	d := f.draft(func(r *Request) {
+		for _, b := range Inverse(f.events, ofFirst) {
+			if b.Of("swing"); b.Path == "fair.order" || b.Path.Within("stalls/swing") {
+				r.Back = append(r.Back, b)
+			}
+		}
+	})
+	f.done(t, d)
+	require.Equal(t, "call gate\ncall drum\ncall late\ncall hand\n", f.text, "one add-on's entry goes back")
+	require.NotContains(t, codes(d), "block changed-since fair.order", "a text that others changed in between is no hindrance")
+
+	removed := len(f.events)
+	f.done(t, f.draft(func(r *Request) { r.Remove = []Removal{{Addon: "drum", Name: "drum"}} }))
+	require.Equal(t, "call gate\ncall late\ncall hand\n", f.text)
+	f.done(t, f.draft(func(r *Request) { r.Back = Inverse(f.events, func(e Event) bool { return e.Seq > int64(removed) }) }))
+	require.Equal(t, "call gate\ncall drum\ncall late\ncall hand\n", f.text, "what a removal took out stands where it stood")
+	require.Len(t, f.ledger["fair.order"].Listed, 2)
+
+	f.done(t, f.draft(func(r *Request) { r.Back = AsOf(f.events, 0, "the beginning", func(Event) bool { return true }) }))
+	require.Equal(t, "call gate\ncall hand\n", f.text)
+	require.Empty(t, f.ledger["fair.order"].Listed)
+}
+
+func TestATextThatIsNotThereIsMadeAndGoesWithItsDeployment(t *testing.T) {
+	f := newFair("")
+	d := f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("drum", "1")} })
+	require.Equal(t, "fair.order is not on the server; it is made.", said(t, d, "load-list-made"))
+	f.done(t, d)
+	require.Equal(t, "call drum\n", f.text)
+	d = f.draft(func(r *Request) { r.Back = Inverse(f.events, func(Event) bool { return true }) })
+	for _, c := range d.Changes {
+		if c.Path == "fair.order" {
+			require.Equal(t, tree.Absent, c.After.Being)
+		}
+	}
+	f.list.List = settings.List{Form: "json", Entry: "{key}", At: "/load"}
+	g := newFair("")
+	g.list = f.list
+	w := g.stall("drum", "1")
+	w.Listings[0].Listing.List = f.list.List
+	d = g.draft(func(r *Request) { r.Wanted = []Wanted{w} })
+	require.Equal(t, "fair.order, which names what the server loads, is not on the server.", said(t, d, "no-load-list"))
+}
+
+func TestNamesThatDoNotMatchAreTold(t *testing.T) {
+	f := newFair("call Gate\ncall drm\ncall nobody\n", "gate", "unnamed")
+	d := f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("drum", "1")} })
+	var what []string
+	for _, x := range d.Findings {
+		if x.Code == "listed-nothing" || x.Code == "not-listed" {
+			what = append(what, x.What)
+		}
+	}
+	require.ElementsMatch(t, []string{
+		`fair.order names "Gate" in line 1, and the server has no such thing; it has "gate", which differs in case.`,
+		`fair.order names "drm" in line 2, and the server has no such thing; it has "drum".`,
+		`fair.order names "nobody" in line 3, and there is no such thing on the server.`,
+		`gate is on the server, and fair.order does not name it.`,
+		`unnamed is on the server, and fair.order does not name it.`,
+	}, what)
+}
+
+func TestABrokenTextIsNotWrittenTo(t *testing.T) {
+	f := newFair("{\"load\": [\n\"a\" \"b\"]}")
+	w := f.stall("drum", "1")
+	w.Listings[0].Listing.List = settings.List{Form: "json", Entry: "{key}", At: "/load"}
+	d := f.draft(func(r *Request) { r.Wanted = []Wanted{w} })
+	require.Contains(t, said(t, d, "text-broken"), "fair.order cannot be read: line 2, column")
+	for _, m := range d.Motions {
+		require.NotEqual(t, EditMotion, m.Kind)
+	}
+}
+
+func TestTheNearestName(t *testing.T) {
+	names := []string{"drum-tent", "swing-boats", "Gate"}
+	for name, want := range map[string]string{"drum-tnt": "drum-tent", "DRUM-TENT": "drum-tent", "gate": "Gate", "boats": "", "x": "", "swing_boats": "swing-boats"} {
+		require.Equal(t, want, Nearest(name, names), name)
+	}
+}

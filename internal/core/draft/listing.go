@@ -1,0 +1,191 @@
+package draft
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+
+	"restlesscrate/internal/core/settings"
+	"restlesscrate/internal/core/tree"
+)
+
+// Listing is an entry of an add-on in a text that names what a server loads.
+type Listing struct {
+	Addon string            `json:"addon"` // the add-on's key
+	Label string            `json:"label"` // name@version, for people
+	Crate tree.Digest       `json:"crate"`
+	Name  string            `json:"name"` // of the load list in the rulebook
+	List  settings.List     `json:"list"`
+	Key   string            `json:"key"` // the name as it stands in the text
+	With  map[string]string `json:"with,omitempty"`
+	Off   bool              `json:"off,omitempty"` // disabled
+}
+
+// same tells whether two listings are the same entry of the same add-on.
+func (l Listing) same(o Listing) bool {
+	return l.Addon == o.Addon && l.Name == o.Name && l.Key == o.Key
+}
+
+// Wish is an entry that a wanted add-on shall have in a text.
+type Wish struct {
+	Path    tree.Path
+	Listing Listing
+	// Before are names that must not come before it: of what needs it.
+	Before []string
+}
+
+// Edit is one change of a text, done for an add-on. Undo takes it back.
+type Edit struct {
+	Op    settings.Op `json:"op"`
+	Undo  settings.Op `json:"undo,omitzero"`
+	Addon string      `json:"addon"`
+	Why   string      `json:"why"`
+}
+
+// ApplyEdits does edits one after the other. It gives them with their undos,
+// without those that change nothing.
+func ApplyEdits(text []byte, edits []Edit) (after []byte, done []Edit, err error) {
+	after = text
+	for _, e := range edits {
+		var undo settings.Op
+		if after, undo, err = settings.Apply(after, e.Op); err != nil {
+			return nil, nil, fmt.Errorf("%s %s: %w", e.Op.Do, e.Op.Key, err)
+		}
+		if undo.Do != "" {
+			e.Undo = undo
+			done = append(done, e)
+		}
+	}
+	return after, done, nil
+}
+
+// edited is what a request wants of one text.
+type edited struct {
+	path     tree.Path
+	edits    []Edit
+	listed   []Listing // that hold once it is done
+	returned bool      // by a rollback
+	made     bool      // the text was made by what a rollback takes back
+}
+
+// Toggle is the wish to disable an add-on without taking it away, or to enable
+// it again.
+type Toggle struct {
+	Addon, Name string
+	Off         bool
+}
+
+// listings turns what is wanted, removed, disabled and enabled into edits.
+func (g *goals) listings(req *Request) {
+	for _, p := range slices.Sorted(maps.Keys(req.Ledger)) {
+		for _, l := range req.Ledger[p].Listed {
+			g.listed(req, p, l)
+		}
+	}
+	for _, w := range req.Wanted {
+		for _, wish := range w.Listings {
+			g.wish(req, w, wish)
+		}
+	}
+	maps.DeleteFunc(g.texts, func(p tree.Path, e *edited) bool {
+		return len(e.edits) == 0 && sameListed(e.listed, req.Ledger[p].Listed)
+	})
+}
+
+// listed decides what becomes of an entry that the ledger knows.
+func (g *goals) listed(req *Request, p tree.Path, l Listing) {
+	at := g.text(req, p)
+	drop := func(why string) {
+		at.listed = slices.DeleteFunc(at.listed, l.same)
+		if slices.ContainsFunc(at.listed, func(o Listing) bool { return o.Name == l.Name && o.Key == l.Key }) {
+			return // another add-on needs the entry
+		}
+		at.edits = append(at.edits, Edit{Op: settings.Op{List: l.List, Do: settings.Drop, Key: l.Key}, Addon: l.Addon, Why: why})
+	}
+	if i := slices.IndexFunc(req.Remove, func(r Removal) bool { return r.Addon == l.Addon }); i >= 0 {
+		drop(req.Remove[i].Name + " goes")
+		return
+	}
+	if i := slices.IndexFunc(req.Toggles, func(t Toggle) bool { return t.Addon == l.Addon }); i >= 0 {
+		t := req.Toggles[i]
+		do, why := settings.On, t.Name+" is enabled"
+		if t.Off {
+			do, why = settings.Off, t.Name+" is disabled; its files stay"
+		}
+		op := settings.Op{List: l.List, Do: do, Key: l.Key, Values: l.With}
+		for n := range at.listed {
+			if at.listed[n].same(l) {
+				at.listed[n].Off = t.Off
+			}
+		}
+		at.edits = append(at.edits, Edit{Op: op, Addon: l.Addon, Why: why})
+		return
+	}
+	w := slices.IndexFunc(req.Wanted, func(w Wanted) bool { return w.Addon == l.Addon })
+	if w < 0 {
+		return
+	}
+	for _, wish := range req.Wanted[w].Listings {
+		if wish.Path == p && wish.Listing.Name == l.Name && wish.Listing.Key == l.Key {
+			return // it stays, as [goals.wish] writes it
+		}
+	}
+	drop("no longer the name of " + req.Wanted[w].Label())
+}
+
+// wish adds the edit that makes an entry be there.
+func (g *goals) wish(req *Request, w Wanted, wish Wish) {
+	at := g.text(req, wish.Path)
+	l := wish.Listing
+	op := settings.Op{List: l.List, Do: settings.Add, Key: l.Key, Values: l.With, Before: wish.Before}
+	for _, old := range req.Ledger[wish.Path].Listed {
+		if old.Addon != l.Addon || old.Name != l.Name {
+			continue
+		}
+		l.Off = l.Off || old.Off // what is disabled stays so over an update
+		if old.Key != l.Key {
+			op.After = old.Key // where the old name stood, which goes behind it
+		}
+	}
+	op.Off = l.Off
+	why := "lists " + w.Label()
+	if l.Off {
+		why += ", disabled as before"
+	}
+	// In front of what takes an old name of the same add-on out, so that the
+	// place is still there.
+	first := slices.IndexFunc(at.edits, func(e Edit) bool { return e.Addon == l.Addon && e.Op.Key == op.After })
+	if first < 0 {
+		first = len(at.edits)
+	}
+	at.edits = slices.Insert(at.edits, first, Edit{Op: op, Addon: l.Addon, Why: why})
+	at.listed = append(slices.DeleteFunc(at.listed, l.same), l)
+}
+
+// text gives what is wanted of a text so far.
+func (g *goals) text(req *Request, p tree.Path) *edited {
+	if g.texts[p] == nil {
+		g.texts[p] = &edited{path: p, listed: slices.Clone(req.Ledger[p].Listed)}
+	}
+	return g.texts[p]
+}
+
+// returns turns the edits that a rollback takes back into edits of now.
+func (g *goals) returns(req *Request) {
+	for _, r := range req.Back {
+		if len(r.Edits) == 0 && len(r.Unlist) == 0 && len(r.Relist) == 0 {
+			continue
+		}
+		delete(g.goals, r.Path)
+		at := g.text(req, r.Path)
+		at.returned = true
+		at.made = r.To.Being == tree.Absent
+		at.edits = append(at.edits, r.Edits...)
+		for _, l := range r.Unlist {
+			at.listed = slices.DeleteFunc(at.listed, l.same)
+		}
+		for _, l := range r.Relist {
+			at.listed = append(slices.DeleteFunc(at.listed, l.same), l)
+		}
+	}
+}

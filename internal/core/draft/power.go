@@ -1,0 +1,223 @@
+package draft
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/tree"
+)
+
+// PowerAct is what a power motion does or a wait is for.
+type PowerAct string
+
+// The acts and what is waited for.
+const (
+	StopServer  PowerAct = "stop"
+	StartServer PowerAct = "start"
+	ReloadAddon PowerAct = "reload"
+
+	UntilStopped PowerAct = "stopped"
+	UntilReady   PowerAct = "ready"
+	UntilTicked  PowerAct = "ticked" // a person says that it is done
+)
+
+// Effect is when a change of an add-on counts.
+type Effect struct {
+	Kind   string // of the add-on, for the reason
+	When   string // "start", "reload" or "placed", as in a rulebook; empty is "start"
+	Reload string // the line that reloads it
+	Risky  string // why a person may rather not
+}
+
+// Condition is whether a server runs, as far as its probes tell.
+type Condition string
+
+// The conditions.
+const (
+	IsRunning Condition = "running"
+	IsStopped Condition = "stopped"
+	IsUnknown Condition = "unknown"
+)
+
+// Power is what is known of stopping and starting a server.
+type Power struct {
+	Condition Condition // when the draft is made
+	// How stopping and starting are done: "hand" where a person does it, and
+	// empty where there is no way. Words are what a person is told.
+	Stop, Start           string
+	StopWords, StartWords string
+	Reload                bool // whether a line can be sent to its console
+	Rolls                 bool // whether its log or console tells what loaded
+	// Away is how long it was away the last time without our own part,
+	// milliseconds; 0 where that is not known.
+	Away int64
+	// Leave is a person's wish that the server is not stopped.
+	Leave bool
+	Warns int // seconds for which players are warned first
+}
+
+const byHand = "hand"
+
+// powerPlan is what a draft does about a server's running.
+type powerPlan struct {
+	stop, start bool
+	why         string
+	reloads     []reload
+}
+
+// reload is an add-on that is taken anew while the server runs.
+type reload struct{ label, line, risky string }
+
+// plan decides whether the server is stopped, and what is reloaded instead.
+func (m *maker) plan() {
+	p := m.req.Power
+	if p == nil || len(m.changes)+len(m.edits) == 0 || p.Condition == IsStopped || p.Leave {
+		return
+	}
+	needs, why := m.needsStart()
+	switch {
+	case needs && p.Stop != "":
+		m.power = powerPlan{stop: true, start: p.Start != "", why: why}
+	case !needs:
+		for _, w := range m.req.Wanted {
+			if w.Effect.When == "reload" {
+				m.power.reloads = append(m.power.reloads, reload{w.Label(), w.Effect.Reload, w.Effect.Risky})
+			}
+		}
+	}
+}
+
+// needsStart tells whether what changes takes effect only at a start, and why.
+func (m *maker) needsStart() (bool, string) {
+	var first []string
+	for _, w := range m.req.Wanted {
+		switch w.Effect.When {
+		case "placed":
+		case "reload":
+			if !m.req.Power.Reload {
+				first = append(first, w.Label()+" could be reloaded, but there is no way to this server's console")
+			}
+		default:
+			first = append(first, fmt.Sprintf("%s takes effect at a start", w.Label()))
+		}
+	}
+	switch {
+	case len(first) > 1:
+		return true, fmt.Sprintf("%s; one stop for %s", first[0], plural(len(m.req.Wanted), "add-on"))
+	case len(first) == 1:
+		return true, first[0]
+	case len(m.req.Wanted) == 0:
+		return true, "what goes or comes back takes effect at a start"
+	}
+	return false, ""
+}
+
+// stopIt emits what comes before the swap of a server that is stopped for it.
+func (m *maker) stopIt(e *emitter) {
+	if !m.power.stop {
+		return
+	}
+	p := m.req.Power
+	e.group++
+	verb, what := StopIt, "the server"
+	if p.Stop == byHand {
+		verb, what = ByHand, p.StopWords
+	}
+	reason := m.power.why
+	if p.Warns > 0 {
+		reason += fmt.Sprintf("; players are told %d s before", p.Warns)
+	}
+	s := e.step(Step{Phase: Swap, Verb: verb, What: what, Reason: reason})
+	e.motion(s, Motion{Kind: PowerMotion, Do: StopServer, Subject: subjectOf(p.Stop, p.StopWords), Ran: p.Condition != IsStopped})
+	e.group++
+	e.motion(s, Motion{Kind: WaitMotion, Do: UntilStopped})
+}
+
+// startIt emits what comes after the swap: the start, the wait, and reloads.
+func (m *maker) startIt(e *emitter) {
+	p := m.req.Power
+	for _, r := range m.power.reloads {
+		e.group++
+		s := e.step(Step{Phase: Proof, Verb: ReloadIt, What: r.label, Reason: "it is taken anew without a stop: " + r.line})
+		e.motion(s, Motion{Kind: PowerMotion, Do: ReloadAddon, Subject: r.line})
+	}
+	if m.power.start {
+		e.group++
+		verb, what := StartIt, "the server"
+		if p.Start == byHand {
+			verb, what = ByHand, p.StartWords
+		}
+		s := e.step(Step{Phase: Proof, Verb: verb, What: what, Reason: "it ran before; ready is proved by its log or its state"})
+		e.motion(s, Motion{Kind: PowerMotion, Do: StartServer, Subject: subjectOf(p.Start, p.StartWords)})
+		e.group++
+		e.motion(s, Motion{Kind: WaitMotion, Do: UntilReady})
+	}
+	if (m.power.start || len(m.power.reloads) > 0) && p.Rolls {
+		e.step(Step{Phase: Proof, Verb: CallRoll, What: "what has loaded", Reason: "from the log since the start, and the console where it tells"})
+	}
+}
+
+// subjectOf is what a motion that a person does tells them.
+func subjectOf(way, words string) string {
+	if way == byHand {
+		return words
+	}
+	return ""
+}
+
+// aboutPower says what becomes of a server that may be running.
+func (m *maker) aboutPower() {
+	p := m.req.Power
+	switch {
+	case p == nil || p.Stop == "" && p.Condition != IsStopped && len(m.power.reloads) == 0:
+		m.say(finding.Warn, "may-be-running", tree.Root, "Stop it yourself first if it does not like that, or tell how it is stopped: server control.",
+			"Restless Crate cannot stop this server: it may be running while its files change.")
+	case p.Condition == IsStopped:
+		m.say(finding.Note, "is-stopped", tree.Root, "", "The server is stopped, and stays so.")
+	case p.Leave:
+		m.say(finding.Warn, "left-running", tree.Root, "", "The server is not stopped, as you wish: its files change while it may be running.")
+	case m.power.stop && !m.power.start:
+		m.say(finding.Warn, "not-started", tree.Root, "Start it yourself afterwards, or tell how it is started: server control.", "The server is stopped, and there is no way to start it again.")
+	case m.power.stop:
+		m.say(finding.Note, "away", tree.Root, "", "The server is away %s. Everything that can be done before is done before.", m.away())
+	case len(m.power.reloads) == 0:
+		m.say(finding.Note, "placed-alone", tree.Root, "", "The server is not stopped: what is placed takes effect by being there.")
+	}
+	for _, r := range m.power.reloads {
+		if r.risky != "" {
+			m.say(finding.Warn, "risky-reload", tree.Root, "deploy --restart stops and starts the server instead.", "Reloading %s: %s", r.label, r.risky)
+		}
+	}
+}
+
+// away tells how long a server is away, as far as is known.
+func (m *maker) away() string {
+	ours := (m.swapMS() + 999) / 1000
+	if m.req.Power.Away == 0 {
+		return fmt.Sprintf("for as long as it takes to stop and start, and %d s of ours", max(1, ours))
+	}
+	return fmt.Sprintf("about %d s, of which %d s ours", m.req.Power.Away/1000+max(1, ours), max(1, ours))
+}
+
+// Powered tells whether a draft stops, starts or reloads anything.
+func (d *Draft) Powered() bool {
+	return slices.ContainsFunc(d.Motions, func(m Motion) bool { return m.Kind == PowerMotion })
+}
+
+// CallsRoll tells whether a draft ends with a roll call.
+func (d *Draft) CallsRoll() bool {
+	return slices.ContainsFunc(d.Steps, func(s Step) bool { return s.Verb == CallRoll })
+}
+
+// OfServer tells whether a motion is about the server as a whole and not about a
+// path.
+func (m Motion) OfServer() bool { return m.Kind == PowerMotion || m.Kind == WaitMotion }
+
+// Words say what a motion of the server does.
+func (m Motion) Words() string {
+	words := map[PowerAct]string{StopServer: "stopping the server", StartServer: "starting the server", ReloadAddon: "reloading",
+		UntilStopped: "waiting until the server has stopped", UntilReady: "waiting until the server is ready", UntilTicked: "waiting for a person"}[m.Do]
+	return strings.TrimSpace(words + " " + m.Subject)
+}

@@ -1,0 +1,140 @@
+package rollcall
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Standing is what a roll call found of one add-on.
+type Standing string
+
+// The standings.
+const (
+	Loaded  Standing = "loaded"
+	Failed  Standing = "failed"
+	Silent  Standing = "silent"  // nothing was said of it
+	Unknown Standing = "unknown" // it loaded, and the ledger does not know it
+)
+
+// Expected is an add-on that the ledger has on a server, by the names under which
+// the server may speak of it.
+type Expected struct {
+	Addon   string
+	Version string
+	Names   []string
+	Off     bool // it is disabled, so that it should not load
+}
+
+// Entry is one line of a roll.
+type Entry struct {
+	Addon    string   `json:"addon"` // as the ledger calls it; the server's own name where that does not know it
+	Standing Standing `json:"standing"`
+	Version  string   `json:"version,omitempty"` // that the server says
+	Why      string   `json:"why,omitempty"`
+	Needs    []string `json:"needs,omitempty"`
+	Lines    []Line   `json:"lines,omitempty"`
+	From     []string `json:"from"` // "log", "console"
+}
+
+// Roll is what a roll call found.
+type Roll struct {
+	Ready   bool    `json:"ready"`
+	Entries []Entry `json:"entries"`
+	Errors  []Line  `json:"errors,omitempty"` // trouble with no add-on
+	Asked   bool    `json:"asked"`            // the console was asked too
+	LogRead int     `json:"logRead"`          // lines of the log
+}
+
+// Call compares what was heard with what should be there. asked tells whether the
+// console answered; what it does not name is not loaded then.
+func Call(expected []Expected, log Log, asked bool, console []Heard) Roll {
+	out := Roll{Ready: log.Ready, Errors: log.Errors, Asked: asked, LogRead: log.Lines}
+	met := map[string]bool{}
+	for _, e := range expected {
+		inLog, l := named(log.Heard, e.Names)
+		inConsole, c := named(console, e.Names)
+		entry := Entry{Addon: e.Addon, Standing: Silent}
+		if inLog {
+			met[l.Name] = true
+			entry.From = append(entry.From, "log")
+			entry.Lines, entry.Needs, entry.Why, entry.Version = l.Lines, l.Needs, l.Why, l.Version
+			switch {
+			case l.Failed:
+				entry.Standing = Failed
+			case l.Loaded:
+				entry.Standing = Loaded
+			}
+		}
+		switch {
+		case inConsole:
+			met[c.Name] = true
+			entry.From = append(entry.From, "console")
+			entry.Standing, entry.Why, entry.Needs = Loaded, "", nil
+			entry.Version = cmp.Or(c.Version, entry.Version)
+		case asked && entry.Standing == Loaded:
+			entry.Standing, entry.Why = Failed, "the log says that it loaded, but the console does not name it any more"
+		}
+		if entry.Standing == Silent && e.Off {
+			continue // as it should be
+		}
+		if entry.Standing == Loaded && e.Off {
+			entry.Why = "it is disabled, and was loaded all the same"
+		}
+		if v := entry.Version; entry.Standing == Loaded && v != "" && e.Version != "" && v != e.Version {
+			entry.Why = fmt.Sprintf("the server says version %s, and the ledger has %s", v, e.Version)
+		}
+		out.Entries = append(out.Entries, entry)
+	}
+	for _, heard := range [][]Heard{console, log.Heard} {
+		for _, h := range heard {
+			if met[h.Name] {
+				continue
+			}
+			met[h.Name] = true
+			entry := Entry{Addon: h.Name, Standing: Unknown, Version: h.Version, Why: h.Why, Needs: h.Needs, Lines: h.Lines}
+			if h.Failed {
+				entry.Standing = Failed
+			}
+			out.Entries = append(out.Entries, entry)
+		}
+	}
+	slices.SortStableFunc(out.Entries, func(a, b Entry) int {
+		return cmp.Or(cmp.Compare(rank(a.Standing), rank(b.Standing)), strings.Compare(a.Addon, b.Addon))
+	})
+	return out
+}
+
+// rank puts what needs a person first.
+func rank(s Standing) int { return slices.Index([]Standing{Failed, Silent, Unknown, Loaded}, s) }
+
+func named(heard []Heard, names []string) (bool, Heard) {
+	for _, name := range names {
+		for _, h := range heard {
+			if h.Name == name {
+				return true, h
+			}
+		}
+	}
+	return false, Heard{}
+}
+
+// Of gives the entry of an add-on.
+func (r *Roll) Of(addon string) (Entry, bool) {
+	i := slices.IndexFunc(r.Entries, func(e Entry) bool { return e.Addon == addon })
+	if i < 0 {
+		return Entry{}, false
+	}
+	return r.Entries[i], true
+}
+
+// Count tells how many add-ons stand so.
+func (r *Roll) Count(s Standing) (n int) {
+	for _, e := range r.Entries {
+		if e.Standing == s {
+			n++
+		}
+	}
+	return n
+}

@@ -1,0 +1,222 @@
+// Package rollcall finds out, from a server's log and from its console's answer,
+// which add-ons loaded, which failed and why, and which said nothing.
+//
+// [Read] takes a log apart; [Call] compares what it tells with what should be
+// there. Nothing here knows a game: a rulebook's expressions say what lines mean.
+package rollcall
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+	"unicode/utf16"
+	"unicode/utf8"
+
+	"restlesscrate/internal/core/rulebook"
+)
+
+// Line is one line of a log, counted from where reading began.
+type Line struct {
+	Number int    `json:"number"` // from 1
+	Text   string `json:"text"`
+}
+
+// Heard is what a log or a console says of one add-on.
+type Heard struct {
+	Name    string
+	Version string
+	Loaded  bool
+	Failed  bool
+	Why     string   // the first reason that is told
+	Needs   []string // what it asks for and does not have
+	Lines   []Line
+}
+
+// Log is a log taken apart.
+type Log struct {
+	Ready  bool
+	Heard  []Heard // in the order in which they are first spoken of
+	Errors []Line  // trouble with no add-on
+	Lines  int
+}
+
+// reader is a rulebook's expressions.
+type reader struct {
+	ready, loaded, failed, missing, trouble *regexp.Regexp
+	harmless                                []*regexp.Regexp
+}
+
+// compile makes an expression that a rulebook was checked to hold; nil where it
+// has none.
+func compile(expr string) *regexp.Regexp {
+	if expr == "" {
+		return nil
+	}
+	return regexp.MustCompile(expr)
+}
+
+// Read takes the text of a log apart, from a start on. A last line without an end
+// may still be being written, and is not read.
+func Read(rules rulebook.Log, text string) Log {
+	r := reader{ready: compile(rules.Ready), loaded: compile(rules.Loaded), failed: compile(rules.Failed), missing: compile(rules.Missing), trouble: compile(rules.Error)}
+	for _, h := range rules.Harmless {
+		r.harmless = append(r.harmless, compile(h))
+	}
+	var out Log
+	for line := range strings.Lines(text) {
+		if !strings.HasSuffix(line, "\n") {
+			break
+		}
+		out.Lines++
+		r.line(&out, Line{Number: out.Lines, Text: Plain(line)})
+	}
+	return out
+}
+
+func (r *reader) line(out *Log, l Line) {
+	if slices.ContainsFunc(r.harmless, func(e *regexp.Regexp) bool { return e.MatchString(l.Text) }) {
+		return
+	}
+	if r.ready != nil && r.ready.MatchString(l.Text) {
+		out.Ready = true
+	}
+	switch {
+	case r.said(out, r.loaded, l, func(h *Heard, g groups) {
+		h.Loaded, h.Failed, h.Why, h.Version = true, false, "", g.of("version") // it may have failed before, and come back
+	}):
+	case r.said(out, r.missing, l, func(h *Heard, g groups) {
+		h.Needs = append(h.Needs, g.of("needs"))
+		if h.Why == "" {
+			h.Why = "it needs " + g.of("needs")
+		}
+		h.Failed, h.Loaded = true, false
+	}):
+	case r.said(out, r.failed, l, func(h *Heard, g groups) {
+		if h.Why == "" {
+			h.Why = g.of("why")
+		}
+		h.Failed, h.Loaded = true, false
+	}):
+	case r.trouble != nil && r.trouble.MatchString(l.Text):
+		out.Errors = append(out.Errors, l)
+	}
+}
+
+// groups are the named groups of a match.
+type groups struct {
+	names []string
+	found []string
+}
+
+func (g groups) of(name string) string {
+	if i := slices.Index(g.names, name); i >= 0 {
+		return g.found[i]
+	}
+	return ""
+}
+
+// said notes a line for the add-on that it names.
+func (r *reader) said(out *Log, expr *regexp.Regexp, l Line, note func(*Heard, groups)) bool {
+	if expr == nil {
+		return false
+	}
+	m := expr.FindStringSubmatch(l.Text)
+	if m == nil {
+		return false
+	}
+	g := groups{expr.SubexpNames(), m}
+	name := g.of("name")
+	if name == "" { // a need that nobody is named for is everybody's trouble
+		out.Errors = append(out.Errors, l)
+		return true
+	}
+	i := slices.IndexFunc(out.Heard, func(h Heard) bool { return h.Name == name })
+	if i < 0 {
+		out.Heard = append(out.Heard, Heard{Name: name})
+		i = len(out.Heard) - 1
+	}
+	out.Heard[i].Lines = append(out.Heard[i].Lines, l)
+	note(&out.Heard[i], g)
+	return true
+}
+
+// Answer takes the console's answer to the line that asks for what is loaded.
+func Answer(c rulebook.Console, text string) []Heard {
+	expr := compile(c.Line)
+	if expr == nil {
+		return nil
+	}
+	var out []Heard
+	n := 0
+	for line := range strings.Lines(text) {
+		n++
+		if m := expr.FindStringSubmatch(Plain(line)); m != nil {
+			g := groups{expr.SubexpNames(), m}
+			out = append(out, Heard{Name: g.of("name"), Version: g.of("version"), Loaded: true, Lines: []Line{{n, Plain(line)}}})
+		}
+	}
+	return out
+}
+
+// colour is what a terminal takes for a colour or another order.
+var colour = regexp.MustCompile("\x1b\\[[0-9;?]*[A-Za-z]")
+
+// Plain is a line without its end and without colours.
+func Plain(line string) string {
+	return colour.ReplaceAllString(strings.TrimRight(line, "\r\n"), "")
+}
+
+// Decode turns a log's bytes into text: UTF-16 where its mark says so, UTF-8
+// where it is that, else Latin-1, in which every byte is a letter.
+func Decode(raw []byte) string {
+	if len(raw) >= 2 && (raw[0] == 0xff && raw[1] == 0xfe || raw[0] == 0xfe && raw[1] == 0xff) {
+		little := raw[0] == 0xff
+		units := make([]uint16, 0, len(raw)/2)
+		for i := 2; i+1 < len(raw); i += 2 {
+			u := uint16(raw[i])<<8 | uint16(raw[i+1])
+			if little {
+				u = uint16(raw[i+1])<<8 | uint16(raw[i])
+			}
+			units = append(units, u)
+		}
+		return string(utf16.Decode(units))
+	}
+	text := strings.TrimPrefix(string(raw), "\ufeff")
+	if utf8.ValidString(text) {
+		return text
+	}
+	// A piece that was cut out of UTF-8 may begin or end within a letter.
+	piece := strings.TrimLeftFunc(text[:min(len(text), 3)], func(r rune) bool { return r == utf8.RuneError }) + text[min(len(text), 3):]
+	for range utf8.UTFMax - 1 {
+		if utf8.ValidString(piece) {
+			return piece
+		}
+		piece = piece[:max(0, len(piece)-1)]
+	}
+	out := make([]rune, len(raw))
+	for i, b := range raw {
+		out[i] = rune(b)
+	}
+	return string(out)
+}
+
+// LastStart cuts a log that holds several starts: what is left is from behind the
+// ready line before the last one on. What a server said while it stopped may be in
+// front.
+func LastStart(rules rulebook.Log, text string) string {
+	ready := compile(rules.Ready)
+	if ready == nil {
+		return text
+	}
+	at, last, before := 0, -1, 0
+	for line := range strings.Lines(text) {
+		at += len(line)
+		if ready.MatchString(Plain(line)) {
+			if last >= 0 {
+				before = last
+			}
+			last = at
+		}
+	}
+	return text[before:]
+}

@@ -1,0 +1,79 @@
+package rollcall
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/core/rulebook"
+)
+
+var rules = rulebook.Log{Ready: `^the fair is open$`, Loaded: `^stall (?P<name>\S+) opens, version (?P<version>\S+)`,
+	Failed: `^stall (?P<name>\S+) stays shut: (?P<why>.*)$`, Missing: `^stall (?P<name>\S+) asks for (?P<needs>\S+)$`,
+	Error: `^error: `, Harmless: []string{`^error: nobody is about$`}}
+
+const log = "starting\n\x1b[32mstall gate opens, version 1.0\x1b[0m\r\nstall drum asks for bell\nstall drum stays shut: it is called before what it asks for\n" +
+	"error: nobody is about\nerror: the licence key was refused\nstall odd opens, version 3\nthe fair is open\nstall half op"
+
+func TestALogIsTakenApart(t *testing.T) {
+	got := Read(rules, log)
+	require.True(t, got.Ready)
+	require.Equal(t, 8, got.Lines, "a line that is still being written is not read")
+	require.Equal(t, []Heard{
+		{Name: "gate", Version: "1.0", Loaded: true, Lines: []Line{{2, "stall gate opens, version 1.0"}}},
+		{Name: "drum", Failed: true, Why: "it needs bell", Needs: []string{"bell"}, Lines: []Line{{3, "stall drum asks for bell"}, {4, "stall drum stays shut: it is called before what it asks for"}}},
+		{Name: "odd", Version: "3", Loaded: true, Lines: []Line{{7, "stall odd opens, version 3"}}},
+	}, got.Heard)
+	require.Equal(t, []Line{{6, "error: the licence key was refused"}}, got.Errors, "what is known to be harmless is not told")
+}
+
+func TestWhatFailedAndThenLoadedIsLoaded(t *testing.T) {
+	got := Read(rules, "stall a stays shut: not now\nstall a opens, version 2\n")
+	require.Equal(t, "2", got.Heard[0].Version)
+	require.True(t, got.Heard[0].Loaded)
+	require.False(t, got.Heard[0].Failed)
+	require.Empty(t, got.Heard[0].Why)
+}
+
+func TestARollSaysHowEverybodyStands(t *testing.T) {
+	expected := []Expected{{Addon: "gate", Version: "1.0", Names: []string{"gate"}}, {Addon: "drum", Names: []string{"drum"}}, {Addon: "quiet", Names: []string{"quiet", "Quiet"}}, {Addon: "off", Names: []string{"off"}, Off: true}}
+	roll := Call(expected, Read(rules, log), false, nil)
+	var short []string
+	for _, e := range roll.Entries {
+		short = append(short, e.Addon+" "+string(e.Standing))
+	}
+	require.Equal(t, []string{"drum failed", "quiet silent", "odd unknown", "gate loaded"}, short)
+	require.Equal(t, 1, roll.Count(Failed))
+	drum, ok := roll.Of("drum")
+	require.True(t, ok)
+	require.Equal(t, "it needs bell", drum.Why)
+	require.Len(t, drum.Lines, 2)
+}
+
+func TestTheConsoleHasTheLastWord(t *testing.T) {
+	console := rulebook.Console{Send: "stalls", Line: `^\* (?P<name>\S+) (?P<version>\S+)`}
+	heard := Answer(console, "open stalls:\n* quiet 2\n* gate 1.1\n* off 1\n")
+	expected := []Expected{{Addon: "gate", Version: "1.0", Names: []string{"gate"}}, {Addon: "odd", Names: []string{"odd"}}, {Addon: "quiet", Names: []string{"quiet"}}, {Addon: "off", Names: []string{"off"}, Off: true}}
+	roll := Call(expected, Read(rules, log), true, heard)
+	why := map[string]string{}
+	for _, e := range roll.Entries {
+		why[e.Addon+" "+string(e.Standing)] = e.Why
+	}
+	require.Equal(t, map[string]string{
+		"gate loaded":  "the server says version 1.1, and the ledger has 1.0",
+		"odd failed":   "the log says that it loaded, but the console does not name it any more",
+		"quiet loaded": "",
+		"off loaded":   "it is disabled, and was loaded all the same",
+		"drum failed":  "it needs bell",
+	}, why)
+}
+
+func TestOddEncodingsAreRead(t *testing.T) {
+	require.Equal(t, "höhle\n", Decode([]byte("h\xc3\xb6hle\n")))
+	require.Equal(t, "höhle\n", Decode([]byte("\xef\xbb\xbfh\xc3\xb6hle\n")))
+	require.Equal(t, "höhle und schächte, groß und größer, überall öde\n", Decode([]byte("h\xf6hle und sch\xe4chte, gro\xdf und gr\xf6\xdfer, \xfcberall \xf6de\n")))
+	require.Equal(t, "höhle öde\n", Decode([]byte("h\xf6hle \xf6de\n")))
+	require.Equal(t, "ab\n", Decode([]byte("\xff\xfea\x00b\x00\n\x00")))
+	require.Equal(t, "ab\n", Decode([]byte("\xfe\xff\x00a\x00b\x00\n")))
+	require.Equal(t, "hle\n", Decode([]byte("\xb6hle\n")), "a piece may begin within a letter")
+}

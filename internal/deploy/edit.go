@@ -1,0 +1,150 @@
+package deploy
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/remote"
+)
+
+// LongestText is how many bytes a text may have that is edited.
+const LongestText = 8 << 20
+
+// ReadText reads a whole text of a host. A text that is not there gives an error
+// that wraps [fs.ErrNotExist].
+func ReadText(ctx context.Context, h remote.Host, p tree.Path) ([]byte, error) {
+	f, err := h.Open(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	text, err := io.ReadAll(io.LimitReader(f, LongestText+1))
+	if err = errors.Join(err, f.Close()); err != nil {
+		return nil, err
+	}
+	if len(text) > LongestText {
+		return nil, fmt.Errorf("%s is longer than %d MiB; such a text is not edited", p, LongestText>>20)
+	}
+	return text, nil
+}
+
+// editsOf are the edits that the draft holds for a text.
+func (r *Run) editsOf(p tree.Path) []draft.Edit {
+	for _, c := range r.Draft.Changes {
+		if c.Path == p {
+			return c.Edits
+		}
+	}
+	return nil
+}
+
+func (r *Run) editOf(p tree.Path) *Edited {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.edited[p]
+}
+
+// edit reads a text as it is now, keeps it, does the edits to it, and writes what
+// comes of them under a temporary name. An edit that no longer applies is an
+// error, and the text is as it was.
+func (r *Run) edit(ctx context.Context, m draft.Motion, from, to tree.Path) (Result, error) {
+	text, err := ReadText(ctx, r.Host, from)
+	if errors.Is(err, fs.ErrNotExist) && m.Before.Being == tree.Absent {
+		text, err = nil, nil
+	}
+	if err != nil {
+		return Result{}, err
+	}
+	return r.compose(ctx, m.Path, text, to)
+}
+
+// compose does the edits of a path to a text, and writes the result.
+func (r *Run) compose(ctx context.Context, p tree.Path, text []byte, to tree.Path) (Result, error) {
+	after, done, err := draft.ApplyEdits(text, r.editsOf(p))
+	if err != nil {
+		return Result{}, fmt.Errorf("it is another text than when the draft was made, and no longer takes the change: %w", err)
+	}
+	seg, err := r.openSegment()
+	if err != nil {
+		return Result{}, err
+	}
+	kept, err := seg.Append(ctx, bytes.NewReader(text))
+	if err != nil {
+		return Result{}, err
+	}
+	if err := r.write(ctx, to, after); err != nil {
+		return Result{}, err
+	}
+	back, err := ReadText(ctx, r.Host, to)
+	if err != nil {
+		return Result{}, fmt.Errorf("read it back: %w", err)
+	}
+	if !bytes.Equal(back, after) {
+		return Result{}, errOther
+	}
+	e := &Edited{Was: kept.Digest, WasSize: int64(len(text)), Digest: tree.Sum(after), Size: int64(len(after)), Edits: done}
+	r.mu.Lock()
+	r.edited[p] = e
+	r.sent += e.Size
+	r.mu.Unlock()
+	return Result{Kept: &kept, Digest: kept.Digest, Size: int64(len(text)), Proved: true, Edited: e}, nil
+}
+
+func (r *Run) write(ctx context.Context, to tree.Path, text []byte) error {
+	w, err := r.Host.Create(ctx, to, 0)
+	if err != nil {
+		return err
+	}
+	_, err = w.Write(text)
+	return errors.Join(err, w.Close())
+}
+
+// checkEdited compares a text that was set aside with the one that was edited.
+// What somebody wrote into it in between is edited anew, so that it is not lost.
+func (r *Run) checkEdited(ctx context.Context, m draft.Motion, at tree.Path, i remote.Info, res *Result) error {
+	if i.Being != tree.Content {
+		return errors.New("it is not under its set-aside name")
+	}
+	text, err := ReadText(ctx, r.Host, at)
+	if err != nil {
+		return err
+	}
+	if tree.Sum(text) != r.editOf(m.Path).Was {
+		for _, w := range r.Draft.Motions {
+			if w.Kind != draft.EditMotion || w.Path != m.Path {
+				continue
+			}
+			if *res, err = r.compose(ctx, m.Path, text, r.Names.Temp(w)); err != nil {
+				return err
+			}
+			to, err := r.Host.Stat(ctx, r.Names.Temp(w))
+			if err != nil {
+				return err
+			}
+			w.After.Size = res.Edited.Size
+			var sent Result
+			if err := r.checkSent(ctx, w, r.Names.Temp(w), to, &sent); err != nil {
+				return err
+			}
+			r.note("%s was written to while it was being edited; the edit was done to what it holds now", m.Path)
+		}
+	}
+	res.Size, res.Modified = i.Size, i.Modified
+	return nil
+}
+
+// editedBy finds what every edited text came to: what was written last counts.
+func editedBy(d *draft.Draft, marks map[Key]Mark) map[tree.Path]*Edited {
+	out := map[tree.Path]*Edited{}
+	for _, m := range d.Motions {
+		if e := marks[KeyOf(m)].Result.Edited; e != nil {
+			out[m.Path] = e
+		}
+	}
+	return out
+}

@@ -1,0 +1,221 @@
+package deploy
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"restlesscrate/internal/core/draft"
+)
+
+// Power stops and starts a server and tells how it stands. What it tells is by
+// probes; that an act was sent proves nothing.
+type Power interface {
+	// State tells whether the server runs, and how that was told.
+	State(ctx context.Context) (draft.Condition, string)
+	// Do sends an act. subject is the line that reloads. It returns when the act
+	// was taken, not when it has had its effect.
+	Do(ctx context.Context, act draft.PowerAct, subject string) error
+	// Warn tells players that the server stops, and takes as long as was promised.
+	Warn(ctx context.Context) error
+	// LogEnd tells where the log ends now.
+	LogEnd(ctx context.Context) (LogMark, error)
+	// Ready tells whether the server has become ready since the mark, and how that
+	// was told.
+	Ready(ctx context.Context, since LogMark) (bool, string, error)
+	// Limits are how long stopping and becoming ready may take.
+	Limits() (stop, ready time.Duration)
+}
+
+// LogMark is where a log ended. Head is the digest of how it begins, so that a
+// log that was begun anew is told from one that was written on.
+type LogMark struct {
+	Size int64  `json:"size"`
+	Head string `json:"head,omitempty"`
+	Long int64  `json:"long,omitempty"` // how many bytes Head is of
+}
+
+// NotInTime is returned where what was waited for did not come.
+type NotInTime struct {
+	Wait   draft.PowerAct
+	Within time.Duration
+	Words  string // what the probes say
+}
+
+func (e *NotInTime) Error() string {
+	if e.Wait == draft.UntilStopped {
+		return fmt.Sprintf("the server was told to stop and has not stopped within %s (%s); see to it that it stops, then resume", e.Within, e.Words)
+	}
+	return fmt.Sprintf("the server was started and is not ready after %s (%s); resume waits once more, undo takes everything back", e.Within, e.Words)
+}
+
+// Waiting is returned where a person has to do something first. The deployment
+// goes on once they say that it is done.
+type Waiting struct {
+	Motion draft.Motion
+	Text   string // what is to be done
+}
+
+func (w *Waiting) Error() string { return "waiting for a person: " + w.Text }
+
+// errNoPower is returned where a draft wants what the server's control no longer gives.
+var errNoPower = errors.New("there is no way to stop or start this server any more: server control")
+
+// power does a motion of the server as a whole. Each looks at how the server
+// stands first, so that doing it twice does it once.
+func (r *Run) power(ctx context.Context, m draft.Motion) (Result, error) {
+	if m.Do == draft.UntilTicked {
+		return Result{}, &Waiting{m, m.Subject}
+	}
+	if r.Power == nil {
+		return Result{}, errNoPower
+	}
+	began := time.Now()
+	res, err := r.powered(ctx, m)
+	res.MS = time.Since(began).Milliseconds()
+	return res, err
+}
+
+func (r *Run) powered(ctx context.Context, m draft.Motion) (Result, error) {
+	switch m.Do {
+	case draft.StopServer:
+		state, words := r.Power.State(ctx)
+		if state == draft.IsStopped {
+			return Result{Words: words}, nil
+		}
+		if m.Subject != "" {
+			return Result{}, &Waiting{m, m.Subject}
+		}
+		if err := r.Power.Warn(ctx); err != nil {
+			r.note("players could not be told: %v", err)
+		}
+		return Result{}, r.Power.Do(ctx, draft.StopServer, "")
+	case draft.UntilStopped:
+		words, err := r.until(ctx, draft.UntilStopped, func() (bool, string, error) {
+			state, words := r.Power.State(ctx)
+			return state == draft.IsStopped, words, nil
+		})
+		if err != nil {
+			return Result{}, err
+		}
+		mark, err := r.Power.LogEnd(ctx)
+		return Result{Words: words, Log: &mark}, err
+	case draft.StartServer:
+		if state, words := r.Power.State(ctx); state == draft.IsRunning {
+			return Result{Words: words}, nil
+		}
+		if m.Subject != "" {
+			return Result{}, &Waiting{m, m.Subject}
+		}
+		return Result{}, r.Power.Do(ctx, draft.StartServer, "")
+	case draft.UntilReady:
+		since := r.LogStart()
+		words, err := r.until(ctx, draft.UntilReady, func() (bool, string, error) { return r.Power.Ready(ctx, since) })
+		return Result{Words: words}, err
+	case draft.ReloadAddon:
+		mark, err := r.Power.LogEnd(ctx)
+		if err != nil {
+			return Result{}, err
+		}
+		return Result{Log: &mark}, r.Power.Do(ctx, draft.ReloadAddon, m.Subject)
+	}
+	return Result{}, fmt.Errorf("%s is nothing that a server does", m.Do)
+}
+
+// pause is how long is waited between two looks at how a server stands.
+const pause = 250 * time.Millisecond
+
+// until waits for something, and no longer than the server's limit.
+func (r *Run) until(ctx context.Context, what draft.PowerAct, there func() (bool, string, error)) (string, error) {
+	stop, ready := r.Power.Limits()
+	within := ready
+	if what == draft.UntilStopped {
+		within = stop
+	}
+	end := time.Now().Add(within)
+	said := ""
+	for {
+		ok, words, err := there()
+		if err != nil || ok {
+			return words, err
+		}
+		if words != said {
+			said = words
+			r.tell(Progress{Kind: "note", Text: fmt.Sprintf("%s; %s", draft.Motion{Do: what}.Words(), words)})
+		}
+		if time.Now().After(end) {
+			return words, &NotInTime{what, within, words}
+		}
+		select {
+		case <-ctx.Done():
+			return words, ctx.Err()
+		case <-r.Stopped():
+			return words, r.asked()
+		case <-time.After(pause):
+		}
+	}
+}
+
+// LogStart is where the log ended before the server was started.
+func (r *Run) LogStart() LogMark {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.logStart
+}
+
+func (r *Run) noteLog(m draft.Motion, res Result) {
+	if res.Log == nil || m.Do != draft.UntilStopped {
+		return
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.logStart = *res.Log
+}
+
+// unpower takes a motion of the server back: one that was started is stopped, and
+// one that was stopped and had been running is started.
+func (r *Run) unpower(ctx context.Context, m draft.Motion) (Result, error) {
+	if m.Kind == draft.WaitMotion || m.Do == draft.ReloadAddon {
+		return Result{}, nil
+	}
+	if r.Power == nil {
+		return Result{}, errNoPower
+	}
+	state, words := r.Power.State(ctx)
+	switch {
+	case m.Do == draft.StartServer && state != draft.IsStopped:
+		if m.Subject != "" {
+			return Result{}, &Waiting{m, "Stop the server, so that its files can be taken back."}
+		}
+		if err := r.Power.Do(ctx, draft.StopServer, ""); err != nil {
+			return Result{}, err
+		}
+		words, err := r.until(ctx, draft.UntilStopped, func() (bool, string, error) {
+			state, words := r.Power.State(ctx)
+			return state == draft.IsStopped, words, nil
+		})
+		return Result{Words: words}, err
+	case m.Do == draft.StopServer && m.Ran && state != draft.IsRunning:
+		if m.Subject != "" {
+			r.note("the server was stopped by hand; start it by hand again")
+			return Result{}, nil
+		}
+		mark, err := r.Power.LogEnd(ctx)
+		if err != nil {
+			return Result{}, err
+		}
+		if err := r.Power.Do(ctx, draft.StartServer, ""); err != nil {
+			r.note("everything is as it was, but the server could not be started again: %v", err)
+			return Result{}, nil
+		}
+		words, err = r.until(ctx, draft.UntilReady, func() (bool, string, error) { return r.Power.Ready(ctx, mark) })
+		var late *NotInTime
+		if errors.As(err, &late) {
+			r.note("everything is as it was and the server was started again, but it is not ready after %s (%s)", late.Within, late.Words)
+			err = nil
+		}
+		return Result{Words: words}, err
+	}
+	return Result{Words: words}, nil
+}

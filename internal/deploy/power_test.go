@@ -1,0 +1,153 @@
+package deploy_test
+
+import (
+	"context"
+	"errors"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/deploy"
+)
+
+// engine is a game server that is stopped and started, outside of any run.
+type engine struct {
+	mu      sync.Mutex
+	state   draft.Condition
+	mute    bool // does the next act and gives no answer
+	lag     int  // looks for which what it was told has no effect yet
+	pending draft.Condition
+	deaf    bool // takes no notice
+	unready bool
+	done    []draft.PowerAct
+	ends    int
+}
+
+func (e *engine) State(context.Context) (draft.Condition, string) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if e.pending != "" {
+		if e.lag--; e.lag <= 0 {
+			e.state, e.pending = e.pending, ""
+		}
+	}
+	return e.state, "as it says itself"
+}
+
+func (e *engine) Do(_ context.Context, act draft.PowerAct, _ string) error {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	e.done = append(e.done, act)
+	to := draft.IsRunning
+	if act == draft.StopServer {
+		to = draft.IsStopped
+	}
+	switch {
+	case e.deaf || act == draft.ReloadAddon:
+	case e.lag > 0:
+		e.pending = to
+	default:
+		e.state = to
+	}
+	if e.mute {
+		e.mute = false
+		return errFault
+	}
+	return nil
+}
+
+func (e *engine) Warn(context.Context) error { return nil }
+
+func (e *engine) LogEnd(context.Context) (deploy.LogMark, error) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	e.ends++
+	return deploy.LogMark{Size: int64(e.ends)}, nil
+}
+
+func (e *engine) Ready(ctx context.Context, since deploy.LogMark) (bool, string, error) {
+	state, words := e.State(ctx)
+	if since.Size == 0 {
+		return false, "", errors.New("where the log ended before the start is not known")
+	}
+	return state == draft.IsRunning && !e.unready, words, nil
+}
+
+func (e *engine) Limits() (stop, ready time.Duration) {
+	return 10 * time.Millisecond, 10 * time.Millisecond
+}
+
+func TestAServerIsStoppedBeforeAnythingIsSwappedAndStartedAfter(t *testing.T) {
+	b := newBench(t)
+	r := b.run(0, "")
+	var order []string
+	r.Fault = func(p deploy.Point, m draft.Motion) error {
+		if p == deploy.AfterIntent && (m.OfServer() || m.Kind == draft.InMotion || m.Kind == draft.AsideMotion || m.Kind == draft.EditMotion || m.Kind == draft.TidyMotion) {
+			what := string(m.Kind)
+			if m.OfServer() {
+				what += " " + string(m.Do)
+			}
+			if len(order) == 0 || order[len(order)-1] != what {
+				order = append(order, what)
+			}
+		}
+		return nil
+	}
+	require.NoError(t, b.whole(r))
+	require.Equal(t, []string{"power stop", "wait stopped", "edit", "aside", "in", "power start", "wait ready", "tidy"}, order)
+	require.Equal(t, []draft.PowerAct{draft.StopServer, draft.StartServer}, b.engine.done)
+	b.isNew()
+}
+
+func TestAServerThatDoesNotStopHaltsWithNothingSwapped(t *testing.T) {
+	b := newBench(t)
+	b.engine.deaf = true
+	err := b.whole(b.run(0, ""))
+	var late *deploy.NotInTime
+	require.ErrorAs(t, err, &late)
+	require.ErrorContains(t, err, "the server was told to stop and has not stopped within 10ms (as it says itself); see to it that it stops, then resume")
+	for path, text := range b.old {
+		require.Equal(t, text, snapshot(t, b)[path], path)
+	}
+	b.engine.deaf, b.engine.state = false, draft.IsStopped // somebody saw to it
+	require.NoError(t, b.whole(b.run(0, "")))
+	b.isNew()
+}
+
+func TestAServerThatDoesNotBecomeReadyIsTakenBack(t *testing.T) {
+	b := newBench(t)
+	b.engine.unready = true
+	err := b.whole(b.run(0, ""))
+	require.ErrorContains(t, err, "the server was started and is not ready after 10ms")
+	b.engine.unready = false
+	require.NoError(t, b.run(0, "").Backward(t.Context()))
+	b.isOld()
+	require.Equal(t, []draft.PowerAct{draft.StopServer, draft.StartServer, draft.StopServer, draft.StartServer}, b.engine.done)
+}
+
+func TestWhatWasToldAndHasNoEffectYetIsWaitedFor(t *testing.T) {
+	b := newBench(t)
+	b.engine.lag = 2
+	require.NoError(t, b.whole(b.run(0, "")))
+	b.isNew()
+}
+
+func TestAPersonIsWaitedFor(t *testing.T) {
+	b := newBench(t)
+	for i := range b.dep.Draft.Motions {
+		if m := &b.dep.Draft.Motions[i]; m.Do == draft.StopServer {
+			m.Subject = "Press the red button."
+		}
+	}
+	err := b.whole(b.run(0, ""))
+	var w *deploy.Waiting
+	require.ErrorAs(t, err, &w)
+	require.Equal(t, "Press the red button.", w.Text)
+	require.Empty(t, b.engine.done)
+	b.engine.state = draft.IsStopped
+	require.NoError(t, b.whole(b.run(0, "")), "what a person has done is seen")
+	b.isNew()
+}

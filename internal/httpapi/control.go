@@ -1,0 +1,131 @@
+package httpapi
+
+import (
+	"context"
+	"encoding/json"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/control"
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/rollcall"
+	"restlesscrate/internal/jobs"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/service/hosts"
+)
+
+// recast turns one of our types into the wire's that has the same names, or back.
+func recast[T any](v any) (out T, err error) {
+	raw, err := json.Marshal(v)
+	if err == nil {
+		err = json.Unmarshal(raw, &out)
+	}
+	return out, err
+}
+
+func (s *Server) controlOps(h huma.API) {
+	huma.Register(h, op(http.MethodGet, "/servers/{server}/control", "get-control", "How a server is stopped, started and spoken to", "control"), func(ctx context.Context, in *OnServer) (*body[api.Control], error) {
+		spec, err := s.Hosts.Control(ctx, in.Server)
+		if err != nil || spec == nil {
+			return &body[api.Control]{}, s.fail(ctx, err)
+		}
+		w, err := recast[api.Control](spec)
+		return &body[api.Control]{w}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodPut, "/servers/{server}/control", "set-control", "Say how a server is stopped, started and spoken to", "control"), func(ctx context.Context, in *struct {
+		OnServer
+		Body api.SetControl
+	}) (*done, error) {
+		var spec *control.Spec
+		if in.Body.Control != nil {
+			c, err := recast[control.Spec](in.Body.Control)
+			if err != nil {
+				return nil, s.fail(ctx, err)
+			}
+			spec = &c
+		}
+		_, err := s.Hosts.SetControl(ctx, in.Server, spec, in.Body.Secrets)
+		return nil, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodGet, "/servers/{server}/standing", "get-standing", "Ask the probes whether a server runs", "control"), func(ctx context.Context, in *OnServer) (*body[api.Standing], error) {
+		st, err := s.Hosts.State(ctx, in.Server)
+		return &body[api.Standing]{wireStanding(st)}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodPost, "/servers/{server}/acts", "do-act", "Stop, start, restart, reload or speak to a server; a job", "control"), func(ctx context.Context, in *struct {
+		OnServer
+		Body api.DoAct
+	}) (*accepted, error) {
+		return s.job(ctx, "act", in.Server, func(ctx context.Context, tell jobs.Tell) (any, error) {
+			return s.doAct(ctx, in.Server, in.Body, tell)
+		})
+	})
+	huma.Register(h, op(http.MethodPost, "/servers/{server}/roll-calls", "call-roll", "Find out what has loaded on a server; a job", "control"), func(ctx context.Context, in *OnServer) (*accepted, error) {
+		actor := actorOf(ctx)
+		return s.job(ctx, "roll call", in.Server, func(ctx context.Context, _ jobs.Tell) (any, error) {
+			call, found, err := s.Changes.RollCall(ctx, in.Server, actor)
+			return wireRollCall(call, found), err
+		})
+	})
+	huma.Register(h, op(http.MethodGet, "/servers/{server}/log", "get-log", "A server's log, piece by piece", "control"), func(ctx context.Context, in *struct {
+		OnServer
+		From string `query:"from" doc:"The next of an earlier piece"`
+	}) (*body[api.LogPiece], error) {
+		lines, next, err := s.Hosts.Log(ctx, in.Server, in.From)
+		w := api.LogPiece{Lines: []api.LogLine{}, Next: next}
+		for _, l := range lines {
+			w.Lines = append(w.Lines, api.LogLine(l))
+		}
+		return &body[api.LogPiece]{w}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodPut, "/servers/{server}/addons/{addon}/confirmation", "confirm-addon", "Say that an add-on was seen to work in the game", "control"), func(ctx context.Context, in *struct {
+		OnServer
+		Addon string `path:"addon"`
+		Body  api.Confirm
+	}) (*done, error) {
+		return nil, s.fail(ctx, s.Insight.Confirm(ctx, in.Server, in.Addon, in.Body.Note, actorOf(ctx)))
+	})
+}
+
+func (s *Server) doAct(ctx context.Context, server string, in api.DoAct, tell jobs.Tell) (api.Acted, error) {
+	act := control.Act(in.Act)
+	if in.Wait && (act == control.Stop || act == control.Start || act == control.Restart) {
+		ans, words, err := s.Hosts.ActAndWait(ctx, server, act, func(words string) { tell("note", api.Told{Text: words}) })
+		return api.Acted{Answer: ans.Text, Words: words}, err
+	}
+	if act == control.Reload {
+		line, err := s.Changes.ReloadLine(ctx, server, in.Subject)
+		if err != nil {
+			return api.Acted{}, err
+		}
+		in.Subject = line
+	}
+	ans, err := s.Hosts.Act(ctx, server, act, in.Subject)
+	return api.Acted{Answer: ans.Text}, err
+}
+
+func wireStanding(st hosts.Standing) api.Standing {
+	w := api.Standing{Condition: string(st.Condition), Probes: []api.ProbeFound{}}
+	for _, f := range st.Found {
+		w.Probes = append(w.Probes, api.ProbeFound{By: f.By, Condition: string(f.Condition), Words: f.Words})
+	}
+	return w
+}
+
+func wireRollCall(c model.RollCall, found []finding.Finding) api.RollCall {
+	w := api.RollCall{Ready: c.Roll.Ready, Asked: c.Roll.Asked, LogRead: c.Roll.LogRead, Entries: []api.RollEntry{}, Errors: logLines(c.Roll.Errors), Findings: findings(found), Deployment: c.Deployment, Actor: c.Actor, At: c.At}
+	for _, e := range c.Roll.Entries {
+		w.Entries = append(w.Entries, api.RollEntry{Addon: e.Addon, Standing: string(e.Standing), Version: e.Version, Why: e.Why,
+			Needs: append([]string{}, e.Needs...), Lines: logLines(e.Lines), From: append([]string{}, e.From...)})
+	}
+	return w
+}
+
+func logLines(lines []rollcall.Line) []api.LogLine {
+	out := []api.LogLine{}
+	for _, l := range lines {
+		out = append(out, api.LogLine{Number: l.Number, Text: l.Text})
+	}
+	return out
+}

@@ -1,0 +1,242 @@
+package hosts
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"restlesscrate/internal/control"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/remote"
+)
+
+// controlSecret prefixes the names of secrets that a control spec uses.
+const controlSecret = "control:"
+
+// specOf reads how a server is controlled; nil where that is not known.
+func specOf(srv model.Server) (*control.Spec, error) {
+	if len(srv.Control) == 0 || string(srv.Control) == "null" {
+		return nil, nil
+	}
+	var spec control.Spec
+	if err := json.Unmarshal(srv.Control, &spec); err != nil {
+		return nil, fmt.Errorf("how %s is controlled cannot be read: %w", srv.Name, err)
+	}
+	return &spec, nil
+}
+
+// SetControl keeps how a server is stopped, started and spoken to, and secrets
+// for it. A nil spec leaves the old one, an empty one takes it away.
+func (s *Service) SetControl(ctx context.Context, name string, spec *control.Spec, secrets map[string]string) (model.Server, error) {
+	srv, err := s.Find(ctx, name)
+	if err != nil {
+		return srv, err
+	}
+	if spec != nil {
+		if err := spec.Check(); err != nil {
+			return srv, fault.New(fault.Usage, "bad-control", "%v", err).WithMend("docs/control.md shows what can be said.")
+		}
+		if srv.Control, err = json.Marshal(spec); err != nil {
+			return srv, err
+		}
+		if len(spec.Acts)+len(spec.Probes) == 0 && spec.RCON == "" {
+			srv.Control = nil
+		}
+		if err := s.Records.SaveServer(ctx, srv); err != nil {
+			return srv, err
+		}
+	}
+	for secret, plain := range secrets {
+		sealed, err := s.Sealer.Seal([]byte(plain))
+		if err != nil {
+			return srv, err
+		}
+		if plain == "" {
+			sealed = nil
+		}
+		if err := s.Records.PutSecret(ctx, srv.ID, controlSecret+secret, sealed); err != nil {
+			return srv, err
+		}
+	}
+	return srv, nil
+}
+
+// driver controls a server. h is its open host, nil where none is needed.
+func (s *Service) driver(ctx context.Context, srv model.Server, spec *control.Spec, h remote.Host) *control.Driver {
+	d := &control.Driver{Spec: spec, Secrets: func(name string) (string, error) {
+		plain, err := s.secret(ctx, srv.ID, controlSecret+name)
+		return string(plain), err
+	}}
+	if sh, ok := h.(remote.Shell); ok && srv.Transport.Kind == "sftp" {
+		d.Host = sh
+	}
+	return d
+}
+
+// needsShell tells whether a spec runs commands on the server's host.
+func needsShell(spec *control.Spec) bool {
+	for _, w := range spec.Acts {
+		if w.By == control.BySSH {
+			return true
+		}
+	}
+	return slices.ContainsFunc(spec.Probes, func(p control.Probe) bool { return p.By == control.BySSH })
+}
+
+// controlled finds a server with its driver. The host is open where the spec
+// needs it; done closes it.
+func (s *Service) controlled(ctx context.Context, name string) (srv model.Server, d *control.Driver, done func(), err error) {
+	done = func() {}
+	if srv, err = s.Find(ctx, name); err != nil {
+		return srv, nil, done, err
+	}
+	spec, err := specOf(srv)
+	if err != nil {
+		return srv, nil, done, err
+	}
+	if spec == nil {
+		return srv, nil, done, fault.New(fault.Conflict, "no-control", "how %s is stopped, started and spoken to is not known", name).WithMend("server control %s --file FILE says it.", name)
+	}
+	var h remote.Host
+	if needsShell(spec) {
+		if h, err = s.Connect(ctx, srv); err != nil {
+			return srv, nil, done, err
+		}
+		done = func() { _ = h.Close() }
+	}
+	return srv, s.driver(ctx, srv, spec, h), done, nil
+}
+
+// Control gives how a server is controlled; nil where that is not known.
+func (s *Service) Control(ctx context.Context, name string) (*control.Spec, error) {
+	srv, err := s.Find(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	return specOf(srv)
+}
+
+// Standing is whether a server runs, with what each probe found.
+type Standing struct {
+	Condition control.Condition
+	Found     []control.Found
+}
+
+// State asks a server's probes.
+func (s *Service) State(ctx context.Context, name string) (Standing, error) {
+	_, d, done, err := s.controlled(ctx, name)
+	if err != nil {
+		return Standing{}, err
+	}
+	defer done()
+	c, found := d.State(ctx)
+	return Standing{c, found}, nil
+}
+
+// Act does one act at once, outside of any deployment.
+func (s *Service) Act(ctx context.Context, name string, act control.Act, subject string) (control.Answer, error) {
+	srv, d, done, err := s.controlled(ctx, name)
+	if err != nil {
+		return control.Answer{}, err
+	}
+	defer done()
+	ans, err := d.Do(ctx, act, subject)
+	return ans, actFault(srv, act, ans, err)
+}
+
+// actFault turns what came of an act into what a person should read.
+func actFault(srv model.Server, act control.Act, ans control.Answer, err error) error {
+	var no *control.Refusal
+	switch {
+	case err == nil:
+		return nil
+	case errors.Is(err, control.ErrByHand):
+		return fault.New(fault.Conflict, "by-hand", "%s of %s is done by hand: %s", act, srv.Name, ans.Text)
+	case errors.Is(err, control.ErrNoWay):
+		return fault.New(fault.Conflict, "no-way", "there is no way to %s %s", act, srv.Name).WithMend("server control %s --file FILE sets one.", srv.Name)
+	case errors.Is(err, control.ErrConsolePassword):
+		return fault.New(fault.Failed, "console-password", "the console of %s refuses the password", srv.Name).WithMend("server control %s --secret rcon sets it.", srv.Name)
+	case errors.As(err, &no):
+		return fault.New(fault.Failed, "refused", "%s: %v", srv.Name, no)
+	}
+	return fault.New(fault.Failed, "control-failed", "%s: %s", srv.Name, strings.TrimSpace(err.Error()))
+}
+
+// ActAndWait does an act and waits for its effect: until the server has stopped,
+// or is ready.
+func (s *Service) ActAndWait(ctx context.Context, name string, act control.Act, tell func(words string)) (ans control.Answer, words string, err error) {
+	srv, err := s.Find(ctx, name)
+	if err != nil {
+		return ans, "", err
+	}
+	b, _, err := s.Books.Book(ctx, srv.Rulebook)
+	if err != nil {
+		return ans, "", err
+	}
+	h, err := s.Connect(ctx, srv)
+	if err != nil {
+		return ans, "", err
+	}
+	defer h.Close()
+	p, err := s.Power(ctx, srv, h, b)
+	if err != nil {
+		return ans, "", err
+	}
+	if p.d == nil {
+		_, _, _, err := s.controlled(ctx, name)
+		return ans, "", err
+	}
+	since, err := p.LogEnd(ctx)
+	if err != nil {
+		return ans, "", err
+	}
+	if act == control.Restart && !p.d.Spec.Can(control.Restart) {
+		if ans, words, err = s.ActAndWait(ctx, name, control.Stop, tell); err != nil {
+			return ans, words, err
+		}
+		return s.ActAndWait(ctx, name, control.Start, tell)
+	}
+	if ans, err = p.d.Do(ctx, act, ""); err != nil {
+		return ans, "", actFault(srv, act, ans, err)
+	}
+	stop, ready := p.Limits()
+	within, there := ready, func() (bool, string, error) { return p.Ready(ctx, since) }
+	if act == control.Stop {
+		within, there = stop, func() (bool, string, error) {
+			state, words := p.State(ctx)
+			return state == "stopped", words, nil
+		}
+	}
+	words, ok, err := until(ctx, within, there, tell)
+	if err == nil && !ok {
+		err = fault.New(fault.Failed, "not-in-time", "%s was told to %s, and after %s that is not proved: %s", name, act, within, words).WithMend("log %s shows what it says.", name)
+	}
+	return ans, words, err
+}
+
+// until asks until something is so, and no longer than within.
+func until(ctx context.Context, within time.Duration, there func() (bool, string, error), tell func(words string)) (words string, ok bool, err error) {
+	said := ""
+	for end := time.Now().Add(within); ; {
+		if ok, words, err = there(); ok || err != nil {
+			return words, ok, err
+		}
+		if words != said {
+			said = words
+			tell(words)
+		}
+		if time.Now().After(end) {
+			return words, false, nil
+		}
+		select {
+		case <-ctx.Done():
+			return words, false, ctx.Err()
+		case <-time.After(250 * time.Millisecond):
+		}
+	}
+}

@@ -1,0 +1,231 @@
+package hosts
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"strings"
+	"time"
+
+	"restlesscrate/internal/control"
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/rollcall"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/remote"
+)
+
+// Powered is a server's power, log and console, as a deployment uses them.
+type Powered struct {
+	d    *control.Driver // nil where the server is not controlled
+	host remote.Host
+	book *rulebook.Book
+	log  tree.Path // tree.Root where the rulebook names none
+}
+
+var _ deploy.Power = (*Powered)(nil)
+
+// Power gives what stops and starts a server over an open host. It is never nil:
+// a server that is not controlled has a log all the same.
+func (s *Service) Power(ctx context.Context, srv model.Server, h remote.Host, b *rulebook.Book) (*Powered, error) {
+	p := &Powered{host: h, book: b}
+	if b.Log.File != "" {
+		text, err := rulebook.Fill(b.Log.File, func(name string) (string, bool) { v, ok := srv.Variables[name]; return v, ok })
+		if err == nil {
+			p.log, err = tree.ParsePath(text)
+		}
+		if err != nil {
+			return nil, fmt.Errorf("the log of %s: %w", srv.Name, err)
+		}
+	}
+	spec, err := specOf(srv)
+	if err != nil || spec == nil {
+		return p, err
+	}
+	p.d = s.driver(context.WithoutCancel(ctx), srv, spec, h)
+	return p, nil
+}
+
+// Controlled tells whether there is any way to stop, start or probe the server.
+func (p *Powered) Controlled() bool { return p.d != nil }
+
+// Known is what a draft has to know.
+func (p *Powered) Known(ctx context.Context) *draft.Power {
+	if p.d == nil {
+		return nil
+	}
+	state, _ := p.State(ctx)
+	k := &draft.Power{Condition: state, Rolls: p.log != tree.Root && p.book.Log.Loaded != "" || p.book.Console.Send != "" && p.d.Spec.RCON != ""}
+	way := func(a control.Act) (string, string) {
+		w, ok := p.d.Spec.Acts[a]
+		switch {
+		case !ok:
+			return "", ""
+		case w.By == control.ByHand:
+			return control.ByHand, w.Command
+		}
+		return w.By, ""
+	}
+	k.Stop, k.StopWords = way(control.Stop)
+	k.Start, k.StartWords = way(control.Start)
+	k.Reload = p.d.Spec.RCON != "" || p.d.Spec.Can(control.Reload)
+	if len(p.d.Spec.Probes) == 0 {
+		k.Stop, k.Start = "", "" // without a probe nothing proves that it has stopped
+	}
+	for _, w := range p.d.Spec.Warn {
+		k.Warns = max(k.Warns, w.Seconds)
+	}
+	return k
+}
+
+// State implements [deploy.Power].
+func (p *Powered) State(ctx context.Context) (draft.Condition, string) {
+	c, found := p.d.State(ctx)
+	var words []string
+	for _, f := range found {
+		words = append(words, f.By+": "+f.Words)
+	}
+	return draft.Condition(c), strings.Join(words, "; ")
+}
+
+// Do implements [deploy.Power].
+func (p *Powered) Do(ctx context.Context, act draft.PowerAct, subject string) error {
+	_, err := p.d.Do(ctx, control.Act(act), subject)
+	return err
+}
+
+// Warn implements [deploy.Power].
+func (p *Powered) Warn(ctx context.Context) error {
+	for i, w := range p.d.Spec.Warn {
+		if _, err := p.d.Do(ctx, control.Say, strings.ReplaceAll(w.Line, "{seconds}", fmt.Sprint(w.Seconds))); err != nil {
+			return err
+		}
+		next := 0
+		if i+1 < len(p.d.Spec.Warn) {
+			next = p.d.Spec.Warn[i+1].Seconds
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(time.Duration(max(0, w.Seconds-next)) * time.Second):
+		}
+	}
+	return nil
+}
+
+// Limits implements [deploy.Power].
+func (p *Powered) Limits() (stop, ready time.Duration) {
+	return p.d.Spec.StopLimit(), p.d.Spec.ReadyLimit()
+}
+
+// headLong is how much of a log's beginning tells it from another one.
+const headLong = 256
+
+// LogEnd implements [deploy.Power]. A log that is not there ends at 0.
+func (p *Powered) LogEnd(ctx context.Context) (deploy.LogMark, error) {
+	if p.log == tree.Root {
+		return deploy.LogMark{}, nil
+	}
+	i, err := p.host.Stat(ctx, p.log)
+	if err != nil || i.Being != tree.Content {
+		return deploy.LogMark{}, err
+	}
+	mark := deploy.LogMark{Size: i.Size, Long: min(i.Size, headLong)}
+	head, err := p.piece(ctx, 0, mark.Long)
+	mark.Head = sumOf(head)
+	return mark, err
+}
+
+func sumOf(raw []byte) string {
+	sum := sha256.Sum256(raw)
+	return hex.EncodeToString(sum[:8])
+}
+
+// piece reads a part of the log.
+func (p *Powered) piece(ctx context.Context, from, long int64) ([]byte, error) {
+	f, err := p.host.OpenFrom(ctx, p.log, from)
+	if err != nil {
+		return nil, err
+	}
+	raw, err := io.ReadAll(io.LimitReader(f, long))
+	return raw, errors.Join(err, f.Close())
+}
+
+// LongestLog is how much of a log is read at most: its end.
+const LongestLog = 4 << 20
+
+// LogSince gives what the log has held since a mark: all of it where it was begun
+// anew. A log that is not there is empty.
+func (p *Powered) LogSince(ctx context.Context, since deploy.LogMark) (string, error) {
+	raw, _, err := p.LogFrom(ctx, since)
+	return rollcall.Decode(raw), err
+}
+
+// LogFrom is LogSince in bytes, with where they begin.
+func (p *Powered) LogFrom(ctx context.Context, since deploy.LogMark) ([]byte, int64, error) {
+	if p.log == tree.Root {
+		return nil, 0, nil
+	}
+	i, err := p.host.Stat(ctx, p.log)
+	if err != nil || i.Being != tree.Content {
+		return nil, 0, err
+	}
+	from := since.Size
+	if i.Size < since.Size {
+		from = 0
+	} else if since.Long > 0 {
+		head, err := p.piece(ctx, 0, since.Long)
+		if err != nil {
+			return nil, 0, err
+		}
+		if sumOf(head) != since.Head {
+			from = 0 // another log under the same name
+		}
+	}
+	from = max(from, i.Size-LongestLog)
+	raw, err := p.piece(ctx, from, i.Size-from)
+	if errors.Is(err, fs.ErrNotExist) { // it was put aside just now
+		return nil, 0, nil
+	}
+	return raw, from, err
+}
+
+// Ready implements [deploy.Power]: by the ready line where the rulebook knows
+// one, else by the server's state.
+func (p *Powered) Ready(ctx context.Context, since deploy.LogMark) (bool, string, error) {
+	state, words := p.State(ctx)
+	if p.book.Log.Ready == "" || p.log == tree.Root {
+		return state == draft.IsRunning, words, nil
+	}
+	text, err := p.LogSince(ctx, since)
+	if err != nil {
+		return false, "", fmt.Errorf("read the log: %w", err)
+	}
+	l := rollcall.Read(p.book.Log, text)
+	switch {
+	case l.Ready && state == draft.IsStopped:
+		return false, "it was ready and has stopped again; " + words, nil
+	case l.Ready:
+		return true, "its log says that it is ready", nil
+	}
+	return false, fmt.Sprintf("its log has no ready line yet, in %d lines since the start; %s", l.Lines, words), nil
+}
+
+// Ask sends the line whose answer tells what is loaded. ok is false where there is
+// none, or no console.
+func (p *Powered) Ask(ctx context.Context) (heard []rollcall.Heard, ok bool, err error) {
+	if p.d == nil || p.book.Console.Send == "" || p.d.Spec.RCON == "" && !p.d.Spec.Can(control.Say) {
+		return nil, false, nil
+	}
+	ans, err := p.d.Do(ctx, control.Say, p.book.Console.Send)
+	if err != nil {
+		return nil, false, err
+	}
+	return rollcall.Answer(p.book.Console, ans.Text), true, nil
+}

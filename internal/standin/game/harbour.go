@@ -1,0 +1,198 @@
+package game
+
+import (
+	"archive/zip"
+	"fmt"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+)
+
+// harbour is Tidewright: single-file fixtures that tidewright.conf names, data
+// packs that are found by lying there.
+type harbour struct{}
+
+func (harbour) logFile() string { return "tidewright.log" }
+func (harbour) rotate() string  { return "aside" }
+func (harbour) ready() string   { return "gates open" }
+
+// fixture is the head of a .tdx file: lines of a word and a value, up to the
+// first other one.
+type fixture struct {
+	file, name, version, needs, side, fits string
+	reshapes, breaks                       bool
+}
+
+func readFixture(file string) (fixture, error) {
+	raw, err := os.ReadFile(file)
+	if err != nil {
+		return fixture{}, err
+	}
+	f := fixture{file: filepath.Base(file)}
+	if !strings.HasPrefix(string(raw), "tdx 1\n") {
+		return f, fmt.Errorf("%s is no fixture", f.file)
+	}
+	for line := range strings.Lines(string(raw)) {
+		word, value, _ := strings.Cut(strings.TrimSpace(line), " ")
+		switch word {
+		case "name":
+			f.name = value
+		case "version":
+			f.version = value
+		case "needs":
+			f.needs = value
+		case "side":
+			f.side = value
+		case "for":
+			f.fits = value
+		case "reshapes":
+			f.reshapes = true
+		case "breaks":
+			f.breaks = true
+		}
+	}
+	return f, nil
+}
+
+var confLine = regexp.MustCompile(`(?m)^([a-z-]+) = (.*)$`)
+
+// conf reads one value of tidewright.conf.
+func (p *play) conf(name string) string {
+	for _, m := range confLine.FindAllStringSubmatch(p.read("tidewright.conf"), -1) {
+		if m[1] == name {
+			return strings.TrimSpace(m[2])
+		}
+	}
+	return ""
+}
+
+func (harbour) port(p *play) string {
+	if port := p.conf("port-name"); port != "" {
+		return port
+	}
+	return "reedbank"
+}
+
+func (h harbour) load(p *play) (out []addon) {
+	files, _ := filepath.Glob(p.path("fixtures", "*.tdx")) // the pattern is right
+	all := map[string][]fixture{}
+	for _, file := range files {
+		f, err := readFixture(file)
+		if err != nil {
+			p.log.line("error: %v", err)
+			continue
+		}
+		all[f.name] = append(all[f.name], f)
+	}
+	for _, name := range strings.Split(p.conf("load-fixtures"), ",") {
+		if name == "" {
+			continue
+		}
+		refuse := func(why string, args ...any) { p.log.line("fixture %s refused: "+why, append([]any{name}, args...)...) }
+		found := all[name]
+		switch {
+		case len(found) == 0:
+			refuse("there is no such fixture")
+			continue
+		case len(found) > 1:
+			refuse("it is there twice, as %s and %s", found[0].file, found[1].file)
+			continue
+		}
+		f := found[0]
+		switch _, there := has(out, f.needs); {
+		case f.needs != "" && !there:
+			p.log.line("fixture %s needs %s", name, f.needs)
+			refuse("something that it needs is not there")
+		case f.side == "player":
+			refuse("it is for players' own machines, and there is no screen here")
+		case f.fits != "" && f.fits != "9.3":
+			refuse("it is built for %s, and this is 9.3", f.fits)
+		case f.breaks:
+			p.log.line("fatal: fixture %s broke the floor", f.name)
+			p.crashed = true
+		default:
+			p.log.line("fixture %s %s in place", f.name, f.version)
+			out = append(out, addon{f.name, f.version})
+			if f.reshapes {
+				h.reshape(p, f.name)
+			}
+		}
+	}
+	h.tables(p)
+	return out
+}
+
+// reshape changes the port for good: what a fixture asks for at its first start.
+func (h harbour) reshape(p *play, by string) {
+	file := p.path("ports", h.port(p), "ledger", "shape.txt")
+	old, _ := os.ReadFile(file) // none yet
+	if strings.Contains(string(old), by+"\n") {
+		return
+	}
+	if err := os.WriteFile(file, append(old, by+"\n"...), 0o644); err != nil {
+		p.log.line("error: %v", err)
+		return
+	}
+	p.log.line("the port is reshaped by %s", by)
+}
+
+// tables reads the data packs.
+func (h harbour) tables(p *play) {
+	files, _ := filepath.Glob(p.path("ports", h.port(p), "tables", "*.zip")) // the pattern is right
+	for _, file := range files {
+		z, err := zip.OpenReader(file)
+		if err != nil {
+			p.log.line("error: table %s cannot be read", filepath.Base(file))
+			continue
+		}
+		if _, err := z.Open("table.toml"); err != nil {
+			p.log.line("error: table %s has no table.toml at its root", filepath.Base(file))
+		} else {
+			p.log.line("table %s laid out", strings.TrimSuffix(filepath.Base(file), ".zip"))
+		}
+		_ = z.Close()
+	}
+}
+
+func (h harbour) first(p *play) error {
+	if err := p.make("berths: 24\ntide: mild\n", "fittings", "piers.yaml"); err != nil {
+		return err
+	}
+	if err := p.make("day 1\n", "ports", h.port(p), "ledger", "days.txt"); err != nil {
+		return err
+	}
+	// A value that it does not like it changes without a word.
+	text := p.read("tidewright.conf")
+	if boats := regexp.MustCompile(`(?m)^max-boats = (\d{3,})$`); boats.MatchString(text) {
+		return os.WriteFile(p.path("tidewright.conf"), []byte(boats.ReplaceAllString(text, "max-boats = 99")), 0o644)
+	}
+	return nil
+}
+
+func (h harbour) tick(p *play) error {
+	return os.WriteFile(p.path("ports", h.port(p), "ledger", "now.txt"), []byte("the tide turns\n"), 0o644)
+}
+
+// leave rewrites the settings, as servers do: how long it ran is in there.
+func (harbour) leave(p *play) error {
+	text := p.read("tidewright.conf")
+	days := regexp.MustCompile(`(?m)^days-open = (\d+)$`)
+	if !days.MatchString(text) {
+		return os.WriteFile(p.path("tidewright.conf"), []byte(text+"days-open = 1\n"), 0o644)
+	}
+	n := 0
+	_, _ = fmt.Sscan(days.FindStringSubmatch(text)[1], &n) // digits
+	return os.WriteFile(p.path("tidewright.conf"), []byte(days.ReplaceAllString(text, fmt.Sprintf("days-open = %d", n+1))), 0o644)
+}
+
+func (harbour) answer(p *play, line string) (string, bool) {
+	if line != "fixtures" {
+		return "", false
+	}
+	var out strings.Builder
+	for _, a := range p.loaded {
+		fmt.Fprintf(&out, "* %s %s\n", a.name, a.version)
+	}
+	return out.String(), true
+}
