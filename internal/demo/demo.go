@@ -35,12 +35,13 @@ type play struct {
 	c     *client.Client
 	line  int
 	hosts []io.Closer
+	games map[string]game // by server
 }
 
 // Run plays the scenario and gives what keeps the stand-in host up; Close it
 // when the demo is over.
 func Run(ctx context.Context, o Options) (io.Closer, error) {
-	p := &play{Options: o, c: o.Client}
+	p := &play{Options: o, c: o.Client, games: map[string]game{}}
 	if err := p.run(ctx); err != nil {
 		return nil, errors.Join(err, p.Close())
 	}
@@ -91,6 +92,9 @@ func (p *play) servers(ctx context.Context) error {
 		}
 		if err := p.server(ctx, g.server, g.game); err != nil {
 			return fmt.Errorf("server %s: %w", g.server, err)
+		}
+		if err := p.runGame(ctx, g.server, g.game); err != nil {
+			return fmt.Errorf("the game on %s: %w", g.server, err)
 		}
 	}
 	return nil
@@ -157,7 +161,7 @@ func title(game string) string { return strings.ToUpper(game[:1]) + game[1:] }
 
 func (p *play) stage(ctx context.Context) error {
 	var labels []string
-	staged := append(samples(), shapeNamed("echo-shaft.zip"))
+	staged := append(samples(), shapeNamed("echo-shaft.zip"), shapeNamed("rope-lore-1.3.zip"))
 	for _, s := range staged {
 		f, err := os.Open(p.path("downloads", s.Name))
 		if err != nil {
@@ -201,8 +205,15 @@ func (p *play) deploy(ctx context.Context, server, what string, n api.NewDraft) 
 	if err != nil {
 		return fmt.Errorf("%s: %w", d.Name, err)
 	}
+	if d, err = p.byHand(ctx, d); err != nil {
+		return fmt.Errorf("%s: %w", d.Name, err)
+	}
 	c := d.Counts
-	p.say("%s %s: %s. %d in, %d changed, %d out; %d bytes sent, swapped in %d ms", d.Name, d.State, what, c.In, c.Changed, c.Out, d.Figures.Sent, d.Figures.SwapMS)
+	texts := ""
+	if c.Edited > 0 {
+		texts = ", its entry in the load list"
+	}
+	p.say("%s %s: %s. %d in, %d changed, %d out%s; swapped in %d ms%s", d.Name, d.State, what, c.In, c.Changed, c.Out, texts, d.Figures.SwapMS, rolled(d))
 	return nil
 }
 
@@ -241,7 +252,8 @@ func (p *play) back(ctx context.Context) error {
 // cave brings a cave to a host that gives only FTP: of two versions in one
 // download, the one for the server's game version.
 func (p *play) cave(ctx context.Context) error {
-	return p.deploy(ctx, "mossgrave", "a new cave over FTP, in the version for this server's game", api.NewDraft{Crates: []string{"echo-shaft@1.5"}})
+	return p.deploy(ctx, "mossgrave", "two caves over FTP, one in the version for this server's game, in the order in which they need each other",
+		api.NewDraft{Crates: []string{"rope-lore@1.3", "echo-shaft@1.5"}})
 }
 
 // leftOpen leaves a draft with something to decide for whoever looks around.

@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -31,6 +32,9 @@ func TestMain(m *testing.M) {
 	build := exec.Command("go", "build", "-o", binary, "restlesscrate/cmd/restless")
 	build.Stderr = os.Stderr
 	if err := build.Run(); err != nil {
+		panic(err)
+	}
+	if books, err = withoutLists(dir); err != nil {
 		panic(err)
 	}
 	code := m.Run()
@@ -161,7 +165,34 @@ func (s *service) token() string {
 	return l.Token
 }
 
-const books = "../demo/rulebooks/"
+// fullBooks are the demo's rulebooks, and books the same without load lists: what
+// those tests see on a server is what they put there, and nothing else.
+const fullBooks = "../demo/rulebooks/"
+
+var books string
+
+// withoutLists writes the demo's rulebooks without their load lists.
+func withoutLists(dir string) (string, error) {
+	all, err := filepath.Glob(fullBooks + "*.yaml")
+	if err != nil {
+		return "", err
+	}
+	out := filepath.Join(dir, "books") + "/"
+	if err := os.Mkdir(out, 0o755); err != nil {
+		return "", err
+	}
+	list := regexp.MustCompile(`(?m)^load-lists:\n(?:(?: .*)?\n)+`)
+	for _, file := range all {
+		raw, err := os.ReadFile(file)
+		if err != nil {
+			return "", err
+		}
+		if err := os.WriteFile(out+filepath.Base(file), list.ReplaceAll(raw, nil), 0o644); err != nil {
+			return "", err
+		}
+	}
+	return out, nil
+}
 
 // stall is the text of a zip of the drum tent: a wrapper folder with a branch
 // suffix, an inner folder with the same, and some wares.

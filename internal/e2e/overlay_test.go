@@ -127,8 +127,8 @@ func TestAnAddOnWithoutADownloadIsKeptByItsId(t *testing.T) {
 	require.Contains(t, out, "an id in a list, without a download; the server fetches it itself")
 	require.Contains(t, s.must("crate", "list"), "no download")
 	require.Contains(t, s.must("crate", "show", "4711081"), "4711081@unmarked")
-	o := s.fails(1, "has no files to put anywhere: the server fetches it itself", "deploy", "here", "4711081", "--yes")
-	require.Contains(t, o.err, "Write it into fair.troupes by hand: invite 4711081")
+	o := s.fails(1, "has no files to put anywhere, and rulebook lanternfall has no load list that names it", "deploy", "here", "4711081", "--yes")
+	require.Contains(t, o.err, "Write its id into the server's list by hand.")
 }
 
 func TestWhichAddOnAPatchChangesIsSaidOnce(t *testing.T) {

@@ -71,7 +71,7 @@ var shapes = map[string][]shape{
 		"lantern-gallery-main/README.md":                                 "- outside the add-on's folder lantern-gallery-main/lantern-gallery",
 		"lantern-gallery-main/preview.png":                               "- outside the add-on's folder lantern-gallery-main/lantern-gallery"},
 		"cave.toml marks the root; wrapper lantern-gallery-main dropped; goes to the place caves",
-		[]string{"needs rope-lore >=1.2", "conflicts old-gallery", "game 7.1 || 7.2", "side server"}}},
+		[]string{"needs rope-lore >=1.2", "conflicts flooded-hall", "game 7.1 || 7.2", "side server"}}},
 	"grand-tour-3.zip": {
 		{"mossgrave", "echo-hall@1.0", "cave", map[string]string{"grand-tour/caves/echo-hall/cave.toml": "caves: echo-hall/cave.toml",
 			"grand-tour/caves/echo-hall/rooms/hall.room": "caves: echo-hall/rooms/hall.room"}, "", nil},
@@ -79,9 +79,9 @@ var shapes = map[string][]shape{
 			"grand-tour/caves/long-shaft/rooms/hall.room": "caves: long-shaft/rooms/hall.room"}, "", nil}},
 	"echo-shaft.zip": {
 		{"mossgrave", "echo-shaft@1.4", "cave", map[string]string{"echo-shaft/1.4/cave.toml": "caves: echo-shaft/cave.toml", "echo-shaft/1.4/rooms/hall.room": "caves: echo-shaft/rooms/hall.room"},
-			"", []string{"needs rope-lore >=1.2", "conflicts old-gallery", "game 7.1", "side server"}},
+			"", []string{"needs rope-lore >=1.2", "conflicts flooded-hall", "game 7.1", "side server"}},
 		{"mossgrave", "echo-shaft@1.5", "cave", map[string]string{"echo-shaft/1.5/cave.toml": "caves: echo-shaft/cave.toml", "echo-shaft/1.5/rooms/hall.room": "caves: echo-shaft/rooms/hall.room"},
-			"", []string{"needs rope-lore >=1.2", "conflicts old-gallery", "game 7.2", "side server"}}},
+			"", []string{"needs rope-lore >=1.2", "conflicts flooded-hall", "game 7.2", "side server"}}},
 	"winch-4.2.zip": {{"mossgrave", "winch@4.2", "winch", map[string]string{
 		"winch-4.2/winch.sh": "root: winch.sh", "winch-4.2/winchlib/core/drum.wl": "root: winchlib/core/drum.wl", "winch-4.2/winchlib/hook.wl": "root: winchlib/hook.wl",
 		"winch-4.2/LICENSE.txt": "- notes are for people"}, "kept relative to the folder that holds winchlib; goes to the place root", nil}},

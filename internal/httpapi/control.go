@@ -3,6 +3,7 @@ package httpapi
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -11,6 +12,7 @@ import (
 	"restlesscrate/internal/control"
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/rollcall"
+	"restlesscrate/internal/fault"
 	"restlesscrate/internal/jobs"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/service/hosts"
@@ -67,6 +69,17 @@ func (s *Server) controlOps(h huma.API) {
 			call, found, err := s.Changes.RollCall(ctx, in.Server, actor)
 			return wireRollCall(call, found), err
 		})
+	})
+	huma.Register(h, op(http.MethodGet, "/servers/{server}/roll-calls/last", "last-roll-call", "What the last roll call found; 404 where there was none", "control"), func(ctx context.Context, in *OnServer) (*body[api.RollCall], error) {
+		srv, err := s.Hosts.Find(ctx, in.Server)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		call, err := s.Insight.LastRollCall(ctx, srv.ID)
+		if errors.Is(err, model.ErrNotFound) {
+			err = fault.New(fault.Unknown, "no-roll-call", "no roll was called on %s yet", in.Server).WithMend("rollcall %s calls it.", in.Server)
+		}
+		return &body[api.RollCall]{wireRollCall(call, nil)}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/log", "get-log", "A server's log, piece by piece", "control"), func(ctx context.Context, in *struct {
 		OnServer

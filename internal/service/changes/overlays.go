@@ -26,7 +26,8 @@ func (s *Service) crates(ctx context.Context, srv model.Server, b *rulebook.Book
 		if err != nil {
 			return nil, err
 		}
-		if len(c.Body.Files) == 0 && !slices.ContainsFunc(b.Lists, func(l rulebook.LoadList) bool { return l.Lists(c.Body.Kind) }) {
+		onlyListed := slices.ContainsFunc(b.Kinds, func(k rulebook.Kind) bool { return k.Name == c.Body.Kind && k.Listed != "" })
+		if onlyListed && !slices.ContainsFunc(b.Lists, func(l rulebook.LoadList) bool { return l.Lists(c.Body.Kind) }) {
 			return nil, fault.New(fault.Conflict, "no-files", "%s has no files to put anywhere, and rulebook %s has no load list that names it", c.Body.Label(), b.Name).WithMend("Write its id into the server's list by hand.")
 		}
 		crates, wanted[c.Key] = append(crates, c), true

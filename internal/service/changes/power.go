@@ -161,6 +161,9 @@ func expected(ledger map[tree.Path]draft.Row) []rollcall.Expected {
 		name, version, _ := cutLabel(label)
 		e := byKey[key]
 		if e == nil {
+			if version == layout.Unmarked { // it is known from the server alone
+				version = ""
+			}
 			e = &rollcall.Expected{Addon: key, Version: version, Names: []string{name}}
 			byKey[key] = e
 			order = append(order, key)

@@ -37,8 +37,8 @@ func (f *fair) load(p *play) (out []addon) {
 	}
 	for _, line := range strings.Split(p.read("fair.troupes"), "\n") {
 		if id, ok := strings.CutPrefix(strings.TrimSpace(line), "invite "); ok {
-			p.log.line("stall troupe-%s opens, version 7", id)
-			out = append(out, addon{"troupe-" + id, "7"})
+			p.log.line("stall %s opens, version 7", id)
+			out = append(out, addon{id, "7"})
 		}
 	}
 	return out

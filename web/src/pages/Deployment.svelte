@@ -9,6 +9,8 @@
   import { Live } from '../lib/deploy/live.svelte';
   import { accepting } from '../lib/deploy/accepting';
   import Phases from '../lib/deploy/Phases.svelte';
+  import RollCall from '../lib/server/RollCall.svelte';
+  import FindingRow from '../lib/ui/FindingRow.svelte';
   import Progress from '../lib/deploy/Progress.svelte';
   import { moving } from '../lib/standing';
   import Button from '../lib/ui/Button.svelte';
@@ -96,6 +98,7 @@
   const halt = () =>
     ok(api.POST('/servers/{server}/deployments/{number}/halt', call)).catch((e) => (error = e));
   const tidy = () => act(() => ok(api.POST('/servers/{server}/deployments/{number}/tidy', call)));
+  const tick = () => act(() => ok(api.POST('/servers/{server}/deployments/{number}/tick', call)));
   const undo = () => act(() => ok(api.POST('/servers/{server}/deployments/{number}/undo', call)));
 
   async function discard() {
@@ -131,6 +134,9 @@
       {:else}
         <Button onclick={halt} title="Stops between two motions; resume or undo it then">Stop it</Button>
       {/if}
+    {:else if d.state === 'waiting'}
+      <Button disabled={starting} onclick={undo} title="Put everything back as it was before">Undo</Button>
+      <Button kind="main" disabled={starting} onclick={tick}>It is done</Button>
     {:else if d.state === 'halted'}
       <Button disabled={starting} onclick={undo} title="Put everything back as it was before">Undo</Button>
       <Button kind="main" disabled={starting} onclick={resume} title="Finish what was begun">Resume</Button>
@@ -165,6 +171,24 @@
         </div>
       </div>
     {/if}
+    {#if d.state === 'waiting'}
+      <div class="flex flex-wrap items-center gap-3 border-b-[1.5px] border-ink px-4 py-2.5" data-waiting>
+        <span class="level warn-ink px-3">by hand</span>
+        <b class="min-w-0 flex-1">{d.trouble}</b>
+        <Button kind="quiet" onclick={() => navigator.clipboard.writeText(d.trouble ?? '')}
+          >Copy the text</Button
+        >
+        <span class="reason basis-full"
+          >The deployment goes on once you say that it is done. You may close this page meanwhile.</span
+        >
+      </div>
+    {/if}
+    {#if d.aftermath.length}
+      <div class="border-b-[1.5px] border-ink">
+        {#each d.aftermath as f, i (i)}<FindingRow finding={f} />{/each}
+      </div>
+    {/if}
+    {#if d.rollCall}<div class="border-b-[1.5px] border-ink"><RollCall call={d.rollCall} /></div>{/if}
     <Findings deployment={d} bind:accepted />
     <Phases deployment={d} at={moving(d.state) ? live.step : 0} />
     {#each d.notes as note, i (i)}<p class="reason border-t border-rule px-4 py-1.5">{note}</p>{/each}

@@ -7,6 +7,7 @@
   import Addons from '../lib/server/Addons.svelte';
   import Files from '../lib/server/Files.svelte';
   import OpenDeployment from '../lib/server/OpenDeployment.svelte';
+  import Running from '../lib/server/Running.svelte';
   import Tabs from '../lib/server/Tabs.svelte';
   import Timeline from '../lib/server/Timeline.svelte';
   import { reachedBy, standing } from '../lib/standing';
@@ -39,6 +40,8 @@
   {#each s.queue as waits (waits.name)}<OpenDeployment deployment={waits} />{/each}
   {#if tab === 'add-ons'}
     <Addons status={s} ondeploy={() => (deploying = true)} />
+  {:else if tab === 'running'}
+    <Running server={name} />
   {:else if tab === 'files'}
     <Files server={name} />
   {:else if tab === 'timeline'}

@@ -26,6 +26,13 @@ export type NewServer = Schemas['NewServer'];
 export type State = Schemas['State'];
 export type Problem = Schemas['Problem'];
 export type CrateFile = Schemas['CrateFile'];
+export type RollCall = Schemas['RollCall'];
+/** What came of an act; a job's result, which the document does not describe. */
+export interface Acted {
+  answer: string;
+  words?: string;
+}
+export type LogLine = Schemas['LogLine'];
 export type Place = Schemas['Place'];
 
 /** A refusal of the service, in its own words. */

@@ -47,6 +47,19 @@ export const deployment = (server: string, number: number) => ({
   refetchInterval: often
 });
 
+export const standingOf = (server: string) => ({
+  queryKey: ['standing', server],
+  queryFn: () => ok(api.GET('/servers/{server}/standing', { params: { path: { server } } })),
+  refetchInterval: often,
+  retry: false
+});
+
+export const lastRollCall = (server: string) => ({
+  queryKey: ['rollcall', server],
+  queryFn: () => ok(api.GET('/servers/{server}/roll-calls/last', { params: { path: { server } } })),
+  retry: false
+});
+
 export const crates = (rulebook?: string) => ({
   queryKey: ['crates', rulebook ?? ''],
   queryFn: () => all((cursor) => ok(api.GET('/crates', { params: { query: { rulebook, cursor } } })))

@@ -19,6 +19,8 @@
       {#if d.counts.changed}<b class="figure">{d.counts.changed}</b> changed{/if}
       {#if d.counts.out}<b class="figure">{d.counts.out}</b> out{/if}
       {#if d.counts.in + d.counts.changed + d.counts.out === 0}none move{/if}
+      {#if d.counts.edited}<span class="whitespace-nowrap">· {count(d.counts.edited, 'text')} edited</span
+        >{/if}
       {#if d.counts.same}<span class="whitespace-nowrap">· {d.counts.same} there already</span>{/if}
     </Field>
     {#if d.state === 'done' || d.state === 'undone'}
@@ -32,6 +34,9 @@
             ? 'once'
             : `${d.figures.lostLines} times`} and taken up again{/if}</Field
       >
+      {#if d.figures.awayMs}<Field label="Away" figure={duration(d.figures.awayMs)}
+          >from the stop to ready, {duration(d.figures.swapMs)} of it ours</Field
+        >{/if}
       <Field label={d.state === 'done' ? 'Done' : 'Undone'}
         >{clock(d.endedAt ?? d.createdAt)} by {d.runner || d.actor}</Field
       >

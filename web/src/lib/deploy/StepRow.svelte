@@ -3,6 +3,7 @@
   import type { Step } from '../api/client';
   import { size } from '../format';
   import PathText from '../ui/PathText.svelte';
+  import Diff from './Diff.svelte';
 
   let { step: s, current, drafted }: { step: Step; current: boolean; drafted: boolean } = $props();
   let done = $derived(!drafted && s.motions > 0 && s.done >= s.motions);
@@ -23,6 +24,7 @@
   <span class="label text-right whitespace-nowrap">
     {#if done}<span class="stamped">done</span>{:else if s.bytes}{size(s.bytes)}{/if}
   </span>
+  {#if s.diff}<div class="order-last col-span-full min-w-0"><Diff diff={s.diff} /></div>{/if}
 </div>
 
 <style>

@@ -1,7 +1,9 @@
 <!-- The add-ons on a server, and for each the one sentence that there is to know. -->
 <script lang="ts">
+  import { useQueryClient } from '@tanstack/svelte-query';
   import { p } from '../../router';
-  import type { Addon, Status } from '../api/client';
+  import { api, ok, type Addon, type Status } from '../api/client';
+  import { Attempt } from '../attempt.svelte';
   import { Drafting } from '../deploy/drafting.svelte';
   import { count, size } from '../format';
   import Button from '../ui/Button.svelte';
@@ -10,12 +12,25 @@
   import Trouble from '../ui/Trouble.svelte';
 
   let { status, ondeploy }: { status: Status; ondeploy: () => void } = $props();
+  const client = useQueryClient();
   const drafting = new Drafting();
   let server = $derived(status.server.name);
 
   // What needs a person's eye comes first.
-  const worth = (a: Addon) => (a.others.length ? 0 : a.newer ? 1 : 2);
+  const worth = (a: Addon) => (a.trouble ? 0 : a.others.length ? 1 : a.newer ? 2 : 3);
   let rows = $derived(status.addons.toSorted((a, b) => worth(a) - worth(b) || a.name.localeCompare(b.name)));
+
+  const confirming = new Attempt();
+  const confirm = (a: Addon) =>
+    confirming.run('confirm', async () => {
+      await ok(
+        api.PUT('/servers/{server}/addons/{addon}/confirmation', {
+          params: { path: { server, addon: a.name } },
+          body: {}
+        })
+      );
+      await client.invalidateQueries({ queryKey: ['status', server] });
+    });
 
   const numberOf = (deployment: string) => deployment.split('#').at(-1) ?? '';
 </script>
@@ -33,6 +48,7 @@
   </p>
 {/if}
 {#if drafting.error}<Trouble error={drafting.error} />{/if}
+{#if confirming.error}<Trouble error={confirming.error} />{/if}
 
 {#if rows.length === 0}
   <Empty title="Nothing was deployed here yet">
@@ -77,12 +93,17 @@
             <td class="mono">{a.version}</td>
             <td class="max-sm:hidden"><Rung rung={a.rung} /></td>
             <td class="max-sm:hidden">
-              {#if a.others.length}<span class="warn-ink"
+              {#if a.trouble}<span class="block-ink">did not load: {a.trouble}</span> ·
+              {:else if a.disabled}<span class="warn-ink">disabled</span> ·
+              {:else if a.changedSince}<span class="warn-ink">changed since the last start</span> ·
+              {:else if a.others.length}<span class="warn-ink"
                   >some of its files are from {a.others.join(', ')}</span
                 > ·
               {:else if a.newer}<span class="note-ink">{a.newer} is staged</span> ·
               {/if}
-              {count(a.files, 'file')}, {size(a.size)}
+              {count(a.files, 'file')}, {size(a.size)}{#if a.note}<span class="whitespace-pre">
+                  · “{a.note}”</span
+                >{/if}
             </td>
             <td class="mono max-sm:hidden">
               <a
@@ -107,6 +128,25 @@
                 onclick={() => drafting.start(server, { rollback: { addon: a.name } })}
                 title="As it was before {a.deployment}">Back one</Button
               >
+              {#if a.disabled}
+                <Button
+                  kind="quiet"
+                  disabled={drafting.busy}
+                  onclick={() => drafting.start(server, { enable: [a.name] })}>Enable</Button
+                >
+              {:else if a.rung !== 'placed'}
+                <Button
+                  kind="quiet"
+                  disabled={drafting.busy}
+                  onclick={() => drafting.start(server, { disable: [a.name] })}
+                  title="Its files stay; the server does not load it">Disable</Button
+                >
+              {/if}
+              {#if a.rung === 'loaded'}
+                <Button kind="quiet" onclick={() => confirm(a)} title="I saw it work in the game"
+                  >Seen to work</Button
+                >
+              {/if}
               <Button
                 kind="quiet"
                 disabled={drafting.busy}

@@ -6,6 +6,7 @@
     $props();
   const tabs: [string, string][] = [
     ['add-ons', 'Add-ons'],
+    ['running', 'Running'],
     ['files', 'Files'],
     ['timeline', 'Timeline'],
     ['about', 'About']

@@ -1,0 +1,122 @@
+<!-- Is it running, what does it say, and who loaded? -->
+<script lang="ts">
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { api, ok, problemOf, type Acted, type LogLine } from '../api/client';
+  import { lastRollCall, standingOf } from '../api/queries';
+  import { follow, result } from '../api/jobs';
+  import { Attempt } from '../attempt.svelte';
+  import Button from '../ui/Button.svelte';
+  import Stamp from '../ui/Stamp.svelte';
+  import Trouble from '../ui/Trouble.svelte';
+  import Log from './Log.svelte';
+  import RollCall from './RollCall.svelte';
+
+  let { server }: { server: string } = $props();
+  const client = useQueryClient();
+  const q = createQuery(() => standingOf(server));
+  const roll = createQuery(() => lastRollCall(server));
+  const acting = new Attempt();
+  let words = $state('');
+  let line = $state('');
+  let said = $state<{ line: string; answer: string }[]>([]);
+  let call = $derived({ params: { path: { server } } });
+  let unknown = $derived(q.error && problemOf(q.error).code === 'no-control');
+  let lines = $state<LogLine[]>([]);
+
+  const tones = { running: 'ok', stopped: 'ink', unknown: 'warn' } as const;
+
+  async function again() {
+    await client.invalidateQueries({ queryKey: ['standing', server] });
+    await client.invalidateQueries({ queryKey: ['rollcall', server] });
+    await client.invalidateQueries({ queryKey: ['status', server] });
+  }
+
+  function power(act: 'stop' | 'start' | 'restart') {
+    words = '';
+    return acting.run(act, async () => {
+      const job = await ok(api.POST('/servers/{server}/acts', { ...call, body: { act, wait: true } }));
+      try {
+        const end = await follow(job.id, (e) => (words = (e.data as { text?: string }).text ?? words));
+        if (end.problem) throw new Error(end.problem.detail);
+        words = (end.result as Acted).words ?? '';
+      } finally {
+        await again();
+      }
+    });
+  }
+
+  const callRoll = () =>
+    acting.run('roll', async () => {
+      await result(await ok(api.POST('/servers/{server}/roll-calls', call)));
+      await again();
+    });
+
+  const speak = (e: SubmitEvent) => {
+    e.preventDefault();
+    const subject = line.trim();
+    if (!subject) return;
+    void acting.run('say', async () => {
+      const job = await ok(api.POST('/servers/{server}/acts', { ...call, body: { act: 'say', subject } }));
+      const done = await result<Acted>(job);
+      said = [...said, { line: subject, answer: done.answer.trimEnd() || '(no answer)' }];
+      line = '';
+    });
+  };
+</script>
+
+{#if unknown}
+  <p class="box mb-3.5 px-4 py-2.5">
+    How this server is stopped, started and spoken to is not known yet. Deployments change its files while it
+    may be running. <span class="mono">restless server control {server} --file FILE</span> says it.
+  </p>
+{:else if q.error}
+  <Trouble error={q.error} />
+{:else if q.data}
+  <div class="box mb-3.5 flex flex-wrap items-center gap-3 px-4 py-2.5" data-standing={q.data.condition}>
+    <Stamp small word={q.data.condition} tone={tones[q.data.condition]} />
+    <span class="reason min-w-0 flex-1">
+      {#if words}{words}{:else}{q.data.probes.map((p) => `${p.by}: ${p.words}`).join('; ')}{/if}
+    </span>
+    {#if q.data.condition === 'stopped'}
+      <Button kind="main" disabled={!!acting.busy} onclick={() => power('start')}
+        >{acting.busy === 'start' ? 'Starting…' : 'Start'}</Button
+      >
+    {:else}
+      <Button disabled={!!acting.busy} onclick={() => power('restart')}
+        >{acting.busy === 'restart' ? 'Restarting…' : 'Restart'}</Button
+      >
+      <Button disabled={!!acting.busy} onclick={() => power('stop')}
+        >{acting.busy === 'stop' ? 'Stopping…' : 'Stop'}</Button
+      >
+    {/if}
+    <Button disabled={!!acting.busy} onclick={callRoll}
+      >{acting.busy === 'roll' ? 'Calling…' : 'Call the roll'}</Button
+    >
+  </div>
+{/if}
+{#if acting.error}<Trouble error={acting.error} />{/if}
+
+{#if roll.data}<div class="box mb-3.5"><RollCall call={roll.data} /></div>{/if}
+
+<div class="box">
+  <Log {server} bind:lines />
+  {#if q.data}
+    <div class="border-t border-ink">
+      {#each said as s, i (i)}
+        <div class="mono px-4 py-1">
+          <b>{s.line}</b>
+          <pre class="whitespace-pre-wrap">{s.answer}</pre>
+        </div>
+      {/each}
+      <form class="flex gap-2 px-4 py-2" onsubmit={speak}>
+        <input
+          class="input mono flex-1"
+          aria-label="A line for the console"
+          placeholder="A line for the console"
+          bind:value={line}
+        />
+        <Button disabled={!!acting.busy} type="submit">Send</Button>
+      </form>
+    </div>
+  {/if}
+</div>
