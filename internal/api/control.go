@@ -97,6 +97,7 @@ type RollEntry struct {
 	Standing string    `json:"standing" enum:"loaded,failed,silent,unknown"`
 	Version  string    `json:"version,omitempty" doc:"That the server says"`
 	Why      string    `json:"why,omitempty"`
+	Listed   bool      `json:"listed" doc:"A load list names it, so that silence tells something"`
 	Needs    []string  `json:"needs" nullable:"false"`
 	Lines    []LogLine `json:"lines" nullable:"false"`
 	From     []string  `json:"from" nullable:"false" doc:"log, console"`

@@ -322,7 +322,9 @@ func (a *App) printRoll(r api.RollCall) {
 		why := e.Why
 		switch e.Standing {
 		case "silent":
-			why = "nothing is said of it"
+			if why == "" {
+				why = "nothing is said of it"
+			}
 		case "unknown":
 			why = "it loaded, and the ledger does not know it"
 		}

@@ -66,7 +66,7 @@ func (p *play) run(ctx context.Context) error {
 	if err := WriteSamples(p.path("downloads")); err != nil {
 		return err
 	}
-	for _, act := range []func(context.Context) error{p.servers, p.stage, p.first, p.update, p.back, p.cave, p.leftOpen} {
+	for _, act := range []func(context.Context) error{p.servers, p.stage, p.first, p.update, p.back, p.cave, p.leftOpen, p.leftWaiting} {
 		if err := act(ctx); err != nil {
 			return err
 		}
@@ -161,7 +161,7 @@ func title(game string) string { return strings.ToUpper(game[:1]) + game[1:] }
 
 func (p *play) stage(ctx context.Context) error {
 	var labels []string
-	staged := append(samples(), shapeNamed("echo-shaft.zip"), shapeNamed("rope-lore-1.3.zip"))
+	staged := append(samples(), shapeNamed("echo-shaft.zip"), shapeNamed("rope-lore-1.3.zip"), shapeNamed("lantern-gallery-main.zip"))
 	for _, s := range staged {
 		f, err := os.Open(p.path("downloads", s.Name))
 		if err != nil {
@@ -254,6 +254,22 @@ func (p *play) back(ctx context.Context) error {
 func (p *play) cave(ctx context.Context) error {
 	return p.deploy(ctx, "mossgrave", "two caves over FTP, one in the version for this server's game, in the order in which they need each other",
 		api.NewDraft{Crates: []string{"rope-lore@1.3", "echo-shaft@1.5"}})
+}
+
+// leftWaiting leaves a deployment that waits for a person.
+func (p *play) leftWaiting(ctx context.Context) error {
+	if p.games["mossgrave"].name == "" {
+		return nil
+	}
+	d, err := p.c.Draft(ctx, "mossgrave", api.NewDraft{Crates: []string{"lantern-gallery@0.7.2"}, With: []string{"wet-season"}, Accept: []string{"author-says"}}, nil)
+	if err != nil {
+		return err
+	}
+	if d, err = p.c.Run(ctx, "mossgrave", d.Number, api.RunDraft{Digest: d.Digest, Accept: []string{"author-says"}}, nil); err != nil {
+		return fmt.Errorf("%s: %w", d.Name, err)
+	}
+	p.say("%s is left waiting for a person: %s restless deployment tick %s says that it is done.", d.Name, d.Trouble, d.Name)
+	return nil
 }
 
 // leftOpen leaves a draft with something to decide for whoever looks around.

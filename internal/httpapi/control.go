@@ -129,7 +129,7 @@ func wireStanding(st hosts.Standing) api.Standing {
 func wireRollCall(c model.RollCall, found []finding.Finding) api.RollCall {
 	w := api.RollCall{Ready: c.Roll.Ready, Asked: c.Roll.Asked, LogRead: c.Roll.LogRead, Entries: []api.RollEntry{}, Errors: logLines(c.Roll.Errors), Findings: findings(found), Deployment: c.Deployment, Actor: c.Actor, At: c.At}
 	for _, e := range c.Roll.Entries {
-		w.Entries = append(w.Entries, api.RollEntry{Addon: e.Addon, Standing: string(e.Standing), Version: e.Version, Why: e.Why,
+		w.Entries = append(w.Entries, api.RollEntry{Addon: e.Addon, Standing: string(e.Standing), Version: e.Version, Why: e.Why, Listed: e.Listed,
 			Needs: append([]string{}, e.Needs...), Lines: logLines(e.Lines), From: append([]string{}, e.From...)})
 	}
 	return w

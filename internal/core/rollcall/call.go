@@ -24,6 +24,7 @@ type Expected struct {
 	Addon   string
 	Version string
 	Names   []string
+	Listed  bool // a load list names it, so that silence tells something
 	Off     bool // it is disabled, so that it should not load
 }
 
@@ -33,6 +34,7 @@ type Entry struct {
 	Standing Standing `json:"standing"`
 	Version  string   `json:"version,omitempty"` // that the server says
 	Why      string   `json:"why,omitempty"`
+	Listed   bool     `json:"listed,omitempty"` // a load list names it
 	Needs    []string `json:"needs,omitempty"`
 	Lines    []Line   `json:"lines,omitempty"`
 	From     []string `json:"from"` // "log", "console"
@@ -55,7 +57,7 @@ func Call(expected []Expected, log Log, asked bool, console []Heard) Roll {
 	for _, e := range expected {
 		inLog, l := named(log.Heard, e.Names)
 		inConsole, c := named(console, e.Names)
-		entry := Entry{Addon: e.Addon, Standing: Silent}
+		entry := Entry{Addon: e.Addon, Standing: Silent, Listed: e.Listed}
 		if inLog {
 			met[l.Name] = true
 			entry.From = append(entry.From, "log")
@@ -76,8 +78,11 @@ func Call(expected []Expected, log Log, asked bool, console []Heard) Roll {
 		case asked && entry.Standing == Loaded:
 			entry.Standing, entry.Why = Failed, "the log says that it loaded, but the console does not name it any more"
 		}
-		if entry.Standing == Silent && e.Off {
+		switch {
+		case entry.Standing == Silent && e.Off:
 			continue // as it should be
+		case entry.Standing == Silent && !e.Listed:
+			entry.Why = "no load list names it, and the server says nothing of it"
 		}
 		if entry.Standing == Loaded && e.Off {
 			entry.Why = "it is disabled, and was loaded all the same"

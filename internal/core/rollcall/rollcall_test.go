@@ -36,7 +36,7 @@ func TestWhatFailedAndThenLoadedIsLoaded(t *testing.T) {
 }
 
 func TestARollSaysHowEverybodyStands(t *testing.T) {
-	expected := []Expected{{Addon: "gate", Version: "1.0", Names: []string{"gate"}}, {Addon: "drum", Names: []string{"drum"}}, {Addon: "quiet", Names: []string{"quiet", "Quiet"}}, {Addon: "off", Names: []string{"off"}, Off: true}}
+	expected := []Expected{{Addon: "gate", Version: "1.0", Names: []string{"gate"}}, {Addon: "drum", Names: []string{"drum"}}, {Addon: "quiet", Names: []string{"quiet", "Quiet"}, Listed: true}, {Addon: "off", Names: []string{"off"}, Off: true}}
 	roll := Call(expected, Read(rules, log), false, nil)
 	var short []string
 	for _, e := range roll.Entries {
@@ -44,6 +44,11 @@ func TestARollSaysHowEverybodyStands(t *testing.T) {
 	}
 	require.Equal(t, []string{"drum failed", "quiet silent", "odd unknown", "gate loaded"}, short)
 	require.Equal(t, 1, roll.Count(Failed))
+	quiet, _ := roll.Of("quiet")
+	require.Empty(t, quiet.Why)
+	silent := Call([]Expected{{Addon: "tunes", Names: []string{"tunes"}}}, Read(rules, log), false, nil)
+	tunes, _ := silent.Of("tunes")
+	require.Equal(t, "no load list names it, and the server says nothing of it", tunes.Why)
 	drum, ok := roll.Of("drum")
 	require.True(t, ok)
 	require.Equal(t, "it needs bell", drum.Why)

@@ -71,9 +71,6 @@ func nameRules(b *rulebook.Book, l rulebook.LoadList, values map[string]string) 
 					return b.Known.Tell(version.DropCounter(strings.TrimSuffix(base, suffix))).Name
 				}}), true
 			}
-			if told {
-				break
-			}
 		}
 		if !told {
 			return nil

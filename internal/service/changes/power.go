@@ -176,7 +176,7 @@ func expected(ledger map[tree.Path]draft.Row) []rollcall.Expected {
 		}
 		for _, l := range row.Listed {
 			e := get(l.Addon, l.Label)
-			e.Names, e.Off = append(e.Names, l.Key), e.Off || l.Off
+			e.Names, e.Off, e.Listed = append(e.Names, l.Key), e.Off || l.Off, true
 		}
 	}
 	var out []rollcall.Expected
@@ -202,8 +202,7 @@ func (s *Service) callRoll(ctx context.Context, p Powered, book *rulebook.Book, 
 }
 
 // findingsOf says what a roll call found that a person should know. fresh are the
-// add-ons that a deployment brought; true for those that a load list names, of
-// which silence tells something.
+// add-ons that a deployment brought.
 func findingsOf(roll rollcall.Roll, d *model.Deployment, fresh map[string]bool) (out []finding.Finding) {
 	back := ""
 	if d != nil {
@@ -211,14 +210,14 @@ func findingsOf(roll rollcall.Roll, d *model.Deployment, fresh map[string]bool) 
 	}
 	for _, e := range roll.Entries {
 		mend := ""
-		listed, brought := fresh[e.Addon]
+		_, brought := fresh[e.Addon]
 		if brought {
 			mend = back
 		}
 		switch {
 		case e.Standing == rollcall.Failed:
 			out = append(out, finding.Finding{Level: finding.Warn, Code: "not-loaded", What: fmt.Sprintf("%s did not load: %s.", e.Addon, e.Why), Mend: mend})
-		case e.Standing == rollcall.Silent && listed:
+		case e.Standing == rollcall.Silent && brought && e.Listed:
 			out = append(out, finding.Finding{Level: finding.Warn, Code: "silent", What: fmt.Sprintf("Nothing says that %s loaded.", e.Addon), Mend: mend})
 		case e.Standing == rollcall.Loaded && e.Why != "":
 			out = append(out, finding.Finding{Level: finding.Note, Code: "loaded-otherwise", What: fmt.Sprintf("%s is loaded; %s.", e.Addon, e.Why)})
@@ -276,7 +275,7 @@ func (s *Service) after(ctx context.Context, srv model.Server, run *deploy.Run, 
 	for _, c := range changes {
 		ledger[c.Path] = draft.Row{State: c.After, Claims: c.ClaimsAfter, Listed: c.ListedAfter}
 		for _, cl := range c.ClaimsAfter {
-			fresh[cl.Addon] = fresh[cl.Addon]
+			fresh[cl.Addon] = true
 		}
 		for _, e := range c.Edits {
 			fresh[e.Addon] = true

@@ -19,8 +19,7 @@
       {#if d.counts.changed}<b class="figure">{d.counts.changed}</b> changed{/if}
       {#if d.counts.out}<b class="figure">{d.counts.out}</b> out{/if}
       {#if d.counts.in + d.counts.changed + d.counts.out === 0}none move{/if}
-      {#if d.counts.edited}<span class="whitespace-nowrap">· {count(d.counts.edited, 'text')} edited</span
-        >{/if}
+      {#if d.counts.edited}<span>· {count(d.counts.edited, 'text')} edited</span>{/if}
       {#if d.counts.same}<span class="whitespace-nowrap">· {d.counts.same} there already</span>{/if}
     </Field>
     {#if d.state === 'done' || d.state === 'undone'}

@@ -4,7 +4,7 @@
   import type { Deployment, Finding } from '../api/client';
   import FindingRow from '../ui/FindingRow.svelte';
   import Tick from '../ui/Tick.svelte';
-  import { alreadyAccepted, canTick, keyOf } from './accepting';
+  import { acceptedBy, alreadyAccepted, canTick, keyOf } from './accepting';
 
   let {
     deployment: d,
@@ -40,11 +40,9 @@
         {:else if canTick(f) && d.state === 'draft' && !alreadyAccepted(d, f)}
           <Tick bind:checked={() => accepted[keyOf(f)] ?? false, (v) => (accepted[keyOf(f)] = v)}>Done</Tick>
         {:else if canTick(f) && alreadyAccepted(d, f)}
-          <span class="label"
-            >ticked by {d.accepted.find((a) => a.code === f.code && a.path === f.path)?.by}</span
-          >
+          <span class="label">ticked by {acceptedBy(d, f)}</span>
         {:else if f.level === 'block' && alreadyAccepted(d, f)}
-          <span class="label">accepted by {d.accepted.find((a) => a.code === f.code)?.by}</span>
+          <span class="label">accepted by {acceptedBy(d, f)}</span>
         {:else if f.level === 'block' && d.state === 'draft'}
           <span class="label">cannot be accepted</span>
         {/if}

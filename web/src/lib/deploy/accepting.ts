@@ -10,6 +10,11 @@ export function alreadyAccepted(d: Pick<Deployment, 'accepted'>, f: Finding): bo
   return d.accepted.some((a) => a.code === f.code && (!a.path || a.path === f.path));
 }
 
+/** Who accepted a finding, as far as the draft's records tell. */
+export function acceptedBy(d: Pick<Deployment, 'accepted'>, f: Finding): string {
+  return d.accepted.find((a) => a.code === f.code && (!a.path || a.path === f.path))?.by ?? '';
+}
+
 /** Whether a finding is something to do that a person ticks off. */
 export const canTick = (f: Pick<Finding, 'code'>) => f.code === 'author-says';
 

@@ -26,11 +26,9 @@
     <h2>Roll call</h2>
     <b>{sums || 'nothing was said of any add-on'}</b>
     <span class="reason"
-      >{clock(call.at)}, from {count(call.logRead, 'line')} of the log{#if call.asked}<span
-          class="whitespace-pre"
-        >
-          and the console</span
-        >{/if}</span
+      >{clock(call.at)}, from {count(call.logRead, 'line')} of the log{call.asked
+        ? ' and the console'
+        : ''}</span
     >
     {#if !call.ready}<span class="warn-ink">The log has no ready line since the last start.</span>{/if}
   </div>
@@ -39,7 +37,9 @@
       class="row grid grid-cols-[74px_minmax(0,1fr)] gap-x-3.5 gap-y-1 px-4 py-1.5 lg:grid-cols-[74px_minmax(0,1fr)_minmax(0,1.4fr)]"
       data-called={e.addon}
     >
-      <span class="level self-start {tones[e.standing]}-ink">{e.standing}</span>
+      <span class="level self-start {e.standing === 'silent' && !e.listed ? 'ink' : tones[e.standing]}-ink"
+        >{e.standing}</span
+      >
       <span class="min-w-0">
         <b>{e.addon}</b> <span class="mono">{e.version}</span>
         {#if e.why || said[e.standing]}<div>{e.why || said[e.standing]}</div>{/if}

@@ -1414,6 +1414,8 @@ export interface components {
             /** @description log, console */
             from: string[];
             lines: components["schemas"]["LogLine"][];
+            /** @description A load list names it, so that silence tells something */
+            listed: boolean;
             needs: string[];
             /** @enum {string} */
             standing: "loaded" | "failed" | "silent" | "unknown";
