@@ -78,6 +78,7 @@ type Counts struct {
 // Step is one operation as a person reads it.
 type Step struct {
 	ID      int    `json:"id"`
+	Leg     int    `json:"leg" doc:"From 1; a leg ends with the server started"`
 	Phase   string `json:"phase" enum:"prepare,swap,proof"`
 	Verb    string `json:"verb"`
 	Path    string `json:"path,omitempty"`

@@ -136,11 +136,24 @@ func (a *App) printDeployment(d api.Deployment) {
 const manySteps = 40
 
 func (a *App) printSteps(d api.Deployment) {
+	legs := 1
+	for _, s := range d.Steps {
+		legs = max(legs, s.Leg)
+	}
+	for leg := 1; leg <= legs; leg++ {
+		if legs > 1 {
+			fmt.Fprintf(a.Out, "\nLeg %d\n", leg)
+		}
+		a.printLeg(d, leg)
+	}
+}
+
+func (a *App) printLeg(d api.Deployment, leg int) {
 	for _, phase := range []string{"prepare", "swap", "proof"} {
 		var lines [][]string
 		left := 0
 		for _, s := range d.Steps {
-			if s.Phase != phase {
+			if s.Phase != phase || s.Leg != leg {
 				continue
 			}
 			if len(lines) >= manySteps {
@@ -161,7 +174,7 @@ func (a *App) printSteps(d api.Deployment) {
 		}
 		fmt.Fprintf(a.Out, "\n%s\n", phaseNames[phase])
 		a.rows(nil, lines)
-		a.printDiffs(d, phase)
+		a.printDiffs(d, phase, leg)
 		if left > 0 {
 			fmt.Fprintf(a.Out, "  ... and %d more; --json shows all\n", left)
 		}
@@ -169,9 +182,9 @@ func (a *App) printSteps(d api.Deployment) {
 }
 
 // printDiffs shows what is edited in the texts of a phase.
-func (a *App) printDiffs(d api.Deployment, phase string) {
+func (a *App) printDiffs(d api.Deployment, phase string, leg int) {
 	for _, s := range d.Steps {
-		if s.Phase != phase || s.Diff == "" {
+		if s.Phase != phase || s.Leg != leg || s.Diff == "" {
 			continue
 		}
 		fmt.Fprintf(a.Out, "\n  in %s\n", s.Path)

@@ -39,6 +39,8 @@ type bench struct {
 	want    map[string]string
 	folders bool
 	engine  *engine // the game, which runs when the draft is made
+	legs    bool    // a text is there only once the game has run
+	req     *draft.Request
 }
 
 // fast is a folder in memory where there is one: these tests sync a lot.
@@ -55,6 +57,21 @@ func newBench(t *testing.T) *bench { return newBenchOn(t, true) }
 
 // newBenchOn is for a host that does or does not rename whole folders.
 func newBenchOn(t *testing.T, folders bool) *bench { return newBenchAt(t, folders, nil) }
+
+// newBenchInLegs is for a deployment in two legs.
+func newBenchInLegs(t *testing.T) *bench {
+	b := newBenchOn(t, true)
+	b.legs = true
+	own := filepath.Join(b.root, "own.conf")
+	b.engine.first = func() {
+		if _, err := os.Stat(own); err != nil {
+			testbed.Write(t, own, "call itself\n")
+		}
+	}
+	b.want["own.conf"] = "call itself\ncall lamps\n"
+	b.draft()
+	return b
+}
 
 // newBenchAt is for a host that open reaches the root through; nil is the
 // local folder itself.
@@ -124,6 +141,11 @@ func (b *bench) draft() {
 		Wanted: []draft.Wanted{{Addon: "lamps", Name: "lamps", Version: "2", Files: []draft.Target{
 			target("d/changed", "two"), target("d/unknown", "ours"), target("d/same", "same"), target("new/deep/file", "new"), target("new/other", "other")},
 			Listings: []draft.Wish{wish("d/order"), wish("made.order")}}}}
+	if b.legs {
+		req.FirstRun = []string{"own.conf"}
+		req.Wanted[0].Listings = append(req.Wanted[0].Listings, wish("own.conf"))
+	}
+	b.req = req
 	obs := draft.Observations{Paths: map[tree.Path]draft.Seen{}, Texts: map[tree.Path][]byte{"d/order": []byte(b.old["d/order"].Text)}}
 	for p, th := range b.old {
 		s := draft.Seen{State: tree.State{Being: tree.Folder, Mode: uint32(th.Mode.Perm())}}
@@ -141,7 +163,10 @@ func (b *bench) draft() {
 // make drafts and records.
 func (b *bench) make(req *draft.Request, obs draft.Observations) {
 	made := draft.Make(req, obs)
-	s, err := b.db.AddServer(b.t.Context(), model.Server{Name: "a", Rulebook: "r"})
+	s, err := b.db.Server(b.t.Context(), "a")
+	if err != nil {
+		s, err = b.db.AddServer(b.t.Context(), model.Server{Name: "a", Rulebook: "r"})
+	}
 	require.NoError(b.t, err)
 	b.dep, err = b.db.AddDeployment(b.t.Context(), model.Deployment{ServerID: s.ID, Kind: "deploy", Ask: []byte("{}"), Digest: made.Digest(), Draft: *made})
 	require.NoError(b.t, err)
@@ -257,8 +282,29 @@ func (b *bench) swapped(r *deploy.Run) error {
 	if err := r.Forward(b.t.Context(), draft.Prepare, draft.Swap, draft.Proof); err != nil {
 		return err
 	}
+	if len(b.dep.Draft.Deferred) > 0 {
+		b.nextLeg(r)
+		if err := r.Forward(b.t.Context(), draft.Prepare, draft.Swap, draft.Proof); err != nil {
+			return err
+		}
+	}
 	_, _, err := r.Look(b.t.Context(), 0)
 	return err
+}
+
+// nextLeg drafts the second leg and writes it down, as the service does.
+func (b *bench) nextLeg(r *deploy.Run) {
+	text, err := os.ReadFile(filepath.Join(b.root, "own.conf"))
+	require.NoError(b.t, err)
+	i, err := b.host.Stat(b.t.Context(), "own.conf")
+	require.NoError(b.t, err)
+	obs := draft.Observations{Paths: map[tree.Path]draft.Seen{"own.conf": {State: tree.State{Being: tree.Content, Digest: tree.Sum(text), Size: i.Size, Mode: i.Mode}, Modified: i.Modified}},
+		Texts: map[tree.Path][]byte{"own.conf": text}}
+	next, found := draft.MakeNext(&b.dep.Draft, b.req, obs)
+	require.Empty(b.t, found)
+	b.dep.Draft = *next
+	require.NoError(b.t, b.db.SaveDraft(b.t.Context(), b.dep))
+	r.Extend(&b.dep.Draft)
 }
 
 func (b *bench) isNew() {
@@ -274,7 +320,12 @@ func (b *bench) isNew() {
 }
 
 func (b *bench) isOld() {
-	require.Equal(b.t, b.old, testbed.Snapshot(b.t, b.root))
+	now := testbed.Snapshot(b.t, b.root)
+	if own, made := now["own.conf"]; b.legs && made { // what the game made itself is left alone
+		require.Equal(b.t, "call itself\n", own.Text)
+		delete(now, "own.conf")
+	}
+	require.Equal(b.t, b.old, now)
 	require.Equal(b.t, draft.IsRunning, b.engine.state, "it ran before")
 }
 
@@ -285,19 +336,27 @@ func (b *bench) isOld() {
 func TestEveryPointOfEveryMotion(t *testing.T) {
 	kinds := map[string]int{}
 	found, tried := 0, 0
-	for _, folders := range []bool{true, false} {
-		probe := newBenchOn(t, folders)
+	for way, fresh := range map[string]func(t *testing.T) *bench{
+		"whole folders": func(t *testing.T) *bench { return newBenchOn(t, true) },
+		"file by file":  func(t *testing.T) *bench { return newBenchOn(t, false) },
+		"two legs":      newBenchInLegs,
+	} {
+		probe := fresh(t)
+		require.NoError(t, probe.whole(probe.run(0, ""))) // a later leg is drafted on the way
 		for _, m := range probe.dep.Draft.Motions {
 			kinds[kindOf(m)]++
+			if way == "two legs" && m.Leg == 1 && !m.OfServer() && m.Kind != draft.EditMotion {
+				continue // as in one leg
+			}
 			for _, at := range []deploy.Point{deploy.AfterIntent, midEffect, deploy.AfterEffect, deploy.AfterResult} {
 				if m.Kind == draft.WaitMotion && at == midEffect {
 					continue // a wait has no effect to be in the middle of
 				}
 				found++
-				t.Run(fmt.Sprintf("folders %v, %d %s %s", folders, m.ID, kindOf(m), at), func(t *testing.T) {
+				t.Run(fmt.Sprintf("%s, %d %s %s", way, m.ID, kindOf(m), at), func(t *testing.T) {
 					t.Parallel()
 					stopped := func() *bench {
-						b := newBenchOn(t, folders)
+						b := fresh(t)
 						require.ErrorIs(t, b.whole(b.run(m.ID, at)), errFault)
 						return b
 					}

@@ -28,7 +28,8 @@ func (r *Run) Backward(ctx context.Context) (err error) {
 	for _, phase := range []draft.Phase{draft.Prepare, draft.Swap, draft.Proof} {
 		all = append(all, groups(r.Draft.Motions, phase)...)
 	}
-	slices.Reverse(all)
+	// By their numbers, not by phase: a later leg goes back before an earlier one.
+	slices.SortStableFunc(all, func(a, b []draft.Motion) int { return b[0].Group - a[0].Group })
 	for _, group := range all {
 		var todo []draft.Motion
 		for _, m := range group {

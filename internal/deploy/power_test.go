@@ -22,6 +22,7 @@ type engine struct {
 	pending draft.Condition
 	deaf    bool // takes no notice
 	unready bool
+	first   func() // what it makes when it starts
 	done    []draft.PowerAct
 	ends    int
 }
@@ -44,6 +45,9 @@ func (e *engine) Do(_ context.Context, act draft.PowerAct, _ string) error {
 	to := draft.IsRunning
 	if act == draft.StopServer {
 		to = draft.IsStopped
+	}
+	if act == draft.StartServer && e.first != nil {
+		e.first()
 	}
 	switch {
 	case e.deaf || act == draft.ReloadAddon:

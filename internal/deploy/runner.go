@@ -110,6 +110,13 @@ type ErrStopped struct{ Who string }
 
 func (e *ErrStopped) Error() string { return e.Who + " stopped it" }
 
+// Extend gives the run a draft that goes on behind the one that it has.
+func (r *Run) Extend(d *draft.Draft) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.Draft, r.folders = d, false
+}
+
 // Halt stops the run between motions: those that have begun are finished. The
 // deployment is halted then, to be resumed or undone.
 func (r *Run) Halt(who string) {

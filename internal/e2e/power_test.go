@@ -301,6 +301,61 @@ func TestAStepByHandIsWaitedFor(t *testing.T) {
 	r.fails(1, "only what waits for a person can be ticked", "deployment", "tick", "here#1")
 }
 
+// bare is a server whose game has never run, and is not running.
+func bare(t *testing.T) *running {
+	r := play(t, "tidewright")
+	r.must("stop", "here", "--yes")
+	for _, path := range []string{"tidewright.conf", "tidewright.log", "fittings", "ports"} {
+		require.NoError(t, os.RemoveAll(filepath.Join(r.root, path)))
+	}
+	r.must("stage", r.download("tide-base-3.2.1.tdx"), r.download("storm-bell-0.1.tdx"))
+	return r
+}
+
+// The text that names what is loaded is there only once the server has run: it is
+// started, stopped, the text changed, and started again, over a restart of the
+// service in the middle.
+func TestADeploymentInTwoLegs(t *testing.T) {
+	r := bare(t)
+	out := r.must("deploy", "here", "tide-base@3.2.1", "--draft")
+	require.Contains(t, out, "tidewright.conf is there only once the server has run: it is started, stopped again, and the text is changed in a second leg.")
+	require.Contains(t, out, "The server is stopped; it is started for this and runs afterwards.")
+	require.Regexp(t, `next leg\s+tidewright.conf\s+lists tide-base@3.2.1; drafted once the server has made it`, out)
+	r.must("deployment", "discard", "here#1")
+
+	require.NoError(t, os.WriteFile(filepath.Join(r.root, "standin.rules"), []byte("start-takes 1500ms\n"), 0o644))
+	var d api.Deployment
+	r.get(&d, "deploy", "here", "tide-base@3.2.1", "--draft")
+	status, answer := r.call("POST", fmt.Sprintf("/api/v1/servers/here/deployments/%d/run", d.Number), r.token(), fmt.Sprintf(`{"digest":%q}`, d.Digest))
+	require.Equal(t, 202, status, answer)
+	testbed.Eventually(t, "the first start is under way", func() bool { return r.pid() != "" })
+	r.kill()
+	r.up()
+	out = r.must("deployment", "resume", d.Name)
+	require.Contains(t, out, "Roll call: 1 loaded")
+	require.Contains(t, r.read("tidewright.conf"), "load-fixtures = tide-base\n")
+	require.Contains(t, r.read("tidewright.conf"), "days-open = 1\n", "what the game wrote at its first stop")
+	out = r.must("deployment", "show", d.Name)
+	require.Contains(t, out, "Leg 1")
+	require.Contains(t, out, "Leg 2")
+	require.Contains(t, out, "+load-fixtures = tide-base")
+	r.must("rollback", "here", "--deployment", fmt.Sprint(d.Number), "--yes")
+	require.Contains(t, r.read("tidewright.conf"), "load-fixtures = \n")
+	require.NoFileExists(t, filepath.Join(r.root, "fixtures/tide-base-3.2.1.tdx"))
+}
+
+// What breaks the second start is taken back over both legs; what the game made
+// at its first start stays, and it is stopped as before.
+func TestTwoLegsAreTakenBack(t *testing.T) {
+	r := bare(t)
+	o := r.fails(1, "is not ready after 4s", "deploy", "here", "storm-bell@0.1", "--yes", "--or-undo")
+	require.Contains(t, o.err, "here#1 was taken back")
+	require.NoFileExists(t, filepath.Join(r.root, "fixtures/storm-bell-0.1.tdx"))
+	require.Contains(t, r.read("tidewright.conf"), "load-fixtures = \n", "the game's own, without the entry")
+	require.Contains(t, r.must("server", "control", "here"), "here is STOPPED")
+	require.NoDirExists(t, filepath.Join(r.root, ".restless-crate"))
+}
+
 // An add-on that can be reloaded is taken anew without a stop.
 func TestAReloadNeedsNoStop(t *testing.T) {
 	r := play(t, "lanternfall")

@@ -48,6 +48,9 @@ func (m *maker) text(g *goals, e *edited) {
 		m.never("folder-in-way", e.path, "Rename or remove the folder by hand.", "%s is a folder on the server, and a text was expected there.", e.path)
 		return
 	case tree.Absent:
+		if m.defers(e) {
+			return
+		}
 		if e.returned || !m.begins(e) {
 			return
 		}
@@ -81,17 +84,22 @@ func (m *maker) text(g *goals, e *edited) {
 	if e.made && len(after) == 0 {
 		c.After = tree.Nothing
 	}
-	var why []string
-	for _, d := range done {
-		if !slices.Contains(why, d.Why) {
-			why = append(why, d.Why)
-		}
-	}
-	c.reason = list3(why)
+	c.reason = whys(done)
 	m.edits = append(m.edits, edit{change: c, diff: Diff(e.path, before, after)})
 	m.d.Changes = append(m.d.Changes, c.Change)
 	m.d.Counts.Edited++
 	m.names(e, after)
+}
+
+// whys lists why edits are done.
+func whys(edits []Edit) string {
+	var why []string
+	for _, d := range edits {
+		if !slices.Contains(why, d.Why) {
+			why = append(why, d.Why)
+		}
+	}
+	return list3(why)
 }
 
 // edit is a text that is changed, with the difference as a person reads it.

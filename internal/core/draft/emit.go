@@ -27,13 +27,13 @@ type emitter struct {
 }
 
 func (e *emitter) step(s Step) *Step {
-	s.ID = len(e.d.Steps) + 1
+	s.ID, s.Leg = len(e.d.Steps)+1, max(1, e.d.Legs)
 	e.d.Steps = append(e.d.Steps, s)
 	return &e.d.Steps[len(e.d.Steps)-1]
 }
 
 func (e *emitter) motion(s *Step, m Motion) Motion {
-	m.ID, m.Leg, m.Group, m.Phase, m.Step = len(e.d.Motions)+1, 1, e.group, s.Phase, s.ID
+	m.ID, m.Leg, m.Group, m.Phase, m.Step = len(e.d.Motions)+1, max(1, e.d.Legs), e.group, s.Phase, s.ID
 	if m.Temp == "" && (m.Kind == SendMotion || m.Kind == AsideMotion || m.Kind == EditMotion) {
 		m.Temp = e.name(m.ID, m.Kind, m.Path)
 	}
@@ -50,6 +50,9 @@ func (m *maker) emit() {
 	slices.SortFunc(m.changes, func(a, b change) int { return strings.Compare(string(a.Path), string(b.Path)) })
 	m.wholes()
 	e := &emitter{d: m.d, group: 1, name: m.tempName}
+	if n := len(m.d.Motions); n > 0 { // behind an earlier leg
+		e.group = m.d.Motions[n-1].Group + 1
+	}
 	for _, c := range m.changes {
 		if c.keep != "" {
 			s := e.step(Step{Phase: Prepare, Verb: Keep, Path: c.Path, Reason: c.keep, Bytes: c.Before.Size})

@@ -43,7 +43,10 @@ type Plan struct {
 
 // Look says what must be observed for a request.
 func Look(req *Request) Plan {
-	g := gather(req)
+	return planOf(gather(req), req)
+}
+
+func planOf(g *goals, req *Request) Plan {
 	folders := map[tree.Path]bool{tree.Root: true}
 	goals := map[tree.Path]bool{}
 	for p := range g.goals {

@@ -43,10 +43,7 @@ type change struct {
 // what stands in the way becomes a finding.
 func Make(req *Request, obs Observations) *Draft {
 	g := gather(req)
-	m := &maker{req: req, obs: obs, d: &Draft{Findings: g.findings, WayBack: "files"},
-		folders: map[tree.Path]bool{}, dropped: map[tree.Path]bool{}, going: map[tree.Path]bool{},
-		coming: map[tree.Path]bool{}, maybe: map[tree.Path]string{}}
-	m.folderMode = map[tree.Path]uint32{}
+	m := newMaker(req, obs, &Draft{Findings: g.findings, WayBack: "files"})
 	m.d.Beside = req.Host.Tested && !req.Host.RenameFromWork
 	for _, p := range slices.Sorted(maps.Keys(g.goals)) {
 		m.one(g.goals[p])
@@ -60,6 +57,11 @@ func Make(req *Request, obs Observations) *Draft {
 	slices.SortFunc(m.d.Changes, func(a, b Change) int { return strings.Compare(string(a.Path), string(b.Path)) })
 	finding.Sort(m.d.Findings)
 	return m.d
+}
+
+func newMaker(req *Request, obs Observations, d *Draft) *maker {
+	return &maker{req: req, obs: obs, d: d, folders: map[tree.Path]bool{}, dropped: map[tree.Path]bool{}, going: map[tree.Path]bool{},
+		coming: map[tree.Path]bool{}, maybe: map[tree.Path]string{}, folderMode: map[tree.Path]uint32{}}
 }
 
 func (m *maker) say(l finding.Level, code string, p tree.Path, mend, format string, args ...any) {

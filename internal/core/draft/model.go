@@ -146,6 +146,7 @@ type Request struct {
 	Wanted    []Wanted
 	Remove    []Removal
 	Toggles   []Toggle
+	FirstRun  []string // globs of what is there only once the server has run
 	Power     *Power   // nil where nothing is known of how to stop and start the server
 	Back      []Return // the goals of a rollback, from [Inverse] or [AsOf]
 	Lists     []Listed // the rulebook's load lists on this server
@@ -201,7 +202,8 @@ const (
 
 // Step is one operation as a person reads it.
 type Step struct {
-	ID      int       `json:"id"` // from 1
+	ID      int       `json:"id"`            // from 1
+	Leg     int       `json:"leg,omitempty"` // from 1
 	Phase   Phase     `json:"phase"`
 	Verb    Verb      `json:"verb"`
 	Path    tree.Path `json:"path,omitempty"`
@@ -230,8 +232,12 @@ type Draft struct {
 	Motions  []Motion          `json:"motions"`
 	Findings []finding.Finding `json:"findings"`
 	Counts   Counts            `json:"counts"`
-	Beside   bool              `json:"beside,omitempty"` // temporary files stand beside their targets
-	WayBack  string            `json:"wayBack"`
+	// Deferred are the texts of the next leg, and Legs how many were drafted; 0 is
+	// one.
+	Deferred []Deferral `json:"deferred,omitempty"`
+	Legs     int        `json:"legs,omitempty"`
+	Beside   bool       `json:"beside,omitempty"` // temporary files stand beside their targets
+	WayBack  string     `json:"wayBack"`
 	// LookedAt is when the server was looked at for this draft, by its own
 	// clock and not later than it was, in UTC milliseconds; 0 where that clock
 	// is not known. It is no part of the digest.

@@ -73,7 +73,14 @@ type reload struct{ label, line, risky string }
 // plan decides whether the server is stopped, and what is reloaded instead.
 func (m *maker) plan() {
 	p := m.req.Power
-	if p == nil || len(m.changes)+len(m.edits) == 0 || p.Condition == IsStopped || p.Leave {
+	if p == nil || len(m.changes)+len(m.edits)+len(m.d.Deferred) == 0 {
+		return
+	}
+	if len(m.d.Deferred) > 0 || m.d.Legs > 1 { // it must run, whatever it did before
+		m.power = powerPlan{stop: p.Condition != IsStopped, start: true, why: "it is to be started anew"}
+		return
+	}
+	if p.Condition == IsStopped || p.Leave {
 		return
 	}
 	needs, why := m.needsStart()
@@ -130,7 +137,7 @@ func (m *maker) stopIt(e *emitter) {
 		reason += fmt.Sprintf("; players are told %d s before", p.Warns)
 	}
 	s := e.step(Step{Phase: Swap, Verb: verb, What: what, Reason: reason})
-	e.motion(s, Motion{Kind: PowerMotion, Do: StopServer, Subject: subjectOf(p.Stop, p.StopWords), Ran: p.Condition != IsStopped})
+	e.motion(s, Motion{Kind: PowerMotion, Do: StopServer, Subject: subjectOf(p.Stop, p.StopWords), Ran: p.Condition != IsStopped && m.d.Legs < 2}) // in a later leg it is this deployment that had started it
 	e.group++
 	e.motion(s, Motion{Kind: WaitMotion, Do: UntilStopped})
 }
@@ -149,12 +156,19 @@ func (m *maker) startIt(e *emitter) {
 		if p.Start == byHand {
 			verb, what = ByHand, p.StartWords
 		}
-		s := e.step(Step{Phase: Proof, Verb: verb, What: what, Reason: "it ran before; ready is proved by its log or its state"})
+		reason := "it ran before; ready is proved by its log or its state"
+		if len(m.d.Deferred) > 0 {
+			reason = "so that it makes what is changed in the next leg"
+		}
+		s := e.step(Step{Phase: Proof, Verb: verb, What: what, Reason: reason})
 		e.motion(s, Motion{Kind: PowerMotion, Do: StartServer, Subject: subjectOf(p.Start, p.StartWords)})
 		e.group++
 		e.motion(s, Motion{Kind: WaitMotion, Do: UntilReady})
 	}
-	if (m.power.start || len(m.power.reloads) > 0) && p.Rolls {
+	for _, x := range m.d.Deferred {
+		e.step(Step{Phase: Proof, Verb: NextLeg, Path: x.Path, Reason: whys(x.Edits) + "; drafted once the server has made it"})
+	}
+	if (m.power.start || len(m.power.reloads) > 0) && p != nil && p.Rolls && len(m.d.Deferred) == 0 {
 		e.step(Step{Phase: Proof, Verb: CallRoll, What: "what has loaded", Reason: "from the log since the start, and the console where it tells"})
 	}
 }
@@ -174,6 +188,8 @@ func (m *maker) aboutPower() {
 	case p == nil || p.Stop == "" && p.Condition != IsStopped && len(m.power.reloads) == 0:
 		m.say(finding.Warn, "may-be-running", tree.Root, "Stop it yourself first if it does not like that, or tell how it is stopped: server control.",
 			"Restless Crate cannot stop this server: it may be running while its files change.")
+	case p.Condition == IsStopped && m.power.start:
+		m.say(finding.Note, "is-started", tree.Root, "", "The server is stopped; it is started for this and runs afterwards.")
 	case p.Condition == IsStopped:
 		m.say(finding.Note, "is-stopped", tree.Root, "", "The server is stopped, and stays so.")
 	case p.Leave:

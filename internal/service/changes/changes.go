@@ -194,7 +194,7 @@ func (s *Service) prepare(ctx context.Context, srv model.Server, ask Ask) (model
 	if err != nil {
 		return d, nil, err
 	}
-	req.Protected, req.CaseBlind = b.Protected, b.CaseBlind
+	req.Protected, req.CaseBlind, req.FirstRun = b.Protected, b.CaseBlind, b.FirstRun
 	if req.Ledger, err = s.Records.Ledger(ctx, srv.ID); err != nil {
 		return d, nil, err
 	}

@@ -273,6 +273,20 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 		}
 		begun = s.Now()
 	}
+	if len(d.Draft.Deferred) > 0 {
+		if err := s.nextLeg(ctx, srv, run, &d, tell); err != nil {
+			return s.broken(ctx, d, run, err, clock, tell)
+		}
+		for _, phase := range []draft.Phase{draft.Prepare, draft.Swap, draft.Proof} {
+			if err := forward(phase); err != nil {
+				return s.broken(ctx, d, run, err, clock, tell)
+			}
+			if phase == draft.Swap {
+				mark(&d.Figures.SwapMS)
+			}
+		}
+		begun = s.Now()
+	}
 	var reported map[tree.Path]draft.Reported
 	var changes []draft.Change
 	err = s.rideOut(ctx, srv, run, tell, &d.Figures.LostLines, func() (err error) {

@@ -156,6 +156,9 @@ func (h harbour) tables(p *play) {
 }
 
 func (h harbour) first(p *play) error {
+	if err := p.make("# Tidewright, made at its first start\nharbour-name = nameless\nmax-boats = 24\nload-fixtures = \n", "tidewright.conf"); err != nil {
+		return err
+	}
 	if err := p.make("berths: 24\ntide: mild\n", "fittings", "piers.yaml"); err != nil {
 		return err
 	}

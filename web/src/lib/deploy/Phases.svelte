@@ -15,8 +15,10 @@
   const few = 60; // steps of a phase that are drawn at once
   let whole = $state<Record<string, boolean>>({});
 
-  function stepsOf(phase: Step['phase']): Step[] {
-    return (d.steps ?? []).filter((s) => s.phase === phase);
+  let legs = $derived([...new Set((d.steps ?? []).map((s) => s.leg))].toSorted((a, b) => a - b));
+
+  function stepsOf(leg: number, phase: Step['phase']): Step[] {
+    return (d.steps ?? []).filter((s) => s.leg === leg && s.phase === phase);
   }
 
   function share(steps: Step[]): number {
@@ -25,43 +27,53 @@
   }
 </script>
 
-{#each phases as [phase, words, about] (phase)}
-  {@const steps = stepsOf(phase)}
-  {#if steps.length}
-    <section
-      class="grid border-t border-rule first:border-t-0 md:grid-cols-[190px_minmax(0,1fr)]"
-      data-phase={phase}
-    >
-      <div class="border-rule px-4 py-3 max-md:border-b md:border-r">
-        <h2>{words}</h2>
-        <div class="reason">{about}</div>
-        {#if d.state !== 'draft' && d.state !== 'discarded'}
-          <div
-            class="mt-2 h-1.5 bg-rule-faint"
-            role="progressbar"
-            aria-label={words}
-            aria-valuemin="0"
-            aria-valuemax="100"
-            aria-valuenow={Math.round(share(steps) * 100)}
-          >
-            <div class="h-full bg-ink" style:width="{share(steps) * 100}%"></div>
-          </div>
-        {:else}
-          <div class="label mt-1.5">{count(steps.length, 'step')}</div>
-        {/if}
-      </div>
-      <div>
-        {#each whole[phase] ? steps : steps.slice(0, few) as s (s.id)}
-          <StepRow step={s} current={s.id === at} drafted={d.state === 'draft' || d.state === 'discarded'} />
-        {/each}
-        {#if steps.length > few && !whole[phase]}
-          <button type="button" class="button quiet m-1" onclick={() => (whole[phase] = true)}
-            >Show the other {steps.length - few}</button
-          >
-        {/if}
-      </div>
-    </section>
+{#each legs as leg (leg)}
+  {#if legs.length > 1}
+    <h2 class="border-t-[1.5px] border-ink px-4 py-2">Leg {leg}</h2>
   {/if}
+  {#each phases as [phase, words, about] (phase)}
+    {@const steps = stepsOf(leg, phase)}
+    {@const key = `${leg} ${phase}`}
+    {#if steps.length}
+      <section
+        class="grid border-t border-rule first:border-t-0 md:grid-cols-[190px_minmax(0,1fr)]"
+        data-phase={phase}
+      >
+        <div class="border-rule px-4 py-3 max-md:border-b md:border-r">
+          <h2>{words}</h2>
+          <div class="reason">{about}</div>
+          {#if d.state !== 'draft' && d.state !== 'discarded'}
+            <div
+              class="mt-2 h-1.5 bg-rule-faint"
+              role="progressbar"
+              aria-label={words}
+              aria-valuemin="0"
+              aria-valuemax="100"
+              aria-valuenow={Math.round(share(steps) * 100)}
+            >
+              <div class="h-full bg-ink" style:width="{share(steps) * 100}%"></div>
+            </div>
+          {:else}
+            <div class="label mt-1.5">{count(steps.length, 'step')}</div>
+          {/if}
+        </div>
+        <div>
+          {#each whole[key] ? steps : steps.slice(0, few) as s (s.id)}
+            <StepRow
+              step={s}
+              current={s.id === at}
+              drafted={d.state === 'draft' || d.state === 'discarded'}
+            />
+          {/each}
+          {#if steps.length > few && !whole[key]}
+            <button type="button" class="button quiet m-1" onclick={() => (whole[key] = true)}
+              >Show the other {steps.length - few}</button
+            >
+          {/if}
+        </div>
+      </section>
+    {/if}
+  {/each}
 {:else}
   <p class="px-4 py-3 text-ink-soft">No steps.</p>
 {/each}

@@ -1615,6 +1615,11 @@ export interface components {
             done: number;
             /** Format: int64 */
             id: number;
+            /**
+             * Format: int64
+             * @description From 1; a leg ends with the server started
+             */
+            leg: number;
             /** Format: int64 */
             motions: number;
             path?: string;

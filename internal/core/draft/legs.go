@@ -1,0 +1,91 @@
+package draft
+
+import (
+	"slices"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/tree"
+)
+
+// Deferral is a text that is there only once the server has run: it is edited in
+// the next leg, after a start and a stop.
+type Deferral struct {
+	Path   tree.Path `json:"path"`
+	Edits  []Edit    `json:"edits"`
+	Listed []Listing `json:"listed,omitempty"`
+}
+
+// NextLeg is the verb of what a later leg will do, of which only the edits are
+// known yet.
+const NextLeg Verb = "next leg"
+
+// defers tells whether a text that is not there is left to the next leg: the
+// rulebook says that the server makes it, and the server can be started and
+// stopped again.
+func (m *maker) defers(e *edited) bool {
+	p := m.req.Power
+	made := slices.ContainsFunc(m.req.FirstRun, func(g string) bool { return doublestar.MatchUnvalidated(g, string(e.path)) })
+	if !made || e.returned || len(e.edits) == 0 {
+		return false
+	}
+	if p == nil || p.Stop == "" || p.Start == "" || m.d.Legs > 1 {
+		m.say(finding.Block, "after-first-run", e.path, "Start the server once and draft again, or tell how it is stopped and started: server control.",
+			"%s is there only once the server has run, and it is to be changed.", e.path)
+		return true
+	}
+	m.d.Deferred = append(m.d.Deferred, Deferral{Path: e.path, Edits: e.edits, Listed: e.listed})
+	m.say(finding.Note, "two-legs", e.path, "", "%s is there only once the server has run: it is started, stopped again, and the text is changed in a second leg.", e.path)
+	return true
+}
+
+// LookNext says what must be observed before the next leg of a deployment.
+func LookNext(d *Draft, req *Request) Plan { return planOf(deferred(d), req) }
+
+func deferred(d *Draft) *goals {
+	g := &goals{goals: map[tree.Path]*goal{}, texts: map[tree.Path]*edited{}}
+	for _, x := range d.Deferred {
+		g.texts[x.Path] = &edited{path: x.Path, edits: x.Edits, listed: x.Listed}
+	}
+	return g
+}
+
+// MakeNext drafts the next leg behind what a deployment has done so far, and gives
+// the whole with the findings that are new. The draft that it is given stays as
+// it is.
+func MakeNext(d *Draft, req *Request, obs Observations) (*Draft, []finding.Finding) {
+	next := *d
+	next.Changes, next.Steps, next.Motions = slices.Clone(d.Changes), slices.Clone(d.Steps), slices.Clone(d.Motions)
+	next.Findings, next.Deferred = nil, nil
+	next.Steps = slices.DeleteFunc(next.Steps, func(s Step) bool { return s.Verb == NextLeg })
+	for i := range next.Steps { // those that follow are numbered behind them
+		if next.Steps[i].ID != i+1 {
+			next.renumber()
+			break
+		}
+	}
+	next.Legs = max(1, d.Legs) + 1
+	m := newMaker(req, obs, &next)
+	m.texts(deferred(d))
+	m.plan()
+	m.emit()
+	found := next.Findings
+	next.Findings = append(slices.Clone(d.Findings), found...)
+	finding.Sort(next.Findings)
+	slices.SortFunc(next.Changes, func(a, b Change) int { return strings.Compare(string(a.Path), string(b.Path)) })
+	return &next, found
+}
+
+// renumber gives steps their numbers anew, and tells the motions.
+func (d *Draft) renumber() {
+	now := map[int]int{}
+	for i := range d.Steps {
+		now[d.Steps[i].ID] = i + 1
+		d.Steps[i].ID = i + 1
+	}
+	for i := range d.Motions {
+		d.Motions[i].Step = now[d.Motions[i].Step]
+	}
+}

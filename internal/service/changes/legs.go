@@ -1,0 +1,54 @@
+package changes
+
+import (
+	"context"
+	"fmt"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/model"
+)
+
+// nextLeg drafts the next leg of a deployment, now that the server has run and
+// has made what the leg is about. It is written down before anything of it is
+// done. A block in it waits for a person.
+func (s *Service) nextLeg(ctx context.Context, srv model.Server, run *deploy.Run, d *model.Deployment, tell Tell) error {
+	tell("note", deploy.Progress{Kind: "note", Text: "the first leg is done; the next one is drafted"})
+	b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
+	if err != nil {
+		return err
+	}
+	req := &draft.Request{Host: hostOf(srv), Protected: b.Protected, CaseBlind: b.CaseBlind, FirstRun: b.FirstRun, Held: func(tree.Digest) bool { return true }}
+	if req.Ledger, err = s.Records.Ledger(ctx, srv.ID); err != nil {
+		return err
+	}
+	if err := s.lists(b, srv, req); err != nil {
+		return err
+	}
+	if req.Power, err = s.powerOf(ctx, srv, run.Host, Ask{}); err != nil {
+		return err
+	}
+	if req.Power == nil {
+		return fmt.Errorf("the next leg stops and starts %s, and how is not known any more", srv.Name)
+	}
+	plan := draft.LookNext(&d.Draft, req)
+	obs, _, err := s.list(ctx, run.Host, plan)
+	if err != nil {
+		return err
+	}
+	if obs.Texts, err = readTexts(ctx, run.Host, obs, plan); err != nil {
+		return err
+	}
+	next, found := draft.MakeNext(&d.Draft, req, obs)
+	if open := finding.Open(found, d.Accepts); len(open) > 0 {
+		return &deploy.Waiting{Text: fmt.Sprintf("%s %s", open[0].What, open[0].Mend)}
+	}
+	d.Draft = *next
+	if err := s.Records.SaveDraft(ctx, *d); err != nil {
+		return err
+	}
+	run.Extend(&d.Draft)
+	return nil
+}
