@@ -127,16 +127,19 @@ func quoted(s string) string { return "'" + strings.ReplaceAll(s, "'", `'\''`) +
 // and ticks it off.
 func (p *play) byHand(ctx context.Context, d api.Deployment) (api.Deployment, error) {
 	for d.State == "waiting" {
-		p.say("%s waits for a person: %s Somebody does, and ticks it off.", d.Name, d.Trouble)
+		what, text, _ := strings.Cut(d.Trouble, "\n")
+		p.say("%s waits for a person: %s %s. Somebody does, and ticks it off.", d.Name, strings.TrimSuffix(what, "."), text)
 		g := p.games[d.Server]
-		act := g.start
-		if g.pid() != 0 {
-			act = g.stop
+		var err error
+		switch {
+		case strings.Contains(what, "Stop"):
+			err = g.stop(ctx)
+		case strings.Contains(what, "Start"):
+			err = g.start(ctx)
 		}
-		if err := act(ctx); err != nil {
+		if err != nil {
 			return d, err
 		}
-		var err error
 		if d, err = p.c.Tick(ctx, d.Server, d.Number, nil); err != nil {
 			return d, err
 		}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"restlesscrate/internal/core/draft"
@@ -176,7 +177,11 @@ func (r *Run) noteLog(m draft.Motion, res Result) {
 // unpower takes a motion of the server back: one that was started is stopped, and
 // one that was stopped and had been running is started.
 func (r *Run) unpower(ctx context.Context, m draft.Motion) (Result, error) {
-	if m.Kind == draft.WaitMotion || m.Do == draft.ReloadAddon {
+	switch {
+	case m.Do == draft.UntilTicked:
+		r.note("what was done by hand stays done: %s", strings.Replace(m.Subject, "\n", " ", 1))
+		return Result{}, nil
+	case m.Kind == draft.WaitMotion || m.Do == draft.ReloadAddon:
 		return Result{}, nil
 	}
 	if r.Power == nil {

@@ -146,7 +146,7 @@ func TestAPersonIsWaitedFor(t *testing.T) {
 			m.Subject = "Press the red button."
 		}
 	}
-	err := b.whole(b.run(0, ""))
+	err := b.asFar(b.run(0, ""))
 	var w *deploy.Waiting
 	require.ErrorAs(t, err, &w)
 	require.Equal(t, "Press the red button.", w.Text)

@@ -62,3 +62,22 @@ func (db *DB) Confirmations(ctx context.Context, server int64) ([]model.Confirma
 		return c.Crate.UnmarshalText([]byte(crate))
 	}, `SELECT server_id, addon, crate, note, actor, at FROM confirmation WHERE server_id = ?`, server)
 }
+
+// Tick records that a person has done something by hand on a server.
+func (db *DB) Tick(ctx context.Context, server int64, words, actor string) error {
+	_, err := db.sql.ExecContext(ctx, `INSERT INTO ticked (server_id, text, actor, at) VALUES (?,?,?,?) ON CONFLICT DO NOTHING`, server, words, actor, db.millis())
+	if err != nil {
+		return fmt.Errorf("record the tick: %w", err)
+	}
+	return nil
+}
+
+// Ticked gives what people have done by hand on a server.
+func (db *DB) Ticked(ctx context.Context, server int64) (map[string]bool, error) {
+	list, err := all(ctx, db.sql, func(r *sql.Rows, s *string) error { return r.Scan(s) }, `SELECT text FROM ticked WHERE server_id = ?`, server)
+	out := map[string]bool{}
+	for _, s := range list {
+		out[s] = true
+	}
+	return out, err
+}

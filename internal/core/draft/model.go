@@ -147,6 +147,7 @@ type Request struct {
 	Remove    []Removal
 	Toggles   []Toggle
 	FirstRun  []string // globs of what is there only once the server has run
+	Hands     []Hand   // what a person has to do, that was not done on this server before
 	Power     *Power   // nil where nothing is known of how to stop and start the server
 	Back      []Return // the goals of a rollback, from [Inverse] or [AsOf]
 	Lists     []Listed // the rulebook's load lists on this server

@@ -23,6 +23,21 @@ const (
 	UntilTicked  PowerAct = "ticked" // a person says that it is done
 )
 
+// Hand is something that no file reaches: a person does it, with the exact text
+// to copy, and ticks it off.
+type Hand struct {
+	What, Text string
+	Why        string
+}
+
+// Words are what a person is told; the text to copy is the second line.
+func (h Hand) Words() string {
+	if h.Text == "" {
+		return h.What
+	}
+	return h.What + "\n" + h.Text
+}
+
 // Effect is when a change of an add-on counts.
 type Effect struct {
 	Kind   string // of the add-on, for the reason
@@ -150,6 +165,11 @@ func (m *maker) startIt(e *emitter) {
 		s := e.step(Step{Phase: Proof, Verb: ReloadIt, What: r.label, Reason: "it is taken anew without a stop: " + r.line})
 		e.motion(s, Motion{Kind: PowerMotion, Do: ReloadAddon, Subject: r.line})
 	}
+	for _, h := range m.hands() {
+		e.group++
+		s := e.step(Step{Phase: Proof, Verb: ByHand, What: strings.Replace(h.Words(), "\n", " Copy: ", 1), Reason: h.Why})
+		e.motion(s, Motion{Kind: WaitMotion, Do: UntilTicked, Subject: h.Words()})
+	}
 	if m.power.start {
 		e.group++
 		verb, what := StartIt, "the server"
@@ -217,10 +237,17 @@ func (m *maker) away() string {
 	return fmt.Sprintf("about %d s, of which %d s ours", m.req.Power.Away/1000+max(1, ours), max(1, ours))
 }
 
-// Powered tells whether a draft stops, starts or reloads anything.
-func (d *Draft) Powered() bool {
-	return slices.ContainsFunc(d.Motions, func(m Motion) bool { return m.Kind == PowerMotion })
+// hands are what a person has to do in this leg: the last one, before the server
+// starts for good.
+func (m *maker) hands() []Hand {
+	if len(m.changes)+len(m.edits) == 0 || len(m.d.Deferred) > 0 {
+		return nil
+	}
+	return m.req.Hands
 }
+
+// Powered tells whether a draft has motions of the server as a whole.
+func (d *Draft) Powered() bool { return slices.ContainsFunc(d.Motions, Motion.OfServer) }
 
 // CallsRoll tells whether a draft ends with a roll call.
 func (d *Draft) CallsRoll() bool {

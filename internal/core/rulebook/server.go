@@ -119,6 +119,7 @@ type Setting struct {
 // text to copy.
 type ByHand struct {
 	What, Text string
+	Kinds      []string // with whose add-ons it goes; all where empty
 }
 
 func (r *reader) loadLists(n *yaml.Node, b *Book) {
@@ -260,7 +261,11 @@ func (r *reader) byHand(n *yaml.Node, b *Book) {
 		var h ByHand
 		r.mapping(item, "a thing to do by hand",
 			field{"what", true, r.text("what", &h.What)},
-			field{"text", false, r.text("text", &h.Text)})
+			field{"text", false, r.text("text", &h.Text)},
+			field{"kinds", false, func(v *yaml.Node) {
+				r.texts("kinds", &h.Kinds, checkAny)(v)
+				r.later = append(r.later, func() { r.kindsExist(v, h.Kinds, b) })
+			}})
 		b.ByHand = append(b.ByHand, h)
 	}
 }

@@ -46,7 +46,7 @@ first-run: ["books/**"]
 agreements:
   - {value: {file: hill.conf, match: 'max=(\d+)'}, with: {file: limits.yaml, at: /kites}, bound: at-most, because: lines tangle}
 by-hand:
-  - {what: open the gate, text: "7000/udp"}
+  - {what: open the gate, text: "7000/udp", kinds: kite}
 `
 
 func TestEverythingThatTheLanguageCanSay(t *testing.T) {
@@ -70,7 +70,7 @@ func TestEverythingThatTheLanguageCanSay(t *testing.T) {
 	require.Equal(t, Console{Send: "kites", Line: `^- (?P<name>\S+)`}, b.Console)
 	require.Equal(t, []string{"books/**"}, b.FirstRun)
 	require.Equal(t, []Agreement{{Left: Setting{File: "hill.conf", Match: `max=(\d+)`}, Right: Setting{File: "limits.yaml", At: "/kites", Format: manifest.YAML}, Bound: "at-most", Because: "lines tangle", Line: 34}}, b.Agree)
-	require.Equal(t, []ByHand{{"open the gate", "7000/udp"}}, b.ByHand)
+	require.Equal(t, []ByHand{{What: "open the gate", Text: "7000/udp", Kinds: []string{"kite"}}}, b.ByHand)
 	require.Equal(t, "a folder with kite.toml; each one is an add-on", k.Recognised())
 	require.Equal(t, "one file *.run; an installer that is run elsewhere", b.Kinds[1].Recognised())
 }

@@ -25,11 +25,21 @@ CREATE TABLE confirmation (
     PRIMARY KEY (server_id, addon, crate)
 );
 
+-- What a person has done by hand on a server, so that it is not asked again.
+CREATE TABLE ticked (
+    server_id INTEGER NOT NULL REFERENCES server (id),
+    text      TEXT NOT NULL,
+    actor     TEXT NOT NULL,
+    at        INTEGER NOT NULL,
+    PRIMARY KEY (server_id, text)
+);
+
 -- What a deployment found out after it was done.
 ALTER TABLE deployment ADD COLUMN aftermath TEXT NOT NULL DEFAULT '[]';  -- JSON: findings
 
 -- +goose Down
 ALTER TABLE deployment DROP COLUMN aftermath;
+DROP TABLE ticked;
 DROP TABLE confirmation;
 DROP TABLE roll_call;
 ALTER TABLE server DROP COLUMN control;

@@ -37,6 +37,8 @@ type Records interface {
 	Advance(ctx context.Context, id int64, to model.State, from ...model.State) error
 	Halt(ctx context.Context, id int64, trouble string) error
 	Wait(ctx context.Context, id int64, text string) error
+	Tick(ctx context.Context, server int64, words, actor string) error
+	Ticked(ctx context.Context, server int64) (map[string]bool, error)
 	AddRollCall(ctx context.Context, c model.RollCall) error
 	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
 	SaveRun(ctx context.Context, d model.Deployment) error
@@ -225,6 +227,9 @@ func (s *Service) prepare(ctx context.Context, srv model.Server, ask Ask) (model
 	default:
 		d.Kind = "rollback"
 		d.Title, err = s.back(ctx, srv, ask.Back, req)
+	}
+	if err == nil {
+		err = s.hands(ctx, srv, b, req)
 	}
 	if err != nil {
 		return d, nil, err

@@ -61,6 +61,38 @@ func (s *Service) powerOf(ctx context.Context, srv model.Server, h remote.Host, 
 	return k, err
 }
 
+// hands are what a person has to do for the wanted add-ons, once on each server.
+func (s *Service) hands(ctx context.Context, srv model.Server, b *rulebook.Book, req *draft.Request) error {
+	ticked, err := s.Records.Ticked(ctx, srv.ID)
+	if err != nil {
+		return err
+	}
+	for _, h := range b.ByHand {
+		i := slices.IndexFunc(req.Wanted, func(w draft.Wanted) bool { return len(h.Kinds) == 0 || slices.Contains(h.Kinds, w.Effect.Kind) })
+		if i < 0 {
+			continue
+		}
+		text, err := rulebook.Fill(h.Text, func(name string) (string, bool) {
+			switch name {
+			case "name":
+				return req.Wanted[i].Name, true
+			case "version":
+				return req.Wanted[i].Version, true
+			}
+			v, ok := srv.Variables[name]
+			return v, ok
+		})
+		if err != nil {
+			return fault.New(fault.Conflict, "by-hand-text", "rulebook %s: %v", b.Name, err)
+		}
+		hand := draft.Hand{What: h.What, Text: text, Why: "no file reaches it; " + req.Wanted[i].Label() + " needs it"}
+		if !ticked[hand.Words()] {
+			req.Hands = append(req.Hands, hand)
+		}
+	}
+	return nil
+}
+
 // effectOf is when a change of a crate counts.
 func effectOf(b *rulebook.Book, c model.Crate) draft.Effect {
 	for _, k := range b.Kinds {
@@ -390,6 +422,11 @@ func (s *Service) Tick(ctx context.Context, d model.Deployment, actor string, te
 		done := deploy.Outcome{Motion: m, Result: deploy.Result{Words: "ticked by " + actor}}
 		if err := s.Records.Conclude(ctx, d.ID, []deploy.Outcome{done}); err != nil {
 			return d, err
+		}
+		if m.Do == draft.UntilTicked {
+			if err := s.Records.Tick(ctx, d.ServerID, m.Subject, actor); err != nil {
+				return d, err
+			}
 		}
 	}
 	return s.goOn(ctx, d, model.Waiting, actor, tell)

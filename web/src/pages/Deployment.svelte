@@ -31,6 +31,7 @@
   let starting = $state(false);
   let error = $state<unknown>();
   let replaced = $state('');
+  let byHand = $derived((d?.trouble ?? '').split('\n'));
   let call = $derived({ params: { path: { server, number } } });
 
   // A page that is opened while its job goes on listens in.
@@ -174,10 +175,14 @@
     {#if d.state === 'waiting'}
       <div class="flex flex-wrap items-center gap-3 border-b-[1.5px] border-ink px-4 py-2.5" data-waiting>
         <span class="level warn-ink px-3">by hand</span>
-        <b class="min-w-0 flex-1">{d.trouble}</b>
-        <Button kind="quiet" onclick={() => navigator.clipboard.writeText(d.trouble ?? '')}
-          >Copy the text</Button
+        <span class="min-w-0 flex-1"
+          ><b>{byHand[0]}</b>
+          {#if byHand[1]}<code class="mono ml-2 border border-rule px-2 py-0.5" data-copy>{byHand[1]}</code
+            >{/if}</span
         >
+        {#if byHand[1]}<Button kind="quiet" onclick={() => navigator.clipboard.writeText(byHand[1] ?? '')}
+            >Copy it</Button
+          >{/if}
         <span class="reason basis-full"
           >The deployment goes on once you say that it is done. You may close this page meanwhile.</span
         >

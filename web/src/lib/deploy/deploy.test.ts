@@ -83,6 +83,7 @@ describe('findings', () => {
 describe('phases', () => {
   const step = (id: number, phase: Step['phase'], done: number): Step => ({
     id,
+    leg: id > 90 ? 2 : 1,
     phase,
     verb: 'put',
     path: `p${id}`,
