@@ -128,7 +128,10 @@ func quoted(s string) string { return "'" + strings.ReplaceAll(s, "'", `'\''`) +
 func (p *play) byHand(ctx context.Context, d api.Deployment) (api.Deployment, error) {
 	for d.State == "waiting" {
 		what, text, _ := strings.Cut(d.Trouble, "\n")
-		p.say("%s waits for a person: %s %s. Somebody does, and ticks it off.", d.Name, strings.TrimSuffix(what, "."), text)
+		if text != "" {
+			text = " (" + text + ")"
+		}
+		p.say("%s waits for a person: %s%s. Somebody does, and ticks it off.", d.Name, strings.TrimSuffix(what, "."), text)
 		g := p.games[d.Server]
 		var err error
 		switch {

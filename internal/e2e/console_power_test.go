@@ -1,0 +1,85 @@
+package e2e
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/testbed"
+)
+
+// A deployment in two legs is drafted and run in the console, the service is killed
+// in the middle, and it is finished there; then the server is stopped, started and
+// spoken to, an add-on is disabled, and the roll is called.
+func TestTheConsoleRunsLegsAndAServer(t *testing.T) {
+	r := bare(t)
+	require.NoError(t, os.WriteFile(filepath.Join(r.root, "standin.rules"), []byte("start-takes 1500ms\n"), 0o644))
+	c := openConsole(t, r.service)
+	c.goTo("/servers/here")
+	c.clickIn("main header", "Deploy…")
+	c.click("tide-base 3.2.1")
+	c.click("Draft it")
+	c.see("the text is changed in a second leg")
+	c.seeIn("[data-phase='proof']", "next leg")
+	c.click("Run it")
+	testbed.Eventually(t, "the first start is under way", func() bool { return r.pid() != "" })
+	r.kill()
+	r.up()
+	c.goTo("/servers/here/deployments/1")
+	c.see("The server stands half-way.")
+	c.click("Resume")
+	c.seeIn("[data-rollcall]", "1 loaded")
+	c.seeIn("main", "Leg 2")
+	c.seeIn("[data-diff]", "+load-fixtures = tide-base")
+	c.seeIn("main", "from the stop to ready")
+	require.Contains(t, r.read("tidewright.conf"), "load-fixtures = tide-base\n")
+
+	// The server's own page.
+	c.goTo("/servers/here")
+	c.seeIn("[data-addon='tide-base']", "loaded")
+	c.click("Seen to work")
+	c.seeIn("[data-addon='tide-base']", "confirmed")
+	c.goTo("/servers/here/running")
+	c.seeIn("[data-standing='running']", "its command ended with 0")
+	c.seeIn("[data-log]", "fixture tide-base 3.2.1 in place")
+	c.fill("A line for the console", "fixtures")
+	c.click("Send")
+	c.see("* tide-base 3.2.1")
+	c.click("Stop")
+	c.seeIn("[data-standing='stopped']", "Start")
+	require.Empty(t, r.pid())
+	c.click("Start")
+	c.seeIn("[data-standing='running']", "Restart")
+	c.seeIn("[data-log]", "gates open")
+	c.click("Call the roll")
+	c.seeIn("[data-called='tide-base']", "fixture tide-base 3.2.1 in place")
+
+	c.goTo("/servers/here")
+	c.click("Disable")
+	c.seeIn("[data-diff]", "-load-fixtures = tide-base")
+	c.click("Run it")
+	c.see("Take back…")
+	c.goTo("/servers/here")
+	c.seeIn("[data-addon='tide-base']", "disabled")
+	require.Contains(t, r.read("tidewright.conf"), "load-fixtures = \n")
+}
+
+// What a person has to do is told with the text to copy, and ticked off there.
+func TestTheConsoleTicksAStepByHandOff(t *testing.T) {
+	r := play(t, "mossgrave")
+	r.must("stage", r.download("rope-lore-1.3.zip"))
+	c := openConsole(t, r.service)
+	c.goTo("/servers/here")
+	c.clickIn("main header", "Deploy…")
+	c.click("rope-lore 1.3")
+	c.click("Draft it")
+	c.see("Open the port that surveyors call, in your host's panel.")
+	c.click("Run it")
+	c.seeIn("[data-waiting]", "You may close this page meanwhile.")
+	c.seeIn("[data-copy]", "7171/udp")
+	c.seeIn("main", "waiting")
+	c.click("It is done")
+	c.seeIn("[data-rollcall]", "1 loaded")
+}
