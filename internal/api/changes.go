@@ -13,6 +13,8 @@ type NewDraft struct {
 	Disable  []string  `json:"disable,omitempty" doc:"Names of add-ons that no load list names any more; their files stay"`
 	Rollback *Rollback `json:"rollback,omitempty"`
 	Accept   []string  `json:"accept,omitempty" doc:"CODE or CODE=PATH"`
+	Data     bool      `json:"data,omitempty" doc:"Copy every data folder while the server is stopped, so that the way back covers it"`
+	NoData   bool      `json:"noData,omitempty" doc:"Copy none, though an add-on may change what is in one"`
 	Leave    bool      `json:"leave,omitempty" doc:"Do not stop the server"`
 	Restart  bool      `json:"restart,omitempty" doc:"Stop and start the server where a reload would do"`
 	OrUndo   bool      `json:"orUndo,omitempty" doc:"Take all back if the server does not come up or what is deployed does not load"`
@@ -25,6 +27,7 @@ type Rollback struct {
 	Path       string   `json:"path,omitempty" doc:"One path, back one change unless to is given"`
 	Addon      string   `json:"addon,omitempty" doc:"One add-on, back one change unless to is given"`
 	To         *int     `json:"to,omitempty" doc:"As things stood after that deployment; 0: before the first"`
+	Data       bool     `json:"data,omitempty" doc:"With deployment: put the data folders that it copied back too"`
 	Leave      []string `json:"leave,omitempty" doc:"Paths that stay as they are"`
 }
 

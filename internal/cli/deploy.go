@@ -15,6 +15,8 @@ import (
 func runFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.BoolFlag{Name: "draft", Usage: "keep it as a draft and do not run it"}, yes(),
+		&cli.BoolFlag{Name: "copy-data", Usage: "copy every folder that the server writes while it is stopped, so that the way back covers it"},
+		&cli.BoolFlag{Name: "no-copy-data", Usage: "copy none, though an add-on may change what is in one"},
 		&cli.BoolFlag{Name: "leave-running", Usage: "do not stop the server"},
 		&cli.BoolFlag{Name: "restart", Usage: "stop and start the server where a reload would do"},
 		&cli.BoolFlag{Name: "or-undo", Usage: "take all back if the server does not come up, or what is deployed does not load"},
@@ -74,6 +76,7 @@ func (a *App) rollbackCommand() *cli.Command {
 			&cli.StringFlag{Name: "addon", Usage: "take the last change of this add-on `NAME` back"},
 			&cli.StringFlag{Name: "path", Usage: "take the last change of this `PATH` back"},
 			&cli.IntFlag{Name: "to", Usage: "go back to how things stood after deployment `N`; 0: before the first. Alone: the whole server"},
+			&cli.BoolFlag{Name: "with-data", Usage: "with --deployment: put the data folders that it copied back too"},
 			&cli.StringSliceFlag{Name: "leave", Usage: "leave this `PATH` as it is"},
 		}, runFlags()...),
 		Action: func(ctx context.Context, cmd *cli.Command) error {
@@ -81,7 +84,7 @@ func (a *App) rollbackCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			r := &api.Rollback{Deployment: cmd.Int("deployment"), Path: cmd.String("path"), Addon: cmd.String("addon"), Leave: cmd.StringSlice("leave")}
+			r := &api.Rollback{Deployment: cmd.Int("deployment"), Path: cmd.String("path"), Addon: cmd.String("addon"), Leave: cmd.StringSlice("leave"), Data: cmd.Bool("with-data")}
 			if cmd.IsSet("to") {
 				n := cmd.Int("to")
 				r.To = &n
@@ -97,6 +100,7 @@ func (a *App) draftAndRun(ctx context.Context, cmd *cli.Command, server string, 
 		return err
 	}
 	n.Accept, n.Thorough = cmd.StringSlice("accept"), cmd.Bool("thorough")
+	n.Data, n.NoData = cmd.Bool("copy-data"), cmd.Bool("no-copy-data")
 	n.Leave, n.Restart, n.OrUndo = cmd.Bool("leave-running"), cmd.Bool("restart"), cmd.Bool("or-undo")
 	each, end := a.watch(cmd.Bool("json"))
 	d, err := c.Draft(ctx, server, n, each)
@@ -160,7 +164,7 @@ func (a *App) deploymentCommand() *cli.Command {
 		{Name: "run", Usage: "run a draft", UsageText: text("run"), Flags: []cli.Flag{yes(), &cli.StringSliceFlag{Name: "accept", Usage: "accept a block: `CODE[=PATH]`"}}, Action: a.deploymentRun},
 		{Name: "halt", Usage: "stop a running deployment between two motions, to resume or undo it", UsageText: text("halt"), Action: a.deploymentHalt},
 		{Name: "resume", Usage: "finish a halted deployment", UsageText: text("resume"), Action: a.deploymentResume},
-		{Name: "undo", Usage: "take a halted deployment back", UsageText: text("undo"), Action: a.deploymentUndo},
+		{Name: "undo", Usage: "take a halted deployment back", UsageText: text("undo") + " [--with-data]", Flags: []cli.Flag{&cli.BoolFlag{Name: "with-data", Usage: "put the data folders that were copied back too"}}, Action: a.deploymentUndo},
 		{Name: "tick", Usage: "say that what a waiting deployment waits for is done; it goes on", UsageText: text("tick"), Action: a.deploymentTick},
 		{Name: "tidy", Usage: "clear what a done deployment could not clear on its server", UsageText: text("tidy"), Action: a.deploymentTidy},
 		{Name: "discard", Usage: "give a draft up", UsageText: text("discard"), Action: a.deploymentDiscard},
@@ -257,6 +261,9 @@ func (a *App) deploymentHalt(ctx context.Context, cmd *cli.Command) error {
 }
 
 func (a *App) deploymentUndo(ctx context.Context, cmd *cli.Command) error {
+	if cmd.Bool("with-data") {
+		return a.finish(ctx, cmd, (*client.Client).UndoData)
+	}
 	return a.finish(ctx, cmd, (*client.Client).Undo)
 }
 

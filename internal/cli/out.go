@@ -160,10 +160,7 @@ func (a *App) printLeg(d api.Deployment, leg int) {
 				left++
 				continue
 			}
-			what, cost := s.Path, ""
-			if what == "" {
-				what = s.What
-			}
+			what, cost := strings.TrimSpace(s.Path+" "+s.What), ""
 			if s.Bytes > 0 {
 				cost = size(s.Bytes)
 			}

@@ -198,6 +198,11 @@ func (c *Client) Undo(ctx context.Context, server string, number int, each Each)
 	return c.work(ctx, deployment(server, number, "/undo"), nil, each)
 }
 
+// UndoData is Undo that puts the data folders that were copied back too.
+func (c *Client) UndoData(ctx context.Context, server string, number int, each Each) (api.Deployment, error) {
+	return c.work(ctx, deployment(server, number, "/undo?data=true"), nil, each)
+}
+
 func (c *Client) work(ctx context.Context, path string, in any, each Each) (api.Deployment, error) {
 	j, err := call[api.Job](ctx, c, http.MethodPost, path, in)
 	if err != nil {

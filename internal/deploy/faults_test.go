@@ -40,6 +40,7 @@ type bench struct {
 	folders bool
 	engine  *engine // the game, which runs when the draft is made
 	legs    bool    // a text is there only once the game has run
+	back    bool    // an earlier copy of the data folder is put back
 	req     *draft.Request
 }
 
@@ -63,7 +64,9 @@ func newBenchInLegs(t *testing.T) *bench {
 	b := newBenchOn(t, true)
 	b.legs = true
 	own := filepath.Join(b.root, "own.conf")
+	reshapes := b.engine.first
 	b.engine.first = func() {
+		reshapes()
 		if _, err := os.Stat(own); err != nil {
 			testbed.Write(t, own, "call itself\n")
 		}
@@ -76,16 +79,44 @@ func newBenchInLegs(t *testing.T) *bench {
 // newBenchAt is for a host that open reaches the root through; nil is the
 // local folder itself.
 func newBenchAt(t *testing.T, folders bool, open func(root string) remote.Host) *bench {
-	b := filled(t, map[string]string{"d/changed": "one", "d/unknown": "by hand", "gone/deep/old": "old", "gone/two": "two old", "d/same": "same", "own.log": "theirs", "d/order": "call a\r\n# end\r\n"})
+	b := filled(t, map[string]string{"d/changed": "one", "d/unknown": "by hand", "gone/deep/old": "old", "gone/two": "two old", "d/same": "same", "own.log": "theirs", "d/order": "call a\r\n# end\r\n",
+		"data/port": "flat", "data/deep/ship": "afloat"})
 	b.folders = folders
 	if open != nil {
 		b.host = open(b.root)
 	}
 	b.want = map[string]string{"d/changed": "two", "d/unknown": "ours", "d/same": "same", "new/deep/file": "new", "new/other": "other", "own.log": "theirs",
-		"d/order": "call a\r\ncall lamps\r\n# end\r\n", "made.order": "call lamps\n"}
+		"d/order": "call a\r\ncall lamps\r\n# end\r\n", "made.order": "call lamps\n",
+		"data/port": "reshaped", "data/deep/new": "by lamps"}
+	// What is new reshapes the data at its start, for good.
+	b.engine.first = func() {
+		if raw, err := os.ReadFile(filepath.Join(b.root, "d/changed")); err != nil || string(raw) != "two" {
+			return
+		}
+		testbed.Write(t, filepath.Join(b.root, "data/port"), "reshaped")
+		testbed.Write(t, filepath.Join(b.root, "data/deep/new"), "by lamps")
+		_ = os.Remove(filepath.Join(b.root, "data/deep/ship")) // it may be gone already
+	}
 	for _, text := range []string{"one", "two", "ours", "same", "new", "other", "old"} {
 		b.hold(text)
 	}
+	b.draft()
+	return b
+}
+
+// newBenchGoingBack is for a deployment that puts an earlier copy of the data
+// folder back, and is stopped while it starts the server.
+func newBenchGoingBack(t *testing.T) *bench {
+	b := newBenchOn(t, true)
+	b.back = true
+	b.engine.first = func() {}
+	for _, text := range []string{"hilly", "sunk", ""} {
+		b.hold(text)
+	}
+	for path, text := range map[string]string{"data/port": "hilly", "data/under/wreck": "sunk", "data/empty": ""} {
+		b.want[path] = text
+	}
+	delete(b.want, "data/deep/new")
 	b.draft()
 	return b
 }
@@ -136,6 +167,7 @@ func (b *bench) draft() {
 	}
 	req := &draft.Request{Host: draft.Host{Tested: true, Modes: true, RenameFromWork: true, RenameFolders: b.folders, Free: -1},
 		Power:  &draft.Power{Condition: draft.IsRunning, Stop: "command", Start: "command"},
+		Data:   []draft.DataFolder{{Path: "data", Why: "lamps may change it"}},
 		Ledger: map[tree.Path]draft.Row{"d/changed": row("one"), "gone/deep/old": row("old"), "gone/two": row("two old"), "d/same": row("same"), "gone": folder, "gone/deep": folder},
 		Held:   func(d tree.Digest) bool { _, err := b.db.Locate(t.Context(), d); return err == nil },
 		Wanted: []draft.Wanted{{Addon: "lamps", Name: "lamps", Version: "2", Files: []draft.Target{
@@ -144,6 +176,12 @@ func (b *bench) draft() {
 	if b.legs {
 		req.FirstRun = []string{"own.conf"}
 		req.Wanted[0].Listings = append(req.Wanted[0].Listings, wish("own.conf"))
+	}
+	if b.back {
+		file := func(text string) tree.State {
+			return tree.State{Being: tree.Content, Digest: tree.Sum([]byte(text)), Size: int64(len(text))}
+		}
+		req.Returns = []draft.DataReturn{{Folder: "data", Files: map[tree.Path]tree.State{"port": file("hilly"), "under": {Being: tree.Folder}, "under/wreck": file("sunk"), "empty": file("")}}}
 	}
 	if b.legs {
 		req.Hands = []draft.Hand{{What: "Open the gate.", Text: "7000"}}
@@ -181,7 +219,7 @@ var errFault = errors.New("injected")
 func (b *bench) run(motion int, at deploy.Point) *deploy.Run {
 	names := draft.Names{Number: b.dep.Number}
 	h := &halfway{Host: b.host}
-	return &deploy.Run{ID: b.dep.ID, Names: names, Draft: &b.dep.Draft, Host: h, Room: b.room, Journal: b.db, Power: b.engine,
+	return &deploy.Run{ID: b.dep.ID, Names: names, Draft: &b.dep.Draft, Host: h, Room: b.room, Journal: b.db, Power: b.engine, Data: true,
 		Fault: func(p deploy.Point, m draft.Motion) error {
 			switch {
 			case m.ID != motion:
@@ -189,6 +227,8 @@ func (b *bench) run(motion int, at deploy.Point) *deploy.Run {
 				return errFault
 			case p == deploy.AfterIntent && at == midEffect && m.OfServer():
 				b.engine.mute = true
+			case p == deploy.AfterIntent && at == midEffect && (m.KeepsFolder() || m.Kind == draft.RestoreMotion):
+				h.arm(m.Path.Join("port"))
 			case p == deploy.AfterIntent && at == midEffect:
 				h.arm(m.Path, names.Temp(m))
 			}
@@ -356,6 +396,7 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 		"whole folders": func(t *testing.T) *bench { return newBenchOn(t, true) },
 		"file by file":  func(t *testing.T) *bench { return newBenchOn(t, false) },
 		"two legs":      newBenchInLegs,
+		"data back":     newBenchGoingBack,
 	} {
 		probe := fresh(t)
 		require.NoError(t, probe.whole(probe.run(0, ""))) // a later leg is drafted on the way
@@ -363,6 +404,9 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 			kinds[kindOf(m)]++
 			if way == "two legs" && m.Leg == 1 && !m.OfServer() && m.Kind != draft.EditMotion {
 				continue // as in one leg
+			}
+			if way == "data back" && !m.KeepsFolder() && m.Kind != draft.RestoreMotion && m.Do != draft.StartServer {
+				continue // as in the others
 			}
 			for _, at := range []deploy.Point{deploy.AfterIntent, midEffect, deploy.AfterEffect, deploy.AfterResult} {
 				if m.Kind == draft.WaitMotion && at == midEffect || m.Do == draft.UntilTicked && at != deploy.AfterIntent {
@@ -403,7 +447,7 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 	t.Logf("kinds of motion: %v", kinds)
 	t.Logf("positions found %d, tried %d", found, tried)
 	require.Equal(t, found, tried)
-	require.Len(t, kinds, 16, "every kind of motion there is")
+	require.Len(t, kinds, 18, "every kind of motion there is")
 }
 
 func kindOf(m draft.Motion) string {
@@ -641,13 +685,13 @@ func TestATextThatIsWrittenToWhileItIsEdited(t *testing.T) {
 	wrote := false
 	r := b.run(0, "")
 	r.Fault = func(p deploy.Point, m draft.Motion) error {
-		if !wrote && p == deploy.AfterIntent && m.Kind == draft.AsideMotion {
+		if !wrote && p == deploy.AfterIntent && m.Kind == draft.AsideMotion && m.Path == "d/order" {
 			wrote = true
 			testbed.Write(t, filepath.Join(b.root, "d/order"), "call a\r\ncall by-the-server\r\n# end\r\n")
 		}
 		return nil
 	}
-	require.NoError(t, r.Forward(t.Context(), draft.Prepare, draft.Swap))
+	require.NoError(t, r.Forward(t.Context(), draft.Prepare, draft.Swap, draft.Proof))
 	_, changes, err := r.Look(t.Context(), 0)
 	require.NoError(t, err)
 	require.NoError(t, r.Tidy(t.Context()))
@@ -693,4 +737,37 @@ func withoutWork(files map[string]string) map[string]string {
 func snapshot(t *testing.T, b *bench) map[string]testbed.Thing {
 	t.Helper()
 	return testbed.Snapshot(t, b.root)
+}
+
+// An undo of the files alone leaves what the server has made of its data; what the
+// data held is kept in the stockroom all the same.
+func TestAnUndoOfTheFilesAloneLeavesTheData(t *testing.T) {
+	b := newBench(t)
+	require.NoError(t, b.swapped(b.run(0, "")))
+	r := b.run(0, "")
+	r.Data = false
+	require.NoError(t, r.Backward(t.Context()))
+	now := testbed.Files(testbed.Snapshot(t, b.root))
+	require.Equal(t, "reshaped", now["data/port"])
+	require.Equal(t, "one", now["d/changed"])
+	for _, text := range []string{"flat", "afloat"} {
+		rc, err := b.room.Open(t.Context(), tree.Sum([]byte(text)))
+		require.NoError(t, err)
+		require.NoError(t, rc.Close())
+	}
+}
+
+// What the data holds when it is put back is kept first.
+func TestWhatDataHeldBeforeItIsPutBackIsKept(t *testing.T) {
+	b := newBench(t)
+	require.NoError(t, b.swapped(b.run(0, "")))
+	r := b.run(0, "")
+	require.NoError(t, r.Backward(t.Context()))
+	b.isOld()
+	for _, text := range []string{"reshaped", "by lamps"} {
+		rc, err := b.room.Open(t.Context(), tree.Sum([]byte(text)))
+		require.NoError(t, err, text)
+		require.NoError(t, rc.Close())
+	}
+	require.Contains(t, strings.Join(r.Notes(), "\n"), "data/port held other bytes when it was put back; they are kept")
 }

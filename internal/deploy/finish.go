@@ -41,7 +41,9 @@ func (r *Run) Backward(ctx context.Context) (err error) {
 			n := min(batch, len(todo))
 			// From here on it is unknown what stands on the host, so that going
 			// forward again after an undo that broke off looks first.
-			if err := r.Journal.Intend(ctx, r.ID, todo[:n]); err != nil {
+			// What a folder held is known from its result alone, which stays.
+			again := slices.DeleteFunc(slices.Clone(todo[:n]), draft.Motion.KeepsFolder)
+			if err := r.Journal.Intend(ctx, r.ID, again); err != nil {
 				return err
 			}
 			if err := r.backBatch(ctx, todo[:n], marks); err != nil {
@@ -76,8 +78,13 @@ func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks map[K
 }
 
 func (r *Run) backward(ctx context.Context, m draft.Motion, marks map[Key]Mark) (Result, error) {
-	if m.OfServer() {
+	switch {
+	case m.OfServer():
 		return r.unpower(ctx, m)
+	case m.KeepsFolder():
+		return r.backData(ctx, m, marks[KeyOf(m)])
+	case m.Kind == draft.RestoreMotion:
+		return Result{}, nil // the copy that was made before it goes back
 	}
 	if m.Whole() {
 		return r.backWhole(ctx, m, marks)

@@ -41,9 +41,12 @@ type Result struct {
 	Left     bool        `json:"left,omitempty"`   // a folder stayed because something is in it
 	// With power and wait: how it was told that it is so, how long it took, and
 	// where the log ended before.
-	Words string   `json:"words,omitempty"`
-	MS    int64    `json:"ms,omitempty"`
-	Log   *LogMark `json:"log,omitempty"`
+	// Inside a copied folder: whether it is a folder too, and its permission bits.
+	Folder bool     `json:"folder,omitempty"`
+	Mode   uint32   `json:"mode,omitempty"`
+	Words  string   `json:"words,omitempty"`
+	MS     int64    `json:"ms,omitempty"`
+	Log    *LogMark `json:"log,omitempty"`
 	// Edited is what an edit came to, where this motion wrote it.
 	Edited *Edited `json:"edited,omitempty"`
 	// Inside are results for files of a folder that was moved whole, by path
@@ -87,6 +90,9 @@ type Journal interface {
 	Intend(ctx context.Context, deployment int64, motions []draft.Motion) error
 	// Conclude marks motions as done, and makes their kept bytes known.
 	Conclude(ctx context.Context, deployment int64, outcomes []Outcome) error
+	// Intended is Intend for motions with something to say already: bytes that were
+	// kept on the way.
+	Intended(ctx context.Context, deployment int64, outcomes []Outcome) error
 	// Reverse marks motions as taken back. Outcomes may carry bytes that were
 	// kept on the way.
 	Reverse(ctx context.Context, deployment int64, outcomes []Outcome) error

@@ -20,7 +20,7 @@ func (r *Run) forward(ctx context.Context, m draft.Motion, begun bool) (Result, 
 	if m.OfServer() {
 		return r.power(ctx, m)
 	}
-	if begun {
+	if begun && !m.KeepsFolder() && m.Kind != draft.RestoreMotion {
 		v, err := r.verdict(ctx, m)
 		if err != nil {
 			return Result{}, err
@@ -41,7 +41,16 @@ func (r *Run) forward(ctx context.Context, m draft.Motion, begun bool) (Result, 
 	a := draft.Forward(m, r.Names)
 	switch a.Op {
 	case draft.Fetch:
+		if m.KeepsFolder() {
+			return r.keepFolder(ctx, m)
+		}
 		return r.keep(ctx, m)
+	case draft.PutBack:
+		want, err := r.Draft.Returned(m.Path)
+		if err != nil {
+			return Result{}, err
+		}
+		return r.restore(ctx, m, want.Files)
 	case draft.Upload:
 		return r.send(ctx, m, 0)
 	case draft.Compose:

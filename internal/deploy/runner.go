@@ -67,6 +67,8 @@ type Run struct {
 	// Clock tells the host's time, not later than it is; nil where that is not
 	// known.
 	Clock func() int64
+	// Data has an undo put the copies of data folders back too.
+	Data bool
 	// Held is set where this run's deployment holds the host's lock: it is
 	// given back with the work folder.
 	Held bool

@@ -356,6 +356,45 @@ func TestTwoLegsAreTakenBack(t *testing.T) {
 	require.NoDirExists(t, filepath.Join(r.root, ".restless-crate"))
 }
 
+// What a new add-on does to the world at its first start goes back with it, where
+// that is wanted: the folder was copied while the server was stopped.
+func TestDataGoesBackWithItsDeployment(t *testing.T) {
+	r := play(t, "tidewright")
+	r.must("stage", r.download("gull-flocks-9.3-keel-0.8-beta.2.tdx"), r.download("storm-bell-0.1.tdx"))
+	shape := filepath.Join(r.root, "ports/reedbank/ledger/shape.txt")
+	out := r.must("deploy", "here", "gull-flocks@0.8-beta.2", "--yes")
+	require.Contains(t, out, "way back: files and data")
+	require.Regexp(t, `copy data +ports/reedbank/ledger \d+ files? +gull-flocks@0.8-beta.2 may change it at its first start`, out)
+	require.Equal(t, "gull-flocks\n", read(t, shape))
+	out = r.must("rollback", "here", "--deployment", "1", "--yes")
+	require.Contains(t, out, "way back: files\n")
+	require.Equal(t, "gull-flocks\n", read(t, shape), "files alone")
+	r.must("rollback", "here", "--deployment", "2", "--yes")
+	out = r.must("rollback", "here", "--deployment", "1", "--with-data", "--yes")
+	require.Contains(t, out, "put data back")
+	require.NoFileExists(t, shape)
+	require.NoFileExists(t, filepath.Join(r.root, "fixtures/gull-flocks-9.3-keel-0.8-beta.2.tdx"))
+	require.Contains(t, r.must("server", "control", "here"), "here is RUNNING")
+
+	// It takes the data back by itself with the rest.
+	r.fails(1, "is not ready after 4s", "deploy", "here", "gull-flocks@0.8-beta.2", "storm-bell@0.1", "--yes", "--or-undo")
+	require.NoFileExists(t, shape)
+	require.Contains(t, r.must("server", "control", "here"), "here is RUNNING")
+
+	// Halted, a person chooses.
+	o := r.fails(4, "is not ready after 4s", "deploy", "here", "gull-flocks@0.8-beta.2", "storm-bell@0.1", "--yes")
+	require.Contains(t, o.err, "deployment undo")
+	require.FileExists(t, shape)
+	var list []api.Deployment
+	r.get(&list, "deployment", "list", "here")
+	r.must("deployment", "undo", list[0].Name, "--with-data")
+	require.NoFileExists(t, shape)
+	require.NoDirExists(t, filepath.Join(r.root, ".restless-crate"))
+	out = r.must("deploy", "here", "gull-flocks@0.8-beta.2", "--draft", "--no-copy-data")
+	require.Contains(t, out, "way back: files\n")
+	r.fails(1, "copied no data folder", "rollback", "here", "--deployment", "2", "--with-data", "--draft")
+}
+
 // An add-on that can be reloaded is taken anew without a stop.
 func TestAReloadNeedsNoStop(t *testing.T) {
 	r := play(t, "lanternfall")

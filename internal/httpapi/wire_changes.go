@@ -53,12 +53,12 @@ func parsePath(text string) (tree.Path, error) {
 }
 
 func unwireAsk(in api.NewDraft) (changes.Ask, error) {
-	ask := changes.Ask{Crates: in.Crates, Remove: in.Remove, Enable: in.Enable, Disable: in.Disable, With: in.With, Without: in.Without, Thorough: in.Thorough, Leave: in.Leave, Restart: in.Restart, OrUndo: in.OrUndo}
+	ask := changes.Ask{Crates: in.Crates, Remove: in.Remove, Enable: in.Enable, Disable: in.Disable, With: in.With, Without: in.Without, Thorough: in.Thorough, Data: in.Data, NoData: in.NoData, Leave: in.Leave, Restart: in.Restart, OrUndo: in.OrUndo}
 	r := in.Rollback
 	if r == nil {
 		return ask, nil
 	}
-	ask.Back = &changes.Back{Deployment: r.Deployment, Addon: r.Addon, To: r.To}
+	ask.Back = &changes.Back{Deployment: r.Deployment, Addon: r.Addon, To: r.To, Data: r.Data}
 	var err error
 	if ask.Back.Path, err = parsePath(r.Path); err != nil {
 		return ask, err

@@ -22,6 +22,35 @@ func (db *DB) Intend(ctx context.Context, deployment int64, motions []draft.Moti
 	return db.mark(ctx, deployment, deploy.Intended, outcomes)
 }
 
+// Intended implements deploy.Journal. What is known of a motion stays known.
+func (db *DB) Intended(ctx context.Context, deployment int64, outcomes []deploy.Outcome) error {
+	for _, o := range outcomes {
+		for _, k := range o.Result.AllKept() {
+			if err := db.keep(ctx, k); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// keep makes kept bytes known.
+func (db *DB) keep(ctx context.Context, k stockroom.Kept) error {
+	err := db.within(ctx, func(tx *sql.Tx) error { return keep(ctx, tx, k) })
+	if err != nil {
+		return fmt.Errorf("write the journal: %w", err)
+	}
+	return nil
+}
+
+func keep(ctx context.Context, tx *sql.Tx, k stockroom.Kept) error {
+	cid, err := addContainer(ctx, tx, k.Container, "segment")
+	if err != nil {
+		return err
+	}
+	return addContents(ctx, tx, cid, []stockroom.Held{{Digest: k.Digest, Span: k.Span}})
+}
+
 // Conclude implements deploy.Journal.
 func (db *DB) Conclude(ctx context.Context, deployment int64, outcomes []deploy.Outcome) error {
 	return db.mark(ctx, deployment, deploy.Finished, outcomes)
@@ -42,11 +71,7 @@ func (db *DB) mark(ctx context.Context, deployment int64, state deploy.MarkState
 		defer put.Close()
 		for _, o := range outcomes {
 			for _, k := range o.Result.AllKept() {
-				cid, err := addContainer(ctx, tx, k.Container, "segment")
-				if err != nil {
-					return err
-				}
-				if err := addContents(ctx, tx, cid, []stockroom.Held{{Digest: k.Digest, Span: k.Span}}); err != nil {
+				if err := keep(ctx, tx, k); err != nil {
 					return err
 				}
 			}

@@ -77,6 +77,7 @@ func (m *maker) emit() {
 		m.d.Counts.Send += x.After.Size
 	}
 	m.stopIt(e)
+	m.data(e)
 	asides := m.swap(e, sent)
 	m.startIt(e)
 	m.tidy(e, asides)

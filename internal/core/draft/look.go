@@ -37,6 +37,9 @@ type Plan struct {
 	Folders []tree.Path
 	// Texts are to be read whole, if they are there.
 	Texts []tree.Path
+	// Trees are to be listed with everything in them: data folders, for what they
+	// weigh.
+	Trees []tree.Path
 	req   *Request
 	goals map[tree.Path]bool
 }
@@ -78,7 +81,14 @@ func planOf(g *goals, req *Request) Plan {
 			}
 		}
 	}
-	return Plan{Folders: slices.SortedFunc(maps.Keys(folders), byDepth), Texts: texts, req: req, goals: goals}
+	var trees []tree.Path
+	for _, f := range req.Data {
+		trees = append(trees, f.Path)
+	}
+	for _, r := range req.Returns {
+		trees = append(trees, r.Folder)
+	}
+	return Plan{Folders: slices.SortedFunc(maps.Keys(folders), byDepth), Texts: texts, Trees: trees, req: req, goals: goals}
 }
 
 // NeedsBytes tells whether the bytes at p must be read and hashed: it is a

@@ -43,7 +43,7 @@ type change struct {
 // what stands in the way becomes a finding.
 func Make(req *Request, obs Observations) *Draft {
 	g := gather(req)
-	m := newMaker(req, obs, &Draft{Findings: g.findings, WayBack: "files"})
+	m := newMaker(req, obs, &Draft{Findings: g.findings, WayBack: BackFiles})
 	m.d.Beside = req.Host.Tested && !req.Host.RenameFromWork
 	for _, p := range slices.Sorted(maps.Keys(g.goals)) {
 		m.one(g.goals[p])

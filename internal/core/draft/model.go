@@ -146,11 +146,13 @@ type Request struct {
 	Wanted    []Wanted
 	Remove    []Removal
 	Toggles   []Toggle
-	FirstRun  []string // globs of what is there only once the server has run
-	Hands     []Hand   // what a person has to do, that was not done on this server before
-	Power     *Power   // nil where nothing is known of how to stop and start the server
-	Back      []Return // the goals of a rollback, from [Inverse] or [AsOf]
-	Lists     []Listed // the rulebook's load lists on this server
+	FirstRun  []string     // globs of what is there only once the server has run
+	Data      []DataFolder // that are copied while the server is stopped
+	Returns   []DataReturn // of earlier copies
+	Hands     []Hand       // what a person has to do, that was not done on this server before
+	Power     *Power       // nil where nothing is known of how to stop and start the server
+	Back      []Return     // the goals of a rollback, from [Inverse] or [AsOf]
+	Lists     []Listed     // the rulebook's load lists on this server
 	Ledger    map[tree.Path]Row
 	Protected []string // globs from the rulebook
 	CaseBlind bool     // by the rulebook
@@ -235,10 +237,11 @@ type Draft struct {
 	Counts   Counts            `json:"counts"`
 	// Deferred are the texts of the next leg, and Legs how many were drafted; 0 is
 	// one.
-	Deferred []Deferral `json:"deferred,omitempty"`
-	Legs     int        `json:"legs,omitempty"`
-	Beside   bool       `json:"beside,omitempty"` // temporary files stand beside their targets
-	WayBack  string     `json:"wayBack"`
+	Deferred []Deferral   `json:"deferred,omitempty"`
+	Returns  []DataReturn `json:"returns,omitempty"`
+	Legs     int          `json:"legs,omitempty"`
+	Beside   bool         `json:"beside,omitempty"` // temporary files stand beside their targets
+	WayBack  string       `json:"wayBack"`
 	// LookedAt is when the server was looked at for this draft, by its own
 	// clock and not later than it was, in UTC milliseconds; 0 where that clock
 	// is not known. It is no part of the digest.

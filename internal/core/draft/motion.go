@@ -13,15 +13,16 @@ type MotionKind string
 
 // The kinds of motion that drafts hold today.
 const (
-	KeepMotion  MotionKind = "keep"  // fetch the old bytes into the stockroom
-	SendMotion  MotionKind = "send"  // upload under a temporary name, and check
-	EditMotion  MotionKind = "edit"  // read a text, change it, and write what comes of it under a temporary name
-	AsideMotion MotionKind = "aside" // rename the old file, or a folder with all in it, into the work folder
-	InMotion    MotionKind = "in"    // rename the new file, or a new folder with all in it, to its final name, or make a folder
-	DropMotion  MotionKind = "drop"  // remove a folder of ours that has become empty
-	PowerMotion MotionKind = "power" // stop or start the server, or have it take an add-on anew
-	WaitMotion  MotionKind = "wait"  // wait until it has stopped, is ready, or a person has done something
-	TidyMotion  MotionKind = "tidy"  // remove what was set aside, after proof
+	KeepMotion    MotionKind = "keep"    // fetch the old bytes into the stockroom
+	SendMotion    MotionKind = "send"    // upload under a temporary name, and check
+	EditMotion    MotionKind = "edit"    // read a text, change it, and write what comes of it under a temporary name
+	AsideMotion   MotionKind = "aside"   // rename the old file, or a folder with all in it, into the work folder
+	InMotion      MotionKind = "in"      // rename the new file, or a new folder with all in it, to its final name, or make a folder
+	DropMotion    MotionKind = "drop"    // remove a folder of ours that has become empty
+	RestoreMotion MotionKind = "restore" // make a data folder hold what an earlier copy of it held
+	PowerMotion   MotionKind = "power"   // stop or start the server, or have it take an add-on anew
+	WaitMotion    MotionKind = "wait"    // wait until it has stopped, is ready, or a person has done something
+	TidyMotion    MotionKind = "tidy"    // remove what was set aside, after proof
 )
 
 // Motion is one act. Motions of one group may happen in any order and at the
@@ -148,8 +149,9 @@ type Op string
 const (
 	Fetch        Op = "fetch"
 	Upload       Op = "upload"
-	Compose      Op = "compose" // read From, edit, write To
-	Rename       Op = "rename"  // never over something that exists
+	Compose      Op = "compose"  // read From, edit, write To
+	PutBack      Op = "put back" // every file of a folder
+	Rename       Op = "rename"   // never over something that exists
 	MakeFolder   Op = "make folder"
 	RemoveFile   Op = "remove file"
 	RemoveFolder Op = "remove folder" // only if it is empty
@@ -173,6 +175,8 @@ func Forward(m Motion, n Names) Act {
 		return Act{Op: Fetch, From: m.Path}
 	case SendMotion:
 		return Act{Op: Upload, To: temp, Mode: m.After.Mode}
+	case RestoreMotion:
+		return Act{Op: PutBack, To: m.Path}
 	case EditMotion:
 		return Act{Op: Compose, From: m.Path, To: temp, Mode: m.After.Mode}
 	case AsideMotion:

@@ -38,6 +38,14 @@ func (r *reader) kinds(n *yaml.Node, b *Book) {
 			}},
 			{"takes-effect", false, r.oneOf("takes-effect", &k.TakesEffect, Effects)},
 			{"reload", false, func(v *yaml.Node) { r.holding("reload", &k.Reload, []string{"name", "file"})(v) }},
+			{"changes-data", false, func(v *yaml.Node) {
+				r.texts("changes-data", &k.ChangesData, func(name string) error {
+					if p, ok := b.Place(name); !ok || !p.Data {
+						return fmt.Errorf("%q is no place with data: true", name)
+					}
+					return nil
+				})(v)
+			}},
 			{"risky", false, r.text("risky", &k.Risky)},
 			{"overlays", false, func(v *yaml.Node) {
 				k.Overlays = &Overlay{}

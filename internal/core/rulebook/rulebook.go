@@ -82,6 +82,7 @@ type Kind struct {
 	TakesEffect string
 	Reload      string
 	Risky       string
+	ChangesData []string  // data places that its first start may change
 	Trim        []string  // suffixes that branches and builds leave on a name
 	ID          []Reading // where the add-on's own identity is written, if anywhere
 	NameIn      []Reading // where its name is written, if anywhere

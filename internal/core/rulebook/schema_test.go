@@ -72,7 +72,7 @@ func TestEditorsAndTheProgramAgreeOnRulebooks(t *testing.T) {
 		"{file: cave.toml, at: /conflicts}":   "{file: cave.toml}",
 		"at: /conflicts}":                     "at: conflicts}",
 		"data: true":                          "data: maybe",
-		"what: Open the port":                      "who: The port",
+		"what: Open the port":                 "who: The port",
 	} {
 		text := strings.Replace(good, old, bad, 1)
 		require.NotEqual(t, good, text, old)

@@ -167,6 +167,15 @@ func (s *Service) back(ctx context.Context, srv model.Server, b *Back, req *draf
 		req.Back = draft.Inverse(events, func(e draft.Event) bool { return e.Deployment == last && only(e) })
 	}
 	req.Back = slices.DeleteFunc(req.Back, func(r draft.Return) bool { return slices.Contains(b.Leave, r.Path) })
+	if b.Data && b.Deployment == 0 {
+		return "", fault.New(fault.Usage, "bad-request", "data goes back with --deployment N alone: the copy is that deployment's")
+	}
+	if b.Data {
+		if err := s.dataBack(ctx, srv, b.Deployment, req); err != nil {
+			return "", err
+		}
+		title += ", data too"
+	}
 	if b.Addon != "" {
 		for i := range req.Back {
 			req.Back[i].Of(layout.Key(b.Addon))

@@ -124,6 +124,8 @@ type Ask struct {
 	// Leave has the server not stopped, Restart has it stopped where a reload would
 	// do, and OrUndo has all taken back where it does not come up or what was
 	// deployed does not load.
+	Data    bool  `json:"data,omitempty"`   // every data folder is copied first
+	NoData  bool  `json:"noData,omitempty"` // none is
 	Leave   bool  `json:"leave,omitempty"`
 	Restart bool  `json:"restart,omitempty"`
 	OrUndo  bool  `json:"orUndo,omitempty"`
@@ -136,7 +138,8 @@ type Back struct {
 	Deployment int         `json:"deployment,omitempty"`
 	Path       tree.Path   `json:"path,omitempty"`
 	Addon      string      `json:"addon,omitempty"`
-	To         *int        `json:"to,omitempty"` // as things stood after that deployment; 0: before the first
+	To         *int        `json:"to,omitempty"`   // as things stood after that deployment; 0: before the first
+	Data       bool        `json:"data,omitempty"` // with Deployment: the data folders that it copied too
 	Leave      []tree.Path `json:"leave,omitempty"`
 }
 
@@ -230,6 +233,9 @@ func (s *Service) prepare(ctx context.Context, srv model.Server, ask Ask) (model
 	}
 	if err == nil {
 		err = s.hands(ctx, srv, b, req)
+	}
+	if err == nil {
+		err = s.data(b, srv, ask, req)
 	}
 	if err != nil {
 		return d, nil, err

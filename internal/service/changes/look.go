@@ -37,6 +37,9 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 	if len(read) > 0 {
 		tell("look", Looking{Text: fmt.Sprintf("reading %s to compare the bytes", count(len(read), "file"))})
 	}
+	if err := listTrees(ctx, h, obs, plan.Trees); err != nil {
+		return nil, fmt.Errorf("look at %s: %w", srv.Name, err)
+	}
 	if obs.Texts, err = readTexts(ctx, h, obs, plan); err != nil {
 		return nil, fmt.Errorf("look at %s: %w", srv.Name, err)
 	}
@@ -76,6 +79,11 @@ func concerned(req *draft.Request, obs draft.Observations) []tree.Digest {
 	}
 	for _, s := range obs.Paths {
 		all[s.State.Digest] = true
+	}
+	for _, r := range req.Returns {
+		for _, s := range r.Files {
+			all[s.Digest] = true
+		}
 	}
 	delete(all, tree.Digest{})
 	return slices.Collect(maps.Keys(all))

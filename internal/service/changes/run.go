@@ -378,6 +378,7 @@ func (s *Service) broken(ctx context.Context, d model.Deployment, run *deploy.Ru
 	if err := s.Records.Advance(ctx, d.ID, model.Undoing, model.Halted); err != nil {
 		return d, err
 	}
+	run.Data = true
 	undone, err := s.takeBack(ctx, srv, run, d, tell)
 	if err != nil {
 		return undone, err
@@ -422,8 +423,9 @@ func still(d model.Deployment, err error) error {
 	return f.WithMend("Nothing is lost. deployment resume %s finishes it, deployment undo %s takes it back, once the host lets it.", d.Name(), d.Name())
 }
 
-// Undo takes a halted deployment back: every path it names is as before.
-func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, tell Tell) (model.Deployment, error) {
+// Undo takes a halted deployment back: every path it names is as before, and with
+// data every data folder that it copied.
+func (s *Service) Undo(ctx context.Context, d model.Deployment, data bool, actor string, tell Tell) (model.Deployment, error) {
 	if d.State != model.Halted && d.State != model.Waiting {
 		return d, s.wrongState(d, "undo")
 	}
@@ -438,7 +440,7 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, actor string, te
 	}
 	run := s.runner(srv, d, h, tell)
 	defer func() { _ = run.Host.Close() }() // whichever it is by then
-	d.Runner = actor
+	d.Runner, run.Data = actor, data
 	if _, err := s.lock(ctx, srv, run, d); err != nil {
 		return d, still(d, err)
 	}

@@ -100,7 +100,14 @@
     ok(api.POST('/servers/{server}/deployments/{number}/halt', call)).catch((e) => (error = e));
   const tidy = () => act(() => ok(api.POST('/servers/{server}/deployments/{number}/tidy', call)));
   const tick = () => act(() => ok(api.POST('/servers/{server}/deployments/{number}/tick', call)));
-  const undo = () => act(() => ok(api.POST('/servers/{server}/deployments/{number}/undo', call)));
+  const undo = (data = false) =>
+    act(() =>
+      ok(
+        api.POST('/servers/{server}/deployments/{number}/undo', {
+          params: { path: { server, number }, query: { data } }
+        })
+      )
+    );
 
   async function discard() {
     try {
@@ -112,6 +119,16 @@
     }
   }
 </script>
+
+{#snippet undoData()}
+  {#if d?.wayBack === 'files and data'}
+    <Button
+      disabled={starting}
+      onclick={() => undo(true)}
+      title="Put the folders that the server writes back too, as they were copied">Undo, data too</Button
+    >
+  {/if}
+{/snippet}
 
 {#if d}
   <Head title={d.kind === 'rollback' ? `Way back on ${server}` : `Deployment to ${server}`}>
@@ -136,15 +153,28 @@
         <Button onclick={halt} title="Stops between two motions; resume or undo it then">Stop it</Button>
       {/if}
     {:else if d.state === 'waiting'}
-      <Button disabled={starting} onclick={undo} title="Put everything back as it was before">Undo</Button>
+      {@render undoData()}
+      <Button disabled={starting} onclick={() => undo()} title="Put every file back as it was before"
+        >Undo</Button
+      >
       <Button kind="main" disabled={starting} onclick={tick}>It is done</Button>
     {:else if d.state === 'halted'}
-      <Button disabled={starting} onclick={undo} title="Put everything back as it was before">Undo</Button>
+      {@render undoData()}
+      <Button disabled={starting} onclick={() => undo()} title="Put every file back as it was before"
+        >Undo</Button
+      >
       <Button kind="main" disabled={starting} onclick={resume} title="Finish what was begun">Resume</Button>
     {:else if d.state === 'done'}
       {#if d.untidy}
         <Button disabled={starting} onclick={tidy} title="They could not be removed when it was done"
           >Clear what was set aside</Button
+        >
+      {/if}
+      {#if d.wayBack === 'files and data'}
+        <Button
+          disabled={drafting.busy}
+          onclick={() => drafting.start(server, { rollback: { deployment: number, data: true } })}
+          >Take back, data too…</Button
         >
       {/if}
       <Button

@@ -1200,12 +1200,16 @@ export interface components {
             accept?: string[] | null;
             /** @description name@version, or name for the version staged last */
             crates?: string[] | null;
+            /** @description Copy every data folder while the server is stopped, so that the way back covers it */
+            data?: boolean;
             /** @description Names of add-ons that no load list names any more; their files stay */
             disable?: string[] | null;
             /** @description Names of add-ons that a load list names again */
             enable?: string[] | null;
             /** @description Do not stop the server */
             leave?: boolean;
+            /** @description Copy none, though an add-on may change what is in one */
+            noData?: boolean;
             /** @description Take all back if the server does not come up or what is deployed does not load */
             orUndo?: boolean;
             /** @description Add-on names */
@@ -1426,6 +1430,8 @@ export interface components {
         Rollback: {
             /** @description One add-on, back one change unless to is given */
             addon?: string;
+            /** @description With deployment: put the data folders that it copied back too */
+            data?: boolean;
             /**
              * Format: int64
              * @description The inverse of that deployment
@@ -3115,7 +3121,10 @@ export interface operations {
     };
     "undo-deployment": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Put the data folders that it copied back too */
+                data?: boolean;
+            };
             header?: {
                 /** @description The same key gives the first answer again */
                 "Idempotency-Key"?: string;

@@ -1,0 +1,119 @@
+package draft
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/tree"
+)
+
+// DataFolder is a folder that a server writes and that is copied while it is
+// stopped, so that the way back covers it.
+type DataFolder struct {
+	Path tree.Path
+	Why  string
+}
+
+// DataReturn is the wish that a folder holds again what an earlier copy of it
+// held: files by path below it.
+type DataReturn struct {
+	Folder tree.Path                `json:"folder"`
+	Files  map[tree.Path]tree.State `json:"files"`
+	Why    string                   `json:"why"`
+}
+
+// Ways back.
+const (
+	BackFiles = "files"
+	BackData  = "files and data"
+)
+
+// CopyData is the verb of a step that copies a data folder, ReturnData of one that
+// puts an earlier copy back.
+const (
+	CopyData   Verb = "copy data"
+	ReturnData Verb = "put data back"
+)
+
+// KeepsFolder tells whether a motion copies a whole folder.
+func (m Motion) KeepsFolder() bool { return m.Kind == KeepMotion && m.Before.Being == tree.Folder }
+
+// stopped tells whether the server is stopped while names change.
+func (m *maker) stopped() bool {
+	p := m.req.Power
+	return m.power.stop || p != nil && p.Condition == IsStopped
+}
+
+// data emits the copies of data folders, and what is put back of earlier ones.
+func (m *maker) data(e *emitter) {
+	copies := slices.Clone(m.req.Data)
+	for _, r := range m.req.Returns {
+		if !slices.ContainsFunc(copies, func(f DataFolder) bool { return f.Path == r.Folder }) {
+			copies = append(copies, DataFolder{Path: r.Folder, Why: "it is put back, and that can be taken back too"})
+		}
+	}
+	if len(copies) == 0 || len(m.changes)+len(m.edits)+len(m.req.Returns) == 0 || m.d.Legs > 1 {
+		return
+	}
+	if !m.stopped() {
+		for _, f := range copies {
+			level, mend := finding.Warn, "Tell how the server is stopped: server control. Or copy the folder yourself."
+			if len(m.req.Returns) > 0 {
+				level, mend = finding.Block, "Stop it first, or tell how it is stopped: server control."
+			}
+			m.say(level, "data-not-copied", f.Path, mend, "%s is written by the server, which is not stopped for this: it cannot be copied, and the way back does not cover it.", f.Path)
+		}
+		if len(m.req.Returns) == 0 {
+			return
+		}
+	}
+	m.d.WayBack = BackData
+	e.group++
+	for _, f := range copies {
+		n, size := m.measured(f.Path)
+		s := e.step(Step{Phase: Swap, Verb: CopyData, Path: f.Path, What: plural(n, "file"), Reason: f.Why, Bytes: size})
+		e.motion(s, Motion{Kind: KeepMotion, Path: f.Path, Before: tree.State{Being: tree.Folder}})
+		m.d.Counts.Keep += size
+	}
+	if len(m.req.Returns) == 0 {
+		return
+	}
+	e.group++
+	for _, r := range m.req.Returns {
+		size := int64(0)
+		for _, p := range slices.Sorted(maps.Keys(r.Files)) {
+			if s := r.Files[p]; s.Being == tree.Content {
+				size += s.Size
+				if !m.req.Held(s.Digest) {
+					m.never("bytes-gone", r.Folder.Join(p), "", "The copy of %s is no longer in the stockroom.", r.Folder.Join(p))
+				}
+			}
+		}
+		s := e.step(Step{Phase: Swap, Verb: ReturnData, Path: r.Folder, What: plural(len(r.Files), "file"), Reason: r.Why, Bytes: size})
+		e.motion(s, Motion{Kind: RestoreMotion, Path: r.Folder, Before: tree.State{Being: tree.Folder}, After: tree.State{Being: tree.Folder}})
+	}
+	m.d.Returns = m.req.Returns
+}
+
+// measured is how much a folder held when it was looked at.
+func (m *maker) measured(folder tree.Path) (files int, size int64) {
+	for p, s := range m.obs.Paths {
+		if p.Within(folder) && s.State.Being == tree.Content {
+			files++
+			size += s.State.Size
+		}
+	}
+	return files, size
+}
+
+// Returned gives what a folder shall hold again by this draft.
+func (d *Draft) Returned(folder tree.Path) (DataReturn, error) {
+	for _, r := range d.Returns {
+		if r.Folder == folder {
+			return r, nil
+		}
+	}
+	return DataReturn{}, fmt.Errorf("the draft does not say what %s held", folder)
+}
