@@ -15,6 +15,7 @@ type NewDraft struct {
 	Accept   []string  `json:"accept,omitempty" doc:"CODE or CODE=PATH"`
 	Data     bool      `json:"data,omitempty" doc:"Copy every data folder while the server is stopped, so that the way back covers it"`
 	NoData   bool      `json:"noData,omitempty" doc:"Copy none, though an add-on may change what is in one"`
+	Renew    []string  `json:"renew,omitempty" doc:"Data places of the rulebook to set aside for good, so that the server makes new ones"`
 	Leave    bool      `json:"leave,omitempty" doc:"Do not stop the server"`
 	Restart  bool      `json:"restart,omitempty" doc:"Stop and start the server where a reload would do"`
 	OrUndo   bool      `json:"orUndo,omitempty" doc:"Take all back if the server does not come up or what is deployed does not load"`

@@ -29,13 +29,14 @@ func (a *App) deployCommand() *cli.Command {
 	return &cli.Command{Name: "deploy", Usage: "put crates on a server", UsageText: "restless deploy SERVER CRATE... [--with PART] [--without PART] [--set NAME=VALUE] [--draft] [--yes] [--accept CODE[=PATH]]",
 		Flags: append([]cli.Flag{&cli.StringSliceFlag{Name: "with", Usage: "take this part by choice (`PART`), now and in later versions"},
 			&cli.StringSliceFlag{Name: "set", Usage: "choose a variable that each add-on has for itself, such as its group folder (`NAME=VALUE`)"},
+			&cli.StringSliceFlag{Name: "renew", Usage: "set this folder that the server writes aside for good, so that it makes a new one: a `PLACE` of the rulebook"},
 			&cli.StringSliceFlag{Name: "without", Usage: "leave this part by choice out (`PART`)"}}, runFlags()...),
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			args, err := atLeast(cmd, 2, "a server and one or more crates")
 			if err != nil {
 				return err
 			}
-			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Crates: args[1:], With: append(cmd.StringSlice("with"), cmd.StringSlice("set")...), Without: cmd.StringSlice("without")})
+			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Crates: args[1:], With: append(cmd.StringSlice("with"), cmd.StringSlice("set")...), Without: cmd.StringSlice("without"), Renew: cmd.StringSlice("renew")})
 		}}
 }
 

@@ -169,13 +169,29 @@ func (a *App) printLeg(d api.Deployment, leg int) {
 		if len(lines) == 0 {
 			continue
 		}
-		fmt.Fprintf(a.Out, "\n%s\n", phaseNames[phase])
+		fmt.Fprintf(a.Out, "\n%s\n", phaseName(d, phase, leg))
 		a.rows(nil, lines)
 		a.printDiffs(d, phase, leg)
 		if left > 0 {
 			fmt.Fprintf(a.Out, "  ... and %d more; --json shows all\n", left)
 		}
 	}
+}
+
+// phaseName is what a person reads for a phase: more where the server is stopped
+// or started in it.
+func phaseName(d api.Deployment, phase string, leg int) string {
+	for _, s := range d.Steps {
+		if s.Phase == phase && s.Leg == leg {
+			switch {
+			case phase == "swap" && (s.Verb == "stop" || s.Verb == "by hand"):
+				return "Server stopped"
+			case phase == "proof" && (s.Verb == "start" || s.Verb == "by hand"):
+				return "Start and proof"
+			}
+		}
+	}
+	return phaseNames[phase]
 }
 
 // printDiffs shows what is edited in the texts of a phase.

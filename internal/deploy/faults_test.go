@@ -40,6 +40,7 @@ type bench struct {
 	folders bool
 	engine  *engine // the game, which runs when the draft is made
 	legs    bool    // a text is there only once the game has run
+	renew   bool    // the data folder is set aside for good
 	back    bool    // an earlier copy of the data folder is put back
 	req     *draft.Request
 }
@@ -121,6 +122,22 @@ func newBenchGoingBack(t *testing.T) *bench {
 	return b
 }
 
+// newBenchRenewing is for a deployment with which the server makes its data anew.
+func newBenchRenewing(t *testing.T) *bench {
+	b := newBenchOn(t, true)
+	b.renew = true
+	b.engine.first = func() {
+		if _, err := os.Stat(filepath.Join(b.root, "data")); err != nil {
+			testbed.Write(t, filepath.Join(b.root, "data/port"), "fresh")
+		}
+	}
+	before := fmt.Sprintf("data.before-%d/", b.dep.Number+1)
+	delete(b.want, "data/deep/new")
+	b.want["data/port"], b.want[before+"port"], b.want[before+"deep/ship"] = "fresh", "flat", "afloat"
+	b.draft()
+	return b
+}
+
 // filled is a bench whose host holds some files.
 func filled(t *testing.T, files map[string]string) *bench {
 	dir := fast(t)
@@ -176,6 +193,9 @@ func (b *bench) draft() {
 	if b.legs {
 		req.FirstRun = []string{"own.conf"}
 		req.Wanted[0].Listings = append(req.Wanted[0].Listings, wish("own.conf"))
+	}
+	if b.renew {
+		req.Data, req.Renew = nil, []draft.DataFolder{{Path: "data", Why: "a new port"}}
 	}
 	if b.back {
 		file := func(text string) tree.State {
@@ -364,7 +384,13 @@ func (b *bench) nextLeg(r *deploy.Run) {
 }
 
 func (b *bench) isNew() {
-	require.Equal(b.t, b.want, testbed.Files(testbed.Snapshot(b.t, b.root)))
+	now := testbed.Files(testbed.Snapshot(b.t, b.root))
+	for p := range now { // what the game made before an undo that was given up stays
+		if strings.HasPrefix(p, "data.made-") {
+			delete(now, p)
+		}
+	}
+	require.Equal(b.t, b.want, now)
 	require.Equal(b.t, draft.IsRunning, b.engine.state)
 	require.NoDirExists(b.t, filepath.Join(b.root, "gone"))
 	require.NoDirExists(b.t, filepath.Join(b.root, string(draft.Work)))
@@ -380,6 +406,11 @@ func (b *bench) isOld() {
 	if own, made := now["own.conf"]; b.legs && made { // what the game made itself is left alone
 		require.Equal(b.t, "call itself\n", own.Text)
 		delete(now, "own.conf")
+	}
+	for p := range now { // what the game made anew meanwhile stays beside it
+		if strings.HasPrefix(p, "data.made-") {
+			delete(now, p)
+		}
 	}
 	require.Equal(b.t, b.old, now)
 	require.Equal(b.t, draft.IsRunning, b.engine.state, "it ran before")
@@ -397,6 +428,7 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 		"file by file":  func(t *testing.T) *bench { return newBenchOn(t, false) },
 		"two legs":      newBenchInLegs,
 		"data back":     newBenchGoingBack,
+		"data anew":     newBenchRenewing,
 	} {
 		probe := fresh(t)
 		require.NoError(t, probe.whole(probe.run(0, ""))) // a later leg is drafted on the way
@@ -404,6 +436,9 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 			kinds[kindOf(m)]++
 			if way == "two legs" && m.Leg == 1 && !m.OfServer() && m.Kind != draft.EditMotion {
 				continue // as in one leg
+			}
+			if way == "data anew" && m.Kind != draft.RenewMotion && m.Do != draft.StartServer {
+				continue
 			}
 			if way == "data back" && !m.KeepsFolder() && m.Kind != draft.RestoreMotion && m.Do != draft.StartServer {
 				continue // as in the others
@@ -447,7 +482,7 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 	t.Logf("kinds of motion: %v", kinds)
 	t.Logf("positions found %d, tried %d", found, tried)
 	require.Equal(t, found, tried)
-	require.Len(t, kinds, 18, "every kind of motion there is")
+	require.Len(t, kinds, 19, "every kind of motion there is")
 }
 
 func kindOf(m draft.Motion) string {

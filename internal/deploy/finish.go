@@ -83,6 +83,8 @@ func (r *Run) backward(ctx context.Context, m draft.Motion, marks map[Key]Mark) 
 		return r.unpower(ctx, m)
 	case m.KeepsFolder():
 		return r.backData(ctx, m, marks[KeyOf(m)])
+	case m.Kind == draft.RenewMotion:
+		return r.unrenew(ctx, m)
 	case m.Kind == draft.RestoreMotion:
 		return Result{}, nil // the copy that was made before it goes back
 	}

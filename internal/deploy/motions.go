@@ -20,6 +20,9 @@ func (r *Run) forward(ctx context.Context, m draft.Motion, begun bool) (Result, 
 	if m.OfServer() {
 		return r.power(ctx, m)
 	}
+	if m.Kind == draft.RenewMotion {
+		return r.renew(ctx, m)
+	}
 	if begun && !m.KeepsFolder() && m.Kind != draft.RestoreMotion {
 		v, err := r.verdict(ctx, m)
 		if err != nil {

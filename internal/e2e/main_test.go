@@ -171,7 +171,8 @@ const fullBooks = "../demo/rulebooks/"
 
 var books string
 
-// withoutLists writes the demo's rulebooks without their load lists.
+// withoutLists writes the demo's rulebooks without their load lists and what is done
+// by hand.
 func withoutLists(dir string) (string, error) {
 	all, err := filepath.Glob(fullBooks + "*.yaml")
 	if err != nil {
@@ -181,7 +182,7 @@ func withoutLists(dir string) (string, error) {
 	if err := os.Mkdir(out, 0o755); err != nil {
 		return "", err
 	}
-	list := regexp.MustCompile(`(?m)^load-lists:\n(?:(?: .*)?\n)+`)
+	list := regexp.MustCompile(`(?m)^(?:load-lists|by-hand):\n(?:(?: .*)?\n)+`)
 	for _, file := range all {
 		raw, err := os.ReadFile(file)
 		if err != nil {

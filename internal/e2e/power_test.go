@@ -395,6 +395,31 @@ func TestDataGoesBackWithItsDeployment(t *testing.T) {
 	r.fails(1, "copied no data folder", "rollback", "here", "--deployment", "2", "--with-data", "--draft")
 }
 
+// New terrain wants a new world: the old one is set aside and never deleted, and an
+// undo or a rollback leaves both.
+func TestAWorldIsRenewed(t *testing.T) {
+	r := play(t, "tidewright")
+	r.must("stage", r.download("gull-flocks-9.3-keel-0.8-beta.2.tdx"))
+	ledger := filepath.Join(r.root, "ports/reedbank/ledger")
+	testbed.Write(t, filepath.Join(ledger, "houses.txt"), "12 houses\n")
+	r.fails(2, `"fixtures" is no place that the server writes`, "deploy", "here", "gull-flocks", "--renew", "fixtures", "--yes")
+	out := r.must("deploy", "here", "gull-flocks@0.8-beta.2", "--renew", "ledger", "--yes")
+	require.Contains(t, out, "players begin in a new one")
+	require.Contains(t, out, "ports/reedbank/ledger was set aside as ports/reedbank/ledger.before-1, where it stays")
+	require.Equal(t, "12 houses\n", read(t, ledger+".before-1/houses.txt"))
+	require.NoFileExists(t, filepath.Join(ledger, "houses.txt"))
+	require.Equal(t, "gull-flocks\n", read(t, filepath.Join(ledger, "shape.txt")))
+}
+
+// Players are told before a stop, by lines of the console.
+func TestPlayersAreTold(t *testing.T) {
+	r := play(t, "tidewright")
+	r.must("stage", r.download("tide-base-3.2.1.tdx"))
+	r.control(r.byCommands("tidewright") + "warn: [{seconds: 1, line: 'say the gates close in {seconds} second'}]\n")
+	require.Contains(t, r.must("deploy", "here", "tide-base@3.2.1", "--yes"), "players are told 1 s before")
+	require.Contains(t, r.read("tidewright.log.1"), "everybody hears: the gates close in 1 second")
+}
+
 // An add-on that can be reloaded is taken anew without a stop.
 func TestAReloadNeedsNoStop(t *testing.T) {
 	r := play(t, "lanternfall")

@@ -53,7 +53,7 @@ func parsePath(text string) (tree.Path, error) {
 }
 
 func unwireAsk(in api.NewDraft) (changes.Ask, error) {
-	ask := changes.Ask{Crates: in.Crates, Remove: in.Remove, Enable: in.Enable, Disable: in.Disable, With: in.With, Without: in.Without, Thorough: in.Thorough, Data: in.Data, NoData: in.NoData, Leave: in.Leave, Restart: in.Restart, OrUndo: in.OrUndo}
+	ask := changes.Ask{Crates: in.Crates, Remove: in.Remove, Enable: in.Enable, Disable: in.Disable, With: in.With, Without: in.Without, Thorough: in.Thorough, Data: in.Data, NoData: in.NoData, Renew: in.Renew, Leave: in.Leave, Restart: in.Restart, OrUndo: in.OrUndo}
 	r := in.Rollback
 	if r == nil {
 		return ask, nil

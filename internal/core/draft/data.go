@@ -117,3 +117,24 @@ func (d *Draft) Returned(folder tree.Path) (DataReturn, error) {
 	}
 	return DataReturn{}, fmt.Errorf("the draft does not say what %s held", folder)
 }
+
+// renew emits the setting aside of data folders that the server shall make anew.
+func (m *maker) renew(e *emitter) {
+	if len(m.req.Renew) == 0 || m.d.Legs > 1 {
+		return
+	}
+	e.group++
+	for _, f := range m.req.Renew {
+		switch {
+		case !m.stopped():
+			m.never("renew-running", f.Path, "Stop it first, or tell how it is stopped: server control.", "%s is to be renewed, and the server is not stopped for it.", f.Path)
+		case m.req.Host.Tested && !m.req.Host.RenameFolders:
+			m.never("renew-by-hand", f.Path, "Rename it by hand while the server is stopped.", "%s is to be renewed, and this host does not rename folders.", f.Path)
+		case !m.mayTouch(f.Path):
+		default:
+			s := e.step(Step{Phase: Swap, Verb: SetAside, Path: f.Path, Reason: f.Why + "; it is never deleted, and the server makes a new one"})
+			e.motion(s, Motion{Kind: RenewMotion, Path: f.Path, Before: tree.State{Being: tree.Folder}})
+			m.say(finding.Warn, "renewed", f.Path, "", "%s is set aside under a name of its own and stays on the server; players begin in a new one.", f.Path)
+		}
+	}
+}

@@ -78,6 +78,7 @@ func (m *maker) emit() {
 	}
 	m.stopIt(e)
 	m.data(e)
+	m.renew(e)
 	asides := m.swap(e, sent)
 	m.startIt(e)
 	m.tidy(e, asides)

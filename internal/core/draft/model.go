@@ -148,6 +148,7 @@ type Request struct {
 	Toggles   []Toggle
 	FirstRun  []string     // globs of what is there only once the server has run
 	Data      []DataFolder // that are copied while the server is stopped
+	Renew     []DataFolder // that the server shall make anew
 	Returns   []DataReturn // of earlier copies
 	Hands     []Hand       // what a person has to do, that was not done on this server before
 	Power     *Power       // nil where nothing is known of how to stop and start the server

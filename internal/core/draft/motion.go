@@ -20,6 +20,7 @@ const (
 	InMotion      MotionKind = "in"      // rename the new file, or a new folder with all in it, to its final name, or make a folder
 	DropMotion    MotionKind = "drop"    // remove a folder of ours that has become empty
 	RestoreMotion MotionKind = "restore" // make a data folder hold what an earlier copy of it held
+	RenewMotion   MotionKind = "renew"   // set a data folder aside for good, so that the server makes a new one
 	PowerMotion   MotionKind = "power"   // stop or start the server, or have it take an add-on anew
 	WaitMotion    MotionKind = "wait"    // wait until it has stopped, is ready, or a person has done something
 	TidyMotion    MotionKind = "tidy"    // remove what was set aside, after proof
@@ -60,6 +61,11 @@ type Names struct {
 
 // Folder is the deployment's own work folder.
 func (n Names) Folder() tree.Path { return Work.Join(tree.Path(strconv.Itoa(n.Number))) }
+
+// Before is what a data folder is called that was set aside to be renewed.
+func (n Names) Before(p tree.Path) tree.Path {
+	return p.Dir().Join(tree.Path(fmt.Sprintf("%s.before-%d", p.Base(), n.Number)))
+}
 
 // Temp is the full path of a motion's temporary name.
 func (n Names) Temp(m Motion) tree.Path {
@@ -177,6 +183,8 @@ func Forward(m Motion, n Names) Act {
 		return Act{Op: Upload, To: temp, Mode: m.After.Mode}
 	case RestoreMotion:
 		return Act{Op: PutBack, To: m.Path}
+	case RenewMotion:
+		return Act{Op: Rename, From: m.Path, To: n.Before(m.Path), Whole: true}
 	case EditMotion:
 		return Act{Op: Compose, From: m.Path, To: temp, Mode: m.After.Mode}
 	case AsideMotion:

@@ -88,7 +88,7 @@ type reload struct{ label, line, risky string }
 // plan decides whether the server is stopped, and what is reloaded instead.
 func (m *maker) plan() {
 	p := m.req.Power
-	if p == nil || len(m.changes)+len(m.edits)+len(m.d.Deferred)+len(m.req.Returns) == 0 {
+	if p == nil || len(m.changes)+len(m.edits)+len(m.d.Deferred)+len(m.req.Returns)+len(m.req.Renew) == 0 {
 		return
 	}
 	if len(m.d.Deferred) > 0 || m.d.Legs > 1 { // it must run, whatever it did before

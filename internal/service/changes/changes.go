@@ -124,12 +124,13 @@ type Ask struct {
 	// Leave has the server not stopped, Restart has it stopped where a reload would
 	// do, and OrUndo has all taken back where it does not come up or what was
 	// deployed does not load.
-	Data    bool  `json:"data,omitempty"`   // every data folder is copied first
-	NoData  bool  `json:"noData,omitempty"` // none is
-	Leave   bool  `json:"leave,omitempty"`
-	Restart bool  `json:"restart,omitempty"`
-	OrUndo  bool  `json:"orUndo,omitempty"`
-	Back    *Back `json:"back,omitempty"`
+	Data    bool     `json:"data,omitempty"`   // every data folder is copied first
+	NoData  bool     `json:"noData,omitempty"` // none is
+	Renew   []string `json:"renew,omitempty"`  // data places that the server makes anew
+	Leave   bool     `json:"leave,omitempty"`
+	Restart bool     `json:"restart,omitempty"`
+	OrUndo  bool     `json:"orUndo,omitempty"`
+	Back    *Back    `json:"back,omitempty"`
 }
 
 // Back is a rollback. Deployment alone is that deployment's inverse; Path and

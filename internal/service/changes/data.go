@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/rulebook"
@@ -17,6 +18,17 @@ import (
 // data says which data folders are copied: those that a wanted add-on changes, as
 // its kind says, or all where a person wants that.
 func (s *Service) data(b *rulebook.Book, srv model.Server, ask Ask, req *draft.Request) error {
+	for _, name := range ask.Renew {
+		p, ok := b.Place(name)
+		if !ok || !p.Data {
+			return fault.New(fault.Usage, "bad-place", "%q is no place that the server writes", name).WithMend("Those are: %s.", dataPlaces(b))
+		}
+		folder, err := b.Resolve(name, srv.Variables)
+		if err != nil {
+			return err
+		}
+		req.Renew = append(req.Renew, draft.DataFolder{Path: folder, Why: "it is renewed, as you wish"})
+	}
 	if ask.NoData {
 		return nil
 	}
@@ -52,6 +64,20 @@ func (s *Service) data(b *rulebook.Book, srv model.Server, ask Ask, req *draft.R
 		return fault.New(fault.Conflict, "no-data", "rulebook %s names no folder that the server writes", b.Name).WithMend("Mark a place with data: true.")
 	}
 	return nil
+}
+
+// dataPlaces names the places that a server writes.
+func dataPlaces(b *rulebook.Book) string {
+	var out []string
+	for _, p := range b.Places {
+		if p.Data {
+			out = append(out, p.Name)
+		}
+	}
+	if len(out) == 0 {
+		return "none in this rulebook"
+	}
+	return strings.Join(out, ", ")
 }
 
 // dataBack wants the data folders back that a deployment copied.

@@ -21,6 +21,14 @@
     return (d.steps ?? []).filter((s) => s.leg === leg && s.phase === phase);
   }
 
+  /** What a phase is called: more where the server is stopped or started in it. */
+  function named(phase: Step['phase'], words: string, steps: Step[]): string {
+    const has = (...verbs: string[]) => steps.some((s) => verbs.includes(s.verb));
+    if (phase === 'swap' && has('stop', 'by hand')) return 'Server stopped';
+    if (phase === 'proof' && has('start', 'by hand')) return 'Start and proof';
+    return words;
+  }
+
   function share(steps: Step[]): number {
     const motions = steps.reduce((n, s) => n + s.motions, 0);
     return motions ? steps.reduce((n, s) => n + s.done, 0) / motions : 0;
@@ -40,7 +48,7 @@
         data-phase={phase}
       >
         <div class="border-rule px-4 py-3 max-md:border-b md:border-r">
-          <h2>{words}</h2>
+          <h2>{named(phase, words, steps)}</h2>
           <div class="reason">{about}</div>
           {#if d.state !== 'draft' && d.state !== 'discarded'}
             <div

@@ -1214,6 +1214,8 @@ export interface components {
             orUndo?: boolean;
             /** @description Add-on names */
             remove?: string[] | null;
+            /** @description Data places of the rulebook to set aside for good, so that the server makes new ones */
+            renew?: string[] | null;
             /** @description Stop and start the server where a reload would do */
             restart?: boolean;
             rollback?: components["schemas"]["Rollback"];

@@ -1,0 +1,132 @@
+package hosts
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/remote"
+)
+
+// logged is a server in a folder whose rulebook knows its log.
+func logged(t *testing.T) (p *Powered, file string) {
+	t.Helper()
+	root := t.TempDir()
+	h, err := remote.OpenLocal(root)
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, h.Close()) })
+	b := &rulebook.Book{Name: "fair", Log: rulebook.Log{File: "logs/{port}.log", Ready: "^open$"}}
+	p, err = new(Service).Power(t.Context(), model.Server{Name: "a", Variables: map[string]string{"port": "north"}}, h, b)
+	require.NoError(t, err)
+	require.NoError(t, os.Mkdir(filepath.Join(root, "logs"), 0o755))
+	return p, filepath.Join(root, "logs/north.log")
+}
+
+func put(t *testing.T, file, text string) {
+	t.Helper()
+	require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
+}
+
+// A log is read from where it ended, whatever became of it since.
+func TestALogIsReadFromWhereTheStartLeftIt(t *testing.T) {
+	p, file := logged(t)
+	since := func(mark deploy.LogMark, want string) {
+		t.Helper()
+		got, err := p.LogSince(t.Context(), mark)
+		require.NoError(t, err)
+		require.Equal(t, want, got)
+	}
+	end := func() deploy.LogMark {
+		t.Helper()
+		mark, err := p.LogEnd(t.Context())
+		require.NoError(t, err)
+		return mark
+	}
+	none := end()
+	require.Zero(t, none.Size)
+	since(none, "")
+
+	put(t, file, "start 1\nopen\n")
+	since(none, "start 1\nopen\n")
+	first := end()
+	since(first, "")
+	put(t, file, "start 1\nopen\nstart 2\n")
+	since(first, "start 2\n")
+
+	// Put aside and begun anew, shorter than before, as long, and longer.
+	require.NoError(t, os.Rename(file, file+".1"))
+	since(first, "")
+	for _, text := range []string{"new\n", "start 9\nopen\n", "another one altogether\nopen\n"} {
+		put(t, file, text)
+		since(first, text)
+	}
+	// Cut short and written on.
+	put(t, file, "")
+	since(first, "")
+	put(t, file, "open\n")
+	since(first, "open\n")
+}
+
+func TestOnlyTheEndOfALongLogIsRead(t *testing.T) {
+	p, file := logged(t)
+	put(t, file, "start 1\n")
+	mark, err := p.LogEnd(t.Context())
+	require.NoError(t, err)
+	const size = 500 << 20
+	f, err := os.OpenFile(file, os.O_WRONLY, 0)
+	require.NoError(t, err)
+	require.NoError(t, f.Truncate(size)) // it takes no room
+	_, err = f.WriteAt([]byte("\nlast line\nopen\n"), size)
+	require.NoError(t, err)
+	require.NoError(t, f.Close())
+	got, err := p.LogSince(t.Context(), mark)
+	require.NoError(t, err)
+	require.LessOrEqual(t, len(got), LongestLog)
+	require.True(t, strings.HasSuffix(got, "\nlast line\nopen\n"))
+}
+
+func TestAServerThatIsNotControlledHasALogAllTheSame(t *testing.T) {
+	p, _ := logged(t)
+	require.False(t, p.Controlled())
+	require.Nil(t, p.Known(t.Context()))
+	_, asked, err := p.Ask(t.Context())
+	require.NoError(t, err)
+	require.False(t, asked)
+}
+
+func TestReadyIsTheReadyLineOfARunningServer(t *testing.T) {
+	p, file := logged(t)
+	state := filepath.Join(t.TempDir(), "up")
+	spec, err := specOf(model.Server{Control: fmt.Appendf(nil, `{"probes":[{"by":"command","command":"test -e %s"}],"acts":{"stop":{"by":"hand","command":"x"},"start":{"by":"command","command":"y"}}}`, state)})
+	require.NoError(t, err)
+	p.d = new(Service).driver(t.Context(), model.Server{}, spec, nil)
+	ready := func(want bool, words string) {
+		t.Helper()
+		got, said, err := p.Ready(t.Context(), deploy.LogMark{})
+		require.NoError(t, err)
+		require.Equal(t, want, got)
+		require.Contains(t, said, words)
+	}
+	ready(false, "its log has no ready line yet, in 0 lines since the start; command: its command ended with 1")
+	put(t, state, "")
+	put(t, file, "start 1\nopen")
+	ready(false, "in 1 lines") // the ready line is still being written
+	put(t, file, "start 1\nopen\n")
+	ready(true, "its log says that it is ready")
+	require.NoError(t, os.Remove(state))
+	ready(false, "it was ready and has stopped again")
+	k := p.Known(t.Context())
+	require.Equal(t, "hand", k.Stop)
+	require.Equal(t, "x", k.StopWords)
+	require.Equal(t, "command", k.Start)
+	spec.Probes = nil
+	k = p.Known(t.Context())
+	require.Empty(t, k.Stop, "nothing would prove that it has stopped")
+}
