@@ -149,10 +149,16 @@ func (a *App) runDraft(ctx context.Context, cmd *cli.Command, c *client.Client, 
 
 func (a *App) printRan(cmd *cli.Command, d api.Deployment) error {
 	if cmd.Bool("json") {
-		return a.printJSON(d)
+		if err := a.printJSON(d); err != nil {
+			return err
+		}
+	} else {
+		fmt.Fprintf(a.Out, "\n%s  %s", d.Name, strings.ToUpper(d.State))
+		a.printOutcome(d)
 	}
-	fmt.Fprintf(a.Out, "\n%s  %s", d.Name, strings.ToUpper(d.State))
-	a.printOutcome(d)
+	if d.State == "waiting" { // half-way is not done
+		return cli.Exit(d.Name+" waits for a person", ExitHalted)
+	}
 	return nil
 }
 

@@ -355,17 +355,26 @@ func (b *bench) swapped(r *deploy.Run) error {
 
 // asFar goes as far as nobody has to be waited for.
 func (b *bench) asFar(r *deploy.Run) error {
-	if err := r.Forward(b.t.Context(), draft.Prepare, draft.Swap, draft.Proof); err != nil {
+	ctx := b.t.Context()
+	if err := r.Forward(ctx, draft.Prepare, draft.Swap); err != nil {
 		return err
 	}
-	if len(b.dep.Draft.Deferred) > 0 {
-		b.nextLeg(r)
-		if err := r.Forward(b.t.Context(), draft.Prepare, draft.Swap, draft.Proof); err != nil {
+	for leg := 1; leg <= max(1, b.dep.Draft.Legs); leg++ {
+		if _, _, err := r.Look(ctx, leg, 0); err != nil {
 			return err
 		}
 	}
-	_, _, err := r.Look(b.t.Context(), 0)
-	return err
+	if err := r.Forward(ctx, draft.Proof); err != nil || len(b.dep.Draft.Deferred) == 0 {
+		return err
+	}
+	b.nextLeg(r)
+	if err := r.Forward(ctx, draft.Swap); err != nil {
+		return err
+	}
+	if _, _, err := r.Look(ctx, 2, 0); err != nil {
+		return err
+	}
+	return r.Forward(ctx, draft.Proof)
 }
 
 // nextLeg drafts the second leg and writes it down, as the service does.
@@ -506,7 +515,7 @@ func TestWhatAServerMakesInAFolderOfOursStays(t *testing.T) {
 	testbed.Write(t, filepath.Join(b.root, "gone/two"), "written last")
 	r := b.run(0, "")
 	require.NoError(t, r.Forward(t.Context(), draft.Swap))
-	_, changes, err := r.Look(t.Context(), 0)
+	_, changes, err := r.Look(t.Context(), 1, 0)
 	require.NoError(t, err)
 	require.NoError(t, r.Tidy(t.Context()))
 	now := testbed.Files(testbed.Snapshot(t, b.root))
@@ -607,7 +616,7 @@ func TestTheLastBytesOfAReplacedFileAreKept(t *testing.T) {
 	require.NoError(t, r.Forward(t.Context(), draft.Prepare))
 	testbed.Write(t, filepath.Join(b.root, "d/changed"), "written at the last moment")
 	require.NoError(t, r.Forward(t.Context(), draft.Swap, draft.Proof))
-	_, changes, err := r.Look(t.Context(), 0)
+	_, changes, err := r.Look(t.Context(), 1, 0)
 	require.NoError(t, err)
 	require.NoError(t, r.Tidy(t.Context()))
 	b.want["d/changed"] = "two"
@@ -727,7 +736,7 @@ func TestATextThatIsWrittenToWhileItIsEdited(t *testing.T) {
 		return nil
 	}
 	require.NoError(t, r.Forward(t.Context(), draft.Prepare, draft.Swap, draft.Proof))
-	_, changes, err := r.Look(t.Context(), 0)
+	_, changes, err := r.Look(t.Context(), 1, 0)
 	require.NoError(t, err)
 	require.NoError(t, r.Tidy(t.Context()))
 	b.want["d/order"] = "call a\r\ncall by-the-server\r\ncall lamps\r\n# end\r\n"
@@ -805,4 +814,21 @@ func TestWhatDataHeldBeforeItIsPutBackIsKept(t *testing.T) {
 		require.NoError(t, rc.Close())
 	}
 	require.Contains(t, strings.Join(r.Notes(), "\n"), "data/port held other bytes when it was put back; they are kept")
+}
+
+// What a server does to its files once it was started is told and hinders nothing;
+// before that it does.
+func TestWhatIsNotAsItShouldBeAfterTheSwap(t *testing.T) {
+	b := newBench(t)
+	r := b.run(0, "")
+	require.NoError(t, r.Forward(t.Context(), draft.Prepare, draft.Swap))
+	testbed.Write(t, filepath.Join(b.root, "d/changed"), "by nobody knows whom")
+	_, _, err := r.Look(t.Context(), 1, 0)
+	require.ErrorContains(t, err, "d/changed is not as it should be after the swap")
+	require.NoError(t, r.Forward(t.Context(), draft.Proof))
+	reported, changes, err := r.Look(t.Context(), 1, 0)
+	require.NoError(t, err)
+	require.NotContains(t, reported, tree.Path("d/changed"), "so the next look reads it")
+	require.Contains(t, strings.Join(r.Notes(), "\n"), "d/changed was changed since the server was started")
+	require.Len(t, changes, len(b.dep.Draft.Changes))
 }

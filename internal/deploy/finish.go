@@ -128,11 +128,12 @@ func (r *Run) backward(ctx context.Context, m draft.Motion, marks map[Key]Mark) 
 	return res, err
 }
 
-// Look looks at every path of the draft again after the swap. It gives what
-// the host reports of each that holds content, and the changes as they really
-// came to be, for the ledger. seenAt is the host's clock now, in UTC
-// milliseconds, 0 where it is not known.
-func (r *Run) Look(ctx context.Context, seenAt int64) (map[tree.Path]draft.Reported, []draft.Change, error) {
+// Look looks at every path of one leg again after its swap. It gives what the
+// host reports of each that holds content, and the changes as they really came to
+// be, for the ledger. seenAt is the host's clock now, in UTC milliseconds, 0 where
+// it is not known. Where the server was started since, it may have written to what
+// it was given: that is told, and no error.
+func (r *Run) Look(ctx context.Context, leg int, seenAt int64) (map[tree.Path]draft.Reported, []draft.Change, error) {
 	marks, err := r.Journal.Marks(ctx, r.ID)
 	if err != nil {
 		return nil, nil, err
@@ -140,8 +141,20 @@ func (r *Run) Look(ctx context.Context, seenAt int64) (map[tree.Path]draft.Repor
 	reported := map[tree.Path]draft.Reported{}
 	var changes []draft.Change
 	touched, wholes := map[tree.Path]bool{}, map[tree.Path]bool{}
+	started := false
+	others := map[tree.Path]bool{} // of other legs
 	last := map[tree.Path]Result{} // of files that the server wrote to between the draft and the swap
 	for _, m := range r.Draft.Motions {
+		if m.Do == draft.StartServer && m.Leg >= leg && (marks[KeyOf(m)].State == Intended || marks[KeyOf(m)].State == Finished) {
+			started = true
+		}
+		if m.OfServer() {
+			continue
+		}
+		if m.Leg != leg {
+			others[m.Path] = true
+			continue
+		}
 		touched[m.Path] = true
 		if m.Whole() {
 			wholes[m.Path] = true
@@ -169,8 +182,10 @@ func (r *Run) Look(ctx context.Context, seenAt int64) (map[tree.Path]draft.Repor
 		return nil, nil, err
 	}
 	for _, c := range r.Draft.Changes {
-		if !moved(c.Path) {
-			changes = append(changes, c)
+		if !moved(c.Path) { // nothing had to be done for it, or it is of another leg
+			if leg == 1 && !others[c.Path] {
+				changes = append(changes, c)
+			}
 			continue
 		}
 		if e := edits[c.Path]; e != nil {
@@ -187,6 +202,11 @@ func (r *Run) Look(ctx context.Context, seenAt int64) (map[tree.Path]draft.Repor
 			continue
 		}
 		if i.Being != c.After.Being || (i.Being == tree.Content && i.Size != c.After.Size) {
+			if started {
+				r.note("%s was changed since the server was started: it is %s of %d bytes now", c.Path, i.Being, i.Size)
+				changes = append(changes, c)
+				continue
+			}
 			return nil, nil, fmt.Errorf("%s is not as it should be after the swap: it is %s of %d bytes, and should be %s", c.Path, i.Being, i.Size, c.After)
 		}
 		if c.After.Being == tree.Content {

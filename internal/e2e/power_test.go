@@ -282,7 +282,7 @@ func TestAStepByHandIsWaitedFor(t *testing.T) {
 	}
 	command := r.byCommands("tidewright")
 	r.control(text)
-	out := r.must("deploy", "here", "tide-base@3.2.1", "--yes")
+	out := r.fails(4, "here#1 waits for a person", "deploy", "here", "tide-base@3.2.1", "--yes").out
 	require.Contains(t, out, "Waits for a person: Press stop in your host's panel.")
 	r.kill()
 	r.up()
@@ -292,7 +292,7 @@ func TestAStepByHandIsWaitedFor(t *testing.T) {
 	r.fails(1, "here#1 is waiting", "deploy", "here", "tide-base@3.2.1", "--yes")
 	require.NoError(t, kill(r.pid()))
 	testbed.Eventually(t, "it has stopped", func() bool { return r.pid() == "" })
-	require.Contains(t, r.must("deployment", "tick", "here#1"), "Waits for a person: Press start in your host's panel.")
+	require.Contains(t, r.fails(4, "here#1 waits for a person", "deployment", "tick", "here#1").out, "Waits for a person: Press start in your host's panel.")
 	require.Contains(t, r.read("tidewright.conf"), "load-fixtures = tide-base\n")
 	r.control(command)
 	r.must("start", "here", "--yes")
@@ -411,6 +411,17 @@ func TestAWorldIsRenewed(t *testing.T) {
 	require.Equal(t, "gull-flocks\n", read(t, filepath.Join(ledger, "shape.txt")))
 }
 
+// What a panel writes over at the start is told, though everything was put right.
+func TestAnEditThatDoesNotHoldIsTold(t *testing.T) {
+	r := play(t, "tidewright")
+	r.must("stage", r.download("tide-base-3.2.1.tdx"))
+	require.NoError(t, os.WriteFile(filepath.Join(r.root, "standin.rules"), []byte("panel-list nobody\n"), 0o644))
+	out := r.must("deploy", "here", "tide-base@3.2.1", "--yes")
+	require.Contains(t, out, "tidewright.conf was edited (add tide-base), and no longer says so since the start: the server or its host's panel has written over it.")
+	require.Contains(t, out, "Nothing says that tide-base loaded.")
+	require.Contains(t, out, "rollback here --deployment 1 takes the deployment back.")
+}
+
 // Players are told before a stop, by lines of the console.
 func TestPlayersAreTold(t *testing.T) {
 	r := play(t, "tidewright")
@@ -458,7 +469,7 @@ func TestAnAddOnWithoutADownloadIsListedAndCalled(t *testing.T) {
 func TestCavesOpenOnceTheyAreNamedAndTheirSealsAreTrusted(t *testing.T) {
 	r := play(t, "mossgrave")
 	r.must("stage", r.download("rope-lore-1.3.zip"), r.download("lantern-gallery-main.zip"), r.download("echo-shaft.zip"))
-	out := r.must("deploy", "here", "rope-lore@1.3", "lantern-gallery@0.7.2", "--yes", "--accept", "author-says")
+	out := r.fails(4, "here#1 waits for a person", "deploy", "here", "rope-lore@1.3", "lantern-gallery@0.7.2", "--yes", "--accept", "author-says").out
 	require.Contains(t, out, "Waits for a person: Open the port that surveyors call, in your host's panel.\n  Copy: 7171/udp")
 	require.Empty(t, r.pid(), "it is stopped meanwhile")
 	out = r.must("deployment", "tick", "here#1")

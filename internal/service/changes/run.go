@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"strings"
 	"time"
 
@@ -267,6 +268,24 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 		return s.broken(ctx, d, run, err, clock, tell)
 	}
 	mark(&d.Figures.SwapMS)
+	reported := map[tree.Path]draft.Reported{}
+	var changes []draft.Change
+	look := func(leg int) error {
+		return s.rideOut(ctx, srv, run, tell, &d.Figures.LostLines, func() error {
+			seen, made, err := run.Look(ctx, leg, clock())
+			if err == nil {
+				maps.Copy(reported, seen)
+				changes = append(changes, made...)
+			}
+			return err
+		})
+	}
+	for leg := 1; leg <= max(1, d.Draft.Legs); leg++ {
+		if err := look(leg); err != nil {
+			return s.halt(ctx, d, run, err)
+		}
+	}
+	mark(&d.Figures.ProofMS)
 	if d.Draft.Powered() {
 		if err := forward(draft.Proof); err != nil {
 			return s.broken(ctx, d, run, err, clock, tell)
@@ -277,24 +296,17 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 		if err := s.nextLeg(ctx, srv, run, &d, tell); err != nil {
 			return s.broken(ctx, d, run, err, clock, tell)
 		}
-		for _, phase := range []draft.Phase{draft.Prepare, draft.Swap, draft.Proof} {
-			if err := forward(phase); err != nil {
-				return s.broken(ctx, d, run, err, clock, tell)
-			}
-			if phase == draft.Swap {
-				mark(&d.Figures.SwapMS)
-			}
+		if err := forward(draft.Swap); err != nil {
+			return s.broken(ctx, d, run, err, clock, tell)
+		}
+		mark(&d.Figures.SwapMS)
+		if err := look(d.Draft.Legs); err != nil {
+			return s.halt(ctx, d, run, err)
+		}
+		if err := forward(draft.Proof); err != nil {
+			return s.broken(ctx, d, run, err, clock, tell)
 		}
 		begun = s.Now()
-	}
-	var reported map[tree.Path]draft.Reported
-	var changes []draft.Change
-	err = s.rideOut(ctx, srv, run, tell, &d.Figures.LostLines, func() (err error) {
-		reported, changes, err = run.Look(ctx, clock())
-		return err
-	})
-	if err != nil {
-		return s.halt(ctx, d, run, err)
 	}
 	if run.Power != nil { // the one of now: the line may be another one
 		power = run.Power.(Powered)

@@ -27,6 +27,7 @@ import (
 //	never-ready        it runs, and the gates stay shut
 //	hang-on-stop       it takes no notice of being told to stop
 //	slow-log 500ms     its log reaches the disk so much later
+//	panel-list a,b     a panel writes its own list over the settings at each start
 //	bad-key            its licence is refused, which concerns no add-on
 const RulesFile = "standin.rules"
 

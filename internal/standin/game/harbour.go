@@ -165,6 +165,12 @@ func (h harbour) first(p *play) error {
 	if err := p.make("day 1\n", "ports", h.port(p), "ledger", "days.txt"); err != nil {
 		return err
 	}
+	if list, ok := p.rules["panel-list"]; ok {
+		over := regexp.MustCompile(`(?m)^load-fixtures = .*$`).ReplaceAllString(p.read("tidewright.conf"), "load-fixtures = "+list)
+		if err := os.WriteFile(p.path("tidewright.conf"), []byte(over), 0o644); err != nil {
+			return err
+		}
+	}
 	// A value that it does not like it changes without a word.
 	text := p.read("tidewright.conf")
 	if boats := regexp.MustCompile(`(?m)^max-boats = (\d{3,})$`); boats.MatchString(text) {
