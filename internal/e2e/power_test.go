@@ -78,18 +78,6 @@ func (r *running) read(path string) string {
 	return read(r.t, filepath.Join(r.root, filepath.FromSlash(path)))
 }
 
-// standings is what the last roll call found, by add-on.
-func standings(c *api.RollCall) map[string]string {
-	out := map[string]string{}
-	if c == nil {
-		return out
-	}
-	for _, e := range c.Entries {
-		out[e.Addon] = e.Standing
-	}
-	return out
-}
-
 func codesOf(all []api.Finding) (out []string) {
 	for _, f := range all {
 		out = append(out, f.Code)

@@ -5,13 +5,10 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"maps"
-	"strings"
 	"time"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
-	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -255,90 +252,22 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 	defer func() { _ = run.Host.Close() }() // whichever it is by then; closing twice is fine
 	over := s.underway(d.ID, run)
 	defer over()
-	begun := s.Now()
-	mark := func(ms *int64) { *ms += s.Now().Sub(begun).Milliseconds(); begun = s.Now() }
-	forward := func(phase draft.Phase) error {
-		return s.rideOut(ctx, srv, run, tell, &d.Figures.LostLines, func() error { return run.Forward(ctx, phase) })
+	c := &carry{Service: s, srv: srv, run: run, d: &d, clock: clock, tell: tell, power: power}
+	if err := c.through(ctx); err != nil {
+		return s.broken(ctx, d, run, err, tell)
 	}
-	if err := forward(draft.Prepare); err != nil {
-		return s.broken(ctx, d, run, err, clock, tell)
-	}
-	mark(&d.Figures.PrepareMS)
-	if err := forward(draft.Swap); err != nil {
-		return s.broken(ctx, d, run, err, clock, tell)
-	}
-	mark(&d.Figures.SwapMS)
-	reported := map[tree.Path]draft.Reported{}
-	var changes []draft.Change
-	look := func(leg int) error {
-		return s.rideOut(ctx, srv, run, tell, &d.Figures.LostLines, func() error {
-			seen, made, err := run.Look(ctx, leg, clock())
-			if err == nil {
-				maps.Copy(reported, seen)
-				changes = append(changes, made...)
-			}
-			return err
-		})
-	}
-	for leg := 1; leg <= max(1, d.Draft.Legs); leg++ {
-		if err := look(leg); err != nil {
-			return s.halt(ctx, d, run, err)
-		}
-	}
-	mark(&d.Figures.ProofMS)
-	if d.Draft.Powered() {
-		if err := forward(draft.Proof); err != nil {
-			return s.broken(ctx, d, run, err, clock, tell)
-		}
-		begun = s.Now()
-	}
-	if len(d.Draft.Deferred) > 0 {
-		if err := s.nextLeg(ctx, srv, run, &d, tell); err != nil {
-			return s.broken(ctx, d, run, err, clock, tell)
-		}
-		if err := forward(draft.Swap); err != nil {
-			return s.broken(ctx, d, run, err, clock, tell)
-		}
-		mark(&d.Figures.SwapMS)
-		if err := look(d.Draft.Legs); err != nil {
-			return s.halt(ctx, d, run, err)
-		}
-		if err := forward(draft.Proof); err != nil {
-			return s.broken(ctx, d, run, err, clock, tell)
-		}
-		begun = s.Now()
-	}
-	if run.Power != nil { // the one of now: the line may be another one
-		power = run.Power.(Powered)
-	}
-	var call *model.RollCall
-	var failed []string
-	err = s.rideOut(ctx, srv, run, tell, &d.Figures.LostLines, func() (err error) {
-		call, failed, err = s.after(ctx, srv, run, power, &d, changes)
-		return err
-	})
-	if err == nil && len(failed) > 0 && orUndo(d) {
-		err = &notLoaded{failed}
-	}
-	if err != nil {
-		return s.broken(ctx, d, run, err, clock, tell)
-	}
-	mark(&d.Figures.ProofMS)
-	if err := s.awake(ctx, &d); err != nil {
-		return s.halt(ctx, d, run, err)
-	}
-	d.Draft.Changes = changes
+	d.Draft.Changes = c.changes
 	d.Notes, d.Figures.Sent, d.Figures.Kept = append(d.Notes, run.Notes()...), d.Figures.Sent+run.Sent(), d.Draft.Counts.Keep
 	for _, m := range d.Draft.Motions {
 		if m.Proved {
 			d.Figures.Proved++
 		}
 	}
-	if err := s.Records.Finish(ctx, d, reported, len(d.Draft.Motions) > 0); err != nil {
+	if err := s.Records.Finish(ctx, d, c.reported, len(d.Draft.Motions) > 0); err != nil {
 		return s.halt(ctx, d, run, err)
 	}
-	if call != nil {
-		if err := s.Records.AddRollCall(ctx, *call); err != nil {
+	if c.call != nil {
+		if err := s.Records.AddRollCall(ctx, *c.call); err != nil {
 			s.Log.Warn("the roll call is not recorded", "deployment", d.Name(), "err", err)
 		}
 	}
@@ -355,54 +284,6 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 		tell("note", deploy.Progress{Kind: "note", Text: "what was set aside could not be cleared yet: " + err.Error()})
 	}
 	return s.Records.DeploymentByID(ctx, d.ID)
-}
-
-// notLoaded is why a deployment takes itself back.
-type notLoaded struct{ addons []string }
-
-func (n *notLoaded) Error() string {
-	return "the roll was called: " + strings.Join(n.addons, ", ") + " did not load"
-}
-
-// broken is what becomes of a run that broke off: it waits for a person, or takes
-// itself back where that was asked for, or is halted.
-func (s *Service) broken(ctx context.Context, d model.Deployment, run *deploy.Run, cause error, clock func() int64, tell Tell) (model.Deployment, error) {
-	var w *deploy.Waiting
-	if errors.As(cause, &w) {
-		return s.wait(ctx, d, run, w)
-	}
-	var late *deploy.NotInTime
-	var missing *notLoaded
-	up := errors.As(cause, &late) && late.Wait == draft.UntilReady
-	if !orUndo(d) || !up && !errors.As(cause, &missing) {
-		return s.halt(ctx, d, run, cause)
-	}
-	if _, err := s.halt(ctx, d, run, cause); err == nil || !isHalted(err) {
-		return d, err
-	}
-	tell("note", deploy.Progress{Kind: "note", Text: cause.Error() + "; it is taken back, as you asked"})
-	srv, err := s.Records.ServerByID(ctx, d.ServerID)
-	if err != nil {
-		return d, err
-	}
-	d.Notes = append(d.Notes, run.Notes()...)
-	d.Notes = append(d.Notes, "taken back by itself: "+cause.Error())
-	if err := s.Records.Advance(ctx, d.ID, model.Undoing, model.Halted); err != nil {
-		return d, err
-	}
-	run.Data = true
-	undone, err := s.takeBack(ctx, srv, run, d, tell)
-	if err != nil {
-		return undone, err
-	}
-	f := fault.New(fault.Failed, "taken-back", "%s was taken back: %v", d.Name(), cause)
-	f.Deployment = d.Name()
-	return undone, f.WithMend("Everything is as before. deployment show %s tells what was found.", d.Name())
-}
-
-func isHalted(err error) bool {
-	var f *fault.Fault
-	return errors.As(err, &f) && f.Code == "halted"
 }
 
 // halt records that a run broke off. The context may have ended; the record

@@ -1,0 +1,68 @@
+package changes
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"strings"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+)
+
+// notLoaded is why a deployment takes itself back.
+type notLoaded struct{ addons []string }
+
+func (n *notLoaded) Error() string {
+	return "the roll was called: " + strings.Join(n.addons, ", ") + " did not load"
+}
+
+// broken is what becomes of a run that broke off: it waits for a person, or takes
+// itself back where that was asked for, or is halted.
+func (s *Service) broken(ctx context.Context, d model.Deployment, run *deploy.Run, cause error, tell Tell) (model.Deployment, error) {
+	var w *deploy.Waiting
+	if errors.As(cause, &w) {
+		return s.wait(ctx, d, run, w)
+	}
+	var late *deploy.NotInTime
+	var missing *notLoaded
+	up := errors.As(cause, &late) && late.Wait == draft.UntilReady
+	if !orUndo(d) || !up && !errors.As(cause, &missing) {
+		return s.halt(ctx, d, run, cause)
+	}
+	if _, err := s.halt(ctx, d, run, cause); err == nil || !isHalted(err) {
+		return d, err
+	}
+	tell("note", deploy.Progress{Kind: "note", Text: cause.Error() + "; it is taken back, as you asked"})
+	srv, err := s.Records.ServerByID(ctx, d.ServerID)
+	if err != nil {
+		return d, err
+	}
+	d.Notes = append(d.Notes, run.Notes()...)
+	d.Notes = append(d.Notes, "taken back by itself: "+cause.Error())
+	if err := s.Records.Advance(ctx, d.ID, model.Undoing, model.Halted); err != nil {
+		return d, err
+	}
+	run.Data = true
+	undone, err := s.takeBack(ctx, srv, run, d, tell)
+	if err != nil {
+		return undone, err
+	}
+	f := fault.New(fault.Failed, "taken-back", "%s was taken back: %v", d.Name(), cause)
+	f.Deployment = d.Name()
+	return undone, f.WithMend("Everything is as before. deployment show %s tells what was found.", d.Name())
+}
+
+func isHalted(err error) bool {
+	var f *fault.Fault
+	return errors.As(err, &f) && f.Code == "halted"
+}
+
+// orUndo is kept with a run that takes itself back where the server does not come
+// up, or what was deployed does not load.
+func orUndo(d model.Deployment) bool {
+	var ask Ask
+	return json.Unmarshal(d.Ask, &ask) == nil && ask.OrUndo
+}

@@ -1,0 +1,236 @@
+package changes
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"slices"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/rollcall"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/settings"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/remote"
+)
+
+// expected are the add-ons that a ledger has, by the names under which the server
+// may speak of them.
+func expected(ledger map[tree.Path]draft.Row) []rollcall.Expected {
+	byKey := map[string]*rollcall.Expected{}
+	var order []string
+	get := func(key, label string) *rollcall.Expected {
+		name, version, _ := cutLabel(label)
+		e := byKey[key]
+		if e == nil {
+			if version == layout.Unmarked { // it is known from the server alone
+				version = ""
+			}
+			e = &rollcall.Expected{Addon: key, Version: version, Names: []string{name}}
+			byKey[key] = e
+			order = append(order, key)
+		}
+		return e
+	}
+	for _, row := range ledger {
+		for _, c := range row.Claims {
+			get(c.Addon, c.Label)
+		}
+		for _, l := range row.Listed {
+			e := get(l.Addon, l.Label)
+			e.Names, e.Off, e.Listed = append(e.Names, l.Key), e.Off || l.Off, true
+		}
+	}
+	var out []rollcall.Expected
+	for _, key := range order {
+		out = append(out, *byKey[key])
+	}
+	return out
+}
+
+// callRoll reads the log since the start, asks the console where it tells, and
+// compares. Trouble with the console is told, and the log counts alone.
+func (s *Service) callRoll(ctx context.Context, p Powered, book *rulebook.Book, since deploy.LogMark, ledger map[tree.Path]draft.Row) (rollcall.Roll, []finding.Finding, error) {
+	text, err := p.LogSince(ctx, since)
+	if err != nil {
+		return rollcall.Roll{}, nil, fmt.Errorf("read the log: %w", err)
+	}
+	var found []finding.Finding
+	heard, asked, err := p.Ask(ctx)
+	if err != nil {
+		found = append(found, finding.Finding{Level: finding.Warn, Code: "console-silent", What: fmt.Sprintf("The console was to be asked what is loaded, and did not answer: %v.", err)})
+	}
+	return rollcall.Call(expected(ledger), rollcall.Read(book.Log, text), asked, heard), found, nil
+}
+
+// findingsOf says what a roll call found that a person should know. fresh are the
+// add-ons that a deployment brought.
+func findingsOf(roll rollcall.Roll, d *model.Deployment, fresh map[string]bool) (out []finding.Finding) {
+	back := ""
+	if d != nil {
+		back = fmt.Sprintf("rollback %s --deployment %d takes the deployment back.", d.Server, d.Number)
+	}
+	for _, e := range roll.Entries {
+		mend := ""
+		_, brought := fresh[e.Addon]
+		if brought {
+			mend = back
+		}
+		switch {
+		case e.Standing == rollcall.Failed:
+			out = append(out, finding.Finding{Level: finding.Warn, Code: "not-loaded", What: fmt.Sprintf("%s did not load: %s.", e.Addon, e.Why), Mend: mend})
+		case e.Standing == rollcall.Silent && brought && e.Listed:
+			out = append(out, finding.Finding{Level: finding.Warn, Code: "silent", What: fmt.Sprintf("Nothing says that %s loaded.", e.Addon), Mend: mend})
+		case e.Standing == rollcall.Loaded && e.Why != "":
+			out = append(out, finding.Finding{Level: finding.Note, Code: "loaded-otherwise", What: fmt.Sprintf("%s is loaded; %s.", e.Addon, e.Why)})
+		}
+	}
+	for _, l := range roll.Errors {
+		out = append(out, finding.Finding{Level: finding.Warn, Code: "log-trouble", What: fmt.Sprintf("The log says in line %d since the start: %s", l.Number, l.Text)})
+	}
+	return out
+}
+
+// heldEdits reads every edited text again after the start: a server may have
+// dropped or written over what it did not like.
+func (s *Service) heldEdits(ctx context.Context, h remote.Host, d *model.Deployment) (out []finding.Finding, err error) {
+	for _, c := range d.Draft.Changes {
+		if len(c.Edits) == 0 || c.After.Being != tree.Content {
+			continue
+		}
+		text, err := deploy.ReadText(ctx, h, c.Path)
+		if errors.Is(err, fs.ErrNotExist) {
+			out = append(out, finding.Finding{Level: finding.Warn, Code: "edit-not-held", Path: c.Path, What: fmt.Sprintf("%s was edited, and is gone since the start.", c.Path)})
+			continue
+		}
+		if err != nil {
+			return out, err
+		}
+		for _, e := range c.Edits {
+			_, again, err := settings.Apply(text, e.Op)
+			if err == nil && again.Do == "" {
+				continue
+			}
+			out = append(out, finding.Finding{Level: finding.Warn, Code: "edit-not-held", Path: c.Path,
+				What: fmt.Sprintf("%s was edited (%s %s), and no longer says so since the start: the server or its host's panel has written over it.", c.Path, e.Op.Do, e.Op.Key)})
+		}
+	}
+	return out, nil
+}
+
+// after is what is done once the server has started and before the deployment is
+// recorded: the roll call, and a look at what was edited. It tells which of the
+// deployment's add-ons did not load.
+func (s *Service) after(ctx context.Context, srv model.Server, run *deploy.Run, p Powered, d *model.Deployment, changes []draft.Change) (call *model.RollCall, failed []string, err error) {
+	if !d.Draft.CallsRoll() {
+		return nil, nil, nil
+	}
+	book, _, err := s.Catalog.Book(ctx, srv.Rulebook)
+	if err != nil {
+		return nil, nil, err
+	}
+	ledger, err := s.Records.Ledger(ctx, srv.ID)
+	if err != nil {
+		return nil, nil, err
+	}
+	fresh := map[string]bool{}
+	for _, c := range changes {
+		ledger[c.Path] = draft.Row{State: c.After, Claims: c.ClaimsAfter, Listed: c.ListedAfter}
+		for _, cl := range c.ClaimsAfter {
+			fresh[cl.Addon] = true
+		}
+		for _, e := range c.Edits {
+			fresh[e.Addon] = true
+		}
+	}
+	since := run.LogStart()
+	if !starts(d.Draft) { // what was only reloaded has said more before
+		p, since = lastStart{p, book.Log}, deploy.LogMark{}
+	}
+	roll, found, err := s.callRoll(ctx, p, book, since, ledger)
+	if err != nil {
+		return nil, nil, err
+	}
+	held, err := s.heldEdits(ctx, run.Host, d)
+	if err != nil {
+		return nil, nil, err
+	}
+	d.Aftermath = append(append(findingsOf(roll, d, fresh), found...), held...)
+	for _, e := range roll.Entries {
+		if _, ours := fresh[e.Addon]; ours && e.Standing == rollcall.Failed {
+			failed = append(failed, e.Addon)
+		}
+	}
+	return &model.RollCall{ServerID: srv.ID, DeploymentID: d.ID, Roll: roll, Actor: d.Runner}, failed, nil
+}
+
+func starts(d draft.Draft) bool {
+	return slices.ContainsFunc(d.Motions, func(m draft.Motion) bool { return m.Do == draft.StartServer })
+}
+
+// RollCall finds out what is loaded on a server now. The log is read from its last
+// start, as far as its ready lines tell where that was.
+func (s *Service) RollCall(ctx context.Context, server, actor string) (model.RollCall, []finding.Finding, error) {
+	call := model.RollCall{Actor: actor}
+	srv, err := s.Hosts.Find(ctx, server)
+	if err != nil {
+		return call, nil, err
+	}
+	book, _, err := s.Catalog.Book(ctx, srv.Rulebook)
+	if err != nil {
+		return call, nil, err
+	}
+	if book.Log.Loaded == "" && book.Console.Line == "" {
+		return call, nil, fault.New(fault.Conflict, "no-roll", "rulebook %s does not say how a log or a console tells what is loaded", book.Name).WithMend("Add log and console to the rulebook; docs/rulebooks.md shows how.")
+	}
+	h, err := s.Hosts.Connect(ctx, srv)
+	if err != nil {
+		return call, nil, err
+	}
+	defer h.Close()
+	p, err := s.Hosts.Power(ctx, srv, h, book)
+	if err != nil {
+		return call, nil, err
+	}
+	ledger, err := s.Records.Ledger(ctx, srv.ID)
+	if err != nil {
+		return call, nil, err
+	}
+	var found []finding.Finding
+	if call.Roll, found, err = s.callRoll(ctx, lastStart{p, book.Log}, book, deploy.LogMark{}, ledger); err != nil {
+		return call, nil, err
+	}
+	call.ServerID = srv.ID
+	if err := s.Records.AddRollCall(ctx, call); err != nil {
+		return call, nil, err
+	}
+	call, err = s.Records.LastRollCall(ctx, srv.ID)
+	return call, append(findingsOf(call.Roll, nil, nil), found...), err
+}
+
+// lastStart reads of a log only what came since the last start.
+type lastStart struct {
+	Powered
+	rules rulebook.Log
+}
+
+// LogSince implements [Powered].
+func (l lastStart) LogSince(ctx context.Context, since deploy.LogMark) (string, error) {
+	text, err := l.Powered.LogSince(ctx, since)
+	return rollcall.LastStart(l.rules, text), err
+}
+
+func cutLabel(label string) (name, version string, ok bool) {
+	for i := len(label) - 1; i >= 0; i-- {
+		if label[i] == '@' {
+			return label[:i], label[i+1:], true
+		}
+	}
+	return label, "", false
+}
