@@ -66,7 +66,7 @@ func (p *play) run(ctx context.Context) error {
 	if err := WriteSamples(p.path("downloads")); err != nil {
 		return err
 	}
-	for _, act := range []func(context.Context) error{p.servers, p.stage, p.first, p.update, p.back, p.cave, p.leftOpen, p.leftWaiting} {
+	for _, act := range []func(context.Context) error{p.servers, p.stage, p.first, p.update, p.back, p.fromNothing, p.cave, p.leftOpen, p.leftWaiting} {
 		if err := act(ctx); err != nil {
 			return err
 		}
@@ -79,7 +79,11 @@ func (p *play) path(parts ...string) string {
 }
 
 // games are the servers and what a person says of each.
-var games = []struct{ server, game string }{{"saltpan", "tidewright"}, {"lantern", "lanternfall"}, {"mossgrave", "mossgrave"}}
+var games = []struct{ server, game string }{{"saltpan", "tidewright"}, {"saltpan-test", "tidewright"}, {"lantern", "lanternfall"}, {"mossgrave", "mossgrave"}}
+
+// neverRun is the server whose game has never run: what it makes at its first start
+// is not there yet.
+const neverRun = "saltpan-test"
 
 func (p *play) servers(ctx context.Context) error {
 	for _, g := range games {
@@ -105,6 +109,11 @@ func (p *play) servers(ctx context.Context) error {
 func (p *play) server(ctx context.Context, name, game string) error {
 	if err := standin.Furnish(p.path(name), game); err != nil {
 		return err
+	}
+	if name == neverRun {
+		if err := os.Remove(p.path(name, "tidewright.conf")); err != nil {
+			return err
+		}
 	}
 	if game == "mossgrave" {
 		return p.ftpServer(ctx, name, game)
@@ -161,7 +170,7 @@ func title(game string) string { return strings.ToUpper(game[:1]) + game[1:] }
 
 func (p *play) stage(ctx context.Context) error {
 	var labels []string
-	staged := append(samples(), shapeNamed("echo-shaft.zip"), shapeNamed("rope-lore-1.3.zip"), shapeNamed("lantern-gallery-main.zip"))
+	staged := append(samples(), shapeNamed("echo-shaft.zip"), shapeNamed("rope-lore-1.3.zip"), shapeNamed("lantern-gallery-main.zip"), shapeNamed("gull-flocks-9.3-keel-0.8-beta.2.tdx"))
 	for _, s := range staged {
 		f, err := os.Open(p.path("downloads", s.Name))
 		if err != nil {
@@ -247,6 +256,21 @@ func (p *play) back(ctx context.Context) error {
 		return err
 	}
 	return p.deploy(ctx, "saltpan", "the lamps back to 2.1.0", api.NewDraft{Rollback: &api.Rollback{Addon: "tide-lamps"}})
+}
+
+// fromNothing deploys to a server that has never run, and then something that
+// wants a new world.
+func (p *play) fromNothing(ctx context.Context) error {
+	if p.games[neverRun].name == "" {
+		return nil
+	}
+	err := p.deploy(ctx, neverRun, "to a server that has never run: its settings are made by a first start, so it takes two legs",
+		api.NewDraft{Crates: []string{"tide-base@3.2.1"}})
+	if err != nil {
+		return err
+	}
+	return p.deploy(ctx, neverRun, "new terrain in a new world; the old one is set aside and stays",
+		api.NewDraft{Crates: []string{"gull-flocks@0.8-beta.2"}, Renew: []string{"ledger"}})
 }
 
 // cave brings a cave to a host that gives only FTP: of two versions in one

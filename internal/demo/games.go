@@ -2,7 +2,6 @@ package demo
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"net"
 	"os"
@@ -98,8 +97,13 @@ func (p *play) runGame(ctx context.Context, server, name string) error {
 		return err
 	}
 	g := game{name: name, folder: p.path(server), program: program, console: l.Addr().String()}
-	if err := errors.Join(l.Close(), g.start(ctx)); err != nil {
+	if err := l.Close(); err != nil {
 		return err
+	}
+	if server != neverRun {
+		if err := g.start(ctx); err != nil {
+			return err
+		}
 	}
 	p.hosts = append(p.hosts, g)
 	p.games[server] = g
