@@ -115,10 +115,12 @@ func (r *Return) Of(addon string) {
 // Touches tells whether an event changed what an add-on claims.
 func (e Event) Touches(addon string) bool {
 	has := func(c Claim) bool { return c.Addon == addon }
-	listed := func(l Listing) bool { return l.Addon == addon }
+	of := func(all []Listing) []Listing {
+		return slices.DeleteFunc(slices.Clone(all), func(l Listing) bool { return l.Addon != addon })
+	}
 	return slices.ContainsFunc(e.Change.ClaimsBefore, has) || slices.ContainsFunc(e.Change.ClaimsAfter, has) ||
 		slices.ContainsFunc(e.Change.Edits, func(d Edit) bool { return d.Addon == addon }) ||
-		slices.ContainsFunc(e.Change.ListedBefore, listed) != slices.ContainsFunc(e.Change.ListedAfter, listed)
+		!sameListed(of(e.Change.ListedBefore), of(e.Change.ListedAfter))
 }
 
 func sorted(byPath map[tree.Path]*Return) []Return {

@@ -232,3 +232,36 @@ func TestTheNearestName(t *testing.T) {
 		require.Equal(t, want, Nearest(name, names), name)
 	}
 }
+
+func TestARollbackOfAnAddOnTakesTheVersionItsEntryStandsForBack(t *testing.T) {
+	f := newFair("call gate\n", "gate")
+	f.done(t, f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("drum", "1")} }))
+	before := len(f.events)
+	f.done(t, f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("drum", "2"), f.stall("late", "1")} }))
+	require.Equal(t, "drum@2", f.ledger["fair.order"].Listed[0].Label)
+
+	f.done(t, f.draft(func(r *Request) {
+		r.Back = Inverse(f.events, func(e Event) bool { return e.Seq > int64(before) && e.Touches("drum") })
+		for i := range r.Back {
+			r.Back[i].Of("drum")
+		}
+	}))
+	require.Equal(t, "call gate\ncall drum\ncall late\n", f.text)
+	labels := map[string]string{}
+	for _, l := range f.ledger["fair.order"].Listed {
+		labels[l.Addon] = l.Label
+	}
+	require.Equal(t, map[string]string{"drum": "drum@1", "late": "late@1"}, labels)
+}
+
+func TestAnEntryThatChangedForItsAddOnTouchesIt(t *testing.T) {
+	l := func(label string, off bool) []Listing { return []Listing{{Addon: "drum", Name: "order", Key: "drum", Label: label, Off: off}} }
+	of := func(before, after []Listing) bool {
+		return Event{Change: Change{ListedBefore: before, ListedAfter: after}}.Touches("drum")
+	}
+	require.False(t, of(l("drum@1", false), l("drum@1", false)))
+	require.True(t, of(l("drum@1", false), l("drum@2", false)))
+	require.True(t, of(l("drum@1", false), l("drum@1", true)))
+	require.True(t, of(nil, l("drum@1", true)))
+	require.False(t, of([]Listing{{Addon: "late", Label: "late@1"}}, nil))
+}

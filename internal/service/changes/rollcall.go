@@ -38,10 +38,13 @@ func expected(ledger map[tree.Path]draft.Row) []rollcall.Expected {
 		}
 		return e
 	}
+	// What is placed says the version; an entry only where nothing is.
 	for _, row := range ledger {
 		for _, c := range row.Claims {
 			get(c.Addon, c.Label)
 		}
+	}
+	for _, row := range ledger {
 		for _, l := range row.Listed {
 			e := get(l.Addon, l.Label)
 			e.Names, e.Off, e.Listed = append(e.Names, l.Key), e.Off || l.Off, true
