@@ -9,5 +9,5 @@ import (
 
 // play runs a made-up game until it is told to stop.
 func play(ctx context.Context, o cli.PlayOptions) error {
-	return game.Run(ctx, game.Options{Folder: o.Folder, Game: o.Game, Console: o.Console, Password: o.Password})
+	return game.Run(ctx, game.Options{Folder: o.Folder, Game: o.Game, Console: o.Console, Password: o.Password, Program: o.Program})
 }

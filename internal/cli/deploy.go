@@ -172,7 +172,7 @@ func (a *App) deploymentCommand() *cli.Command {
 		{Name: "halt", Usage: "stop a running deployment between two motions, to resume or undo it", UsageText: text("halt"), Action: a.deploymentHalt},
 		{Name: "resume", Usage: "finish a halted deployment", UsageText: text("resume"), Action: a.deploymentResume},
 		{Name: "undo", Usage: "take a halted deployment back", UsageText: text("undo") + " [--with-data]", Flags: []cli.Flag{&cli.BoolFlag{Name: "with-data", Usage: "put the data folders that were copied back too"}}, Action: a.deploymentUndo},
-		{Name: "tick", Usage: "say that what a waiting deployment waits for is done; it goes on", UsageText: text("tick"), Action: a.deploymentTick},
+		{Name: "tick", Usage: "say that what a waiting deployment waits for is done; it goes on", UsageText: text("tick"), Action: a.deploymentTick, Flags: []cli.Flag{&cli.BoolFlag{Name: "unchecked", Usage: "do not look whether it shows on the server"}}},
 		{Name: "tidy", Usage: "clear what a done deployment could not clear on its server", UsageText: text("tidy"), Action: a.deploymentTidy},
 		{Name: "discard", Usage: "give a draft up", UsageText: text("discard"), Action: a.deploymentDiscard},
 	}}
@@ -275,6 +275,9 @@ func (a *App) deploymentUndo(ctx context.Context, cmd *cli.Command) error {
 }
 
 func (a *App) deploymentTick(ctx context.Context, cmd *cli.Command) error {
+	if cmd.Bool("unchecked") {
+		return a.finish(ctx, cmd, (*client.Client).TickUnchecked)
+	}
 	return a.finish(ctx, cmd, (*client.Client).Tick)
 }
 

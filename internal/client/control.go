@@ -59,3 +59,8 @@ func (c *Client) Confirm(ctx context.Context, name, addon, note string) error {
 func (c *Client) Tick(ctx context.Context, server string, number int, each Each) (api.Deployment, error) {
 	return c.work(ctx, deployment(server, number, "/tick"), nil, each)
 }
+
+// TickUnchecked is Tick without looking whether it shows on the server.
+func (c *Client) TickUnchecked(ctx context.Context, server string, number int, each Each) (api.Deployment, error) {
+	return c.work(ctx, deployment(server, number, "/tick?unchecked=true"), nil, each)
+}

@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -43,7 +44,7 @@ const (
 )
 
 // Way is how an act is done. {line} and {addon} in Command and in an HTTP
-// request stand for what is sent or reloaded, {secret:NAME} for a sealed secret.
+// request stand for what is sent or reloaded, {NAME} for a variable of the server, {secret:NAME} for a sealed secret.
 type Way struct {
 	By      string   `json:"by"`
 	Command string   `json:"command,omitempty"` // of a shell, a line for the console, or words for a person
@@ -236,6 +237,9 @@ type Driver struct {
 	Spec    *Spec
 	Host    Shell // nil where the host gives none
 	Secrets func(name string) (string, error)
+	// Variables are the server's; {NAME} stands for one. ${NAME} is left to a
+	// shell.
+	Variables map[string]string
 	// Patience is how long one command, request or answer may take; 0: 30 s.
 	Patience time.Duration
 }
@@ -257,7 +261,7 @@ func (d *Driver) Do(ctx context.Context, a Act, subject string) (Answer, error) 
 		return Answer{}, fmt.Errorf("%s: %w", a, ErrNoWay)
 	}
 	if w.By == ByHand {
-		return Answer{Text: d.fill(w.Command, subject)}, fmt.Errorf("%s: %w", a, ErrByHand)
+		return Answer{Text: d.fill(w.Command, subject, asIs)}, fmt.Errorf("%s: %w", a, ErrByHand)
 	}
 	ctx, cancel := context.WithTimeout(ctx, d.patience())
 	defer cancel()
@@ -289,7 +293,7 @@ func (d *Driver) way(ctx context.Context, w Way, subject string) (ans Answer, wh
 	case ByHTTP:
 		return d.request(ctx, w.HTTP, subject)
 	case ByRCON:
-		line := d.fill(w.Command, subject)
+		line := d.fill(w.Command, subject, asIs)
 		if w.Command == "" {
 			line = subject
 		}
@@ -299,7 +303,7 @@ func (d *Driver) way(ctx context.Context, w Way, subject string) (ans Answer, wh
 }
 
 func (d *Driver) command(ctx context.Context, by, command, subject string) (Answer, error) {
-	command, err := d.withSecrets(d.fill(command, quoted(subject)))
+	command, err := d.withSecrets(d.fill(command, subject, quoted))
 	if err != nil {
 		return Answer{}, err
 	}
@@ -313,9 +317,40 @@ func (d *Driver) command(ctx context.Context, by, command, subject string) (Answ
 	return Answer{Text: out, Code: code}, err
 }
 
-func (d *Driver) fill(text, subject string) string {
-	return strings.NewReplacer("{line}", subject, "{addon}", subject).Replace(text)
+// fill puts the subject and the server's variables in, each as quote writes it.
+func (d *Driver) fill(text, subject string, quote func(string) string) string {
+	return variable.ReplaceAllStringFunc(text, func(word string) string {
+		name := strings.Trim(word, "{}")
+		v, known := d.Variables[name]
+		switch {
+		case word[0] == '$':
+			return word
+		case name == "line" || name == "addon":
+			return quote(subject)
+		case known:
+			return quote(v)
+		}
+		return word
+	})
 }
+
+var variable = regexp.MustCompile(`\$?\{[a-z0-9-]+\}`)
+
+// Takes lists the words in braces that a way holds.
+func (w Way) Takes() (out []string) {
+	text := w.Command
+	if w.HTTP != nil {
+		text += w.HTTP.URL + w.HTTP.Body
+	}
+	for _, word := range variable.FindAllString(text, -1) {
+		if word[0] != '$' {
+			out = append(out, strings.Trim(word, "{}"))
+		}
+	}
+	return out
+}
+
+func asIs(s string) string { return s }
 
 // quoted makes a text one word of a shell.
 func quoted(s string) string { return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'" }

@@ -19,11 +19,11 @@ func (d *Driver) request(ctx context.Context, r *Request, subject string) (ans A
 	if method == "" {
 		method = http.MethodGet
 	}
-	target, err := d.withSecrets(d.fill(r.URL, url.QueryEscape(subject)))
+	target, err := d.withSecrets(d.fill(r.URL, subject, url.QueryEscape))
 	if err != nil {
 		return ans, "", err
 	}
-	body, err := d.withSecrets(d.fill(r.Body, jsonText(subject)))
+	body, err := d.withSecrets(d.fill(r.Body, subject, jsonText))
 	if err != nil {
 		return ans, "", err
 	}

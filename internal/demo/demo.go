@@ -264,8 +264,8 @@ func (p *play) fromNothing(ctx context.Context) error {
 	if p.games[neverRun].name == "" {
 		return nil
 	}
-	err := p.deploy(ctx, neverRun, "to a server that has never run: its settings are made by a first start, so it takes two legs",
-		api.NewDraft{Crates: []string{"tide-base@3.2.1"}})
+	err := p.deploy(ctx, neverRun, "a loader and a fixture to a server that has never run: the loader's first start cuts its gear, the second makes the settings that name the fixture, so it takes three legs",
+		api.NewDraft{Crates: []string{"keel@4.1", "tide-base@3.2.1"}})
 	if err != nil {
 		return err
 	}

@@ -112,10 +112,14 @@ func (p *play) runGame(ctx context.Context, server, name string) error {
 	for _, w := range g.command() {
 		words = append(words, quoted(w))
 	}
+	by := ""
+	if name == "tidewright" { // a loader may bring a program of its own
+		by = " --program {program}"
+	}
 	c := api.Control{RCON: g.console, StopWithin: 20, ReadyWithin: 30,
 		Probes: []api.Probe{{By: "command", Command: fmt.Sprintf("test -f %s && kill -0 $(cat %[1]s)", pid)}},
 		Acts: map[string]api.Way{
-			"start": {By: "command", Command: strings.Join(words, " ") + " </dev/null >/dev/null 2>&1 &"},
+			"start": {By: "command", Command: strings.Join(words, " ") + by + " </dev/null >/dev/null 2>&1 &"},
 			"stop":  {By: "command", Command: fmt.Sprintf("kill -TERM $(cat %s)", pid)},
 		}}
 	if name == "mossgrave" {

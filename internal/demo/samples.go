@@ -63,6 +63,10 @@ func samples() []sample {
 			{"pier-signs/README.md", "Put the .tdx into fixtures. Needs tide-base 3.2 or newer.\n"},
 			{"pier-signs/pier-signs-1.4.0.tdx", fixture("pier-signs", "1.4.0", "needs tide-base")},
 			{"pier-signs/preview.png", filler("pixel", 30)}}},
+		{Name: "keel-4.1.zip", Zip: []file{
+			{"keel/README.md", "Start it once with keel-setup, and from then on with keel.\n"},
+			{"keel/keel", filler("keel", 400)}, {"keel/keel-setup", filler("setup", 200)},
+			{"keel/keelworks/pattern.txt", "gear pattern, version 4.1\n"}}},
 		{Name: "reedbank-shores-12.zip", Zip: []file{{"table.toml", "table = \"reedbank-shores\"\nedition = 12\n"}, {"shores/rocks.toml", filler("rock", 80)}}},
 		{Name: "drum-tent-0.4.0.zip", Zip: stall(inner, "Drum Tent", "0.4.0", file{inner + "/wares/old-drum.lf", filler("old", 20)})},
 		{Name: "drum-tent-0.5.0.zip", Zip: stall(inner, "Drum Tent", "0.5.0", file{inner + "/wares/kettle.lf", filler("kettle", 50)})},

@@ -42,6 +42,7 @@ type bench struct {
 	legs    bool    // a text is there only once the game has run
 	renew   bool    // the data folder is set aside for good
 	back    bool    // an earlier copy of the data folder is put back
+	starts  bool    // it is installed by two starts, with programs of their own
 	req     *draft.Request
 }
 
@@ -73,6 +74,17 @@ func newBenchInLegs(t *testing.T) *bench {
 		}
 	}
 	b.want["own.conf"] = "call itself\ncall lamps\n"
+	b.draft()
+	return b
+}
+
+// newBenchOfStarts is for a loader that is installed by two starts, the first of
+// which ends by itself.
+func newBenchOfStarts(t *testing.T) *bench {
+	b := newBenchOn(t, true)
+	b.starts = true
+	b.engine.ends = map[string]func(){"setup": func() { testbed.Write(t, filepath.Join(b.root, "lib"), "by setup") }}
+	b.want["lib"] = "by setup"
 	b.draft()
 	return b
 }
@@ -202,6 +214,12 @@ func (b *bench) draft() {
 			return tree.State{Being: tree.Content, Digest: tree.Sum([]byte(text)), Size: int64(len(text))}
 		}
 		req.Returns = []draft.DataReturn{{Folder: "data", Files: map[tree.Path]tree.State{"port": file("hilly"), "under": {Being: tree.Folder}, "under/wreck": file("sunk"), "empty": file("")}}}
+	}
+	if b.starts {
+		req.Power.Takes = []string{draft.Program}
+		req.Launches = []draft.Launch{{Program: "setup", Ends: true, Label: "lamps@2"}, {Program: "keel", Label: "lamps@2"}}
+		req.Sets = []draft.Set{{Variable: draft.Program, Before: "quay", After: "keel", Addon: "lamps", Why: "it is started by it"},
+			{Variable: "port", Before: "north", After: "south", Hand: "Name the port."}}
 	}
 	if b.legs {
 		req.Hands = []draft.Hand{{What: "Open the gate.", Text: "7000"}}
@@ -364,7 +382,7 @@ func (b *bench) asFar(r *deploy.Run) error {
 			return err
 		}
 	}
-	if err := r.Forward(ctx, draft.Proof); err != nil || len(b.dep.Draft.Deferred) == 0 {
+	if err := r.Forward(ctx, draft.Proof); err != nil || !b.dep.Draft.More() {
 		return err
 	}
 	b.nextLeg(r)
@@ -379,13 +397,25 @@ func (b *bench) asFar(r *deploy.Run) error {
 
 // nextLeg drafts the second leg and writes it down, as the service does.
 func (b *bench) nextLeg(r *deploy.Run) {
+	if b.starts {
+		req := *b.req
+		power := *b.req.Power
+		power.Condition = b.engine.state
+		req.Power = &power
+		b.extend(r, &req, draft.Observations{})
+		return
+	}
 	text, err := os.ReadFile(filepath.Join(b.root, "own.conf"))
 	require.NoError(b.t, err)
 	i, err := b.host.Stat(b.t.Context(), "own.conf")
 	require.NoError(b.t, err)
 	obs := draft.Observations{Paths: map[tree.Path]draft.Seen{"own.conf": {State: tree.State{Being: tree.Content, Digest: tree.Sum(text), Size: i.Size, Mode: i.Mode}, Modified: i.Modified}},
 		Texts: map[tree.Path][]byte{"own.conf": text}}
-	next, found := draft.MakeNext(&b.dep.Draft, b.req, obs)
+	b.extend(r, b.req, obs)
+}
+
+func (b *bench) extend(r *deploy.Run, req *draft.Request, obs draft.Observations) {
+	next, found := draft.MakeNext(&b.dep.Draft, req, obs)
 	require.Empty(b.t, found)
 	b.dep.Draft = *next
 	require.NoError(b.t, b.db.SaveDraft(b.t.Context(), b.dep))
@@ -401,6 +431,9 @@ func (b *bench) isNew() {
 	}
 	require.Equal(b.t, b.want, now)
 	require.Equal(b.t, draft.IsRunning, b.engine.state)
+	if b.starts {
+		require.Equal(b.t, "keel", b.engine.with)
+	}
 	require.NoDirExists(b.t, filepath.Join(b.root, "gone"))
 	require.NoDirExists(b.t, filepath.Join(b.root, string(draft.Work)))
 	for _, old := range []string{"one", "by hand", "old", "two old", b.old["d/order"].Text} {
@@ -415,6 +448,10 @@ func (b *bench) isOld() {
 	if own, made := now["own.conf"]; b.legs && made { // what the game made itself is left alone
 		require.Equal(b.t, "call itself\n", own.Text)
 		delete(now, "own.conf")
+	}
+	if b.starts { // what the first program made is left alone
+		delete(now, "lib")
+		require.Empty(b.t, b.engine.with, "it runs by its own program")
 	}
 	for p := range now { // what the game made anew meanwhile stays beside it
 		if strings.HasPrefix(p, "data.made-") {
@@ -436,6 +473,7 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 		"whole folders": func(t *testing.T) *bench { return newBenchOn(t, true) },
 		"file by file":  func(t *testing.T) *bench { return newBenchOn(t, false) },
 		"two legs":      newBenchInLegs,
+		"two starts":    newBenchOfStarts,
 		"data back":     newBenchGoingBack,
 		"data anew":     newBenchRenewing,
 	} {
@@ -444,6 +482,9 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 		for _, m := range probe.dep.Draft.Motions {
 			kinds[kindOf(m)]++
 			if way == "two legs" && m.Leg == 1 && !m.OfServer() && m.Kind != draft.EditMotion {
+				continue // as in one leg
+			}
+			if way == "two starts" && !m.OfServer() {
 				continue // as in one leg
 			}
 			if way == "data anew" && m.Kind != draft.RenewMotion && m.Do != draft.StartServer {
@@ -491,7 +532,7 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 	t.Logf("kinds of motion: %v", kinds)
 	t.Logf("positions found %d, tried %d", found, tried)
 	require.Equal(t, found, tried)
-	require.Len(t, kinds, 19, "every kind of motion there is")
+	require.Len(t, kinds, 20, "every kind of motion there is")
 }
 
 func kindOf(m draft.Motion) string {

@@ -15,9 +15,10 @@ import (
 type Power interface {
 	// State tells whether the server runs, and how that was told.
 	State(ctx context.Context) (draft.Condition, string)
-	// Do sends an act. subject is the line that reloads. It returns when the act
+	// Do sends an act. subject is the line that reloads, and with are
+	// variables for a start that have other values than the server's own. It returns when the act
 	// was taken, not when it has had its effect.
-	Do(ctx context.Context, act draft.PowerAct, subject string) error
+	Do(ctx context.Context, act draft.PowerAct, subject string, with map[string]string) error
 	// Warn tells players that the server stops, and takes as long as was promised.
 	Warn(ctx context.Context) error
 	// LogEnd tells where the log ends now.
@@ -91,7 +92,7 @@ func (r *Run) powered(ctx context.Context, m draft.Motion) (Result, error) {
 		if err := r.Power.Warn(ctx); err != nil {
 			r.note("players could not be told: %v", err)
 		}
-		return Result{}, r.Power.Do(ctx, draft.StopServer, "")
+		return Result{}, r.Power.Do(ctx, draft.StopServer, "", nil)
 	case draft.UntilStopped:
 		words, err := r.until(ctx, draft.UntilStopped, func() (bool, string, error) {
 			state, words := r.Power.State(ctx)
@@ -109,7 +110,14 @@ func (r *Run) powered(ctx context.Context, m draft.Motion) (Result, error) {
 		if m.Subject != "" {
 			return Result{}, &Waiting{m, m.Subject}
 		}
-		return Result{}, r.Power.Do(ctx, draft.StartServer, "")
+		mark, err := r.Power.LogEnd(ctx) // where no stop has told
+		if err != nil {
+			return Result{}, err
+		}
+		return Result{Log: &mark}, r.Power.Do(ctx, draft.StartServer, "", m.With)
+	case draft.UntilEnded:
+		words, err := r.until(ctx, draft.UntilEnded, r.ended(ctx))
+		return Result{Words: words}, err
 	case draft.UntilReady:
 		since := r.LogStart()
 		words, err := r.until(ctx, draft.UntilReady, func() (bool, string, error) { return r.Power.Ready(ctx, since) })
@@ -119,7 +127,7 @@ func (r *Run) powered(ctx context.Context, m draft.Motion) (Result, error) {
 		if err != nil {
 			return Result{}, err
 		}
-		return Result{Log: &mark}, r.Power.Do(ctx, draft.ReloadAddon, m.Subject)
+		return Result{Log: &mark}, r.Power.Do(ctx, draft.ReloadAddon, m.Subject, nil)
 	}
 	return Result{}, fmt.Errorf("%s is nothing that a server does", m.Do)
 }
@@ -158,6 +166,27 @@ func (r *Run) until(ctx context.Context, what draft.PowerAct, there func() (bool
 	}
 }
 
+// unseen is for how long what was started may show nothing of itself before it is
+// taken for ended, where its log tells nothing.
+const unseen = 5 * time.Second
+
+// ended tells whether what was started has run and stopped by itself.
+func (r *Run) ended(ctx context.Context) func() (bool, string, error) {
+	since, began, ran := r.LogStart(), time.Now(), false
+	return func() (bool, string, error) {
+		state, words := r.Power.State(ctx)
+		if state != draft.IsStopped {
+			ran = ran || state == draft.IsRunning
+			return false, words, nil
+		}
+		now, err := r.Power.LogEnd(ctx)
+		if err != nil {
+			return false, words, err
+		}
+		return ran || now != since || time.Since(began) > unseen, words, nil
+	}
+}
+
 // LogStart is where the log ended before the server was started.
 func (r *Run) LogStart() LogMark {
 	r.mu.Lock()
@@ -166,7 +195,7 @@ func (r *Run) LogStart() LogMark {
 }
 
 func (r *Run) noteLog(m draft.Motion, res Result) {
-	if res.Log == nil || m.Do != draft.UntilStopped {
+	if res.Log == nil || m.Do == draft.ReloadAddon {
 		return
 	}
 	r.mu.Lock()
@@ -179,6 +208,10 @@ func (r *Run) noteLog(m draft.Motion, res Result) {
 func (r *Run) unpower(ctx context.Context, m draft.Motion) (Result, error) {
 	switch {
 	case m.Do == draft.UntilTicked:
+		if m.Back != "" {
+			r.note("set this back by hand: %s", strings.Replace(m.Back, "\n", " ", 1))
+			return Result{}, nil
+		}
 		r.note("what was done by hand stays done: %s", strings.Replace(m.Subject, "\n", " ", 1))
 		return Result{}, nil
 	case m.Kind == draft.WaitMotion || m.Do == draft.ReloadAddon:
@@ -193,7 +226,7 @@ func (r *Run) unpower(ctx context.Context, m draft.Motion) (Result, error) {
 		if m.Subject != "" {
 			return Result{}, &Waiting{m, "Stop the server, so that its files can be taken back."}
 		}
-		if err := r.Power.Do(ctx, draft.StopServer, ""); err != nil {
+		if err := r.Power.Do(ctx, draft.StopServer, "", nil); err != nil {
 			return Result{}, err
 		}
 		words, err := r.until(ctx, draft.UntilStopped, func() (bool, string, error) {
@@ -210,7 +243,7 @@ func (r *Run) unpower(ctx context.Context, m draft.Motion) (Result, error) {
 		if err != nil {
 			return Result{}, err
 		}
-		if err := r.Power.Do(ctx, draft.StartServer, ""); err != nil {
+		if err := r.Power.Do(ctx, draft.StartServer, "", nil); err != nil {
 			r.note("everything is as it was, but the server could not be started again: %v", err)
 			return Result{}, nil
 		}

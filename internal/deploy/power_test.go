@@ -24,7 +24,9 @@ type engine struct {
 	unready bool
 	first   func() // what it makes when it starts
 	done    []draft.PowerAct
-	ends    int
+	looks   int
+	with    string            // the program that it runs by; empty for its own
+	ends    map[string]func() // programs that do something and end by themselves
 }
 
 func (e *engine) State(context.Context) (draft.Condition, string) {
@@ -38,7 +40,7 @@ func (e *engine) State(context.Context) (draft.Condition, string) {
 	return e.state, "as it says itself"
 }
 
-func (e *engine) Do(_ context.Context, act draft.PowerAct, _ string) error {
+func (e *engine) Do(_ context.Context, act draft.PowerAct, _ string, with map[string]string) error {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	e.done = append(e.done, act)
@@ -48,6 +50,13 @@ func (e *engine) Do(_ context.Context, act draft.PowerAct, _ string) error {
 	}
 	if act == draft.StartServer && e.first != nil {
 		e.first()
+	}
+	if act == draft.StartServer {
+		e.with = with[draft.Program]
+		if does := e.ends[e.with]; does != nil {
+			does()
+			to = draft.IsStopped
+		}
 	}
 	switch {
 	case e.deaf || act == draft.ReloadAddon:
@@ -68,8 +77,8 @@ func (e *engine) Warn(context.Context) error { return nil }
 func (e *engine) LogEnd(context.Context) (deploy.LogMark, error) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
-	e.ends++
-	return deploy.LogMark{Size: int64(e.ends)}, nil
+	e.looks++
+	return deploy.LogMark{Size: int64(e.looks)}, nil
 }
 
 func (e *engine) Ready(ctx context.Context, since deploy.LogMark) (bool, string, error) {

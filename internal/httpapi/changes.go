@@ -98,9 +98,6 @@ func (s *Server) changeOps(h huma.API) {
 		"resume": {"Finish a halted deployment; a job", func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error) {
 			return s.Changes.Resume(ctx, d, actor, tell)
 		}},
-		"tick": {"Say that what a waiting deployment waits for is done; a job", func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error) {
-			return s.Changes.Tick(ctx, d, actor, tell)
-		}},
 		"tidy": {"Clear what a done deployment could not clear on its server; a job", func(ctx context.Context, d model.Deployment, _ string, tell changes.Tell) (model.Deployment, error) {
 			return s.Changes.Tidy(ctx, d, tell)
 		}},
@@ -109,6 +106,14 @@ func (s *Server) changeOps(h huma.API) {
 			return s.act(ctx, *in, does.do)
 		})
 	}
+	huma.Register(h, op(http.MethodPost, "/servers/{server}/deployments/{number}/tick", "tick-deployment", "Say that what a waiting deployment waits for is done; a job", "deployments"), func(ctx context.Context, in *struct {
+		Numbered
+		Unchecked bool `query:"unchecked" doc:"Without looking whether it shows on the server"`
+	}) (*accepted, error) {
+		return s.act(ctx, in.Numbered, func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error) {
+			return s.Changes.Tick(ctx, d, in.Unchecked, actor, tell)
+		})
+	})
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/deployments/{number}/undo", "undo-deployment", "Take a halted deployment back; a job", "deployments"), func(ctx context.Context, in *struct {
 		Numbered
 		Data bool `query:"data" doc:"Put the data folders that it copied back too"`

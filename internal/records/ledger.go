@@ -19,6 +19,11 @@ func (db *DB) Finish(ctx context.Context, d model.Deployment, reported map[tree.
 			model.Done, db.millis(), untidy, text(d.Notes), text(d.Figures), d.ID, model.Running)); err != nil {
 			return err
 		}
+		for _, set := range d.Draft.Sets {
+			if err := exactly(tx.ExecContext(ctx, `UPDATE server SET variables = json_set(variables, ?, ?) WHERE id = ?`, `$."`+set.Variable+`"`, set.After, d.ServerID)); err != nil {
+				return fmt.Errorf("%s is now %s: %w", set.Variable, set.After, err)
+			}
+		}
 		for _, c := range d.Draft.Changes {
 			res, err := tx.ExecContext(ctx, `INSERT INTO ledger_event (server_id, path, before, after, claims_before, claims_after, edit, cause, deployment_id, actor, at) VALUES (?,?,?,?,?,?,?,'deployment',?,?,?)`,
 				d.ServerID, string(c.Path), text(c.Before), text(c.After), text(c.ClaimsBefore), text(c.ClaimsAfter), text(textEdit{c.ListedBefore, c.ListedAfter, c.Edits}), d.ID, d.Runner, db.millis())

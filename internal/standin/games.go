@@ -11,7 +11,7 @@ import (
 var (
 	tidewright = map[string]string{
 		"tidewright":          "#!/bin/sh\necho 'the harbour game itself is not in this demo'\n",
-		"tidewright.conf":     "# Tidewright\nharbour-name = Reedbank Commons\nmax-boats = 24\nload-fixtures = \n",
+		"tidewright.conf":     "# Tidewright\nharbour-name = Reedbank Commons\nmax-boats = 24\nport-name = reedbank\nload-fixtures = \n",
 		"harbour.key":         "not a real key\n",
 		"fixtures/.keep":      "",
 		"ports/reedbank/seed": "41873\n",

@@ -121,11 +121,17 @@ func Diff(p tree.Path, before, after []byte) string {
 // begins tells whether a text that is not there can be begun: only one that is
 // nothing but lines.
 func (m *maker) begins(e *edited) bool {
-	if !slices.ContainsFunc(e.edits, func(d Edit) bool { return d.Op.Do == settings.Add || d.Op.Do == settings.On }) {
+	if !slices.ContainsFunc(e.edits, func(d Edit) bool {
+		return slices.Contains([]settings.Verb{settings.Add, settings.On, settings.Set}, d.Op.Do)
+	}) {
 		e.edits = nil
 		return true // nothing to take out of a text that is not there
 	}
 	for _, d := range e.edits {
+		if d.Op.Do == settings.Set {
+			m.say(finding.Block, "no-settings-file", e.path, "If the server makes it at its first start, name it under first-run in the rulebook, or start the server once.", "%s is not on the server, and a value is to be set in it.", e.path)
+			return false
+		}
 		if d.Op.List.Form != settings.LineForm {
 			m.say(finding.Block, "no-load-list", e.path,
 				fmt.Sprintf("If the server makes it at its first start, start it once. Accept no-load-list=%s to put the files and list nothing.", e.path),
@@ -145,7 +151,10 @@ func (m *maker) unlistable(e *edited, err error) {
 		return
 	}
 	code := "entry-unwritable"
-	if errors.Is(err, settings.ErrNoList) {
+	switch {
+	case slices.ContainsFunc(e.edits, func(d Edit) bool { return d.Op.Do == settings.Set }):
+		code = "value-unwritable"
+	case errors.Is(err, settings.ErrNoList):
 		code = "no-load-list"
 	}
 	m.say(finding.Block, code, e.path, fmt.Sprintf("Accept %s=%s to leave the text as it is.", code, e.path), "%s cannot be changed as wanted: %v.", e.path, err)

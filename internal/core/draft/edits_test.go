@@ -255,7 +255,9 @@ func TestARollbackOfAnAddOnTakesTheVersionItsEntryStandsForBack(t *testing.T) {
 }
 
 func TestAnEntryThatChangedForItsAddOnTouchesIt(t *testing.T) {
-	l := func(label string, off bool) []Listing { return []Listing{{Addon: "drum", Name: "order", Key: "drum", Label: label, Off: off}} }
+	l := func(label string, off bool) []Listing {
+		return []Listing{{Addon: "drum", Name: "order", Key: "drum", Label: label, Off: off}}
+	}
 	of := func(before, after []Listing) bool {
 		return Event{Change: Change{ListedBefore: before, ListedAfter: after}}.Touches("drum")
 	}

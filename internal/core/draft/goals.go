@@ -60,6 +60,7 @@ func gather(req *Request) *goals {
 		g.leave(p, req.Ledger[p], leaving)
 	}
 	g.listings(req)
+	g.sets(req)
 	g.returns(req)
 	return g
 }

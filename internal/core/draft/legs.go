@@ -31,7 +31,7 @@ func (m *maker) defers(e *edited) bool {
 	if !made || e.returned || len(e.edits) == 0 {
 		return false
 	}
-	if p == nil || p.Stop == "" || p.Start == "" || m.d.Legs > 1 {
+	if p == nil || p.Stop == "" || p.Start == "" || m.d.Legs > 1 && m.launch == nil {
 		m.say(finding.Block, "after-first-run", e.path, "Start the server once and draft again, or tell how it is stopped and started: server control.",
 			"%s is there only once the server has run, and it is to be changed.", e.path)
 		return true
@@ -58,7 +58,7 @@ func deferred(d *Draft) *goals {
 func MakeNext(d *Draft, req *Request, obs Observations) (*Draft, []finding.Finding) {
 	next := *d
 	next.Changes, next.Steps, next.Motions = slices.Clone(d.Changes), slices.Clone(d.Steps), slices.Clone(d.Motions)
-	next.Findings, next.Deferred = nil, nil
+	next.Findings, next.Deferred, next.Launches = nil, nil, nil
 	next.Steps = slices.DeleteFunc(next.Steps, func(s Step) bool { return s.Verb == NextLeg })
 	for i := range next.Steps { // those that follow are numbered behind them
 		if next.Steps[i].ID != i+1 {
@@ -68,6 +68,9 @@ func MakeNext(d *Draft, req *Request, obs Observations) (*Draft, []finding.Findi
 	}
 	next.Legs = max(1, d.Legs) + 1
 	m := newMaker(req, obs, &next)
+	if len(d.Launches) > 0 {
+		m.launch, next.Launches = &d.Launches[0], d.Launches[1:]
+	}
 	m.texts(deferred(d))
 	m.plan()
 	m.emit()

@@ -81,6 +81,11 @@ func planOf(g *goals, req *Request) Plan {
 			}
 		}
 	}
+	for _, n := range req.NewNames {
+		for _, up := range n.To.Ancestors() {
+			folders[up] = true
+		}
+	}
 	var trees []tree.Path
 	for _, f := range req.Data {
 		trees = append(trees, f.Path)

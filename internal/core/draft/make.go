@@ -30,6 +30,7 @@ type maker struct {
 	// Folders that are moved with all that is in them, with their temporary names.
 	wholeIn, wholeOut map[tree.Path]string
 	power             powerPlan
+	launch            *Launch // by which this leg's start is done, where an add-on says so
 }
 
 // change is a content change with its reason.
@@ -51,6 +52,9 @@ func Make(req *Request, obs Observations) *Draft {
 	m.texts(g)
 	m.caseClashes()
 	m.dropFolders()
+	m.launches()
+	m.d.Sets = m.kept()
+	m.newNames()
 	m.plan()
 	m.emit()
 	m.about()

@@ -150,6 +150,9 @@ type Request struct {
 	Data      []DataFolder // that are copied while the server is stopped
 	Renew     []DataFolder // that the server shall make anew
 	Returns   []DataReturn // of earlier copies
+	Sets      []Set        // variables of the server that get another value
+	NewNames  []NewName    // of data folders that are begun anew
+	Launches  []Launch     // by which a wanted loader is installed
 	Hands     []Hand       // what a person has to do, that was not done on this server before
 	Power     *Power       // nil where nothing is known of how to stop and start the server
 	Back      []Return     // the goals of a rollback, from [Inverse] or [AsOf]
@@ -239,6 +242,9 @@ type Draft struct {
 	// Deferred are the texts of the next leg, and Legs how many were drafted; 0 is
 	// one.
 	Deferred []Deferral   `json:"deferred,omitempty"`
+	Launches []Launch     `json:"launches,omitempty"` // of later legs
+	Sets     []Set        `json:"sets,omitempty"`
+	Checked  []Hand       `json:"checked,omitempty"` // by hand, of which it can be told whether they were done
 	Returns  []DataReturn `json:"returns,omitempty"`
 	Legs     int          `json:"legs,omitempty"`
 	Beside   bool         `json:"beside,omitempty"` // temporary files stand beside their targets

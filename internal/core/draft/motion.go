@@ -41,10 +41,12 @@ type Motion struct {
 	After  tree.State `json:"after,omitzero"`   // what stands there after
 	Proved bool       `json:"proved,omitempty"` // a send that is read back and hashed
 	// With power and wait: what is done or waited for, and of what.
-	Do      PowerAct `json:"do,omitempty"`
-	Subject string   `json:"subject,omitempty"`
-	Ran     bool     `json:"ran,omitempty"`  // with a stop: the server ran when the draft was made
-	Seen    int64    `json:"seen,omitempty"` // with aside and tidy: the file's time when the draft was made; no part of the digest
+	Do      PowerAct          `json:"do,omitempty"`
+	Subject string            `json:"subject,omitempty"`
+	With    map[string]string `json:"with,omitempty"` // with a start: variables that have other values than the server's own
+	Back    string            `json:"back,omitempty"` // with a wait for a person: what takes it back
+	Ran     bool              `json:"ran,omitempty"`  // with a stop: the server ran when the draft was made
+	Seen    int64             `json:"seen,omitempty"` // with aside and tidy: the file's time when the draft was made; no part of the digest
 }
 
 // Work is the folder of ours at a server's root. No server loads from it.

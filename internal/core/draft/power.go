@@ -2,6 +2,7 @@ package draft
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -20,14 +21,21 @@ const (
 
 	UntilStopped PowerAct = "stopped"
 	UntilReady   PowerAct = "ready"
+	UntilEnded   PowerAct = "ended"  // it has run and stopped by itself
 	UntilTicked  PowerAct = "ticked" // a person says that it is done
 )
 
 // Hand is something that no file reaches: a person does it, with the exact text
 // to copy, and ticks it off.
 type Hand struct {
-	What, Text string
-	Why        string
+	What string `json:"what"`
+	Text string `json:"text,omitempty"`
+	Why  string `json:"why,omitempty"`
+	// How it is told whether it was done: File is there when it is ticked, and
+	// holds something like Match; a line like Log is in the log since the start.
+	File  tree.Path `json:"file,omitempty"`
+	Match string    `json:"match,omitempty"`
+	Log   string    `json:"log,omitempty"`
 }
 
 // Words are what a person is told; the text to copy is the second line.
@@ -63,8 +71,9 @@ type Power struct {
 	// empty where there is no way. Words are what a person is told.
 	Stop, Start           string
 	StopWords, StartWords string
-	Reload                bool // whether a line can be sent to its console
-	Rolls                 bool // whether its log or console tells what loaded
+	Takes                 []string // variables whose values the start takes
+	Reload                bool     // whether a line can be sent to its console
+	Rolls                 bool     // whether its log or console tells what loaded
 	// Away is how long it was away the last time without our own part,
 	// milliseconds; 0 where that is not known.
 	Away int64
@@ -88,10 +97,10 @@ type reload struct{ label, line, risky string }
 // plan decides whether the server is stopped, and what is reloaded instead.
 func (m *maker) plan() {
 	p := m.req.Power
-	if p == nil || len(m.changes)+len(m.edits)+len(m.d.Deferred)+len(m.req.Returns)+len(m.req.Renew) == 0 {
+	if p == nil || len(m.changes)+len(m.edits)+len(m.d.Deferred)+len(m.req.Returns)+len(m.req.Renew)+len(m.d.Sets) == 0 && m.launch == nil {
 		return
 	}
-	if len(m.d.Deferred) > 0 || m.d.Legs > 1 { // it must run, whatever it did before
+	if m.d.more() || m.d.Legs > 1 || m.launch != nil { // it must run, whatever it did before
 		m.power = powerPlan{stop: p.Condition != IsStopped, start: true, why: "it is to be started anew"}
 		return
 	}
@@ -124,6 +133,9 @@ func (m *maker) needsStart() (bool, string) {
 		default:
 			first = append(first, fmt.Sprintf("%s takes effect at a start", w.Label()))
 		}
+	}
+	for _, s := range m.d.Sets {
+		first = append(first, s.Variable+" takes effect at a start")
 	}
 	switch {
 	case len(first) > 1:
@@ -165,10 +177,14 @@ func (m *maker) startIt(e *emitter) {
 		s := e.step(Step{Phase: Proof, Verb: ReloadIt, What: r.label, Reason: "it is taken anew without a stop: " + r.line})
 		e.motion(s, Motion{Kind: PowerMotion, Do: ReloadAddon, Subject: r.line})
 	}
+	m.setByHand(e)
 	for _, h := range m.hands() {
 		e.group++
 		s := e.step(Step{Phase: Proof, Verb: ByHand, What: strings.Replace(h.Words(), "\n", " Copy: ", 1), Reason: h.Why})
 		e.motion(s, Motion{Kind: WaitMotion, Do: UntilTicked, Subject: h.Words()})
+		if h.File != "" || h.Log != "" {
+			m.d.Checked = append(m.d.Checked, h)
+		}
 	}
 	if m.power.start {
 		e.group++
@@ -180,15 +196,24 @@ func (m *maker) startIt(e *emitter) {
 		if len(m.d.Deferred) > 0 {
 			reason = "so that it makes what is changed in the next leg"
 		}
+		with := m.with()
+		for _, v := range slices.Sorted(maps.Keys(with)) {
+			what += ", with " + with[v]
+		}
+		if m.launch != nil {
+			reason = m.launch.Label + " is installed by it"
+		}
 		s := e.step(Step{Phase: Proof, Verb: verb, What: what, Reason: reason})
-		e.motion(s, Motion{Kind: PowerMotion, Do: StartServer, Subject: subjectOf(p.Start, p.StartWords)})
+		e.motion(s, Motion{Kind: PowerMotion, Do: StartServer, Subject: subjectOf(p.Start, p.StartWords), With: with})
 		e.group++
-		e.motion(s, Motion{Kind: WaitMotion, Do: UntilReady})
+		wait := UntilReady
+		if m.launch != nil && m.launch.Ends {
+			wait = UntilEnded
+		}
+		e.motion(s, Motion{Kind: WaitMotion, Do: wait})
 	}
-	for _, x := range m.d.Deferred {
-		e.step(Step{Phase: Proof, Verb: NextLeg, Path: x.Path, Reason: whys(x.Edits) + "; drafted once the server has made it"})
-	}
-	if (m.power.start || len(m.power.reloads) > 0) && p != nil && p.Rolls && len(m.d.Deferred) == 0 {
+	m.nextLegs(e)
+	if (m.power.start || len(m.power.reloads) > 0) && p != nil && p.Rolls && !m.d.more() {
 		e.step(Step{Phase: Proof, Verb: CallRoll, What: "what has loaded", Reason: "from the log since the start, and the console where it tells"})
 	}
 }
@@ -237,10 +262,9 @@ func (m *maker) away() string {
 	return fmt.Sprintf("about %d s, of which %d s ours", m.req.Power.Away/1000+max(1, ours), max(1, ours))
 }
 
-// hands are what a person has to do in this leg: the last one, before the server
-// starts for good.
+// hands are what a person has to do before the server starts for the first time.
 func (m *maker) hands() []Hand {
-	if len(m.changes)+len(m.edits) == 0 || len(m.d.Deferred) > 0 {
+	if len(m.changes)+len(m.edits)+len(m.d.Deferred) == 0 || m.d.Legs > 1 {
 		return nil
 	}
 	return m.req.Hands
@@ -261,6 +285,6 @@ func (m Motion) OfServer() bool { return m.Kind == PowerMotion || m.Kind == Wait
 // Words say what a motion of the server does.
 func (m Motion) Words() string {
 	words := map[PowerAct]string{StopServer: "stopping the server", StartServer: "starting the server", ReloadAddon: "reloading",
-		UntilStopped: "waiting until the server has stopped", UntilReady: "waiting until the server is ready", UntilTicked: "waiting for a person"}[m.Do]
+		UntilStopped: "waiting until the server has stopped", UntilReady: "waiting until the server is ready", UntilEnded: "waiting until what was started has ended by itself", UntilTicked: "waiting for a person"}[m.Do]
 	return strings.TrimSpace(words + " " + m.Subject)
 }

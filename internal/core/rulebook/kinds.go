@@ -47,6 +47,7 @@ func (r *reader) kinds(n *yaml.Node, b *Book) {
 				})(v)
 			}},
 			{"risky", false, r.text("risky", &k.Risky)},
+			{"starts", false, func(v *yaml.Node) { k.Starts = r.starts(v, b) }},
 			{"overlays", false, func(v *yaml.Node) {
 				k.Overlays = &Overlay{}
 				r.mapping(v, "overlays", field{"read", false, func(v *yaml.Node) { k.Overlays.Base = r.readings(v, false) }})
@@ -80,6 +81,37 @@ func (r *reader) kinds(n *yaml.Node, b *Book) {
 	if len(b.Kinds) == 0 && n.Kind == yaml.MappingNode {
 		r.fault(n, "a rulebook needs at least one kind")
 	}
+}
+
+// starts reads the starts by which a loader is installed.
+func (r *reader) starts(n *yaml.Node, b *Book) (out []Launch) {
+	if !r.is(n, yaml.SequenceNode, "starts") {
+		return nil
+	}
+	if _, ok := b.Variable(Program); !ok {
+		r.fault(n, "starts needs a variable %q, which holds the name of the program file", Program)
+	}
+	for i, item := range n.Content {
+		var s Launch
+		r.mapping(item, "a start",
+			field{"program", true, func(v *yaml.Node) {
+				r.text("program", &s.Program)(v)
+				for _, word := range Placeholders(s.Program) {
+					if _, variable := b.Variable(word); word == Program || !variable && !slices.Contains([]string{"name", "version"}, word) {
+						r.fault(v, "program holds {%s}; %s", word, suggest(word, []string{"name", "version"}))
+					}
+				}
+			}},
+			field{"ends", false, r.yes("ends", &s.Ends)})
+		if s.Ends && i == len(n.Content)-1 {
+			r.fault(item, "the last start is how the server is started from then on; it cannot end by itself")
+		}
+		out = append(out, s)
+	}
+	if len(out) == 0 {
+		r.fault(n, "starts needs at least one")
+	}
+	return out
 }
 
 func (r *reader) recognise(n *yaml.Node, k *Kind) {

@@ -123,7 +123,20 @@ func (r *reader) variables(n *yaml.Node, b *Book) {
 				var per string
 				r.oneOf("per", &per, []string{"server", "add-on"})(n)
 				v.PerAddon = per == "add-on"
+			}},
+			field{"set-by-hand", false, r.text("set-by-hand", &v.ByHand)},
+			field{"set-in", false, func(n *yaml.Node) {
+				s := r.setting(n, b)
+				if v.SetIn = &s; s.Match == "" {
+					r.fault(n, "set-in needs match: an expression whose first group is the value")
+				}
 			}})
+		switch {
+		case v.SetIn != nil && v.ByHand != "":
+			r.fault(key, "variable %s is set either in a text or by hand, not both", key.Value)
+		case v.PerAddon && (v.SetIn != nil || v.ByHand != ""):
+			r.fault(key, "variable %s is asked per add-on, so no text and no panel holds it", key.Value)
+		}
 		if v.PerAddon && v.Default == "" {
 			r.fault(key, "variable %s is asked per add-on, so it needs a default", key.Value)
 		}

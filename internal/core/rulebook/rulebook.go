@@ -50,6 +50,21 @@ type Variable struct {
 	// PerAddon is set where each add-on has its own, such as the group folder
 	// it belongs to. What a server says is then the default for all.
 	PerAddon bool
+	// SetIn is the text of the server that holds it, ByHand what a person does
+	// where only a host's panel does. With neither, and where no command of the
+	// server's control holds it, nothing can set it.
+	SetIn  *Setting
+	ByHand string
+}
+
+// Program is the variable that holds the name of the program file by which a
+// server is started.
+const Program = "program"
+
+// Launch is one of the starts by which a loader is installed.
+type Launch struct {
+	Program string // with {name}, {version} and {variable} placeholders
+	Ends    bool   // it does its work and ends by itself
 }
 
 // Place is a named spot in a server's tree.
@@ -83,6 +98,7 @@ type Kind struct {
 	Reload      string
 	Risky       string
 	ChangesData []string  // data places that its first start may change
+	Starts      []Launch  // by which one is installed; the last is how the server is started from then on
 	Trim        []string  // suffixes that branches and builds leave on a name
 	ID          []Reading // where the add-on's own identity is written, if anywhere
 	NameIn      []Reading // where its name is written, if anywhere

@@ -120,6 +120,10 @@ type Setting struct {
 type ByHand struct {
 	What, Text string
 	Kinds      []string // with whose add-ons it goes; all where empty
+	// How it is told whether it was done, where it can be: File must be on the
+	// server, and hold something like Match, when it is ticked; a line like Log
+	// must be in the log once the server has started.
+	File, Match, Log string
 }
 
 func (r *reader) loadLists(n *yaml.Node, b *Book) {
@@ -262,6 +266,23 @@ func (r *reader) byHand(n *yaml.Node, b *Book) {
 		r.mapping(item, "a thing to do by hand",
 			field{"what", true, r.text("what", &h.What)},
 			field{"text", false, r.text("text", &h.Text)},
+			field{"check", false, func(v *yaml.Node) {
+				r.mapping(v, "check",
+					field{"file", false, r.serverFile(&h.File, b)},
+					field{"match", false, func(v *yaml.Node) {
+						r.text("match", &h.Match)(v)
+						if err := checkRegexp(h.Match); err != nil {
+							r.fault(v, "match: %v", err)
+						}
+					}},
+					field{"log", false, r.expression("log", &h.Log, "")})
+				switch {
+				case h.File == "" && h.Log == "":
+					r.fault(v, "check needs file, log or both")
+				case h.Match != "" && h.File == "":
+					r.fault(v, "match goes with file")
+				}
+			}},
 			field{"kinds", false, func(v *yaml.Node) {
 				r.texts("kinds", &h.Kinds, checkAny)(v)
 				r.later = append(r.later, func() { r.kindsExist(v, h.Kinds, b) })

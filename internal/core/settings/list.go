@@ -14,6 +14,7 @@ const (
 	JSONForm   = "json"   // the strings of a JSON list; comments and trailing commas are taken as they are
 	YAMLForm   = "yaml"   // the strings of a YAML list, in lines or in brackets
 	JoinedForm = "joined" // the items of one value, with a separator between them
+	ValueForm  = "value"  // one value, which is set
 )
 
 // Orders in which a new entry finds its place.
@@ -33,7 +34,7 @@ type List struct {
 	Entry     string   `json:"entry"`
 	Others    []string `json:"others,omitempty"`
 	At        string   `json:"at,omitempty"`        // JSON and YAML: the list's JSON Pointer (RFC 6901); "" is the whole text
-	Match     string   `json:"match,omitempty"`     // joined: an RE2 expression whose first group is the value
+	Match     string   `json:"match,omitempty"`     // joined and value: an RE2 expression whose first group is the value
 	Separator string   `json:"separator,omitempty"` // joined
 	Disabled  string   `json:"disabled,omitempty"`  // how a line looks that does not count; holds {entry}
 	Quote     string   `json:"quote,omitempty"`     // what goes around a name with spaces; empty: nothing
@@ -62,6 +63,8 @@ func (l List) form() form {
 		return &treeForm{l}
 	case JoinedForm:
 		return &joinedForm{l}
+	case ValueForm:
+		return &valueForm{joinedForm{l}}
 	}
 	return newLineForm(l)
 }

@@ -45,6 +45,7 @@ const (
 	Drop Verb = "drop" // take every entry of that name out
 	On   Verb = "on"   // make a disabled entry count
 	Off  Verb = "off"  // disable it without deleting, where the form has a way
+	Set  Verb = "set"  // make it the value, of a text that holds one
 )
 
 // Op is one change of a text. It can be kept as JSON.
@@ -61,6 +62,8 @@ type Op struct {
 	// front of the first one of Before, else where the list's order says.
 	After  string   `json:"after,omitempty"`
 	Before []string `json:"before,omitempty"`
+	// With Set, in an undo: it is done only where the value still is this one.
+	Only string `json:"only,omitempty"`
 	// Hunk is set in an undo. Where the text still holds what the change left,
 	// exactly what stood there comes back.
 	Hunk *Hunk `json:"hunk,omitempty"`
@@ -81,6 +84,9 @@ func Apply(text []byte, op Op) (after []byte, undo Op, err error) {
 	items, err := op.List.Read(text)
 	if err != nil {
 		return nil, Op{}, err
+	}
+	if op.Do == Set && op.Only != "" && valueOf(items) != op.Only {
+		return text, Op{}, nil
 	}
 	if after = op.Hunk.restore(text); after == nil {
 		if after, err = op.List.form().apply(text, items, op); err != nil {
@@ -121,6 +127,12 @@ func ApplyAll(text []byte, ops []Op) (after []byte, undo []Op, err error) {
 // meant checks what is about to be written: every other entry is as it was, and
 // this one is as it shall be.
 func meant(before, after []Item, op Op) error {
+	if op.Do == Set {
+		if valueOf(after) != op.Key {
+			return fmt.Errorf("setting %q would not come out as meant in this text; nothing was changed", op.Key)
+		}
+		return nil
+	}
 	others := func(items []Item) (out []Item) {
 		for _, i := range items {
 			if i.Key != op.Key {
@@ -146,6 +158,9 @@ func meant(before, after []Item, op Op) error {
 
 // inverse is the change back, by meaning.
 func inverse(before, after []Item, op Op) Op {
+	if op.Do == Set {
+		return Op{List: op.List, Do: Set, Key: valueOf(before), Only: op.Key}
+	}
 	was, had := find(before, op.Key)
 	_, has := find(after, op.Key)
 	back := Op{List: op.List, Key: op.Key}

@@ -121,7 +121,7 @@ func onServer(ledger map[tree.Path]draft.Row, key string) bool {
 }
 
 // back turns a rollback into goals.
-func (s *Service) back(ctx context.Context, srv model.Server, b *Back, req *draft.Request) (title string, err error) {
+func (s *Service) back(ctx context.Context, srv model.Server, book *rulebook.Book, b *Back, req *draft.Request) (title string, err error) {
 	recorded, err := s.Records.Events(ctx, srv.ID)
 	if err != nil {
 		return "", err
@@ -135,6 +135,7 @@ func (s *Service) back(ctx context.Context, srv model.Server, b *Back, req *draf
 	if err != nil {
 		return "", err
 	}
+	last := ""
 	switch {
 	case b.To != nil && b.Deployment != 0:
 		return "", fault.New(fault.Usage, "bad-request", "--to goes with --path or --addon, or stands alone; not with --deployment")
@@ -157,7 +158,6 @@ func (s *Service) back(ctx context.Context, srv model.Server, b *Back, req *draf
 		title = "roll back " + name(b.Deployment)
 		req.Back = draft.Inverse(events, func(e draft.Event) bool { return e.Deployment == name(b.Deployment) && only(e) })
 	default:
-		last := ""
 		for _, e := range events {
 			if only(e) {
 				last = e.Deployment
@@ -181,7 +181,7 @@ func (s *Service) back(ctx context.Context, srv model.Server, b *Back, req *draf
 			req.Back[i].Of(layout.Key(b.Addon))
 		}
 	}
-	return title, nil
+	return title, s.setsBack(ctx, srv, book, b, last, req)
 }
 
 // scope says which events a rollback is about, and how to call that.

@@ -3,10 +3,16 @@ package changes
 import (
 	"context"
 	"errors"
+	"fmt"
+	"io/fs"
+	"regexp"
 	"slices"
+	"strings"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -36,7 +42,16 @@ func (s *Service) hands(ctx context.Context, srv model.Server, b *rulebook.Book,
 		if err != nil {
 			return fault.New(fault.Conflict, "by-hand-text", "rulebook %s: %v", b.Name, err)
 		}
-		hand := draft.Hand{What: h.What, Text: text, Why: "no file reaches it; " + req.Wanted[i].Label() + " needs it"}
+		hand := draft.Hand{What: h.What, Text: text, Why: "no file reaches it; " + req.Wanted[i].Label() + " needs it", Match: h.Match, Log: h.Log}
+		if h.File != "" {
+			file, err := rulebook.Fill(h.File, func(name string) (string, bool) { v, ok := srv.Variables[name]; return v, ok })
+			if err == nil {
+				hand.File, err = tree.ParsePath(file)
+			}
+			if err != nil {
+				return fault.New(fault.Conflict, "by-hand-file", "rulebook %s: %v", b.Name, err)
+			}
+		}
 		if !ticked[hand.Words()] {
 			req.Hands = append(req.Hands, hand)
 		}
@@ -59,9 +74,60 @@ func (s *Service) wait(ctx context.Context, d model.Deployment, run *deploy.Run,
 	return s.Records.DeploymentByID(ctx, d.ID)
 }
 
+// seen checks whether what a person says is done shows on the server.
+func (s *Service) seen(ctx context.Context, d model.Deployment, words string) error {
+	i := slices.IndexFunc(d.Draft.Checked, func(h draft.Hand) bool { return h.Words() == words && h.File != "" })
+	if i < 0 {
+		return nil
+	}
+	hand := d.Draft.Checked[i]
+	_, h, err := s.connect(ctx, d)
+	if err != nil {
+		return err
+	}
+	defer h.Close()
+	no := func(what string) error {
+		return fault.New(fault.Conflict, "not-seen", "%s is not ticked: %s", d.Name(), what).
+			WithMend("Do it, then tick again. deployment tick %s --unchecked ticks it all the same.", d.Name())
+	}
+	text, err := deploy.ReadText(ctx, h, hand.File)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return no(fmt.Sprintf("%s is not on the server", hand.File))
+	case err != nil:
+		return err
+	case hand.Match != "":
+		re, err := regexp.Compile("(?m)" + hand.Match)
+		if err != nil {
+			return err
+		}
+		if !re.Match(text) {
+			return no(fmt.Sprintf("%s holds nothing like %s", hand.File, hand.Match))
+		}
+	}
+	return nil
+}
+
+// unseen tells which things done by hand do not show in the log since the start.
+func unseen(d *model.Deployment, log string) (out []finding.Finding, err error) {
+	for _, h := range d.Draft.Checked {
+		if h.Log == "" {
+			continue
+		}
+		re, err := regexp.Compile(h.Log)
+		if err != nil {
+			return nil, err
+		}
+		if !slices.ContainsFunc(strings.Split(log, "\n"), func(line string) bool { return re.MatchString(strings.TrimSuffix(line, "\r")) }) {
+			out = append(out, finding.Finding{Level: finding.Warn, Code: "by-hand-unseen", What: fmt.Sprintf("%s The log since the start has no line like %s, so it may not have been done right.", strings.Replace(h.Words(), "\n", " ", 1), h.Log)})
+		}
+	}
+	return out, nil
+}
+
 // Tick is a person's word that what a waiting deployment waits for is done. It
-// goes on.
-func (s *Service) Tick(ctx context.Context, d model.Deployment, actor string, tell Tell) (model.Deployment, error) {
+// goes on. What can be checked is, unless unchecked is set.
+func (s *Service) Tick(ctx context.Context, d model.Deployment, unchecked bool, actor string, tell Tell) (model.Deployment, error) {
 	if d.State != model.Waiting {
 		return d, fault.New(fault.Conflict, "wrong-state", "%s is %s; only what waits for a person can be ticked", d.Name(), d.State)
 	}
@@ -72,6 +138,11 @@ func (s *Service) Tick(ctx context.Context, d model.Deployment, actor string, te
 	for _, m := range d.Draft.Motions {
 		if !m.OfServer() || marks[deploy.KeyOf(m)].State != deploy.Intended {
 			continue
+		}
+		if !unchecked {
+			if err := s.seen(ctx, d, m.Subject); err != nil {
+				return d, err
+			}
 		}
 		done := deploy.Outcome{Motion: m, Result: deploy.Result{Words: "ticked by " + actor}}
 		if err := s.Records.Conclude(ctx, d.ID, []deploy.Outcome{done}); err != nil {

@@ -78,8 +78,8 @@ func (c *carry) through(ctx context.Context) error {
 	if err := c.started(ctx); err != nil {
 		return err
 	}
-	if len(c.d.Draft.Deferred) > 0 {
-		if err := c.second(ctx); err != nil {
+	for c.d.Draft.More() {
+		if err := c.next(ctx); err != nil {
 			return err
 		}
 	}
@@ -101,8 +101,8 @@ func (c *carry) started(ctx context.Context) error {
 	return err
 }
 
-// second drafts the next leg and does it.
-func (c *carry) second(ctx context.Context) error {
+// next drafts the next leg and does it.
+func (c *carry) next(ctx context.Context) error {
 	if err := c.nextLeg(ctx, c.srv, c.run, c.d, c.tell); err != nil {
 		return err
 	}

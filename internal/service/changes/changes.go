@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"strings"
 	"sync"
 	"time"
 
@@ -207,6 +208,10 @@ func (s *Service) prepare(ctx context.Context, srv model.Server, ask Ask) (model
 	if err := s.lists(b, srv, req); err != nil {
 		return d, nil, err
 	}
+	now := srv // with its variables as they are
+	if srv, err = s.renewals(b, srv, ask, req); err != nil {
+		return d, nil, err
+	}
 	wants := 0
 	for _, set := range []bool{len(ask.Crates) > 0, len(ask.Remove) > 0, len(ask.Enable) > 0, len(ask.Disable) > 0, ask.Back != nil} {
 		if set {
@@ -214,6 +219,8 @@ func (s *Service) prepare(ctx context.Context, srv model.Server, ask Ask) (model
 		}
 	}
 	switch {
+	case wants == 0 && len(ask.Renew) > 0:
+		d.Kind, d.Title = "deploy", "renew "+strings.Join(ask.Renew, ", ")
 	case wants != 1:
 		err = fault.New(fault.Usage, "bad-request", "a draft needs exactly one of: crates, add-ons to remove, to enable or to disable, something to roll back")
 	case len(ask.Crates) > 0:
@@ -230,13 +237,16 @@ func (s *Service) prepare(ctx context.Context, srv model.Server, ask Ask) (model
 		d.Title, err = toggles(ask.Disable, true, req)
 	default:
 		d.Kind = "rollback"
-		d.Title, err = s.back(ctx, srv, ask.Back, req)
+		d.Title, err = s.back(ctx, srv, b, ask.Back, req)
+	}
+	if err == nil {
+		err = launches(b, now, req)
 	}
 	if err == nil {
 		err = s.hands(ctx, srv, b, req)
 	}
 	if err == nil {
-		err = s.data(b, srv, ask, req)
+		err = s.data(b, now, ask, req)
 	}
 	if err != nil {
 		return d, nil, err

@@ -18,17 +18,6 @@ import (
 // data says which data folders are copied: those that a wanted add-on changes, as
 // its kind says, or all where a person wants that.
 func (s *Service) data(b *rulebook.Book, srv model.Server, ask Ask, req *draft.Request) error {
-	for _, name := range ask.Renew {
-		p, ok := b.Place(name)
-		if !ok || !p.Data {
-			return fault.New(fault.Usage, "bad-place", "%q is no place that the server writes", name).WithMend("Those are: %s.", dataPlaces(b))
-		}
-		folder, err := b.Resolve(name, srv.Variables)
-		if err != nil {
-			return err
-		}
-		req.Renew = append(req.Renew, draft.DataFolder{Path: folder, Why: "it is renewed, as you wish"})
-	}
 	if ask.NoData {
 		return nil
 	}

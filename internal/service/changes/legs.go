@@ -20,7 +20,7 @@ func (s *Service) nextLeg(ctx context.Context, srv model.Server, run *deploy.Run
 	if err != nil {
 		return err
 	}
-	req := &draft.Request{Host: hostOf(srv), Protected: b.Protected, CaseBlind: b.CaseBlind, FirstRun: b.FirstRun, Held: func(tree.Digest) bool { return true }}
+	req := &draft.Request{Host: hostOf(srv), Protected: b.Protected, CaseBlind: b.CaseBlind, FirstRun: b.FirstRun, Held: func(tree.Digest) bool { return true }, Sets: d.Draft.Sets}
 	if req.Ledger, err = s.Records.Ledger(ctx, srv.ID); err != nil {
 		return err
 	}

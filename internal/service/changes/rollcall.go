@@ -164,7 +164,15 @@ func (s *Service) after(ctx context.Context, srv model.Server, run *deploy.Run, 
 	if err != nil {
 		return nil, nil, err
 	}
-	d.Aftermath = append(append(findingsOf(roll, d, fresh), found...), held...)
+	log, err := p.LogSince(ctx, since)
+	if err != nil {
+		return nil, nil, err
+	}
+	hands, err := unseen(d, log)
+	if err != nil {
+		return nil, nil, err
+	}
+	d.Aftermath = slices.Concat(findingsOf(roll, d, fresh), found, held, hands)
 	for _, e := range roll.Entries {
 		if _, ours := fresh[e.Addon]; ours && e.Standing == rollcall.Failed {
 			failed = append(failed, e.Addon)

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"maps"
 	"strings"
 	"time"
 
@@ -74,6 +75,7 @@ func (p *Powered) Known(ctx context.Context) *draft.Power {
 	}
 	k.Stop, k.StopWords = way(control.Stop)
 	k.Start, k.StartWords = way(control.Start)
+	k.Takes = p.d.Spec.Acts[control.Start].Takes()
 	k.Reload = p.d.Spec.RCON != "" || p.d.Spec.Can(control.Reload)
 	if len(p.d.Spec.Probes) == 0 {
 		k.Stop, k.Start = "", "" // without a probe nothing proves that it has stopped
@@ -95,8 +97,16 @@ func (p *Powered) State(ctx context.Context) (draft.Condition, string) {
 }
 
 // Do implements [deploy.Power].
-func (p *Powered) Do(ctx context.Context, act draft.PowerAct, subject string) error {
-	_, err := p.d.Do(ctx, control.Act(act), subject)
+func (p *Powered) Do(ctx context.Context, act draft.PowerAct, subject string, with map[string]string) error {
+	d := *p.d
+	d.Variables = maps.Clone(d.Variables)
+	for name, value := range with {
+		if d.Variables == nil {
+			d.Variables = map[string]string{}
+		}
+		d.Variables[name] = value
+	}
+	_, err := d.Do(ctx, control.Act(act), subject)
 	return err
 }
 

@@ -16,6 +16,8 @@ func (caves) logFile() string { return "logs/survey.log" }
 func (caves) rotate() string  { return "keep" }
 func (caves) ready() string   { return "survey open" }
 
+func (caves) begin(*play) (bool, error) { return false, nil }
+
 var (
 	launchValue = regexp.MustCompile(`--caves="([^"]*)"`)
 	caveValue   = regexp.MustCompile(`(?m)^(id|version|for|side)\s*=\s*"([^"]*)"`)

@@ -15,6 +15,8 @@ func (*fair) logFile() string { return "fair.log" }
 func (*fair) rotate() string  { return "empty" }
 func (*fair) ready() string   { return "the fair is open" }
 
+func (*fair) begin(*play) (bool, error) { return false, nil }
+
 var (
 	lfVersion = regexp.MustCompile(`(?m)^version\s*=\s*"([^"]+)"`)
 	lfNeeds   = regexp.MustCompile(`needs\s*=\s*\{([^}]*)\}`)

@@ -37,6 +37,9 @@ type Options struct {
 	Game     string // "tidewright", "lanternfall" or "mossgrave"
 	Console  string // address for RCON; empty: none
 	Password string // for it
+	// Program is by which of its program files it is started; empty for the
+	// game's own.
+	Program string
 }
 
 // ErrCrashed is returned by a game that was told to crash.
@@ -64,6 +67,9 @@ type kind interface {
 	rotate() string // what becomes of an older log: "keep", "empty" or "aside"
 	// load reads what is named and refuses what does not fit.
 	load(p *play) []addon
+	// begin is what the program file does that it is started by; ended tells that
+	// this was all.
+	begin(p *play) (ended bool, err error)
 	// ready is the line that says that people may come in.
 	ready() string
 	// first makes what is there only once it has run.
@@ -117,6 +123,9 @@ func Run(ctx context.Context, o Options) (err error) {
 	}
 	if p.told("bad-key") {
 		p.log.line("error: the licence key was refused; nobody outside can see this server")
+	}
+	if ended, err := k.begin(p); err != nil || ended {
+		return err
 	}
 	if err := k.first(p); err != nil {
 		return err

@@ -74,6 +74,33 @@ func (harbour) port(p *play) string {
 	return "reedbank"
 }
 
+// begin knows the keel, a loader: keel-setup cuts its gear and ends, keel needs that
+// gear.
+func (harbour) begin(p *play) (ended bool, err error) {
+	const gear = "keelworks/gear.lib"
+	switch p.Program {
+	case "", "harbour":
+		return false, nil
+	case "keel-setup":
+		if p.read("keelworks", "pattern.txt") == "" {
+			p.log.line("fatal: there is no keelworks/pattern.txt to cut the gear by")
+			return false, ErrCrashed
+		}
+		p.log.line("the gear of the keel is cut")
+		return true, p.make("cut by "+p.read("keelworks", "pattern.txt"), gear)
+	case "keel":
+		if p.read("keelworks", "gear.lib") == "" {
+			p.log.line("fatal: the keel has no gear; keel-setup cuts it")
+			return false, ErrCrashed
+		}
+		_, version, _ := strings.Cut(strings.TrimSpace(p.read("keelworks", "pattern.txt")), "version ")
+		p.log.line("loader keel %s in place", version)
+		return false, nil
+	}
+	p.log.line("fatal: there is no program %s", p.Program)
+	return false, ErrCrashed
+}
+
 func (h harbour) load(p *play) (out []addon) {
 	files, _ := filepath.Glob(p.path("fixtures", "*.tdx")) // the pattern is right
 	all := map[string][]fixture{}
@@ -156,7 +183,7 @@ func (h harbour) tables(p *play) {
 }
 
 func (h harbour) first(p *play) error {
-	if err := p.make("# Tidewright, made at its first start\nharbour-name = nameless\nmax-boats = 24\nload-fixtures = \n", "tidewright.conf"); err != nil {
+	if err := p.make("# Tidewright, made at its first start\nharbour-name = nameless\nmax-boats = 24\nport-name = reedbank\nload-fixtures = \n", "tidewright.conf"); err != nil {
 		return err
 	}
 	if err := p.make("berths: 24\ntide: mild\n", "fittings", "piers.yaml"); err != nil {

@@ -1,0 +1,188 @@
+package draft
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/settings"
+	"restlesscrate/internal/core/tree"
+)
+
+// Set is a variable of the server that a deployment gives another value, such as
+// the name of its world or of the program by which it is started. The variable has
+// the new value once the deployment is done.
+type Set struct {
+	Variable string `json:"variable"`
+	Before   string `json:"before"`
+	After    string `json:"after"`
+	Addon    string `json:"addon,omitempty"` // for which it is done; empty where a person wishes it
+	Why      string `json:"why"`
+
+	// What holds the value: a text, in which List finds it, or a person's hands;
+	// neither where the commands of the server's control do.
+	Path tree.Path     `json:"-"`
+	List settings.List `json:"-"`
+	Hand string        `json:"hand,omitempty"`
+}
+
+// NewName is a data folder that stays as it is while the server begins a new one
+// under another name.
+type NewName struct {
+	From, To tree.Path
+	Stay     []string // add-ons, name@version, that stay with the old one
+}
+
+// Launch is one of the starts by which a loader is installed.
+type Launch struct {
+	Program string `json:"program"`
+	Ends    bool   `json:"ends,omitempty"` // it does its work and ends by itself
+	Label   string `json:"label"`          // of the loader
+}
+
+// sets adds the edits of texts that hold a variable. What a rollback takes back of
+// them is among its own edits.
+func (g *goals) sets(req *Request) {
+	if len(req.Back) > 0 {
+		return
+	}
+	for _, s := range req.Sets {
+		if s.Path != tree.Root {
+			at := g.text(req, s.Path)
+			at.edits = append(at.edits, Edit{Op: settings.Op{List: s.List, Do: settings.Set, Key: s.After}, Addon: s.Addon, Why: s.Why})
+		}
+	}
+}
+
+// kept tells which variables have another value once the draft is done.
+func (m *maker) kept() (out []Set) {
+	for _, s := range m.req.Sets {
+		if s.Variable != Program || m.launch != nil || len(m.req.Launches) == 0 {
+			switch {
+			case m.req.Power.takes(s.Variable):
+				s.Hand = ""
+			case s.Path == tree.Root && s.Hand == "":
+				m.never("nothing-sets", tree.Root, "Say in the rulebook what holds it: set-in or set-by-hand; or use {"+s.Variable+"} in what starts the server: server control.",
+					"Nothing is known that would set %s to %s.", s.Variable, s.After)
+			}
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+// newNames says what becomes of data folders that get another name.
+func (m *maker) newNames() {
+	for _, n := range m.req.NewNames {
+		if m.obs.At(n.To).State.Being == tree.Folder {
+			m.say(finding.Warn, "goes-on", n.To, "Choose another name for a new one.", "%s is there already: the server goes on in it. %s stays as it is.", n.To, n.From)
+		} else {
+			m.say(finding.Warn, "renewed", n.From, "", "%s stays as it is, and the server begins a new one, %s; players begin in that.", n.From, n.To)
+		}
+		if len(n.Stay) > 0 {
+			m.say(finding.Warn, "stays-behind", n.From, "Deploy what shall be in the new one too.", "%s in the old one.", stay(n.Stay))
+		}
+	}
+}
+
+func stay(labels []string) string {
+	if len(labels) == 1 {
+		return labels[0] + " stays"
+	}
+	return list3(labels) + " stay"
+}
+
+// launches decides by which starts this leg and the later ones end.
+func (m *maker) launches() {
+	all := m.req.Launches
+	if len(all) == 0 || len(m.changes)+len(m.d.Deferred)+len(m.edits) == 0 {
+		return
+	}
+	p := m.req.Power
+	if p == nil || p.Start == "" || len(all) > 1 && p.Stop == "" || p.Leave {
+		m.say(finding.Warn, "starts-yourself", tree.Root, "Or tell how it is stopped and started, and draft again: server control.",
+			"%s is installed by starting it: start the server yourself, %s.", all[0].Label, inTurn(all))
+		return
+	}
+	m.launch, m.d.Launches = &all[0], all[1:]
+	if len(all) > 1 {
+		m.say(finding.Note, "several-starts", tree.Root, "", "%s is installed by %s: %s.", all[0].Label, plural(len(all), "start"), inTurn(all))
+	}
+}
+
+// inTurn lists starts in their order.
+func inTurn(all []Launch) string {
+	var words []string
+	for _, l := range all {
+		w := "with " + l.Program
+		if l.Ends {
+			w += ", which ends by itself"
+		}
+		words = append(words, w)
+	}
+	return strings.Join(words, ", then ")
+}
+
+// more tells whether another leg follows.
+func (d *Draft) more() bool { return len(d.Deferred)+len(d.Launches) > 0 }
+
+// More tells whether another leg follows, which is drafted when its turn comes.
+func (d *Draft) More() bool { return d.more() }
+
+// Program is the variable that holds the program by which a server is started.
+const Program = "program"
+
+// value is what a variable is set to in this leg.
+func (m *maker) value(s Set) string {
+	if s.Variable == Program && m.launch != nil {
+		return m.launch.Program
+	}
+	return s.After
+}
+
+// with are the values that the server's start takes in this leg, where they are
+// others than it has.
+func (m *maker) with() map[string]string {
+	var out map[string]string
+	for _, s := range m.d.Sets {
+		if m.req.Power.takes(s.Variable) {
+			if out == nil {
+				out = map[string]string{}
+			}
+			out[s.Variable] = m.value(s)
+		}
+	}
+	return out
+}
+
+// takes tells whether the start of a server takes the value of a variable.
+func (p *Power) takes(variable string) bool { return p != nil && slices.Contains(p.Takes, variable) }
+
+// setByHand emits what a person sets, of which the server needs to know at its
+// next start.
+func (m *maker) setByHand(e *emitter) {
+	for _, s := range m.d.Sets {
+		if s.Hand == "" {
+			continue
+		}
+		if m.d.Legs > 1 && (s.Variable != Program || m.launch == nil) {
+			continue // it was set before the first start
+		}
+		h := Hand{What: s.Hand, Text: m.value(s), Why: s.Why}
+		e.group++
+		st := e.step(Step{Phase: Proof, Verb: ByHand, What: strings.Replace(h.Words(), "\n", " Copy: ", 1), Reason: h.Why})
+		back := Hand{What: s.Hand, Text: s.Before}
+		e.motion(st, Motion{Kind: WaitMotion, Do: UntilTicked, Subject: h.Words(), Back: back.Words()})
+	}
+}
+
+// nextLegs shows what later legs will do.
+func (m *maker) nextLegs(e *emitter) {
+	for _, x := range m.d.Deferred {
+		e.step(Step{Phase: Proof, Verb: NextLeg, Path: x.Path, Reason: whys(x.Edits) + "; drafted once the server has made it"})
+	}
+	for _, l := range m.d.Launches {
+		e.step(Step{Phase: Proof, Verb: NextLeg, What: "start with " + l.Program, Reason: fmt.Sprintf("%s is installed by several starts", l.Label)})
+	}
+}

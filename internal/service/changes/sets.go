@@ -1,0 +1,217 @@
+package changes
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/settings"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+)
+
+// renewals reads which data places are renewed: set aside, or left and begun under
+// another name, PLACE=NAME. It gives the server as it is with the new names.
+func (s *Service) renewals(b *rulebook.Book, srv model.Server, ask Ask, req *draft.Request) (model.Server, error) {
+	srv.Variables = maps.Clone(srv.Variables)
+	for _, word := range ask.Renew {
+		name, to, named := strings.Cut(word, "=")
+		p, ok := b.Place(name)
+		if !ok || !p.Data {
+			return srv, fault.New(fault.Usage, "bad-place", "%q is no place that the server writes", name).WithMend("Those are: %s.", dataPlaces(b))
+		}
+		folder, err := b.Resolve(name, srv.Variables)
+		if err != nil {
+			return srv, err
+		}
+		if !named {
+			req.Renew = append(req.Renew, draft.DataFolder{Path: folder, Why: "it is renewed, as you wish"})
+			continue
+		}
+		words := rulebook.Placeholders(p.Path)
+		if len(words) != 1 {
+			return srv, fault.New(fault.Usage, "no-name", "the path of %s, %s, holds no name that could be another one", name, p.Path).WithMend("--renew %s sets it aside instead.", name)
+		}
+		set := draft.Set{Variable: words[0], Before: valueOf(b, srv, words[0]), After: to, Why: "a new " + words[0] + " is begun, as you wish"}
+		if to == set.Before {
+			return srv, fault.New(fault.Usage, "same-name", "%s is called %q already", words[0], to).WithMend("Give another name, or --renew %s to set it aside.", name)
+		}
+		before := maps.Clone(srv.Variables)
+		srv.Variables[set.Variable] = to
+		if _, err := b.Values(srv.Variables); err != nil {
+			return srv, fault.New(fault.Usage, "bad-value", "%v", err)
+		}
+		if err := holder(b, srv, &set); err != nil {
+			return srv, err
+		}
+		req.Sets = append(req.Sets, set)
+		anew := draft.NewName{From: folder}
+		if anew.To, err = b.Resolve(name, srv.Variables); err != nil {
+			return srv, err
+		}
+		if anew.Stay, err = stays(b, before, srv.Variables, req.Ledger, ask); err != nil {
+			return srv, err
+		}
+		req.NewNames = append(req.NewNames, anew)
+	}
+	return srv, nil
+}
+
+// stays lists the add-ons that lie in places whose path becomes another one.
+func stays(b *rulebook.Book, before, after map[string]string, ledger map[tree.Path]draft.Row, ask Ask) (out []string, err error) {
+	for _, p := range b.Places {
+		from, err := b.Resolve(p.Name, before)
+		if err != nil {
+			continue // its path belongs to each add-on
+		}
+		to, err := b.Resolve(p.Name, after)
+		if err != nil {
+			return nil, err
+		}
+		if from == to {
+			continue
+		}
+		for path, row := range ledger {
+			for _, c := range row.Claims {
+				name, _, _ := strings.Cut(c.Label, "@")
+				wanted := slices.ContainsFunc(ask.Crates, func(w string) bool { return w == name || strings.HasPrefix(w, name+"@") })
+				if path.Within(from) && !wanted && !slices.Contains(out, c.Label) {
+					out = append(out, c.Label)
+				}
+			}
+		}
+	}
+	slices.Sort(out)
+	return out, nil
+}
+
+// valueOf is a variable's value on a server.
+func valueOf(b *rulebook.Book, srv model.Server, name string) string {
+	if v := srv.Variables[name]; v != "" {
+		return v
+	}
+	v, _ := b.Variable(name)
+	return v.Default
+}
+
+// holder finds out what holds a variable's value: a text or a person's hands. What
+// the server's control holds is known to the draft.
+func holder(b *rulebook.Book, srv model.Server, set *draft.Set) error {
+	v, _ := b.Variable(set.Variable)
+	switch {
+	case v.SetIn != nil:
+		text, err := rulebook.Fill(v.SetIn.File, func(name string) (string, bool) { v, ok := srv.Variables[name]; return v, ok })
+		if err == nil {
+			set.Path, err = tree.ParsePath(text)
+		}
+		if err != nil {
+			return fmt.Errorf("the text that holds %s: %w", set.Variable, err)
+		}
+		set.List = settings.List{Form: settings.ValueForm, Match: v.SetIn.Match}
+	case v.ByHand != "":
+		set.Hand = v.ByHand
+	case set.Variable == rulebook.Program:
+		set.Hand = "Set the program file that the server is started with."
+	}
+	return nil
+}
+
+// launches says by which starts a wanted loader is installed.
+func launches(b *rulebook.Book, srv model.Server, req *draft.Request) error {
+	for _, w := range req.Wanted {
+		i := slices.IndexFunc(b.Kinds, func(k rulebook.Kind) bool { return k.Name == w.Effect.Kind })
+		if i < 0 || len(b.Kinds[i].Starts) == 0 {
+			continue
+		}
+		if len(req.Launches) > 0 {
+			return fault.New(fault.Usage, "two-loaders", "%s and %s are each installed by starting the server", req.Launches[0].Label, w.Label()).WithMend("Deploy the two one after the other.")
+		}
+		for _, st := range b.Kinds[i].Starts {
+			program, err := rulebook.Fill(st.Program, func(name string) (string, bool) {
+				switch name {
+				case "name":
+					return w.Name, true
+				case "version":
+					return w.Version, true
+				}
+				v := valueOf(b, srv, name)
+				return v, v != ""
+			})
+			if err != nil {
+				return fault.New(fault.Conflict, "bad-start", "rulebook %s: a start of %s: %v", b.Name, w.Label(), err)
+			}
+			req.Launches = append(req.Launches, draft.Launch{Program: program, Ends: st.Ends, Label: w.Label()})
+		}
+		set := draft.Set{Variable: rulebook.Program, Before: valueOf(b, srv, rulebook.Program), After: req.Launches[len(req.Launches)-1].Program, Addon: w.Addon, Why: w.Label() + " is started by it"}
+		if err := holder(b, srv, &set); err != nil {
+			return err
+		}
+		req.Sets = append(req.Sets, set)
+	}
+	return nil
+}
+
+// setsBack wants the variables back that deployments have set: one of them, or all
+// after one. Of those that a later one has set to something else nothing comes
+// back. Texts that hold one go back with the deployments' edits.
+func (s *Service) setsBack(ctx context.Context, srv model.Server, book *rulebook.Book, b *Back, last string, req *draft.Request) error {
+	settable := slices.ContainsFunc(book.Variables, func(v rulebook.Variable) bool {
+		return v.SetIn != nil || v.ByHand != "" || v.Name == rulebook.Program
+	})
+	if b.Path != tree.Root || !settable {
+		return nil
+	}
+	done, err := s.Records.Deployments(ctx, srv.Name, 0, -1)
+	if err != nil {
+		return err
+	}
+	now := map[string]string{}
+	var order []string
+	for _, d := range done { // the newest first
+		in := d.State == model.Done
+		switch {
+		case b.To != nil:
+			in = in && d.Number > *b.To
+		case b.Deployment != 0:
+			in = in && d.Number == b.Deployment
+		default:
+			in = in && d.Name() == last
+		}
+		if !in {
+			continue
+		}
+		for _, set := range d.Draft.Sets {
+			if b.Addon != "" && set.Addon != layout.Key(b.Addon) {
+				continue
+			}
+			value, known := now[set.Variable]
+			if !known {
+				value = valueOf(book, srv, set.Variable)
+			}
+			if value != set.After {
+				continue
+			}
+			if !known {
+				order = append(order, set.Variable)
+			}
+			now[set.Variable] = set.Before
+		}
+	}
+	for _, name := range order {
+		set := draft.Set{Variable: name, Before: valueOf(book, srv, name), After: now[name], Why: "as it was before"}
+		if set.Before == set.After {
+			continue
+		}
+		if err := holder(book, srv, &set); err != nil {
+			return err
+		}
+		req.Sets = append(req.Sets, set)
+	}
+	return nil
+}
