@@ -171,7 +171,7 @@ func (s *service) wire(ctx context.Context, room *stockroom.Room, sealer *seal.S
 	s.closers = append(s.closers, hst)
 	meter := metrics.New()
 	chg := &changes.Service{Records: s.db, Catalog: cat, Hosts: hostsOf{hst}, Room: room, RideOut: s.rideOut, Self: s.self, Meter: meter, Now: time.Now, Log: s.log}
-	s.api = &httpapi.Server{Catalog: cat, Hosts: hst, Changes: chg, Insight: &insight.Service{Records: s.db}, Jobs: s.jobs,
+	s.api = &httpapi.Server{Catalog: cat, Hosts: hst, Changes: chg, Insight: &insight.Service{Records: s.db, Books: cat}, Jobs: s.jobs,
 		Access: s.db, Memory: memory{s.db}, Sessions: records.Sessions{DB: s.db}, Ready: s.db.Ping, Metrics: meter.Handler(), Console: web.Console(), Log: s.log,
 		Now: time.Now, Version: version, BaseURL: func() string { return s.url }}
 	gone, err := json.Marshal(httpapi.ProblemOf(errors.New("the service stopped while this was under way")))

@@ -138,6 +138,7 @@ type Addon struct {
 	Evidence     string     `json:"evidence,omitempty" doc:"Of the rung, where it is loaded or confirmed"`
 	EvidenceAt   *time.Time `json:"evidenceAt,omitempty"`
 	Note         string     `json:"note,omitempty" doc:"Of whoever confirmed it"`
+	Oddities     []string   `json:"oddities" nullable:"false" doc:"What looks wrong in it and is known to be harmless"`
 	Trouble      string     `json:"trouble,omitempty" doc:"Why it did not load at the last start"`
 	ChangedSince bool       `json:"changedSince,omitempty" doc:"Since the last roll call"`
 	Disabled     bool       `json:"disabled,omitempty" doc:"Its files are there, and no load list names it"`

@@ -101,6 +101,7 @@ type RollEntry struct {
 	Needs    []string  `json:"needs" nullable:"false"`
 	Lines    []LogLine `json:"lines" nullable:"false"`
 	From     []string  `json:"from" nullable:"false" doc:"log, console"`
+	Oddities []string  `json:"oddities" nullable:"false" doc:"What looks wrong in it and is known to be harmless"`
 }
 
 // LogLine is a line of a log.
@@ -119,6 +120,12 @@ type LogPiece struct {
 // Told is something that a job tells while it goes on.
 type Told struct {
 	Text string `json:"text"`
+}
+
+// Oddity is something harmless that looks wrong in an add-on.
+type Oddity struct {
+	Text   string `json:"text" minLength:"1" maxLength:"500"`
+	Forget bool   `json:"forget,omitempty" doc:"It is not so any more"`
 }
 
 // Confirm is a person's word that an add-on works in the game.

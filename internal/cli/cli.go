@@ -131,7 +131,7 @@ func (a *App) root() *cli.Command {
 			a.serveCommand(), a.demoCommand(), a.serverCommand(), a.rulebookCommand(), a.stageCommand(), a.crateCommand(),
 			a.deployCommand(), a.removeCommand(), a.enableCommand(), a.disableCommand(), a.deploymentCommand(), a.rollbackCommand(),
 			a.actCommand("stop", "stop a server and wait until it has stopped"), a.actCommand("start", "start a server and wait until it is ready"),
-			a.actCommand("restart", "stop a server and start it again"), a.reloadCommand(), a.sayCommand(), a.logCommand(), a.rollCallCommand(), a.confirmCommand(),
+			a.actCommand("restart", "stop a server and start it again"), a.reloadCommand(), a.sayCommand(), a.logCommand(), a.rollCallCommand(), a.confirmCommand(), a.oddityCommand(),
 			a.statusCommand(), a.filesCommand(), a.historyCommand(), a.signInCommand(), a.standInCommand(),
 		},
 	}

@@ -334,7 +334,36 @@ func (a *App) printRoll(r api.RollCall) {
 				fmt.Fprintf(a.Out, "           line %d: %s\n", l.Number, l.Text)
 			}
 		}
+		for _, o := range e.Oddities {
+			fmt.Fprintf(a.Out, "           known and harmless: %s\n", o)
+		}
 	}
+}
+
+// oddityCommand notes what looks wrong and is harmless.
+func (a *App) oddityCommand() *cli.Command {
+	return &cli.Command{Name: "oddity", Usage: "note something harmless that looks wrong in an add-on, for every server of the same game", UsageText: "restless oddity SERVER ADDON TEXT [--forget]",
+		Flags: []cli.Flag{&cli.BoolFlag{Name: "forget", Usage: "it is not so any more"}},
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			args, err := atLeast(cmd, 3, "a server, an add-on and what is odd")
+			if err != nil {
+				return err
+			}
+			c, err := a.client(cmd)
+			if err != nil {
+				return err
+			}
+			o := api.Oddity{Text: strings.Join(args[2:], " "), Forget: cmd.Bool("forget")}
+			if err := c.NoteOddity(ctx, args[0], args[1], o); err != nil || cmd.Bool("json") {
+				return err
+			}
+			said := "Noted of %s: %s. Roll calls and status show it from now on.\n"
+			if o.Forget {
+				said = "Forgotten of %s: %s.\n"
+			}
+			fmt.Fprintf(a.Out, said, args[1], strings.TrimSuffix(o.Text, "."))
+			return nil
+		}}
 }
 
 // confirmCommand records that an add-on was seen to work.

@@ -26,13 +26,17 @@ func runFlags() []cli.Flag {
 }
 
 func (a *App) deployCommand() *cli.Command {
-	return &cli.Command{Name: "deploy", Usage: "put crates on a server", UsageText: "restless deploy SERVER CRATE... [--with PART] [--without PART] [--set NAME=VALUE] [--draft] [--yes] [--accept CODE[=PATH]]",
+	return &cli.Command{Name: "deploy", Usage: "put crates on a server", UsageText: "restless deploy SERVER CRATE... [--renew PLACE[=NAME]] [--with PART] [--without PART] [--set NAME=VALUE] [--draft] [--yes] [--accept CODE[=PATH]]",
 		Flags: append([]cli.Flag{&cli.StringSliceFlag{Name: "with", Usage: "take this part by choice (`PART`), now and in later versions"},
 			&cli.StringSliceFlag{Name: "set", Usage: "choose a variable that each add-on has for itself, such as its group folder (`NAME=VALUE`)"},
-			&cli.StringSliceFlag{Name: "renew", Usage: "set this folder that the server writes aside for good, so that it makes a new one: a `PLACE` of the rulebook"},
+			&cli.StringSliceFlag{Name: "renew", Usage: "have the server make a folder that it writes anew: a `PLACE[=NAME]` of the rulebook. The old one is set aside, or with a NAME stays where it is; it is never deleted"},
 			&cli.StringSliceFlag{Name: "without", Usage: "leave this part by choice out (`PART`)"}}, runFlags()...),
 		Action: func(ctx context.Context, cmd *cli.Command) error {
-			args, err := atLeast(cmd, 2, "a server and one or more crates")
+			least, what := 2, "a server and one or more crates"
+			if len(cmd.StringSlice("renew")) > 0 {
+				least, what = 1, "a server"
+			}
+			args, err := atLeast(cmd, least, what)
 			if err != nil {
 				return err
 			}

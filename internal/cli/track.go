@@ -78,6 +78,9 @@ func (a *App) printStatus(st api.Status) {
 		if x.Note != "" {
 			know = append(know, x.Note)
 		}
+		for _, o := range x.Oddities {
+			know = append(know, "known and harmless: "+o)
+		}
 		if x.Newer != "" {
 			know = append(know, x.Newer+" is staged")
 		}

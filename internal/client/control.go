@@ -55,6 +55,12 @@ func (c *Client) Confirm(ctx context.Context, name, addon, note string) error {
 	return err
 }
 
+// NoteOddity notes something harmless that looks wrong in an add-on, or forgets it.
+func (c *Client) NoteOddity(ctx context.Context, name, addon string, o api.Oddity) error {
+	_, err := call[nothing](ctx, c, http.MethodPost, onServer(name, "/addons/"+esc(addon)+"/oddities"), o)
+	return err
+}
+
 // Tick says that what a waiting deployment waits for is done.
 func (c *Client) Tick(ctx context.Context, server string, number int, each Each) (api.Deployment, error) {
 	return c.work(ctx, deployment(server, number, "/tick"), nil, each)

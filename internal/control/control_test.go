@@ -300,3 +300,15 @@ type shell struct {
 func (s shell) Exec(_ context.Context, command string) (string, int, error) {
 	return s.out + ": " + command, s.code, nil
 }
+
+func TestAServersVariablesStandInWhatIsRun(t *testing.T) {
+	d := driver(Spec{Acts: map[Act]Way{
+		Start: {By: ByCommand, Command: `port=shell; echo {program} ${port} {line} {nothing}`},
+		Stop:  {By: ByHTTP, HTTP: &Request{URL: "http://x/{port}", Body: `{"by":"{program}"}`}}}})
+	d.Variables = map[string]string{"program": "keel & co", "port": "north"}
+	ans, err := d.Do(t.Context(), Start, "it's")
+	require.NoError(t, err)
+	require.Equal(t, "keel & co shell it's {nothing}\n", ans.Text, "what is no variable of the server, and what is the shell's, stays")
+	require.Equal(t, []string{"program", "line", "nothing"}, d.Spec.Acts[Start].Takes())
+	require.Equal(t, []string{"port", "program"}, d.Spec.Acts[Stop].Takes())
+}

@@ -99,6 +99,13 @@ func (s *Server) controlOps(h huma.API) {
 	}) (*done, error) {
 		return nil, s.fail(ctx, s.Insight.Confirm(ctx, in.Server, in.Addon, in.Body.Note, actorOf(ctx)))
 	})
+	huma.Register(h, op(http.MethodPost, "/servers/{server}/addons/{addon}/oddities", "note-oddity", "Note something harmless that looks wrong in an add-on, or forget it; for every server of the same rulebook", "control"), func(ctx context.Context, in *struct {
+		OnServer
+		Addon string `path:"addon"`
+		Body  api.Oddity
+	}) (*done, error) {
+		return nil, s.fail(ctx, s.Insight.NoteOddity(ctx, in.Server, in.Addon, in.Body.Text, in.Body.Forget, actorOf(ctx)))
+	})
 }
 
 func (s *Server) doAct(ctx context.Context, server string, in api.DoAct, tell jobs.Tell) (api.Acted, error) {
@@ -130,7 +137,7 @@ func wireRollCall(c model.RollCall, found []finding.Finding) api.RollCall {
 	w := api.RollCall{Ready: c.Roll.Ready, Asked: c.Roll.Asked, LogRead: c.Roll.LogRead, Entries: []api.RollEntry{}, Errors: logLines(c.Roll.Errors), Findings: findings(found), Deployment: c.Deployment, Actor: c.Actor, At: c.At}
 	for _, e := range c.Roll.Entries {
 		w.Entries = append(w.Entries, api.RollEntry{Addon: e.Addon, Standing: string(e.Standing), Version: e.Version, Why: e.Why, Listed: e.Listed,
-			Needs: append([]string{}, e.Needs...), Lines: logLines(e.Lines), From: append([]string{}, e.From...)})
+			Needs: append([]string{}, e.Needs...), Lines: logLines(e.Lines), From: append([]string{}, e.From...), Oddities: append([]string{}, e.Oddities...)})
 	}
 	return w
 }

@@ -19,6 +19,24 @@ type RollCall struct {
 	At           time.Time
 }
 
+// Oddity is something that looks wrong in an add-on and is known to be harmless.
+type Oddity struct {
+	Rulebook, Addon string // the add-on's key
+	Text            string
+	Actor           string
+	At              time.Time
+}
+
+// OdditiesOf gives the texts of those that are known of one add-on.
+func OdditiesOf(all []Oddity, addon string) (out []string) {
+	for _, o := range all {
+		if o.Addon == addon {
+			out = append(out, o.Text)
+		}
+	}
+	return out
+}
+
 // Confirmation is a person's word that an add-on works in the game.
 type Confirmation struct {
 	ServerID int64

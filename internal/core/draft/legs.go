@@ -37,7 +37,9 @@ func (m *maker) defers(e *edited) bool {
 		return true
 	}
 	m.d.Deferred = append(m.d.Deferred, Deferral{Path: e.path, Edits: e.edits, Listed: e.listed})
-	m.say(finding.Note, "two-legs", e.path, "", "%s is there only once the server has run: it is started, stopped again, and the text is changed in a second leg.", e.path)
+	if m.d.Legs < 2 {
+		m.say(finding.Note, "two-legs", e.path, "", "%s is there only once the server has run: it is started, stopped again, and the text is changed in a later leg.", e.path)
+	}
 	return true
 }
 

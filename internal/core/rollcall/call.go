@@ -26,6 +26,9 @@ type Expected struct {
 	Names   []string
 	Listed  bool // a load list names it, so that silence tells something
 	Off     bool // it is disabled, so that it should not load
+	Unasked bool // the console's answer names no such add-ons
+	// Oddities are what looks wrong in it and is known to be harmless.
+	Oddities []string
 }
 
 // Entry is one line of a roll.
@@ -38,6 +41,7 @@ type Entry struct {
 	Needs    []string `json:"needs,omitempty"`
 	Lines    []Line   `json:"lines,omitempty"`
 	From     []string `json:"from"` // "log", "console"
+	Oddities []string `json:"oddities,omitempty"`
 }
 
 // Roll is what a roll call found.
@@ -57,7 +61,7 @@ func Call(expected []Expected, log Log, asked bool, console []Heard) Roll {
 	for _, e := range expected {
 		inLog, l := named(log.Heard, e.Names)
 		inConsole, c := named(console, e.Names)
-		entry := Entry{Addon: e.Addon, Standing: Silent, Listed: e.Listed}
+		entry := Entry{Addon: e.Addon, Standing: Silent, Listed: e.Listed, Oddities: e.Oddities}
 		if inLog {
 			met[l.Name] = true
 			entry.From = append(entry.From, "log")
@@ -75,7 +79,7 @@ func Call(expected []Expected, log Log, asked bool, console []Heard) Roll {
 			entry.From = append(entry.From, "console")
 			entry.Standing, entry.Why, entry.Needs = Loaded, "", nil
 			entry.Version = cmp.Or(c.Version, entry.Version)
-		case asked && entry.Standing == Loaded:
+		case asked && !e.Unasked && entry.Standing == Loaded:
 			entry.Standing, entry.Why = Failed, "the log says that it loaded, but the console does not name it any more"
 		}
 		switch {

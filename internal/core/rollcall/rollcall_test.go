@@ -82,3 +82,14 @@ func TestOddEncodingsAreRead(t *testing.T) {
 	require.Equal(t, "ab\n", Decode([]byte("\xfe\xff\x00a\x00b\x00\n")))
 	require.Equal(t, "hle\n", Decode([]byte("\xb6hle\n")), "a piece may begin within a letter")
 }
+
+func TestTheConsoleTellsNothingOfWhatItDoesNotName(t *testing.T) {
+	rules := rulebook.Log{Loaded: `^stall (?P<name>\S+) opens`}
+	expected := []Expected{{Addon: "gate", Names: []string{"gate"}}, {Addon: "cart", Names: []string{"cart"}, Unasked: true, Oddities: []string{"creaks"}}}
+	roll := Call(expected, Read(rules, "stall gate opens\nstall cart opens\n"), true, nil)
+	gate, _ := roll.Of("gate")
+	require.Equal(t, Failed, gate.Standing)
+	cart, _ := roll.Of("cart")
+	require.Equal(t, Loaded, cart.Standing)
+	require.Equal(t, []string{"creaks"}, cart.Oddities)
+}

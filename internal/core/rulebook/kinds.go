@@ -47,6 +47,7 @@ func (r *reader) kinds(n *yaml.Node, b *Book) {
 				})(v)
 			}},
 			{"risky", false, r.text("risky", &k.Risky)},
+			{"oddities", false, r.texts("oddities", &k.Oddities, checkAny)},
 			{"starts", false, func(v *yaml.Node) { k.Starts = r.starts(v, b) }},
 			{"overlays", false, func(v *yaml.Node) {
 				k.Overlays = &Overlay{}

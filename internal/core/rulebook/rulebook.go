@@ -98,6 +98,7 @@ type Kind struct {
 	Reload      string
 	Risky       string
 	ChangesData []string  // data places that its first start may change
+	Oddities    []string  // what looks wrong in one and is harmless
 	Starts      []Launch  // by which one is installed; the last is how the server is started from then on
 	Trim        []string  // suffixes that branches and builds leave on a name
 	ID          []Reading // where the add-on's own identity is written, if anywhere
@@ -111,6 +112,16 @@ type Kind struct {
 // Effects are when a change takes effect: at the next start, by a line for the
 // console, or by being placed.
 var Effects = []string{"start", "reload", "placed"}
+
+// OdditiesOf gives what looks wrong in an add-on of a kind and is harmless.
+func (b *Book) OdditiesOf(kind string) []string {
+	for _, k := range b.Kinds {
+		if k.Name == kind {
+			return k.Oddities
+		}
+	}
+	return nil
+}
 
 // Overlay says that an add-on changes files of another, its base.
 type Overlay struct {

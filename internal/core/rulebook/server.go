@@ -92,8 +92,9 @@ type Log struct {
 
 // Console is a line for the server's console whose answer tells what is loaded.
 type Console struct {
-	Send string
-	Line string // an expression with the group name, for each line of the answer
+	Send  string
+	Line  string   // an expression with the group name, for each line of the answer
+	Kinds []string // whose add-ons the answer names; all where empty
 }
 
 // Agreement is two values that must go together.
@@ -124,6 +125,11 @@ type ByHand struct {
 	// server, and hold something like Match, when it is ticked; a line like Log
 	// must be in the log once the server has started.
 	File, Match, Log string
+}
+
+// Names tells whether the console's answer names add-ons of a kind.
+func (c Console) Names(kind string) bool {
+	return len(c.Kinds) == 0 || kind == "" || slices.Contains(c.Kinds, kind)
 }
 
 func (r *reader) loadLists(n *yaml.Node, b *Book) {
@@ -220,7 +226,11 @@ func (r *reader) log(n *yaml.Node, b *Book) {
 func (r *reader) console(n *yaml.Node, b *Book) {
 	r.mapping(n, "console",
 		field{"send", true, r.text("send", &b.Console.Send)},
-		field{"line", true, r.expression("line", &b.Console.Line, "name")})
+		field{"line", true, r.expression("line", &b.Console.Line, "name")},
+		field{"kinds", false, func(v *yaml.Node) {
+			r.texts("kinds", &b.Console.Kinds, checkAny)(v)
+			r.later = append(r.later, func() { r.kindsExist(v, b.Console.Kinds, b) })
+		}})
 }
 
 func (r *reader) agreements(n *yaml.Node, b *Book) {

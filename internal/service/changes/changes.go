@@ -53,6 +53,7 @@ type Records interface {
 	Held(ctx context.Context, digests []tree.Digest) (map[tree.Digest]bool, error)
 	Choices(ctx context.Context, server int64) (map[string][]string, error)
 	SaveChoices(ctx context.Context, server int64, parts map[string][]string) error
+	Oddities(ctx context.Context, rulebook string) ([]model.Oddity, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
 }
 

@@ -22,7 +22,11 @@ import (
 
 // expected are the add-ons that a ledger has, by the names under which the server
 // may speak of them.
-func expected(ledger map[tree.Path]draft.Row) []rollcall.Expected {
+func (s *Service) expected(ctx context.Context, book *rulebook.Book, ledger map[tree.Path]draft.Row) ([]rollcall.Expected, error) {
+	noted, err := s.Records.Oddities(ctx, book.Name)
+	if err != nil {
+		return nil, err
+	}
 	byKey := map[string]*rollcall.Expected{}
 	var order []string
 	get := func(key, label string) *rollcall.Expected {
@@ -39,9 +43,11 @@ func expected(ledger map[tree.Path]draft.Row) []rollcall.Expected {
 		return e
 	}
 	// What is placed says the version; an entry only where nothing is.
+	crates := map[string]tree.Digest{}
 	for _, row := range ledger {
 		for _, c := range row.Claims {
 			get(c.Addon, c.Label)
+			crates[c.Addon] = c.Crate
 		}
 	}
 	for _, row := range ledger {
@@ -52,9 +58,16 @@ func expected(ledger map[tree.Path]draft.Row) []rollcall.Expected {
 	}
 	var out []rollcall.Expected
 	for _, key := range order {
-		out = append(out, *byKey[key])
+		e := *byKey[key]
+		crate, err := s.Records.CrateByDigest(ctx, crates[key])
+		if err != nil && !errors.Is(err, model.ErrNotFound) { // it may be known from the server alone
+			return nil, err
+		}
+		e.Unasked = !book.Console.Names(crate.Body.Kind)
+		e.Oddities = append(model.OdditiesOf(noted, key), book.OdditiesOf(crate.Body.Kind)...)
+		out = append(out, e)
 	}
-	return out
+	return out, nil
 }
 
 // callRoll reads the log since the start, asks the console where it tells, and
@@ -69,7 +82,11 @@ func (s *Service) callRoll(ctx context.Context, p Powered, book *rulebook.Book, 
 	if err != nil {
 		found = append(found, finding.Finding{Level: finding.Warn, Code: "console-silent", What: fmt.Sprintf("The console was to be asked what is loaded, and did not answer: %v.", err)})
 	}
-	return rollcall.Call(expected(ledger), rollcall.Read(book.Log, text), asked, heard), found, nil
+	known, err := s.expected(ctx, book, ledger)
+	if err != nil {
+		return rollcall.Roll{}, nil, err
+	}
+	return rollcall.Call(known, rollcall.Read(book.Log, text), asked, heard), found, nil
 }
 
 // findingsOf says what a roll call found that a person should know. fresh are the

@@ -12,6 +12,7 @@ import (
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/core/version"
 	"restlesscrate/internal/fault"
@@ -34,11 +35,19 @@ type Records interface {
 	RollCallOf(ctx context.Context, deployment int64) (model.RollCall, error)
 	Confirmations(ctx context.Context, server int64) ([]model.Confirmation, error)
 	Confirm(ctx context.Context, c model.Confirmation) error
+	Oddities(ctx context.Context, rulebook string) ([]model.Oddity, error)
+	AddOddity(ctx context.Context, o model.Oddity) error
+	DropOddity(ctx context.Context, o model.Oddity) error
 	LastJob(ctx context.Context, kind, subject string) (model.Job, error)
 }
 
 // Service answers.
-type Service struct{ Records Records }
+type Service struct {
+	Records Records
+	Books   interface {
+		Book(ctx context.Context, name string) (*rulebook.Book, model.Revision, error)
+	}
+}
 
 // Addon is one add-on on a server.
 type Addon struct {
@@ -53,6 +62,7 @@ type Addon struct {
 	Evidence                 string // of the rung, where it is loaded or confirmed
 	EvidenceAt               time.Time
 	Note                     string   // of whoever confirmed it
+	Oddities                 []string // what looks wrong in it and is harmless
 	Trouble                  string   // why it did not load at the last start
 	ChangedSince             bool     // since the last roll call
 	Others                   []string // labels that still claim some of its paths, after a rollback of single files
@@ -103,6 +113,9 @@ func (s *Service) Status(ctx context.Context, name string) (st Status, err error
 		if err := s.complete(ctx, st.Server, &st.Addons[i]); err != nil {
 			return st, err
 		}
+	}
+	if err := s.odd(ctx, st.Server, st.Addons); err != nil {
+		return st, err
 	}
 	list, err := s.Records.Deployments(ctx, name, 0, recent)
 	for _, d := range list {

@@ -1,6 +1,7 @@
 package insight
 
 import (
+	"context"
 	"path/filepath"
 	"testing"
 	"time"
@@ -9,6 +10,7 @@ import (
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -23,6 +25,13 @@ type world struct {
 	srv model.Server
 }
 
+// books is one rulebook.
+type books struct{}
+
+func (books) Book(context.Context, string) (*rulebook.Book, model.Revision, error) {
+	return &rulebook.Book{Name: "harbour", Kinds: []rulebook.Kind{{Name: "fixture", Oddities: []string{"says hello twice"}}}}, model.Revision{}, nil
+}
+
 func open(t *testing.T) world {
 	t.Helper()
 	db, err := records.Open(t.Context(), filepath.Join(t.TempDir(), "records.db"), time.Now)
@@ -30,7 +39,7 @@ func open(t *testing.T) world {
 	t.Cleanup(func() { require.NoError(t, db.Close()) })
 	srv, err := db.AddServer(t.Context(), model.Server{Name: "saltpan", Rulebook: "harbour", Transport: model.Transport{Kind: "folder", Root: "/srv"}})
 	require.NoError(t, err)
-	return world{t, &Service{Records: db}, db, srv}
+	return world{t, &Service{Records: db, Books: books{}}, db, srv}
 }
 
 // crate stages a version of the lamps; its one file holds text.

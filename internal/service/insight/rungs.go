@@ -7,7 +7,6 @@ import (
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rollcall"
-	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 )
 
@@ -74,7 +73,7 @@ func (s *Service) Confirm(ctx context.Context, server, addon, note, actor string
 			return s.Records.Confirm(ctx, model.Confirmation{ServerID: st.Server.ID, Addon: a.Key, Crate: a.Crate, Note: note, Actor: actor})
 		}
 	}
-	return fault.New(fault.Unknown, "addon-unknown", "there is no add-on %q on %s", addon, server).WithMend("status %s shows what is there.", server)
+	return noAddon(server, addon)
 }
 
 // RollCall gives what a deployment's roll call found; [model.ErrNotFound] where it

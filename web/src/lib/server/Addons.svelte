@@ -104,6 +104,9 @@
               {count(a.files, 'file')}, {size(a.size)}{#if a.note}<span class="whitespace-pre">
                   · “{a.note}”</span
                 >{/if}
+              {#each a.oddities as odd (odd)}
+                <div class="reason">known and harmless: {odd}</div>
+              {/each}
             </td>
             <td class="mono max-sm:hidden">
               <a

@@ -43,6 +43,9 @@
       <span class="min-w-0">
         <b>{e.addon}</b> <span class="mono">{e.version}</span>
         {#if e.why || said[e.standing]}<div>{e.why || said[e.standing]}</div>{/if}
+        {#each e.oddities as odd (odd)}
+          <div class="reason">known and harmless: {odd}</div>
+        {/each}
       </span>
       <div class="min-w-0 max-lg:col-start-2">
         {#each e.lines as l (l.number)}

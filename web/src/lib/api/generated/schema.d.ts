@@ -419,6 +419,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/addons/{addon}/oddities": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Note something harmless that looks wrong in an add-on, or forget it; for every server of the same rulebook */
+        post: operations["note-oddity"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/control": {
         parameters: {
             query?: never;
@@ -813,6 +830,8 @@ export interface components {
             newer?: string;
             /** @description Of whoever confirmed it */
             note?: string;
+            /** @description What looks wrong in it and is known to be harmless */
+            oddities: string[];
             /** @description Other versions that some of its files are from */
             others: string[];
             /** @enum {string} */
@@ -1238,6 +1257,11 @@ export interface components {
                 [key: string]: string;
             };
         };
+        Oddity: {
+            /** @description It is not so any more */
+            forget?: boolean;
+            text: string;
+        };
         OnTree: {
             addons: components["schemas"]["AddonThere"][];
             places: components["schemas"]["PlaceThere"][];
@@ -1423,6 +1447,8 @@ export interface components {
             /** @description A load list names it, so that silence tells something */
             listed: boolean;
             needs: string[];
+            /** @description What looks wrong in it and is known to be harmless */
+            oddities: string[];
             /** @enum {string} */
             standing: "loaded" | "failed" | "silent" | "unknown";
             /** @description That the server says */
@@ -2744,6 +2770,43 @@ export interface operations {
             };
         };
     };
+    "note-oddity": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                server: string;
+                addon: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Oddity"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "get-control": {
         parameters: {
             query?: never;
@@ -3053,7 +3116,10 @@ export interface operations {
     };
     "tick-deployment": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Without looking whether it shows on the server */
+                unchecked?: boolean;
+            };
             header?: {
                 /** @description The same key gives the first answer again */
                 "Idempotency-Key"?: string;
