@@ -329,7 +329,7 @@ func (a *App) printRoll(r api.RollCall) {
 			why = "it loaded, and the ledger does not know it"
 		}
 		fmt.Fprintf(a.Out, "  %-8s %-20s %-10s %s\n", strings.ToUpper(e.Standing), e.Addon, e.Version, why)
-		if e.Standing != "loaded" {
+		if e.Standing != "loaded" || why != "" {
 			for _, l := range e.Lines {
 				fmt.Fprintf(a.Out, "           line %d: %s\n", l.Number, l.Text)
 			}

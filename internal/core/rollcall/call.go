@@ -78,6 +78,9 @@ func Call(expected []Expected, log Log, asked bool, console []Heard) Roll {
 			met[c.Name] = true
 			entry.From = append(entry.From, "console")
 			entry.Standing, entry.Why, entry.Needs = Loaded, "", nil
+			if l.Failed && l.Why != "" { // named twice, or refused at first
+				entry.Why = "the log also says: " + l.Why
+			}
 			entry.Version = cmp.Or(c.Version, entry.Version)
 		case asked && !e.Unasked && entry.Standing == Loaded:
 			entry.Standing, entry.Why = Failed, "the log says that it loaded, but the console does not name it any more"

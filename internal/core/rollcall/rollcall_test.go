@@ -93,3 +93,11 @@ func TestTheConsoleTellsNothingOfWhatItDoesNotName(t *testing.T) {
 	require.Equal(t, Loaded, cart.Standing)
 	require.Equal(t, []string{"creaks"}, cart.Oddities)
 }
+
+func TestWhatLoadedAndWasRefusedASecondTimeIsTold(t *testing.T) {
+	rules := rulebook.Log{Loaded: `^stall (?P<name>\S+) opens`, Failed: `^stall (?P<name>\S+) stays shut: (?P<why>.*)$`}
+	roll := Call([]Expected{{Addon: "gate", Names: []string{"gate"}, Listed: true}}, Read(rules, "stall gate opens\nstall gate stays shut: it is called twice\n"), true, []Heard{{Name: "gate", Loaded: true}})
+	require.Equal(t, Loaded, roll.Entries[0].Standing)
+	require.Equal(t, "the log also says: it is called twice", roll.Entries[0].Why)
+	require.Len(t, roll.Entries[0].Lines, 2)
+}
