@@ -58,6 +58,7 @@ type Deployment struct {
 	Ask       json.RawMessage
 	Digest    tree.Digest
 	Draft     draft.Draft
+	Motions   int // of the draft
 	Accepts   []finding.Accept
 	Actor     string
 	Runner    string

@@ -8,22 +8,32 @@ import (
 	"fmt"
 	"strings"
 
+	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/model"
 )
 
-const deploymentColumns = `d.id, d.server_id, s.name, d.number, d.kind, d.title, d.state, d.ask, d.digest, d.draft, d.accepts,
-	d.actor, d.runner, d.trouble, d.notes, d.figures, d.aftermath, d.untidy, d.created_at, d.started_at, d.ended_at`
+const (
+	deploymentColumns = `d.id, d.server_id, s.name, d.number, d.kind, d.title, d.state, d.ask, d.digest, d.draft, ` + deploymentRest
+	outlineColumns    = `d.id, d.server_id, s.name, d.number, d.kind, d.title, d.state, d.ask, d.digest, d.outline, ` + deploymentRest
+	deploymentRest    = `d.motions, d.accepts, d.actor, d.runner, d.trouble, d.notes, d.figures, d.aftermath, d.untidy, d.created_at, d.started_at, d.ended_at`
+)
 const deploymentFrom = ` FROM deployment d JOIN server s ON s.id = d.server_id`
 
 func scanDeployment(r *sql.Rows, d *model.Deployment) error {
 	var digest, ask string
-	if err := r.Scan(&d.ID, &d.ServerID, &d.Server, &d.Number, &d.Kind, &d.Title, &d.State, &ask, &digest, asJSON(&d.Draft), asJSON(&d.Accepts),
+	if err := r.Scan(&d.ID, &d.ServerID, &d.Server, &d.Number, &d.Kind, &d.Title, &d.State, &ask, &digest, asJSON(&d.Draft), &d.Motions, asJSON(&d.Accepts),
 		&d.Actor, &d.Runner, &d.Trouble, asJSON(&d.Notes), asJSON(&d.Figures), asJSON(&d.Aftermath), &d.Untidy, moment{&d.CreatedAt}, moment{&d.StartedAt}, moment{&d.EndedAt}); err != nil {
 		return err
 	}
 	d.Ask = json.RawMessage(ask)
 	return d.Digest.UnmarshalText([]byte(digest))
+}
+
+// outline is a draft without what is long in it.
+func outline(d draft.Draft) string {
+	d.Changes, d.Steps, d.Motions = nil, nil, nil
+	return text(d)
 }
 
 // AddDeployment records a draft and gives it the server's next number.
@@ -33,8 +43,8 @@ func (db *DB) AddDeployment(ctx context.Context, d model.Deployment) (model.Depl
 		if err := tx.QueryRowContext(ctx, `UPDATE server SET next_number = next_number + 1 WHERE id = ? RETURNING next_number - 1`, d.ServerID).Scan(&d.Number); err != nil {
 			return err
 		}
-		res, err := tx.ExecContext(ctx, `INSERT INTO deployment (server_id, number, kind, title, state, ask, digest, draft, accepts, actor, created_at) VALUES (?,?,?,?,?,?,?,?,?,?,?)`,
-			d.ServerID, d.Number, d.Kind, d.Title, model.Draft, string(d.Ask), d.Digest.String(), text(d.Draft), text(d.Accepts), d.Actor, db.millis())
+		res, err := tx.ExecContext(ctx, `INSERT INTO deployment (server_id, number, kind, title, state, ask, digest, draft, outline, motions, accepts, actor, created_at) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?)`,
+			d.ServerID, d.Number, d.Kind, d.Title, model.Draft, string(d.Ask), d.Digest.String(), text(d.Draft), outline(d.Draft), len(d.Draft.Motions), text(d.Accepts), d.Actor, db.millis())
 		if err != nil {
 			return err
 		}
@@ -44,7 +54,16 @@ func (db *DB) AddDeployment(ctx context.Context, d model.Deployment) (model.Depl
 	if err != nil {
 		return d, fmt.Errorf("record the draft: %w", err)
 	}
-	return db.DeploymentByID(ctx, id)
+	whole := d.Draft
+	d, err = db.OutlineByID(ctx, id)
+	d.Draft = whole // as it was written: reading a long one takes its time
+	return d, err
+}
+
+// OutlineByID finds a deployment by its id, without the changes, steps and motions
+// of its draft.
+func (db *DB) OutlineByID(ctx context.Context, id int64) (model.Deployment, error) {
+	return first(ctx, db.sql, scanDeployment, `SELECT `+outlineColumns+deploymentFrom+` WHERE d.id = ?`, id)
 }
 
 // DeploymentByID finds a deployment by its id.
@@ -58,9 +77,10 @@ func (db *DB) Deployment(ctx context.Context, server string, number int) (model.
 }
 
 // Deployments lists deployments, the newest first, before an id (0: from the
-// top). An empty server means all; without drafts, discarded ones are left out.
+// top), at most limit (all where it is negative). An empty server means all. Their
+// drafts come without changes, steps and motions.
 func (db *DB) Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error) {
-	return all(ctx, db.sql, scanDeployment, `SELECT `+deploymentColumns+deploymentFrom+`
+	return all(ctx, db.sql, scanDeployment, `SELECT `+outlineColumns+deploymentFrom+`
 		WHERE s.dropped_at IS NULL AND (? = '' OR s.name = ?) AND (? = 0 OR d.id < ?) ORDER BY d.id DESC LIMIT ?`, server, server, before, before, limit)
 }
 
@@ -140,7 +160,7 @@ func (db *DB) SaveRun(ctx context.Context, d model.Deployment) error {
 
 // SaveDraft writes the draft as it was made again, with the same digest.
 func (db *DB) SaveDraft(ctx context.Context, d model.Deployment) error {
-	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET draft = ? WHERE id = ? AND digest = ?`, text(d.Draft), d.ID, d.Digest.String()))
+	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET draft = ?, outline = ?, motions = ? WHERE id = ? AND digest = ?`, text(d.Draft), outline(d.Draft), len(d.Draft.Motions), d.ID, d.Digest.String()))
 }
 
 // SetTidy notes that nothing of a deployment is left on its server.

@@ -24,9 +24,13 @@ func (db *DB) Finish(ctx context.Context, d model.Deployment, reported map[tree.
 				return fmt.Errorf("%s is now %s: %w", set.Variable, set.After, err)
 			}
 		}
+		w, err := prepareLedger(ctx, tx)
+		if err != nil {
+			return err
+		}
+		defer w.close()
 		for _, c := range d.Draft.Changes {
-			res, err := tx.ExecContext(ctx, `INSERT INTO ledger_event (server_id, path, before, after, claims_before, claims_after, edit, cause, deployment_id, actor, at) VALUES (?,?,?,?,?,?,?,'deployment',?,?,?)`,
-				d.ServerID, string(c.Path), text(c.Before), text(c.After), text(c.ClaimsBefore), text(c.ClaimsAfter), text(textEdit{c.ListedBefore, c.ListedAfter, c.Edits}), d.ID, d.Runner, db.millis())
+			res, err := w.event.ExecContext(ctx, d.ServerID, string(c.Path), text(c.Before), text(c.After), text(c.ClaimsBefore), text(c.ClaimsAfter), text(textEdit{c.ListedBefore, c.ListedAfter, c.Edits}), d.ID, d.Runner, db.millis())
 			if err != nil {
 				return err
 			}
@@ -34,7 +38,7 @@ func (db *DB) Finish(ctx context.Context, d model.Deployment, reported map[tree.
 			if err != nil {
 				return err
 			}
-			if err := applyEvent(ctx, tx, d.ServerID, seq, c, reported[c.Path]); err != nil {
+			if err := w.apply(ctx, d.ServerID, seq, c, reported[c.Path]); err != nil {
 				return err
 			}
 		}
@@ -46,22 +50,44 @@ func (db *DB) Finish(ctx context.Context, d model.Deployment, reported map[tree.
 	return nil
 }
 
-// applyEvent derives the ledger's state from one event. A path stays in it
-// while it is a folder that we made or a content with a claim.
-func applyEvent(ctx context.Context, tx *sql.Tx, server, seq int64, c draft.Change, rep draft.Reported) error {
-	if _, err := tx.ExecContext(ctx, `DELETE FROM ledger_path WHERE server_id = ? AND path = ?`, server, string(c.Path)); err != nil {
+// ledgerWriter holds the statements that one transaction writes many rows with.
+type ledgerWriter struct{ event, forget, path, claim *sql.Stmt }
+
+func prepareLedger(ctx context.Context, tx *sql.Tx) (w *ledgerWriter, err error) {
+	w = &ledgerWriter{}
+	for to, query := range map[**sql.Stmt]string{
+		&w.event:  `INSERT INTO ledger_event (server_id, path, before, after, claims_before, claims_after, edit, cause, deployment_id, actor, at) VALUES (?,?,?,?,?,?,?,'deployment',?,?,?)`,
+		&w.forget: `DELETE FROM ledger_path WHERE server_id = ? AND path = ?`,
+		&w.path:   `INSERT INTO ledger_path (server_id, path, state, reported, listed, seq) VALUES (?,?,?,?,?,?)`,
+		&w.claim:  `INSERT INTO ledger_claim (server_id, path, addon, label, crate, role, brings) VALUES (?,?,?,?,?,?,?)`,
+	} {
+		if *to, err = tx.PrepareContext(ctx, query); err != nil {
+			return nil, err // the transaction ends with its statements
+		}
+	}
+	return w, nil
+}
+
+func (w *ledgerWriter) close() {
+	for _, st := range []*sql.Stmt{w.event, w.forget, w.path, w.claim} {
+		_ = st.Close() // what they wrote is told by the commit
+	}
+}
+
+// apply derives the ledger's state from one event. A path stays in it while it is
+// a folder that we made or a content with a claim.
+func (w *ledgerWriter) apply(ctx context.Context, server, seq int64, c draft.Change, rep draft.Reported) error {
+	if _, err := w.forget.ExecContext(ctx, server, string(c.Path)); err != nil {
 		return err
 	}
 	if c.After.Being != tree.Folder && (c.After.Being != tree.Content || len(c.ClaimsAfter)+len(c.ListedAfter) == 0) {
 		return nil
 	}
-	if _, err := tx.ExecContext(ctx, `INSERT INTO ledger_path (server_id, path, state, reported, listed, seq) VALUES (?,?,?,?,?,?)`,
-		server, string(c.Path), text(c.After), text(rep), text(c.ListedAfter), seq); err != nil {
+	if _, err := w.path.ExecContext(ctx, server, string(c.Path), text(c.After), text(rep), text(c.ListedAfter), seq); err != nil {
 		return err
 	}
 	for _, cl := range c.ClaimsAfter {
-		if _, err := tx.ExecContext(ctx, `INSERT INTO ledger_claim (server_id, path, addon, label, crate, role, brings) VALUES (?,?,?,?,?,?,?)`,
-			server, string(c.Path), cl.Addon, cl.Label, cl.Crate.String(), cl.Role, text(cl.Brings)); err != nil {
+		if _, err := w.claim.ExecContext(ctx, server, string(c.Path), cl.Addon, cl.Label, cl.Crate.String(), cl.Role, text(cl.Brings)); err != nil {
 			return err
 		}
 	}
@@ -193,12 +219,17 @@ func (db *DB) Rebuild(ctx context.Context, server int64) error {
 		if _, err := tx.ExecContext(ctx, `DELETE FROM ledger_path WHERE server_id = ?`, server); err != nil {
 			return err
 		}
+		w, err := prepareLedger(ctx, tx)
+		if err != nil {
+			return err
+		}
+		defer w.close()
 		for _, e := range events {
 			var rep draft.Reported
 			if o, ok := old[e.Change.Path]; ok && o.State.Same(e.Change.After) {
 				rep = o.Reported
 			}
-			if err := applyEvent(ctx, tx, server, e.Seq, e.Change, rep); err != nil {
+			if err := w.apply(ctx, server, e.Seq, e.Change, rep); err != nil {
 				return err
 			}
 		}

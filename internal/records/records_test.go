@@ -210,3 +210,27 @@ func TestAnOddPathNameIsStillAFileName(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, db.Close())
 }
+
+func TestListsOfDeploymentsComeWithoutWhatIsLong(t *testing.T) {
+	db := open(t)
+	s, err := db.AddServer(t.Context(), model.Server{Name: "saltpan", Rulebook: "r"})
+	require.NoError(t, err)
+	d := draft.Draft{Changes: []draft.Change{{Path: "a"}}, Steps: []draft.Step{{ID: 1, Verb: draft.Put, Path: "a"}}, Motions: []draft.Motion{{ID: 1, Path: "a"}, {ID: 2, Path: "a"}},
+		Counts: draft.Counts{In: 1}, WayBack: draft.BackFiles, Sets: []draft.Set{{Variable: "port", Before: "a", After: "b"}}}
+	made, err := db.AddDeployment(t.Context(), model.Deployment{ServerID: s.ID, Kind: "deploy", Title: "x", Ask: []byte("{}"), Digest: d.Digest(), Draft: d, Actor: "me"})
+	require.NoError(t, err)
+	require.Equal(t, d, made.Draft)
+	whole, err := db.DeploymentByID(t.Context(), made.ID)
+	require.NoError(t, err)
+	require.Equal(t, whole.Draft.Digest(), made.Draft.Digest())
+	list, err := db.Deployments(t.Context(), "saltpan", 0, 10)
+	require.NoError(t, err)
+	require.Equal(t, 2, list[0].Motions)
+	require.Equal(t, draft.Draft{Counts: d.Counts, WayBack: d.WayBack, Sets: d.Sets}, list[0].Draft)
+
+	whole.Draft.Motions = whole.Draft.Motions[:1]
+	require.NoError(t, db.SaveDraft(t.Context(), whole))
+	list, err = db.Deployments(t.Context(), "", 0, -1)
+	require.NoError(t, err)
+	require.Equal(t, 1, list[0].Motions, "a draft that was made again")
+}

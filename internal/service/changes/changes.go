@@ -30,6 +30,9 @@ type Records interface {
 	ServerByID(ctx context.Context, id int64) (model.Server, error)
 	AddDeployment(ctx context.Context, d model.Deployment) (model.Deployment, error)
 	Deployment(ctx context.Context, server string, number int) (model.Deployment, error)
+	// OutlineByID is DeploymentByID without the changes, steps and motions of the
+	// draft.
+	OutlineByID(ctx context.Context, id int64) (model.Deployment, error)
 	DeploymentByID(ctx context.Context, id int64) (model.Deployment, error)
 	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
 	DeploymentsIn(ctx context.Context, states ...model.State) ([]model.Deployment, error)

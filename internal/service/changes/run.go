@@ -283,7 +283,10 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 		s.Log.Warn("not tidied", "deployment", d.Name(), "err", err)
 		tell("note", deploy.Progress{Kind: "note", Text: "what was set aside could not be cleared yet: " + err.Error()})
 	}
-	return s.Records.DeploymentByID(ctx, d.ID)
+	whole := d.Draft
+	d, err = s.Records.OutlineByID(ctx, d.ID)
+	d.Draft = whole // reading a long one again takes its time
+	return d, err
 }
 
 // halt records that a run broke off. The context may have ended; the record
