@@ -27,6 +27,8 @@ export type State = Schemas['State'];
 export type Problem = Schemas['Problem'];
 export type CrateFile = Schemas['CrateFile'];
 export type RollCall = Schemas['RollCall'];
+export type Control = Schemas['Control'];
+export type Standing = Schemas['Standing'];
 /** What came of an act; a job's result, which the document does not describe. */
 export interface Acted {
   answer: string;

@@ -54,6 +54,11 @@ export const standingOf = (server: string) => ({
   retry: false
 });
 
+export const controlKnown = (server: string) => ({
+  queryKey: ['control', server],
+  queryFn: () => ok(api.GET('/servers/{server}/control', { params: { path: { server } } }))
+});
+
 export const lastRollCall = (server: string) => ({
   queryKey: ['rollcall', server],
   queryFn: () => ok(api.GET('/servers/{server}/roll-calls/last', { params: { path: { server } } })),

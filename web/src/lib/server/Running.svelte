@@ -2,12 +2,13 @@
 <script lang="ts">
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { api, ok, problemOf, type Acted, type LogLine } from '../api/client';
-  import { lastRollCall, standingOf } from '../api/queries';
+  import { controlKnown, lastRollCall, standingOf } from '../api/queries';
   import { follow, result } from '../api/jobs';
   import { Attempt } from '../attempt.svelte';
   import Button from '../ui/Button.svelte';
   import Stamp from '../ui/Stamp.svelte';
   import Trouble from '../ui/Trouble.svelte';
+  import EditControl from './EditControl.svelte';
   import Log from './Log.svelte';
   import RollCall from './RollCall.svelte';
 
@@ -15,6 +16,8 @@
   const client = useQueryClient();
   const q = createQuery(() => standingOf(server));
   const roll = createQuery(() => lastRollCall(server));
+  const known = createQuery(() => controlKnown(server));
+  let editing = $state(false);
   const acting = new Attempt();
   let words = $state('');
   let line = $state('');
@@ -65,10 +68,13 @@
 </script>
 
 {#if unknown}
-  <p class="box mb-3.5 px-4 py-2.5">
-    How this server is stopped, started and spoken to is not known yet. Deployments change its files while it
-    may be running. <span class="mono">restless server control {server} --file FILE</span> says it.
-  </p>
+  <div class="box mb-3.5 flex flex-wrap items-center gap-3 px-4 py-2.5">
+    <span class="min-w-0 flex-1"
+      >How this server is stopped, started and spoken to is not known yet. Deployments change its files while
+      it may be running.</span
+    >
+    <Button kind="main" onclick={() => (editing = true)}>Say how</Button>
+  </div>
 {:else if q.error}
   <Trouble error={q.error} />
 {:else if q.data}
@@ -92,8 +98,10 @@
     <Button disabled={!!acting.busy} onclick={callRoll}
       >{acting.busy === 'roll' ? 'Calling…' : 'Call the roll'}</Button
     >
+    <Button kind="quiet" onclick={() => (editing = true)}>How it is controlled</Button>
   </div>
 {/if}
+<EditControl bind:open={editing} {server} known={known.data} />
 {#if acting.error}<Trouble error={acting.error} />{/if}
 
 {#if roll.data}<div class="box mb-3.5"><RollCall call={roll.data} /></div>{/if}
