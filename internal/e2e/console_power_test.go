@@ -3,6 +3,7 @@ package e2e
 import (
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -21,7 +22,7 @@ func TestTheConsoleRunsLegsAndAServer(t *testing.T) {
 	c.clickIn("main header", "Deploy…")
 	c.click("tide-base 3.2.1")
 	c.click("Draft it")
-	c.see("the text is changed in a second leg")
+	c.see("the text is changed in a later leg")
 	c.seeIn("[data-phase='proof']", "next leg")
 	c.click("Run it")
 	testbed.Eventually(t, "the first start is under way", func() bool { return r.pid() != "" })
@@ -81,5 +82,61 @@ func TestTheConsoleTicksAStepByHandOff(t *testing.T) {
 	c.seeIn("[data-copy]", "7171/udp")
 	c.seeIn("main", "waiting")
 	c.click("It is done")
+	c.seeIn("[data-rollcall]", "1 loaded")
+}
+
+// How a server is controlled is said in the console, whose probes answer at once, and
+// what is kept is what a deployment then goes by.
+func TestTheConsoleSaysHowAServerIsControlled(t *testing.T) {
+	r := play(t, "tidewright")
+	command := r.byCommands("tidewright")
+	r.control("acts: {}\n")
+	c := openConsole(t, r.service)
+	c.goTo("/servers/here/running")
+	c.see("is not known yet")
+	c.click("Say how")
+	c.see("Without a probe nothing proves that it has stopped")
+	c.click("Add a probe")
+	line := func(act string) string { // the command in the file of the command line
+		_, text, _ := strings.Cut(command, act+": {by: command, command: \"")
+		text, _, _ = strings.Cut(text, "\"}")
+		return text
+	}
+	c.fill("Probe 1: what", "test -f "+r.root+"/standin.pid")
+	c.pick("stop: how", "command")
+	c.fill("stop: what", line("stop"))
+	c.pick("start: how", "command")
+	c.fill("start: what", line("start"))
+	c.pick("say: how", "http")
+	c.fill("say: address", "nowhere")
+	c.click("Keep it and ask the probes")
+	c.see("say by http needs http: {url: http://...}")
+	c.pick("say: how", "")
+	c.fill("Console (RCON)", r.console)
+	c.fill("Secret: rcon", "tide-and-reed")
+	c.click("Keep it and ask the probes")
+	c.seeIn("[data-gave='running']", "its command ended with 0")
+	c.goTo("/servers/here/running")
+	c.seeIn("[data-standing='running']", "Stop")
+	c.fill("A line for the console", "say hello")
+	c.click("Send")
+	c.seeIn("[data-log]", "everybody hears: hello")
+	r.must("stage", r.download("tide-base-3.2.1.tdx"))
+	require.Contains(t, r.must("deploy", "here", "tide-base@3.2.1", "--yes"), "Roll call: 1 loaded")
+	require.NotContains(t, r.must("server", "control", "here", "--json"), "tide-and-reed")
+}
+
+// What a person says is done is looked for, and can be ticked all the same.
+func TestTheConsoleTicksUncheckedWhereAPersonKnowsBetter(t *testing.T) {
+	r := play(t, "tidewright")
+	book := read(t, fullBooks+"tidewright.yaml") + "\nby-hand:\n  - {what: Put your licence beside the program., check: {file: harbour.licence}}\n"
+	r.must("rulebook", "add", written(t, "tidewright.yaml", book))
+	r.must("stage", r.download("tide-base-3.2.1.tdx"))
+	r.fails(4, "here#1 waits for a person", "deploy", "here", "tide-base@3.2.1", "--yes")
+	c := openConsole(t, r.service)
+	c.goTo("/servers/here/deployments/1")
+	c.click("It is done")
+	c.see("harbour.licence is not on the server")
+	c.click("It is done all the same")
 	c.seeIn("[data-rollcall]", "1 loaded")
 }

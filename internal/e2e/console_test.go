@@ -57,6 +57,7 @@ func (c console) clickIn(within, w string)   { c.Helper(); c.ok(c.page.ClickIn(w
 func (c console) see(words string)           { c.Helper(); c.ok(c.page.See(words)) }
 func (c console) seeIn(within, words string) { c.Helper(); c.ok(c.page.SeeIn(within, words)) }
 func (c console) fill(label, text string)    { c.Helper(); c.ok(c.page.Fill(label, text)) }
+func (c console) pick(label, value string)   { c.Helper(); c.ok(c.page.Select(label, value)) }
 func (c console) upload(selector string, paths ...string) {
 	c.Helper()
 	c.ok(c.page.Upload(selector, paths...))

@@ -306,7 +306,7 @@ func bare(t *testing.T) *running {
 func TestADeploymentInTwoLegs(t *testing.T) {
 	r := bare(t)
 	out := r.must("deploy", "here", "tide-base@3.2.1", "--draft")
-	require.Contains(t, out, "tidewright.conf is there only once the server has run: it is started, stopped again, and the text is changed in a second leg.")
+	require.Contains(t, out, "tidewright.conf is there only once the server has run: it is started, stopped again, and the text is changed in a later leg.")
 	require.Contains(t, out, "The server is stopped; it is started for this and runs afterwards.")
 	require.Regexp(t, `next leg\s+tidewright.conf\s+lists tide-base@3.2.1; drafted once the server has made it`, out)
 	r.must("deployment", "discard", "here#1")

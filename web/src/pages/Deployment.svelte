@@ -30,6 +30,7 @@
   let left = $derived(d ? accepting(d, accepted) : { open: 0, final: 0, accept: [] });
   let starting = $state(false);
   let error = $state<unknown>();
+  let unseen = $derived(error !== undefined && problemOf(error).code === 'not-seen');
   let replaced = $state('');
   let byHand = $derived((d?.trouble ?? '').split('\n'));
   let call = $derived({ params: { path: { server, number } } });
@@ -99,7 +100,14 @@
   const halt = () =>
     ok(api.POST('/servers/{server}/deployments/{number}/halt', call)).catch((e) => (error = e));
   const tidy = () => act(() => ok(api.POST('/servers/{server}/deployments/{number}/tidy', call)));
-  const tick = () => act(() => ok(api.POST('/servers/{server}/deployments/{number}/tick', call)));
+  const tick = (unchecked = false) =>
+    act(() =>
+      ok(
+        api.POST('/servers/{server}/deployments/{number}/tick', {
+          params: { path: { server, number }, query: { unchecked } }
+        })
+      )
+    );
   const undo = (data = false) =>
     act(() =>
       ok(
@@ -157,7 +165,10 @@
       <Button disabled={starting} onclick={() => undo()} title="Put every file back as it was before"
         >Undo</Button
       >
-      <Button kind="main" disabled={starting} onclick={tick}>It is done</Button>
+      <Button kind="main" disabled={starting} onclick={() => tick()}>It is done</Button>
+      {#if unseen}
+        <Button disabled={starting} onclick={() => tick(true)}>It is done all the same</Button>
+      {/if}
     {:else if d.state === 'halted'}
       {@render undoData()}
       <Button disabled={starting} onclick={() => undo()} title="Put every file back as it was before"
