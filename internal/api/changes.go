@@ -141,6 +141,7 @@ type Addon struct {
 	Oddities     []string   `json:"oddities" nullable:"false" doc:"What looks wrong in it and is known to be harmless"`
 	Trouble      string     `json:"trouble,omitempty" doc:"Why it did not load at the last start"`
 	ChangedSince bool       `json:"changedSince,omitempty" doc:"Since the last roll call"`
+	Listed       bool       `json:"listed,omitempty" doc:"A load list names it, disabled or not"`
 	Disabled     bool       `json:"disabled,omitempty" doc:"Its files are there, and no load list names it"`
 	Others       []string   `json:"others" nullable:"false" doc:"Other versions that some of its files are from"`
 	Newer        string     `json:"newer,omitempty" doc:"A newer version that is staged"`

@@ -127,7 +127,7 @@ func (s *Spec) Check() error {
 	bad := func(format string, args ...any) { wrong = append(wrong, fmt.Errorf(format, args...)) }
 	request := func(what string, r *Request) {
 		if r == nil || !strings.HasPrefix(r.URL, "http://") && !strings.HasPrefix(r.URL, "https://") {
-			bad("%s by http needs http: {url: http://...}", what)
+			bad("%s by http needs an address (url) that begins with http:// or https://", what)
 			return
 		}
 		if err := checkExpression(r.Expect); err != nil {

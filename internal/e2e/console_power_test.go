@@ -110,7 +110,7 @@ func TestTheConsoleSaysHowAServerIsControlled(t *testing.T) {
 	c.pick("say: how", "http")
 	c.fill("say: address", "nowhere")
 	c.click("Keep it and ask the probes")
-	c.see("say by http needs http: {url: http://...}")
+	c.see("say by http needs an address (url)")
 	c.pick("say: how", "")
 	c.fill("Console (RCON)", r.console)
 	c.fill("Secret: rcon", "tide-and-reed")

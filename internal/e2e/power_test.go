@@ -537,7 +537,7 @@ func TestWhatIsWrongWithControlIsSaid(t *testing.T) {
 		"acts: {stop: {by: telepathy}}":                               `one of "command, ssh, http, rcon, hand"`,
 		"acts: {stop: {by: ssh}}":                                     "stop by ssh needs a command",
 		"acts: {stop: {by: rcon, command: quit}}":                     "stop by rcon needs rcon: HOST:PORT",
-		"acts: {stop: {by: http, http: {url: x}}}":                    "stop by http needs http: {url: http://...}",
+		"acts: {stop: {by: http, http: {url: x}}}":                    "stop by http needs an address (url) that begins with http:// or https://",
 		"probes: [{by: port}]":                                        "probe 1 by port needs an address",
 		"probes: [{by: http, http: {url: 'http://x'}, stopped: '('}]": "stopped: missing closing )",
 		"atcs: {}": "field atcs not found",

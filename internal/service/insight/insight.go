@@ -58,6 +58,7 @@ type Addon struct {
 	Deployment               string // the last one that changed it
 	Since                    time.Time
 	Rung                     string // placed, listed, loaded, confirmed
+	Listed                   bool   // a load list names it, disabled or not
 	Disabled                 bool
 	Evidence                 string // of the rung, where it is loaded or confirmed
 	EvidenceAt               time.Time
@@ -168,6 +169,7 @@ func addons(ledger map[tree.Path]draft.Row, origins map[tree.Path]model.Event) (
 				a.Name, a.Version, _ = cutLast(l.Label)
 				byKey[l.Addon], labels[l.Addon] = a, map[string]bool{}
 			}
+			a.Listed = true
 			if a.Disabled = a.Disabled || l.Off; !l.Off {
 				a.Rung = ListedNow
 			}

@@ -137,7 +137,7 @@
                   disabled={drafting.busy}
                   onclick={() => drafting.start(server, { enable: [a.name] })}>Enable</Button
                 >
-              {:else if a.rung !== 'placed'}
+              {:else if a.listed}
                 <Button
                   kind="quiet"
                   disabled={drafting.busy}

@@ -44,6 +44,14 @@
     ['http', 'an HTTP request'],
     ['rcon', 'its console answers (RCON)']
   ];
+  /** What is done where nothing is said of an act. */
+  const otherwise: Partial<Record<(typeof acts)[number], string>> = {
+    restart: 'stop, then start',
+    reload: 'its console below, if there is one',
+    say: 'its console below, if there is one'
+  };
+  const waysOf = (act: (typeof acts)[number]) =>
+    ways.map(([by, words]): (typeof ways)[number] => [by, by === '' ? (otherwise[act] ?? words) : words]);
   const hints: Partial<Record<(typeof acts)[number], string>> = {
     start: '{NAME} stands for a variable of the server, such as {program}.',
     reload: '{addon} stands for the line that the rulebook knows.',
@@ -97,7 +105,7 @@
     <section class="space-y-2">
       <h3 class="label">What is done to it</h3>
       {#each acts as act (act)}
-        <WayFields label={act} bind:way={form.acts[act]} {ways} hint={hints[act]} />
+        <WayFields label={act} bind:way={form.acts[act]} ways={waysOf(act)} hint={hints[act]} />
       {/each}
     </section>
     <section class="grid gap-3 sm:grid-cols-3">

@@ -19,8 +19,8 @@
   };
 </script>
 
-<div class="grid grid-cols-[84px_minmax(0,1fr)] items-start gap-x-3 gap-y-1.5" data-way={label}>
-  <span class="label pt-2">{label}</span>
+<div class="grid items-start gap-x-3 gap-y-1 sm:grid-cols-[84px_minmax(0,1fr)]" data-way={label}>
+  <span class="label sm:pt-2">{label}</span>
   <div class="space-y-1.5">
     <select class="input" aria-label="{label}: how" bind:value={way.by}>
       {#each ways as [by, words] (by)}<option value={by}>{words}</option>{/each}

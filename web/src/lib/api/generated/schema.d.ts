@@ -825,6 +825,8 @@ export interface components {
             /** Format: int64 */
             files: number;
             kind?: string;
+            /** @description A load list names it, disabled or not */
+            listed?: boolean;
             name: string;
             /** @description A newer version that is staged */
             newer?: string;
