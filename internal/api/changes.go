@@ -77,6 +77,7 @@ type Counts struct {
 	Edited  int   `json:"edited,omitempty" doc:"Texts that are edited"`
 	Send    int64 `json:"send"`
 	Keep    int64 `json:"keep"`
+	Copied  int64 `json:"copied,omitempty" doc:"Bytes that the host copies itself"`
 }
 
 // Step is one operation as a person reads it.

@@ -70,14 +70,15 @@ func held(copied map[tree.Path]Result) map[tree.Path]tree.State {
 }
 
 // HeldBy gives what a folder held by a deployment's journal; ok is false where it
-// was not copied.
-func HeldBy(d *draft.Draft, marks map[Key]Mark, folder tree.Path) (files map[tree.Path]tree.State, ok bool) {
+// was not copied. copy is where the host keeps it, where that has made the copy.
+func HeldBy(d *draft.Draft, marks map[Key]Mark, folder tree.Path) (files map[tree.Path]tree.State, copy tree.Path, ok bool) {
 	for _, m := range d.Motions {
 		if m.KeepsFolder() && m.Path == folder && marks[KeyOf(m)].State == Finished {
-			return held(marks[KeyOf(m)].Result.Inside), true
+			res := marks[KeyOf(m)].Result
+			return held(res.Inside), res.Copy, !m.OnHost || res.Copy != ""
 		}
 	}
-	return nil, false
+	return nil, "", false
 }
 
 // restore makes a folder hold exactly what it held. What it holds now and did not
@@ -197,6 +198,12 @@ func (r *Run) backData(ctx context.Context, m draft.Motion, mark Mark) (Result, 
 	_, err := r.Draft.Returned(m.Path)
 	if mark.State != Finished || !r.Data && err != nil {
 		return Result{}, nil
+	}
+	if m.OnHost {
+		if mark.Result.Copy == "" { // there was nothing to copy
+			return Result{}, nil
+		}
+		return r.returnCopy(ctx, m, mark.Result.Copy)
 	}
 	return r.restore(ctx, m, held(mark.Result.Inside))
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -42,6 +43,7 @@ type bench struct {
 	legs    bool    // a text is there only once the game has run
 	renew   bool    // the data folder is set aside for good
 	back    bool    // an earlier copy of the data folder is put back
+	copies  bool    // the host copies folders itself
 	starts  bool    // it is installed by two starts, with programs of their own
 	req     *draft.Request
 }
@@ -85,6 +87,30 @@ func newBenchOfStarts(t *testing.T) *bench {
 	b.starts = true
 	b.engine.ends = map[string]func(){"setup": func() { testbed.Write(t, filepath.Join(b.root, "lib"), "by setup") }}
 	b.want["lib"] = "by setup"
+	b.draft()
+	return b
+}
+
+// newBenchOfCopies is for a host that copies folders itself.
+func newBenchOfCopies(t *testing.T) *bench {
+	b := newBenchOn(t, true)
+	b.copies = true
+	b.draft()
+	return b
+}
+
+// newBenchOfCopiesBack is for a deployment that puts a copy back that such a host has
+// made.
+func newBenchOfCopiesBack(t *testing.T) *bench {
+	b := newBenchOn(t, true)
+	b.copies, b.back = true, true
+	b.engine.first = func() {}
+	for path, text := range map[string]string{"port": "hilly", "under/wreck": "sunk", "empty": ""} {
+		b.want["data/"+path] = text
+		testbed.Write(t, filepath.Join(b.root, string(draft.Copies), "0-9", path), text)
+	}
+	delete(b.want, "data/deep/new")
+	delete(b.want, "data/deep/ship")
 	b.draft()
 	return b
 }
@@ -215,6 +241,12 @@ func (b *bench) draft() {
 		}
 		req.Returns = []draft.DataReturn{{Folder: "data", Files: map[tree.Path]tree.State{"port": file("hilly"), "under": {Being: tree.Folder}, "under/wreck": file("sunk"), "empty": file("")}}}
 	}
+	if b.copies {
+		req.Host.Copies = true
+		for i := range req.Returns {
+			req.Returns[i].Copy = draft.Copies.Join("0-9")
+		}
+	}
 	if b.starts {
 		req.Power.Takes = []string{draft.Program}
 		req.Launches = []draft.Launch{{Program: "setup", Ends: true, Label: "lamps@2"}, {Program: "keel", Label: "lamps@2"}}
@@ -256,7 +288,7 @@ var errFault = errors.New("injected")
 // run gives a run that breaks at one point of one motion; motion 0 is never.
 func (b *bench) run(motion int, at deploy.Point) *deploy.Run {
 	names := draft.Names{Number: b.dep.Number}
-	h := &halfway{Host: b.host}
+	h := &halfway{Host: b.host, root: b.root, copies: b.copies}
 	return &deploy.Run{ID: b.dep.ID, Names: names, Draft: &b.dep.Draft, Host: h, Room: b.room, Journal: b.db, Power: b.engine, Data: true,
 		Fault: func(p deploy.Point, m draft.Motion) error {
 			switch {
@@ -265,6 +297,10 @@ func (b *bench) run(motion int, at deploy.Point) *deploy.Run {
 				return errFault
 			case p == deploy.AfterIntent && at == midEffect && m.OfServer():
 				b.engine.mute = true
+			case p == deploy.AfterIntent && at == midEffect && m.OnHost:
+				h.arm(names.Copy(m), m.Path)
+			case p == deploy.AfterIntent && at == midEffect && m.Kind == draft.RestoreMotion && h.copies:
+				h.arm(m.Path)
 			case p == deploy.AfterIntent && at == midEffect && (m.KeepsFolder() || m.Kind == draft.RestoreMotion):
 				h.arm(m.Path.Join("port"))
 			case p == deploy.AfterIntent && at == midEffect:
@@ -281,8 +317,32 @@ const midEffect deploy.Point = "mid-effect"
 // halfway is a host that breaks off once in what it does to one of two names.
 type halfway struct {
 	remote.Host
-	mu    sync.Mutex
-	armed map[tree.Path]bool
+	root   string
+	copies bool
+	mu     sync.Mutex
+	armed  map[tree.Path]bool
+}
+
+// CopyFolder implements [remote.Copier] as a host's shell does. Half a copy that was
+// broken off stands beside.
+func (h *halfway) CopyFolder(_ context.Context, from, to tree.Path) error {
+	at := func(p tree.Path) string { return filepath.Join(h.root, filepath.FromSlash(string(p))) }
+	if _, err := os.Lstat(at(to)); err == nil {
+		return fs.ErrExist
+	}
+	part := at(to) + ".part-" + fmt.Sprint(time.Now().UnixNano())
+	if err := os.CopyFS(part, os.DirFS(at(from))); err != nil {
+		return err
+	}
+	if h.breaks(to) {
+		return errFault
+	}
+	return os.Rename(part, at(to))
+}
+
+// RemoveTree implements [remote.Copier].
+func (h *halfway) RemoveTree(_ context.Context, p tree.Path) error {
+	return os.RemoveAll(filepath.Join(h.root, filepath.FromSlash(string(p))))
 }
 
 func (h *halfway) arm(names ...tree.Path) {
@@ -424,6 +484,7 @@ func (b *bench) extend(r *deploy.Run, req *draft.Request, obs draft.Observations
 
 func (b *bench) isNew() {
 	now := testbed.Files(testbed.Snapshot(b.t, b.root))
+	b.forget(now)
 	for p := range now { // what the game made before an undo that was given up stays
 		if strings.HasPrefix(p, "data.made-") {
 			delete(now, p)
@@ -435,7 +496,9 @@ func (b *bench) isNew() {
 		require.Equal(b.t, "keel", b.engine.with)
 	}
 	require.NoDirExists(b.t, filepath.Join(b.root, "gone"))
-	require.NoDirExists(b.t, filepath.Join(b.root, string(draft.Work)))
+	if !b.copies {
+		require.NoDirExists(b.t, filepath.Join(b.root, string(draft.Work)))
+	}
 	for _, old := range []string{"one", "by hand", "old", "two old", b.old["d/order"].Text} {
 		rc, err := b.room.Open(b.t.Context(), tree.Sum([]byte(old)))
 		require.NoError(b.t, err, "the bytes of %q are kept", old)
@@ -443,8 +506,23 @@ func (b *bench) isNew() {
 	}
 }
 
+// forget leaves the copies out that a host keeps, which are all that its work folder
+// may hold in the end.
+func (b *bench) forget(files map[string]string) {
+	for p := range files {
+		if strings.HasPrefix(p, string(draft.Copies)+"/") && b.copies {
+			delete(files, p)
+		}
+	}
+}
+
 func (b *bench) isOld() {
 	now := testbed.Snapshot(b.t, b.root)
+	for p := range now {
+		if b.copies && (strings.HasPrefix(p, string(draft.Copies)) || p == string(draft.Work)) {
+			delete(now, p)
+		}
+	}
 	if own, made := now["own.conf"]; b.legs && made { // what the game made itself is left alone
 		require.Equal(b.t, "call itself\n", own.Text)
 		delete(now, "own.conf")
@@ -474,6 +552,8 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 		"file by file":  func(t *testing.T) *bench { return newBenchOn(t, false) },
 		"two legs":      newBenchInLegs,
 		"two starts":    newBenchOfStarts,
+		"copies":        newBenchOfCopies,
+		"copies back":   newBenchOfCopiesBack,
 		"data back":     newBenchGoingBack,
 		"data anew":     newBenchRenewing,
 	} {
@@ -483,6 +563,9 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 			kinds[kindOf(m)]++
 			if way == "two legs" && m.Leg == 1 && !m.OfServer() && m.Kind != draft.EditMotion {
 				continue // as in one leg
+			}
+			if strings.HasPrefix(way, "copies") && !m.OnHost && m.Kind != draft.RestoreMotion && m.Do != draft.StartServer {
+				continue // as in the others
 			}
 			if way == "two starts" && !m.OfServer() {
 				continue // as in one leg
@@ -532,13 +615,17 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 	t.Logf("kinds of motion: %v", kinds)
 	t.Logf("positions found %d, tried %d", found, tried)
 	require.Equal(t, found, tried)
-	require.Len(t, kinds, 20, "every kind of motion there is")
+	require.Len(t, kinds, 21, "every kind of motion there is")
 }
 
 func kindOf(m draft.Motion) string {
 	switch {
 	case m.OfServer():
 		return string(m.Kind) + ", " + string(m.Do)
+	case m.OnHost:
+		return string(m.Kind) + ", on the host"
+	case m.Kind == draft.RestoreMotion:
+		return string(m.Kind)
 	case m.Whole():
 		return string(m.Kind) + ", whole folder"
 	case m.Before.Being == tree.Folder || m.After.Being == tree.Folder:

@@ -238,6 +238,9 @@ func (r *Run) Tidy(ctx context.Context) (err error) {
 	if err := r.phase(ctx, draft.Proof, marks, func(m draft.Motion) bool { return m.Kind == draft.TidyMotion }); err != nil {
 		return err
 	}
+	if err := r.tidyCopies(ctx); err != nil {
+		return err
+	}
 	return r.removeWork(ctx)
 }
 

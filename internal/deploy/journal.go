@@ -52,6 +52,8 @@ type Result struct {
 	// Inside are results for files of a folder that was moved whole, by path
 	// below it, where there is something to say of them.
 	Inside map[tree.Path]Result `json:"inside,omitempty"`
+	// Copy is where the host keeps a copy of a folder that it has made itself.
+	Copy tree.Path `json:"copy,omitempty"`
 	// Kept is where kept bytes lie. It is recorded in the same transaction.
 	Kept *stockroom.Kept `json:"-"`
 }

@@ -154,7 +154,7 @@ func FindRemains(ctx context.Context, h remote.Host, mine func(number string) bo
 			if r.Holder, err = readHolder(ctx, h); err != nil {
 				return r, err
 			}
-		case i.Being != tree.Folder || mine(i.Name):
+		case i.Being != tree.Folder || mine(i.Name) || at == draft.Copies:
 		default:
 			if err := r.gather(ctx, h, at); err != nil {
 				return r, err

@@ -44,6 +44,9 @@ func (r *Run) forward(ctx context.Context, m draft.Motion, begun bool) (Result, 
 	a := draft.Forward(m, r.Names)
 	switch a.Op {
 	case draft.Fetch:
+		if m.OnHost {
+			return r.copyFolder(ctx, m)
+		}
 		if m.KeepsFolder() {
 			return r.keepFolder(ctx, m)
 		}
@@ -52,6 +55,9 @@ func (r *Run) forward(ctx context.Context, m draft.Motion, begun bool) (Result, 
 		want, err := r.Draft.Returned(m.Path)
 		if err != nil {
 			return Result{}, err
+		}
+		if want.Copy != "" {
+			return r.returnCopy(ctx, m, want.Copy)
 		}
 		return r.restore(ctx, m, want.Files)
 	case draft.Upload:

@@ -52,8 +52,15 @@ func (r *Run) unrenew(ctx context.Context, m draft.Motion) (Result, error) {
 
 // vacantBeside is a name beside a path that nothing has.
 func (r *Run) vacantBeside(ctx context.Context, p tree.Path) (tree.Path, error) {
+	return r.free(ctx, func(n int) tree.Path {
+		return p.Dir().Join(tree.Path(fmt.Sprintf("%s.made-%d-%d", p.Base(), r.Names.Number, n)))
+	})
+}
+
+// free is the first of some names that nothing has.
+func (r *Run) free(ctx context.Context, named func(n int) tree.Path) (tree.Path, error) {
 	for n := 1; ; n++ {
-		name := p.Dir().Join(tree.Path(fmt.Sprintf("%s.made-%d-%d", p.Base(), r.Names.Number, n)))
+		name := named(n)
 		i, err := r.Host.Stat(ctx, name)
 		if err != nil || i.Being == tree.Absent {
 			return name, err

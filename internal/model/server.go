@@ -67,6 +67,7 @@ type Abilities struct {
 	RenameOver     bool     `json:"renameOver"`
 	NoWork         bool     `json:"noWork,omitempty"` // nothing of ours can be made at the root, no lock either
 	RenameFolders  bool     `json:"renameFolders"`    // with everything in them, out of the work folder
+	Copies         bool     `json:"copies,omitempty"` // it copies folders itself
 	Resolution     int64    `json:"resolution"`       // of file times, milliseconds
 	Skew           int64    `json:"skew"`             // host's clock minus ours, milliseconds
 	RenameMS       int64    `json:"renameMs"`         // what one rename takes, milliseconds

@@ -15,6 +15,7 @@ import (
 type Found struct {
 	Modes, CaseBlind, RenameFromWork, RenameOver bool
 	RenameFolders                                bool  // out of the work folder, with something in them
+	Copies                                       bool  // it copies folders itself
 	NoWork                                       bool  // no folder of ours can be made at the root
 	Resolution                                   int64 // of file times, as coarse as it may be
 	Skew                                         int64 // the host's clock minus ours, at least
@@ -58,7 +59,7 @@ func Probe(ctx context.Context, h Host, work tree.Path, now func() time.Time) (f
 		f.NoWork, work = true, inner
 	}
 	defer func() {
-		f.RenameFromWork, f.RenameFolders = f.RenameFromWork && !f.NoWork, f.RenameFolders && !f.NoWork
+		f.RenameFromWork, f.RenameFolders, f.Copies = f.RenameFromWork && !f.NoWork, f.RenameFolders && !f.NoWork, f.Copies && !f.NoWork
 		if e := p.clear(ctx, work); e != nil {
 			err = errors.Join(err, fmt.Errorf("take the probe's files away: %w", e))
 		}
@@ -174,11 +175,47 @@ func (p *prober) folder(ctx context.Context, work tree.Path, f *Found) error {
 		return fmt.Errorf("write a file into a folder: %w", err)
 	}
 	p.made = append(p.made, to.Join("x"))
+	if err := p.copies(ctx, from, f); err != nil {
+		return err
+	}
 	err := p.h.Rename(ctx, from, to)
 	f.RenameFolders = err == nil
 	if errors.Is(err, ErrLine) {
 		return err
 	}
+	return nil
+}
+
+// copies tries to have the host copy the folder from itself, and looks whether what
+// its shell sees is what we see.
+func (p *prober) copies(ctx context.Context, from tree.Path, f *Found) error {
+	c, ok := p.h.(Copier)
+	if !ok {
+		return nil
+	}
+	to := p.dir.Join("probe-c")
+	err := c.CopyFolder(ctx, from, to)
+	if errors.Is(err, ErrLine) || ctx.Err() != nil {
+		return err
+	}
+	if err != nil {
+		return nil // it gives no shell, or one without the commands
+	}
+	p.folders, p.made = append(p.folders, to), append(p.made, to.Join("x"))
+	there, err := p.h.StatAll(ctx, []tree.Path{from.Join("x"), to.Join("x")})
+	if err != nil {
+		return err
+	}
+	if there[1].Being != tree.Content || there[0].Size != there[1].Size {
+		return nil
+	}
+	if err := c.RemoveTree(ctx, to); err != nil {
+		if errors.Is(err, ErrLine) {
+			return err
+		}
+		return nil
+	}
+	f.Copies = true
 	return nil
 }
 

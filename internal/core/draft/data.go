@@ -22,6 +22,7 @@ type DataReturn struct {
 	Folder tree.Path                `json:"folder"`
 	Files  map[tree.Path]tree.State `json:"files"`
 	Why    string                   `json:"why"`
+	Copy   tree.Path                `json:"copy,omitempty"` // on the host, where that has made it itself
 }
 
 // Ways back.
@@ -71,11 +72,18 @@ func (m *maker) data(e *emitter) {
 	}
 	m.d.WayBack = BackData
 	e.group++
+	onHost := m.req.Host.Copies && m.req.Host.RenameFolders
 	for _, f := range copies {
 		n, size := m.measured(f.Path)
-		s := e.step(Step{Phase: Swap, Verb: CopyData, Path: f.Path, What: plural(n, "file"), Reason: f.Why, Bytes: size})
-		e.motion(s, Motion{Kind: KeepMotion, Path: f.Path, Before: tree.State{Being: tree.Folder}})
-		m.d.Counts.Keep += size
+		step := Step{Phase: Swap, Verb: CopyData, Path: f.Path, What: plural(n, "file"), Reason: f.Why, Bytes: size}
+		if onHost {
+			step.What, step.Bytes = fmt.Sprintf("%s, %d MB, on the host itself", plural(n, "file"), (size+999_999)/1_000_000), 0
+			m.d.Counts.Copied += size
+		} else {
+			m.d.Counts.Keep += size
+		}
+		s := e.step(step)
+		e.motion(s, Motion{Kind: KeepMotion, Path: f.Path, Before: tree.State{Being: tree.Folder}, OnHost: onHost})
 	}
 	if len(m.req.Returns) == 0 {
 		return
@@ -86,7 +94,7 @@ func (m *maker) data(e *emitter) {
 		for _, p := range slices.Sorted(maps.Keys(r.Files)) {
 			if s := r.Files[p]; s.Being == tree.Content {
 				size += s.Size
-				if !m.req.Held(s.Digest) {
+				if r.Copy == "" && !m.req.Held(s.Digest) {
 					m.never("bytes-gone", r.Folder.Join(p), "", "The copy of %s is no longer in the stockroom.", r.Folder.Join(p))
 				}
 			}

@@ -426,8 +426,12 @@ func (m *maker) about() {
 		m.say(finding.Warn, "no-lock", tree.Root, "See to it that nobody else changes this server with Restless Crate from another machine.",
 			"This host lets nobody make a folder at its root, so no lock there keeps another service away.")
 	}
-	if h.Tested && h.Free >= 0 && m.d.Counts.Send > h.Free {
-		m.never("no-room", tree.Root, "Make room on the host.", "The host has %d bytes free and %d are to be sent.", h.Free, m.d.Counts.Send)
+	if h.Tested && h.Free >= 0 && m.d.Counts.Send+m.d.Counts.Copied > h.Free {
+		also := ""
+		if m.d.Counts.Copied > 0 {
+			also = fmt.Sprintf(" and %d to be copied there", m.d.Counts.Copied)
+		}
+		m.never("no-room", tree.Root, "Make room on the host.", "The host has %d bytes free and %d are to be sent%s.", h.Free, m.d.Counts.Send, also)
 	}
 	m.swapTakes()
 	for _, w := range m.req.Wanted {

@@ -80,6 +80,7 @@ type Host struct {
 	CaseBlind      bool  // whether two spellings that differ in case are one file
 	RenameFromWork bool  // whether renaming from the work folder into the tree works
 	RenameFolders  bool  // whether that works for folders with something in them
+	Copies         bool  // whether it copies folders itself, so that their bytes need not cross the line
 	NoWork         bool  // whether nothing of ours can be made at the root, no lock either
 	Resolution     int64 // of its file times, milliseconds
 	Free           int64 // bytes free, -1 where it does not tell
@@ -230,6 +231,7 @@ type Counts struct {
 	Edited  int   `json:"edited,omitempty"` // texts
 	Send    int64 `json:"send"`             // bytes to upload
 	Keep    int64 `json:"keep"`             // bytes to download first
+	Copied  int64 `json:"copied,omitempty"` // bytes that the host copies itself
 }
 
 // Draft is a deployment before it is run.

@@ -40,6 +40,7 @@ type Motion struct {
 	Before tree.State `json:"before,omitzero"`  // what stands at Path before
 	After  tree.State `json:"after,omitzero"`   // what stands there after
 	Proved bool       `json:"proved,omitempty"` // a send that is read back and hashed
+	OnHost bool       `json:"onHost,omitempty"` // a copy of a folder that the host makes itself and keeps
 	// With power and wait: what is done or waited for, and of what.
 	Do      PowerAct          `json:"do,omitempty"`
 	Subject string            `json:"subject,omitempty"`
@@ -51,6 +52,9 @@ type Motion struct {
 
 // Work is the folder of ours at a server's root. No server loads from it.
 const Work tree.Path = ".restless-crate"
+
+// Copies is where a host keeps the copies of folders that it has made itself.
+const Copies = Work + "/copies"
 
 // Names gives the temporary names of one deployment; they follow from its
 // number, so a later service finds what an earlier one left.
@@ -67,6 +71,11 @@ func (n Names) Folder() tree.Path { return Work.Join(tree.Path(strconv.Itoa(n.Nu
 // Before is what a data folder is called that was set aside to be renewed.
 func (n Names) Before(p tree.Path) tree.Path {
 	return p.Dir().Join(tree.Path(fmt.Sprintf("%s.before-%d", p.Base(), n.Number)))
+}
+
+// Copy is where a host keeps the copy that a motion has made of a folder.
+func (n Names) Copy(m Motion) tree.Path {
+	return Copies.Join(tree.Path(fmt.Sprintf("%d-%d", n.Number, m.ID)))
 }
 
 // Temp is the full path of a motion's temporary name.

@@ -264,7 +264,7 @@ func hostOf(srv model.Server) draft.Host {
 	if a == nil {
 		return draft.Host{Modes: true, RenameFromWork: true, Free: -1, UploadLimit: srv.Transport.UploadLimit}
 	}
-	return draft.Host{Tested: true, Modes: a.Modes, CaseBlind: a.CaseBlind, RenameFromWork: a.RenameFromWork, RenameFolders: a.RenameFolders, NoWork: a.NoWork, Resolution: a.Resolution, Free: -1,
+	return draft.Host{Tested: true, Modes: a.Modes, CaseBlind: a.CaseBlind, RenameFromWork: a.RenameFromWork, RenameFolders: a.RenameFolders, Copies: a.Copies, NoWork: a.NoWork, Resolution: a.Resolution, Free: -1,
 		RenameMS: a.RenameMS, UploadLimit: srv.Transport.UploadLimit}
 }
 

@@ -83,12 +83,31 @@ func (s *Service) dataBack(ctx context.Context, srv model.Server, number int, re
 		if !m.KeepsFolder() {
 			continue
 		}
-		if files, ok := deploy.HeldBy(&d.Draft, marks, m.Path); ok {
-			req.Returns = append(req.Returns, draft.DataReturn{Folder: m.Path, Files: files, Why: "as it was before " + d.Name()})
+		if files, copy, ok := deploy.HeldBy(&d.Draft, marks, m.Path); ok {
+			req.Returns = append(req.Returns, draft.DataReturn{Folder: m.Path, Files: files, Copy: copy, Why: "as it was before " + d.Name()})
 		}
 	}
 	if len(req.Returns) == 0 {
 		return fault.New(fault.Conflict, "no-copy", "%s copied no data folder, so only its files can go back", d.Name())
+	}
+	return nil
+}
+
+// copiesThere checks that the copies on the host that are to be put back are still
+// there.
+func copiesThere(ctx context.Context, h remote.Host, req *draft.Request) error {
+	for _, r := range req.Returns {
+		if r.Copy == "" {
+			continue
+		}
+		i, err := h.Stat(ctx, r.Copy)
+		if err != nil {
+			return err
+		}
+		if i.Being != tree.Folder {
+			return fault.New(fault.Conflict, "copy-gone", "the copy of %s that the host had made is no longer there: newer ones have taken its place", r.Folder).
+				WithMend("The files alone can still go back: the same without the data.")
+		}
 	}
 	return nil
 }

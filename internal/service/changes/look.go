@@ -37,6 +37,9 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 	if len(read) > 0 {
 		tell("look", Looking{Text: fmt.Sprintf("reading %s to compare the bytes", count(len(read), "file"))})
 	}
+	if err := copiesThere(ctx, h, req); err != nil {
+		return nil, err
+	}
 	if err := listTrees(ctx, h, obs, plan.Trees); err != nil {
 		return nil, fmt.Errorf("look at %s: %w", srv.Name, err)
 	}

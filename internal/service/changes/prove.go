@@ -77,6 +77,7 @@ func (s *Service) left(ctx context.Context, srv model.Server, run *deploy.Run) (
 		unknown[i.Name] = i.Being == tree.Folder && !needed[i.Name]
 	}
 	delete(unknown, deploy.LockName)
+	delete(unknown, draft.Copies.Base())
 	if !slices.Contains(slices.Collect(maps.Values(unknown)), true) {
 		return deploy.Remains{}, nil // as almost always
 	}

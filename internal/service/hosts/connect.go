@@ -139,7 +139,7 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 		return srv, fmt.Errorf("look into the work folder of %s: %w", name, err)
 	}
 	srv.Abilities = &model.Abilities{TestedAt: s.Now().UnixMilli(), Modes: f.Modes, CaseBlind: f.CaseBlind, RenameFromWork: f.RenameFromWork,
-		RenameOver: f.RenameOver, NoWork: f.NoWork, RenameFolders: f.RenameFolders, Resolution: f.Resolution, Skew: f.Skew, RenameMS: f.RenameMS, Free: f.Free, Words: slices.Concat(words(f), openLine(srv.Transport), left)}
+		RenameOver: f.RenameOver, NoWork: f.NoWork, RenameFolders: f.RenameFolders, Copies: f.Copies, Resolution: f.Resolution, Skew: f.Skew, RenameMS: f.RenameMS, Free: f.Free, Words: slices.Concat(words(f), openLine(srv.Transport), left)}
 	return srv, s.Records.SaveServer(ctx, srv)
 }
 
@@ -229,6 +229,9 @@ func words(f remote.Found) []string {
 	say(f.RenameFromWork, "Files can be renamed from the work folder into the tree: they appear whole or not at all.",
 		"Files cannot be renamed from the work folder: temporary files will stand beside their targets.")
 	say(f.RenameFolders, "A new folder appears at once, with everything in it.", "Folders cannot be renamed with what is in them: new ones are filled file by file.")
+	if f.Copies {
+		out = append(out, "The host copies folders itself: the data that a server writes is kept without crossing the line.")
+	}
 	say(f.RenameOver, "A rename can replace a file in one act.", "A rename cannot replace a file; that is not needed.")
 	say(f.Modes, "Permission bits are kept.", "Permission bits are not kept, so rolling back cannot restore them.")
 	say(f.CaseBlind, "Names that differ only in case are the same file here.", "Names are exact in case.")
