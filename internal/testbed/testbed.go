@@ -16,6 +16,7 @@ import (
 	"path/filepath"
 	"runtime"
 	"strconv"
+	"strings"
 	"testing"
 	"time"
 
@@ -77,8 +78,9 @@ type SSHD struct {
 	log     bytes.Buffer
 }
 
-// StartSSHD starts an sshd with internal-sftp for the user who runs the test.
-func StartSSHD(t testing.TB) *SSHD {
+// StartSSHD starts an sshd with internal-sftp for the user who runs the test. more
+// are further lines of its configuration.
+func StartSSHD(t testing.TB, more ...string) *SSHD {
 	t.Helper()
 	if runtime.GOOS == "windows" {
 		Skip(t, "there is no OpenSSH sshd of the kind that these tests drive")
@@ -107,7 +109,8 @@ PasswordAuthentication yes
 PermitRootLogin yes
 Subsystem sftp internal-sftp
 MaxStartups 100
-`, s.Port, s.dir)
+%[3]s
+`, s.Port, s.dir, strings.Join(more, "\n"))
 	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "conf"), []byte(conf), 0o600))
 	s.start(t, program)
 	t.Cleanup(s.Stop)

@@ -259,11 +259,20 @@ type Draft struct {
 
 // Digest names the draft: the same request and the same observations give the
 // same digest. A file that was only touched since has the same bytes, so its
-// time does not count.
+// time does not count, and neither does how much a data folder holds that the
+// server goes on writing.
 func (d *Draft) Digest() tree.Digest {
 	timeless := *d
 	timeless.LookedAt = 0
 	timeless.Findings = slices.DeleteFunc(slices.Clone(d.Findings), func(f finding.Finding) bool { return f.Code == swapTime || f.Code == "away" })
+	timeless.Steps = slices.Clone(d.Steps)
+	for i, s := range timeless.Steps {
+		if s.Verb == CopyData {
+			timeless.Counts.Keep -= s.Bytes
+			timeless.Steps[i].What, timeless.Steps[i].Bytes = "", 0
+		}
+	}
+	timeless.Counts.Copied = 0
 	timeless.Motions = slices.Clone(d.Motions)
 	for i := range timeless.Motions {
 		timeless.Motions[i].Seen = 0

@@ -55,6 +55,22 @@ func (l *lease) Exec(ctx context.Context, command string) (string, int, error) {
 	return "", 0, remote.ErrNoShell
 }
 
+// CopyFolder has the host copy a folder itself, where it can.
+func (l *lease) CopyFolder(ctx context.Context, from, to tree.Path) error {
+	if c, ok := l.Host.(remote.Copier); ok {
+		return c.CopyFolder(ctx, from, to)
+	}
+	return remote.ErrNoShell
+}
+
+// RemoveTree has the host remove a folder of ours itself, where it can.
+func (l *lease) RemoveTree(ctx context.Context, p tree.Path) error {
+	if c, ok := l.Host.(remote.Copier); ok {
+		return c.RemoveTree(ctx, p)
+	}
+	return remote.ErrNoShell
+}
+
 // take gives the open line of a server, if there is one that still answers.
 func (l *lines) take(ctx context.Context, srv model.Server) (remote.Host, bool) {
 	l.mu.Lock()

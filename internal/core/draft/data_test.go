@@ -1,0 +1,64 @@
+package draft
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/core/tree"
+)
+
+// ledgerOf drafts lamps on a server whose data folder holds some bytes.
+func ledgerOf(host Host, written string) *Draft {
+	w := newWorld()
+	w.write("data/now", written)
+	req := w.request()
+	free := req.Host
+	free.Copies, free.Free = host.Copies, host.Free
+	req.Host = free
+	req.Power = &Power{Condition: IsRunning, Stop: "command", Start: "command"}
+	req.Data = []DataFolder{{Path: "data", Why: "lamps may change it"}}
+	req.Wanted = []Wanted{w.wanted("lamps", "1", map[tree.Path]string{"lamp": "lit"})}
+	return Make(req, w.observe())
+}
+
+func copyStep(d *Draft) (Step, Motion) {
+	for _, s := range d.Steps {
+		if s.Verb == CopyData {
+			return s, d.Motions[s.Motions[0]-1]
+		}
+	}
+	return Step{}, Motion{}
+}
+
+// A world that grows between the draft and the run does not make the draft untrue.
+func TestWhatAServerGoesOnWritingIsNoPartOfTheDigest(t *testing.T) {
+	for _, copies := range []bool{false, true} {
+		before, after := ledgerOf(Host{Copies: copies, Free: -1}, "day 1"), ledgerOf(Host{Copies: copies, Free: -1}, strings.Repeat("day 2 ", 300_000))
+		a, _ := copyStep(before)
+		b, _ := copyStep(after)
+		require.NotEqual(t, a, b)
+		require.Equal(t, before.Digest(), after.Digest())
+	}
+	require.NotEqual(t, ledgerOf(Host{Free: -1}, "day 1").Digest(), ledgerOf(Host{Copies: true, Free: -1}, "day 1").Digest(), "who copies it does count")
+}
+
+func TestDataIsCopiedByTheHostWhereItCan(t *testing.T) {
+	d := ledgerOf(Host{Free: -1}, "day 1")
+	s, m := copyStep(d)
+	require.Equal(t, "1 file", s.What)
+	require.EqualValues(t, 5, s.Bytes)
+	require.False(t, m.OnHost)
+	require.Equal(t, Counts{In: 1, Send: 3, Keep: 5}, d.Counts)
+
+	d = ledgerOf(Host{Copies: true, Free: -1}, strings.Repeat("x", 1_500_000))
+	s, m = copyStep(d)
+	require.Equal(t, "1 file, 2 MB, on the host itself", s.What)
+	require.Zero(t, s.Bytes, "nothing crosses the line")
+	require.True(t, m.OnHost)
+	require.Equal(t, Counts{In: 1, Send: 3, Copied: 1_500_000}, d.Counts)
+
+	d = ledgerOf(Host{Copies: true, Free: 1_000_000}, strings.Repeat("x", 1_500_000))
+	require.Equal(t, "The host has 1000000 bytes free and 3 are to be sent and 1500000 to be copied there.", said(t, d, "no-room"))
+}
