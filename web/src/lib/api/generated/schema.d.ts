@@ -918,6 +918,11 @@ export interface components {
             changed: number;
             /**
              * Format: int64
+             * @description Bytes that the host copies itself
+             */
+            copied?: number;
+            /**
+             * Format: int64
              * @description Texts that are edited
              */
             edited?: number;
