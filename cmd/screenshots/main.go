@@ -100,7 +100,7 @@ var shots = []shot{
 	{file: "files", path: "/servers/lantern/files", see: "reel.tune", first: click("History of songbooks/harvest-songs/reel.tune", "became")},
 	{file: "running", path: "/servers/lantern/running", see: "Roll call"},
 	{file: "by-hand", path: "/servers/mossgrave/deployments/2", see: "It is done"},
-	{file: "control", path: "/servers/saltpan/running", see: "Roll call", first: click("How it is controlled", "What is done to it")},
+	{file: "control", path: "/servers/mossgrave/running", see: "Call the roll", first: click("How it is controlled", "What is done to it")},
 	{file: "roll-call", path: "/servers/mossgrave/deployments/1", see: "Roll call"},
 	{file: "running-narrow-dark", path: "/servers/saltpan/running", see: "Roll call", width: 390, dark: true},
 	{file: "timeline", path: "/servers/lantern/timeline", see: "Take back"},
