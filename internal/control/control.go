@@ -322,9 +322,7 @@ func (d *Driver) fill(text, subject string, quote func(string) string) string {
 	return variable.ReplaceAllStringFunc(text, func(word string) string {
 		name := strings.Trim(word, "{}")
 		v, known := d.Variables[name]
-		switch {
-		case word[0] == '$':
-			return word
+		switch { // of the shell's own, the $ is still there
 		case name == "line" || name == "addon":
 			return quote(subject)
 		case known:

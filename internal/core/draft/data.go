@@ -81,6 +81,12 @@ func (m *maker) data(e *emitter) {
 			m.d.Counts.Copied += size
 		} else {
 			m.d.Counts.Keep += size
+			ms := m.fetchMS(n, size)
+			if m.dataMS += ms; ms >= worthTelling {
+				step.What += fmt.Sprintf(", about %d s to fetch", (ms+500)/1000)
+			} else if m.req.Host.Rate == 0 && size >= large {
+				step.What += ", fetched while the server is stopped"
+			}
 		}
 		s := e.step(step)
 		e.motion(s, Motion{Kind: KeepMotion, Path: f.Path, Before: tree.State{Being: tree.Folder}, OnHost: onHost})
@@ -103,6 +109,21 @@ func (m *maker) data(e *emitter) {
 		e.motion(s, Motion{Kind: RestoreMotion, Path: r.Folder, Before: tree.State{Being: tree.Folder}, After: tree.State{Being: tree.Folder}})
 	}
 	m.d.Returns = m.req.Returns
+}
+
+const (
+	worthTelling = 1000     // milliseconds of fetching that are worth telling
+	large        = 10 << 20 // bytes of which that is told where the rate is not known
+)
+
+// fetchMS is how long it takes to fetch files, as far as is known.
+func (m *maker) fetchMS(files int, size int64) int64 {
+	h := m.req.Host
+	ms := int64(files) * 2 * h.RenameMS / int64(max(1, h.SideBySide)) // opened and closed, a round trip each
+	if h.Rate > 0 {
+		ms += size * 1000 / h.Rate
+	}
+	return ms
 }
 
 // measured is how much a folder held when it was looked at.

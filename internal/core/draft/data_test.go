@@ -15,7 +15,7 @@ func ledgerOf(host Host, written string) *Draft {
 	w.write("data/now", written)
 	req := w.request()
 	free := req.Host
-	free.Copies, free.Free = host.Copies, host.Free
+	free.Copies, free.Free, free.Rate, free.RenameMS, free.SideBySide = host.Copies, host.Free, host.Rate, host.RenameMS, host.SideBySide
 	req.Host = free
 	req.Power = &Power{Condition: IsRunning, Stop: "command", Start: "command"}
 	req.Data = []DataFolder{{Path: "data", Why: "lamps may change it"}}
@@ -61,4 +61,19 @@ func TestDataIsCopiedByTheHostWhereItCan(t *testing.T) {
 
 	d = ledgerOf(Host{Copies: true, Free: 1_000_000}, strings.Repeat("x", 1_500_000))
 	require.Equal(t, "The host has 1000000 bytes free and 3 are to be sent and 1500000 to be copied there.", said(t, d, "no-room"))
+}
+
+func TestHowLongFetchingTakesIsTold(t *testing.T) {
+	what := func(h Host, size int) string {
+		h.Free = -1
+		s, _ := copyStep(ledgerOf(h, strings.Repeat("x", size)))
+		return s.What
+	}
+	require.Equal(t, "1 file, about 3 s to fetch", what(Host{Rate: 500_000}, 1_500_000))
+	require.Equal(t, "1 file, about 4 s to fetch", what(Host{Rate: 500_000, RenameMS: 400, SideBySide: 1}, 1_500_000), "and two round trips for each file")
+	require.Equal(t, "1 file", what(Host{Rate: 500_000}, 100), "a moment is not worth telling")
+	require.Equal(t, "1 file", what(Host{}, 1_500_000))
+	require.Equal(t, "1 file, fetched while the server is stopped", what(Host{}, 11<<20), "how fast is not known yet")
+	d := ledgerOf(Host{Rate: 100_000, Free: -1}, strings.Repeat("x", 1_500_000))
+	require.Equal(t, "The server is away for as long as it takes to stop and start, and 15 s of ours. Everything that can be done before is done before.", said(t, d, "away"))
 }

@@ -30,6 +30,7 @@ type maker struct {
 	// Folders that are moved with all that is in them, with their temporary names.
 	wholeIn, wholeOut map[tree.Path]string
 	power             powerPlan
+	dataMS            int64   // what fetching data folders takes while the server is stopped
 	launch            *Launch // by which this leg's start is done, where an add-on says so
 }
 

@@ -88,6 +88,7 @@ type Host struct {
 	UploadLimit    int64 // bytes of the longest file that it takes, as far as a person knows; 0: any
 	RenameMS       int64 // what one rename takes
 	SideBySide     int   // how many it does at a time
+	Rate           int64 // bytes a second that came and went the last time; 0 where that is not known
 }
 
 // Target is one file of a wanted crate at its real path on this server.

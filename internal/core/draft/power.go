@@ -255,7 +255,7 @@ func (m *maker) aboutPower() {
 
 // away tells how long a server is away, as far as is known.
 func (m *maker) away() string {
-	ours := (m.swapMS() + 999) / 1000
+	ours := (m.swapMS() + m.dataMS + 999) / 1000
 	if m.req.Power.Away == 0 {
 		return fmt.Sprintf("for as long as it takes to stop and start, and %d s of ours", max(1, ours))
 	}

@@ -48,7 +48,8 @@ func keel(f *fair, power *Power) func(*Request) {
 
 func TestALoaderIsInstalledByTwoStarts(t *testing.T) {
 	f := newFair("")
-	d := f.draft(keel(f, &Power{Condition: IsRunning, Stop: "command", Start: "command", Takes: []string{Program}, Rolls: true}))
+	change := keel(f, &Power{Condition: IsRunning, Stop: "command", Start: "command", Takes: []string{Program}, Rolls: true})
+	d := f.draft(func(r *Request) { change(r); r.Sets[0].Hand = "Set the program file in the panel." })
 	require.Equal(t, []string{"1 stop the server", "1 start the server, with keel-setup", "1 next leg start with keel"}, told(d))
 	require.Equal(t, []string{"1 stop", "1 stopped", "1 start keel-setup", "1 ended"}, acts(d))
 	require.Equal(t, "keel@4 is installed by 2 starts: with keel-setup, which ends by itself, then with keel.", said(t, d, "several-starts"))
@@ -107,6 +108,34 @@ func TestNothingIsStartedForALoaderThatIsThereAlready(t *testing.T) {
 	d := f.draft(keel(f, &Power{Condition: IsRunning, Stop: "command", Start: "command", Takes: []string{Program}}))
 	require.Empty(t, d.Motions)
 	require.Empty(t, d.Sets)
+}
+
+func TestWhatIsSetByHandIsSetBeforeTheFirstStartAlone(t *testing.T) {
+	f := newFair("")
+	power := &Power{Condition: IsStopped, Stop: "command", Start: "command", Takes: []string{Program}}
+	change := keel(f, power)
+	d := f.draft(func(r *Request) {
+		change(r)
+		r.Sets = append(r.Sets, Set{Variable: "port", Before: "north", After: "south", Why: "a new port", Hand: "Name the port."})
+		r.FirstRun, r.Hands = []string{"fair.order"}, []Hand{{What: "Open the gate.", Text: "7000"}}
+		r.Wanted = append(r.Wanted, f.stall("drum", "1"))
+	})
+	require.Equal(t, []string{"1 ticked Name the port.\nsouth", "1 ticked Open the gate.\n7000", "1 start keel-setup", "1 ended"}, acts(d))
+	req := f.request()
+	req.Power, req.Sets, req.FirstRun, req.Hands = power, d.Sets, []string{"fair.order"}, []Hand{{What: "Open the gate.", Text: "7000"}}
+	second, found := MakeNext(d, req, f.observe())
+	require.Empty(t, found)
+	require.Equal(t, []string{"2 start keel", "2 ready"}, acts(second)[4:])
+	require.True(t, second.More(), "the text is there only now")
+
+	obs := f.observe()
+	obs.Paths["fair.order"], obs.Texts = Seen{State: content("call gate\n")}, map[tree.Path][]byte{"fair.order": []byte("call gate\n")}
+	running := *power
+	running.Condition = IsRunning
+	req.Power = &running
+	third, _ := MakeNext(second, req, obs)
+	require.Equal(t, []string{"3 stop", "3 stopped", "3 start keel", "3 ready"}, acts(third)[6:])
+	require.False(t, third.More())
 }
 
 func TestByHandStepsComeBeforeTheFirstStartOfSeveral(t *testing.T) {

@@ -29,6 +29,12 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 		req.Host.Free = free
 	}
 	req.Host.SideBySide = h.InFlight()
+	if len(req.Data)+len(req.Returns) > 0 {
+		var err error
+		if req.Host.Rate, err = s.rate(ctx, srv); err != nil {
+			return nil, err
+		}
+	}
 	lookedAt := s.hostNow(srv)
 	obs, read, err := s.list(ctx, h, plan)
 	if err != nil {

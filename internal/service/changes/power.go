@@ -53,6 +53,22 @@ func (s *Service) powerOf(ctx context.Context, srv model.Server, h remote.Host, 
 	return k, err
 }
 
+// worthMeasuring is how much a deployment must have sent and fetched to tell what
+// the line carries.
+const worthMeasuring = 1 << 20
+
+// rate is what the line to a server carried the last time, bytes a second; 0 where
+// that is not known.
+func (s *Service) rate(ctx context.Context, srv model.Server) (int64, error) {
+	list, err := s.Records.Deployments(ctx, srv.Name, 0, 20)
+	for _, d := range list {
+		if n := d.Figures.Sent + d.Figures.Kept; d.State == model.Done && n >= worthMeasuring && d.Figures.PrepareMS > 0 {
+			return n * 1000 / d.Figures.PrepareMS, err
+		}
+	}
+	return 0, err
+}
+
 // effectOf is when a change of a crate counts.
 func effectOf(b *rulebook.Book, c model.Crate) draft.Effect {
 	for _, k := range b.Kinds {
