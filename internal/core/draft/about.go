@@ -1,0 +1,141 @@
+package draft
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/core/version"
+)
+
+// parts tells which parts by choice are taken and which are left.
+func (m *maker) parts() {
+	for _, w := range m.req.Wanted {
+		for _, v := range w.Values {
+			m.say(finding.Note, "value", tree.Root, fmt.Sprintf("deploy --set %s=VALUE chooses another; the choice is kept for later versions.", v.Name),
+				"%s: %s is %s.", w.Label(), v.Name, v.Value)
+		}
+		for _, p := range w.Parts {
+			if p.Taken {
+				m.say(finding.Note, "part-taken", tree.Root, "", "%s: the part %s by choice is taken (%s).", w.Label(), p.Name, count(p.Files, "file"))
+			} else {
+				m.say(finding.Note, "part-left", tree.Root, fmt.Sprintf("deploy --with %s takes it; the choice is kept for later versions.", p.Name),
+					"%s: the part %s by choice is left out (%s).", w.Label(), p.Name, count(p.Files, "file"))
+			}
+		}
+	}
+}
+
+// misfits warns of builds for another version of the game, and of changes to
+// add-ons that are not there.
+func (m *maker) misfits() {
+	for _, w := range m.req.Wanted {
+		if w.Lacks != "" {
+			m.say(finding.Warn, "base-missing", tree.Root, "Deploy that one too, or first.", "%s changes %s, which is not on this server.", w.Label(), w.Lacks)
+		}
+		if w.Misfit != "" {
+			m.say(finding.Warn, "other-game-version", tree.Root, "Look for a build that fits, or go on if you know that it does.", "%s: %s", w.Label(), w.Misfit)
+		}
+	}
+}
+
+// says reads the author's notes out. They are prose, so they are never more
+// than a warning; a person ticks them off.
+func (m *maker) says() {
+	for _, w := range m.req.Wanted {
+		for _, s := range w.Says {
+			m.say(finding.Warn, "author-says", s.From, "Tick it off when it is done or does not concern you (on the command line: --accept author-says).", "The author of %s says: %s", w.Label(), s.Text)
+		}
+	}
+}
+
+// about adds the findings that concern the draft as a whole.
+func (m *maker) about() {
+	h := m.req.Host
+	if len(m.d.Motions) == 0 {
+		if len(m.d.Changes) == 0 && len(m.d.Findings) == 0 {
+			m.say(finding.Note, "nothing-to-do", tree.Root, "", "The server holds all of this already; nothing changes.")
+		}
+		return
+	}
+	m.parts()
+	m.misfits()
+	m.says()
+	m.aboutPower()
+	if !h.Tested {
+		m.say(finding.Warn, "host-untested", tree.Root, "Run server test.", "Nobody has tested what this host can do.")
+	} else if !h.RenameFromWork {
+		m.say(finding.Note, "no-work-folder", tree.Root, "", "This host does not rename out of a work folder; temporary files stand beside their targets.")
+	}
+	if h.NoWork {
+		m.say(finding.Warn, "no-lock", tree.Root, "See to it that nobody else changes this server with Restless Crate from another machine.",
+			"This host lets nobody make a folder at its root, so no lock there keeps another service away.")
+	}
+	if h.Tested && h.Free >= 0 && m.d.Counts.Send+m.d.Counts.Copied > h.Free {
+		also := ""
+		if m.d.Counts.Copied > 0 {
+			also = fmt.Sprintf(" and %d to be copied there", m.d.Counts.Copied)
+		}
+		m.never("no-room", tree.Root, "Make room on the host.", "The host has %d bytes free and %d are to be sent%s.", h.Free, m.d.Counts.Send, also)
+	}
+	m.swapTakes()
+	for _, w := range m.req.Wanted {
+		m.older(w)
+	}
+}
+
+// swapTime is the code of a finding that tells what this host needs. It is no
+// part of a draft's digest.
+const swapTime = "swap-time"
+
+// telling is the least swap that is worth telling, in milliseconds.
+const telling = 2000
+
+// swapTakes tells how long names are changed on the server, where that is more
+// than a moment.
+func (m *maker) swapTakes() {
+	if ms := m.swapMS(); ms >= telling {
+		n := 0
+		for _, mo := range m.d.Motions {
+			if mo.Phase == Swap && !mo.OfServer() {
+				n++
+			}
+		}
+		m.say(finding.Note, swapTime, tree.Root, "", "The swap changes %s, which takes about %d s on this host; everything else is done before it.", count(n, "name"), (ms+500)/1000)
+	}
+}
+
+// swapMS is how many milliseconds names are changed on the server.
+func (m *maker) swapMS() int64 {
+	side := max(1, m.req.Host.SideBySide)
+	ms, inGroup, group := int64(0), 0, 0
+	for _, mo := range m.d.Motions {
+		if mo.Phase != Swap || mo.OfServer() {
+			continue
+		}
+		if mo.Group != group {
+			group, inGroup = mo.Group, 0
+		}
+		if inGroup%side == 0 {
+			ms += m.req.Host.RenameMS
+		}
+		inGroup++
+	}
+	return ms
+}
+
+// older notes that a version goes back.
+func (m *maker) older(w Wanted) {
+	for _, p := range slices.Sorted(maps.Keys(m.req.Ledger)) {
+		for _, c := range m.req.Ledger[p].Claims {
+			was := strings.TrimPrefix(c.Label, w.Name+"@")
+			if c.Addon == w.Addon && was != c.Label && version.Compare(w.Version, was) < 0 {
+				m.say(finding.Note, "older-version", tree.Root, "", "%s is older than the %s that is there.", w.Label(), was)
+				return
+			}
+		}
+	}
+}
