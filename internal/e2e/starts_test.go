@@ -44,8 +44,16 @@ func TestALoaderIsInstalledByTwoStarts(t *testing.T) {
 	r.must("restart", "here", "--yes")
 	require.Contains(t, r.must("rollcall", "here"), "LOADED   keel                 4.1", "it is started by it from then on")
 
-	out = r.must("rollback", "here", "--deployment", "1", "--yes")
-	require.Contains(t, out, "with harbour")
+	// Removed, the server is started by its own program again; that goes back too.
+	require.Contains(t, r.must("remove", "here", "keel", "--yes"), "the server, with harbour")
+	require.Equal(t, "harbour", r.variable("program"))
+	require.Contains(t, r.must("rollcall", "here"), "Roll call: 1 loaded")
+	require.Contains(t, r.must("rollback", "here", "--deployment", "2", "--yes"), "the server, with keel")
+	require.Equal(t, "keel", r.variable("program"))
+	require.Contains(t, r.must("rollcall", "here"), "LOADED   keel                 4.1")
+	r.must("remove", "here", "keel", "--yes")
+
+	out = r.must("rollback", "here", "--to", "0", "--yes")
 	require.Equal(t, "harbour", r.variable("program"))
 	require.NoFileExists(t, filepath.Join(r.root, "keelworks/pattern.txt"))
 	require.FileExists(t, filepath.Join(r.root, "keelworks/gear.lib"), "what the program made itself is left alone")

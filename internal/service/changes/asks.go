@@ -98,8 +98,8 @@ func gamesOf(c layout.Crate) string {
 	return strings.Join(out, " or ")
 }
 
-// removals checks that the add-ons are on the server.
-func removals(names []string, req *draft.Request) (string, error) {
+// removals checks that the add-ons are on the server. What was set for them goes back.
+func (s *Service) removals(ctx context.Context, srv model.Server, b *rulebook.Book, names []string, req *draft.Request) (string, error) {
 	for _, name := range names {
 		key := layout.Key(name)
 		if !onServer(req.Ledger, key) {
@@ -107,7 +107,10 @@ func removals(names []string, req *draft.Request) (string, error) {
 		}
 		req.Remove = append(req.Remove, draft.Removal{Addon: key, Name: name})
 	}
-	return "remove " + strings.Join(names, ", "), nil
+	err := s.setsBack(ctx, srv, b, func(_ model.Deployment, set draft.Set) bool {
+		return slices.ContainsFunc(req.Remove, func(r draft.Removal) bool { return r.Addon == set.Addon })
+	}, req)
+	return "remove " + strings.Join(names, ", "), err
 }
 
 func onServer(ledger map[tree.Path]draft.Row, key string) bool {
@@ -181,7 +184,7 @@ func (s *Service) back(ctx context.Context, srv model.Server, book *rulebook.Boo
 			req.Back[i].Of(layout.Key(b.Addon))
 		}
 	}
-	return title, s.setsBack(ctx, srv, book, b, last, req)
+	return title, s.setsBack(ctx, srv, book, b.setBy(last), req)
 }
 
 // scope says which events a rollback is about, and how to call that.

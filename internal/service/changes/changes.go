@@ -232,7 +232,7 @@ func (s *Service) prepare(ctx context.Context, srv model.Server, ask Ask) (model
 		d.Title, err = s.wanted(ctx, srv, b, &ask, req)
 	case len(ask.Remove) > 0:
 		d.Kind = "remove"
-		d.Title, err = removals(ask.Remove, req)
+		d.Title, err = s.removals(ctx, srv, b, ask.Remove, req)
 	case len(ask.Enable) > 0:
 		d.Kind = "enable"
 		d.Title, err = toggles(ask.Enable, false, req)

@@ -157,14 +157,31 @@ func launches(b *rulebook.Book, srv model.Server, req *draft.Request) error {
 	return nil
 }
 
-// setsBack wants the variables back that deployments have set: one of them, or all
-// after one. Of those that a later one has set to something else nothing comes
-// back. Texts that hold one go back with the deployments' edits.
-func (s *Service) setsBack(ctx context.Context, srv model.Server, book *rulebook.Book, b *Back, last string, req *draft.Request) error {
+// setBy tells which variables go back with a rollback: those that one deployment has
+// set, or all after one. last is the deployment that goes back where none is named.
+func (b *Back) setBy(last string) func(model.Deployment, draft.Set) bool {
+	return func(d model.Deployment, set draft.Set) bool {
+		if b.Path != tree.Root || b.Addon != "" && set.Addon != layout.Key(b.Addon) {
+			return false
+		}
+		switch {
+		case b.To != nil:
+			return d.Number > *b.To
+		case b.Deployment != 0:
+			return d.Number == b.Deployment
+		}
+		return d.Name() == last
+	}
+}
+
+// setsBack wants variables back that deployments have set. Of those that a later one
+// has set to something else nothing comes back. Where a rollback takes them back,
+// the texts that hold them go back with the deployments' own edits.
+func (s *Service) setsBack(ctx context.Context, srv model.Server, book *rulebook.Book, chosen func(model.Deployment, draft.Set) bool, req *draft.Request) error {
 	settable := slices.ContainsFunc(book.Variables, func(v rulebook.Variable) bool {
 		return v.SetIn != nil || v.ByHand != "" || v.Name == rulebook.Program
 	})
-	if b.Path != tree.Root || !settable {
+	if !settable {
 		return nil
 	}
 	done, err := s.Records.Deployments(ctx, srv.Name, 0, -1)
@@ -174,20 +191,11 @@ func (s *Service) setsBack(ctx context.Context, srv model.Server, book *rulebook
 	now := map[string]string{}
 	var order []string
 	for _, d := range done { // the newest first
-		in := d.State == model.Done
-		switch {
-		case b.To != nil:
-			in = in && d.Number > *b.To
-		case b.Deployment != 0:
-			in = in && d.Number == b.Deployment
-		default:
-			in = in && d.Name() == last
-		}
-		if !in {
+		if d.State != model.Done {
 			continue
 		}
 		for _, set := range d.Draft.Sets {
-			if b.Addon != "" && set.Addon != layout.Key(b.Addon) {
+			if !chosen(d, set) {
 				continue
 			}
 			value, known := now[set.Variable]
