@@ -287,8 +287,11 @@ func (a *App) rollCallCommand() *cli.Command {
 		}
 		a.printRoll(roll)
 		for _, f := range roll.Findings {
-			if f.Code == "console-silent" || f.Code == "log-trouble" {
+			switch {
+			case f.Code == "console-silent" || f.Code == "log-trouble":
 				a.printFinding(a.Out, f)
+			case f.Mend != "": // what it is about is said above
+				fmt.Fprintf(a.Out, "  %s\n", f.Mend)
 			}
 		}
 		return nil

@@ -124,3 +124,16 @@ func TestWhatTheCavesRefuseIsToldAndPutRight(t *testing.T) {
 	require.Contains(t, deploy("flooded@1.0"), "flooded did not load: it cannot be open together with rope-lore.")
 	require.Contains(t, r.must("rollback", "here", "--addon", "flooded", "--yes"), "Roll call: 2 loaded")
 }
+
+// What a failed add-on needs is offered: staged already, in several versions, or yet
+// to be staged.
+func TestWhatIsNeededIsOffered(t *testing.T) {
+	r := play(t, "tidewright")
+	r.must("stage", r.fixture("cranes-1.0.tdx", "name cranes", "version 1.0", "needs winches"))
+	require.Contains(t, r.must("deploy", "here", "cranes@1.0", "--yes"), "Stage winches and deploy that too. rollback here")
+	r.must("stage", r.fixture("winches-1.0.tdx", "name winches", "version 1.0"))
+	require.Contains(t, r.must("rollcall", "here"), "deploy here winches@1.0 brings what it needs.")
+	r.must("stage", r.fixture("winches-2.0.tdx", "name winches", "version 2.0"))
+	require.Contains(t, r.must("rollcall", "here"), "deploy here winches@2.0 brings what it needs.")
+	require.Contains(t, r.must("deploy", "here", "winches@2.0", "--yes"), "Roll call: 2 loaded")
+}
