@@ -25,7 +25,7 @@ type Archive struct {
 	Filename string       // the name it was downloaded under, without folders
 	Whole    tree.Entry   // the archive itself as one file
 	Entries  []tree.Entry // what it holds, inner archives' contents behind "!"; empty where it is a plain file
-	Texts    fs.FS        // the bytes of Entries by path, for manifests; may be nil without Entries
+	Texts    fs.FS        // the bytes of Entries by path, for manifests, or of a plain file by its name; may be nil
 }
 
 // Crate is one version of one add-on, laid out by one rulebook. It is

@@ -42,15 +42,15 @@ type found struct {
 }
 
 func (l *laying) readAll(rd rulebook.Reading, r root, c *Crate) (out []found) {
-	if l.archive.Texts == nil || r.only != nil {
+	if l.archive.Texts == nil {
 		return nil
 	}
-	for _, e := range l.files {
-		rel, ok := e.Path.Below(r.folder)
-		if !ok || !globbed([]string{rd.File}, rel) {
+	for _, e := range l.readable(r) {
+		rel := e.rel
+		if !globbed([]string{rd.File}, rel) {
 			continue
 		}
-		t := l.text(e, c)
+		t := l.text(e.Entry, c)
 		if t.failed {
 			continue
 		}
@@ -62,6 +62,25 @@ func (l *laying) readAll(rd rulebook.Reading, r root, c *Crate) (out []found) {
 		}
 		if v, ok := manifest.At(l.parse(t, rd.Format, e.Path, c), rd.At); ok {
 			out = append(out, found{v, string(rel)})
+		}
+	}
+	return out
+}
+
+// readable are the files in which something may be written of an add-on: those below
+// its root, or the single file that it is.
+func (l *laying) readable(r root) (out []part) {
+	switch {
+	case r.only != nil:
+		return []part{{Entry: *r.only, rel: tree.Path(r.only.Path.Base())}}
+	case r.whole && len(l.archive.Entries) == 0:
+		e := l.archive.Whole
+		e.Path = tree.Path(l.archive.Filename)
+		return []part{{Entry: e, rel: e.Path}}
+	}
+	for _, e := range l.files {
+		if rel, ok := e.Path.Below(r.folder); ok {
+			out = append(out, part{Entry: e, rel: rel})
 		}
 	}
 	return out

@@ -50,7 +50,7 @@ func (s *Service) layNow(ctx context.Context, a model.Archive, filename string, 
 		return model.Laid{}, err
 	}
 	res := layout.Lay(b, layout.Archive{Filename: filename, Whole: tree.Entry{Digest: a.Digest, Size: a.Size},
-		Entries: entries, Texts: newTexts(ctx, s.Room, entries)}, fixes)
+		Entries: entries, Texts: newTexts(ctx, s.Room, a, filename, entries)}, fixes)
 	if len(res.Crates) == 1 {
 		res.Crates[0].Findings = slices.Concat(a.Findings, told, res.Crates[0].Findings)
 		finding.Sort(res.Crates[0].Findings)

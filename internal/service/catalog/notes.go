@@ -31,7 +31,7 @@ func (s *Service) Readme(ctx context.Context, c model.Crate) ([]Readme, error) {
 		if err != nil {
 			return nil, err
 		}
-		t := newTexts(ctx, s.Room, entries)
+		t := newTexts(ctx, s.Room, a, a.Filename, entries)
 		shallow := slices.Clone(entries)
 		slices.SortStableFunc(shallow, func(a, b tree.Entry) int { return a.Path.Depth() - b.Path.Depth() })
 		for _, e := range shallow {

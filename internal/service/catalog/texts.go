@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/model"
 	"restlesscrate/internal/stockroom"
 )
 
@@ -19,8 +20,12 @@ type texts struct {
 	entries []tree.Entry // by path
 }
 
-// newTexts takes entries in the order in which the records give them: by path.
-func newTexts(ctx context.Context, room *stockroom.Room, entries []tree.Entry) *texts {
+// newTexts takes entries in the order in which the records give them: by path. A
+// plain file, which holds none, is its own.
+func newTexts(ctx context.Context, room *stockroom.Room, a model.Archive, filename string, entries []tree.Entry) *texts {
+	if len(entries) == 0 {
+		entries = []tree.Entry{{Path: tree.Path(filename), Digest: a.Digest, Size: a.Size}}
+	}
 	return &texts{ctx: ctx, room: room, entries: entries}
 }
 

@@ -29,7 +29,7 @@ func (s *Service) Try(ctx context.Context, text []byte, archive tree.Digest) (Bo
 	if err != nil {
 		return br, err
 	}
-	res := layout.Lay(b, layout.Archive{Filename: a.Filename, Whole: tree.Entry{Digest: a.Digest, Size: a.Size}, Entries: entries, Texts: newTexts(ctx, s.Room, entries)}, nil)
+	res := layout.Lay(b, layout.Archive{Filename: a.Filename, Whole: tree.Entry{Digest: a.Digest, Size: a.Size}, Entries: entries, Texts: newTexts(ctx, s.Room, a, a.Filename, entries)}, nil)
 	br.Findings, br.Choices = append(res.Findings, told...), res.Choices
 	if res.Pallet != nil {
 		br.Pallet = res.Pallet.Label()
