@@ -53,7 +53,7 @@ func TestALoaderIsInstalledByTwoStarts(t *testing.T) {
 	require.Contains(t, r.must("rollcall", "here"), "LOADED   keel                 4.1")
 	r.must("remove", "here", "keel", "--yes")
 
-	out = r.must("rollback", "here", "--to", "0", "--yes")
+	r.must("rollback", "here", "--to", "0", "--yes")
 	require.Equal(t, "harbour", r.variable("program"))
 	require.NoFileExists(t, filepath.Join(r.root, "keelworks/pattern.txt"))
 	require.FileExists(t, filepath.Join(r.root, "keelworks/gear.lib"), "what the program made itself is left alone")
