@@ -60,7 +60,12 @@ func start(t *testing.T) *service { return startIn(t, t.TempDir()) }
 func startIn(t *testing.T, dir string) *service {
 	s := &service{t: t, data: filepath.Join(dir, "data"), port: testbed.FreePort(t), rideOut: "0s"}
 	s.up()
-	t.Cleanup(s.kill)
+	t.Cleanup(func() {
+		s.kill()
+		if t.Failed() {
+			t.Logf("the service said:\n%s", s.log.String())
+		}
+	})
 	return s
 }
 

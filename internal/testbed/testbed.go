@@ -146,19 +146,8 @@ func (s *SSHD) Stop() {
 	if s.cmd == nil {
 		return
 	}
-	cut(s.cmd.Process.Pid)
-	_ = s.cmd.Process.Kill()
-	_ = s.cmd.Wait()
+	end(s.cmd)
 	s.cmd = nil
-}
-
-// cut kills a server's children, one per connection, and theirs.
-func cut(pid int) {
-	out, _ := exec.Command("pgrep", "-P", strconv.Itoa(pid)).Output() // none is an error too
-	for _, child := range bytes.Fields(out) {
-		_ = exec.Command("pkill", "-9", "-P", string(child)).Run()
-		_ = exec.Command("kill", "-9", string(child)).Run()
-	}
 }
 
 // ChangeHostKey restarts the server with another key.
@@ -197,17 +186,7 @@ func (s *SSHD) Restart(t testing.TB) {
 
 // Freeze stops a server's connections without cutting them: they answer
 // nothing until Thaw.
-func Freeze(t testing.TB, s *SSHD) { signal(t, s, "-STOP") }
+func Freeze(t testing.TB, s *SSHD) { signal(t, s.cmd, "-STOP") }
 
 // Thaw lets a server's connections go on.
-func Thaw(t testing.TB, s *SSHD) { signal(t, s, "-CONT") }
-
-func signal(t testing.TB, s *SSHD, which string) {
-	t.Helper()
-	out, err := exec.Command("pgrep", "-P", strconv.Itoa(s.cmd.Process.Pid)).Output()
-	require.NoError(t, err)
-	for _, child := range bytes.Fields(out) {
-		_ = exec.Command("pkill", which, "-P", string(child)).Run() // who has no children has none to signal
-		require.NoError(t, exec.Command("kill", which, string(child)).Run())
-	}
-}
+func Thaw(t testing.TB, s *SSHD) { signal(t, s.cmd, "-CONT") }

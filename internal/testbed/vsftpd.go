@@ -14,7 +14,6 @@ import (
 	"os/user"
 	"path/filepath"
 	"runtime"
-	"strconv"
 	"testing"
 	"time"
 
@@ -101,17 +100,12 @@ func (s *VSFTPD) Stop() {
 	if s.cmd == nil {
 		return
 	}
-	s.Cut()
-	_ = s.cmd.Process.Kill()
-	_ = s.cmd.Wait()
+	end(s.cmd)
 	s.cmd = nil
 }
 
 // Cut ends every connection and leaves the server running.
-func (s *VSFTPD) Cut() {
-	// Every connection has a process of its own.
-	_ = exec.Command("pkill", "-9", "-P", strconv.Itoa(s.cmd.Process.Pid)).Run()
-}
+func (s *VSFTPD) Cut() { cut(s.cmd.Process.Pid) }
 
 // Restart starts a stopped server again on the same port.
 func (s *VSFTPD) Restart(t testing.TB) {
