@@ -76,6 +76,7 @@ type Acted struct {
 	Answer   string    `json:"answer" doc:"Output, answer or the console's words, as they came"`
 	Standing *Standing `json:"standing,omitempty"`
 	Words    string    `json:"words,omitempty" doc:"How it was told that it has stopped or is ready"`
+	Already  bool      `json:"already,omitempty" doc:"It stood so before, and nothing was done"`
 }
 
 // RollCall is what loaded on a server.
@@ -99,6 +100,8 @@ type RollEntry struct {
 	Why      string    `json:"why,omitempty"`
 	Listed   bool      `json:"listed" doc:"A load list names it, so that silence tells something"`
 	Needs    []string  `json:"needs" nullable:"false"`
+	Bring    []string  `json:"bring" nullable:"false" doc:"Staged crates that bring what it needs, as a draft names them"`
+	Stage    []string  `json:"stage" nullable:"false" doc:"What it needs and is not staged"`
 	Lines    []LogLine `json:"lines" nullable:"false"`
 	From     []string  `json:"from" nullable:"false" doc:"log, console"`
 	Oddities []string  `json:"oddities" nullable:"false" doc:"What looks wrong in it and is known to be harmless"`
@@ -120,6 +123,15 @@ type LogPiece struct {
 // Told is something that a job tells while it goes on.
 type Told struct {
 	Text string `json:"text"`
+}
+
+// Written is a place that a server itself writes, such as a world. A draft can have
+// it begun anew.
+type Written struct {
+	Place    string `json:"place" doc:"As the rulebook calls it"`
+	Path     string `json:"path"`
+	Variable string `json:"variable,omitempty" doc:"That names it, where one can be begun under another name"`
+	Value    string `json:"value,omitempty" doc:"Of the variable"`
 }
 
 // Oddity is something harmless that looks wrong in an add-on.

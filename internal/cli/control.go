@@ -170,6 +170,10 @@ func (a *App) act(ctx context.Context, cmd *cli.Command, act string) error {
 	if cmd.Bool("json") {
 		return a.printJSON(done)
 	}
+	if done.Already {
+		fmt.Fprintf(a.Out, "%s %s, and nothing was done; %s.\n", name, map[string]string{"start": "runs already", "stop": "is stopped already"}[act], done.Words)
+		return nil
+	}
 	if text := strings.TrimSpace(done.Answer); text != "" {
 		fmt.Fprintln(a.Out, text)
 	}

@@ -284,12 +284,33 @@ func (a *App) printServer(cmd *cli.Command, s api.Server) error {
 }
 
 func (a *App) serverShow(ctx context.Context, cmd *cli.Command) error {
-	return a.withServer(ctx, cmd, func(c serverCalls, name string) (api.Server, error) { return c.Server(ctx, name) })
+	var written []api.Written
+	err := a.withServer(ctx, cmd, func(c serverCalls, name string) (s api.Server, err error) {
+		if written, err = c.Written(ctx, name); err != nil {
+			return s, err
+		}
+		return c.Server(ctx, name)
+	})
+	if err != nil || cmd.Bool("json") || len(written) == 0 {
+		return err
+	}
+	fmt.Fprintf(a.Out, "\nWritten by the server itself; deploy %s --renew PLACE has it begun anew:\n", cmd.Args().First())
+	var lines [][]string
+	for _, w := range written {
+		other := ""
+		if w.Variable != "" {
+			other = fmt.Sprintf("%s %s; --renew %s=NAME leaves it and begins another", w.Variable, w.Value, w.Place)
+		}
+		lines = append(lines, []string{"  " + w.Place, w.Path, other})
+	}
+	a.rows(nil, lines)
+	return nil
 }
 
 // serverCalls are the calls that give a server back.
 type serverCalls interface {
 	Server(ctx context.Context, name string) (api.Server, error)
+	Written(ctx context.Context, name string) ([]api.Written, error)
 	TestServer(ctx context.Context, name string) (api.Server, error)
 	UnlockServer(ctx context.Context, name string) (api.Server, error)
 	EditServer(ctx context.Context, name string, e api.ServerEdit) (api.Server, error)

@@ -55,6 +55,11 @@ func (c *Client) Confirm(ctx context.Context, name, addon, note string) error {
 	return err
 }
 
+// Written lists what a server writes itself.
+func (c *Client) Written(ctx context.Context, name string) ([]api.Written, error) {
+	return all[api.Written](ctx, c, onServer(name, "/written"), url.Values{})
+}
+
 // NoteOddity notes something harmless that looks wrong in an add-on, or forgets it.
 func (c *Client) NoteOddity(ctx context.Context, name, addon string, o api.Oddity) error {
 	_, err := call[nothing](ctx, c, http.MethodPost, onServer(name, "/addons/"+esc(addon)+"/oddities"), o)

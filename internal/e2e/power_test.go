@@ -548,3 +548,14 @@ func TestWhatIsWrongWithControlIsSaid(t *testing.T) {
 	}
 	require.Contains(t, r.must("server", "control", "here"), "here is RUNNING", "the old one holds")
 }
+
+// What runs is not started a second time: two of them would write the same files.
+func TestWhatRunsIsNotStartedAgain(t *testing.T) {
+	r := play(t, "tidewright")
+	pid := r.pid()
+	require.Contains(t, r.must("start", "here", "--yes"), "here runs already, and nothing was done; command: its command ended with 0.")
+	require.Equal(t, pid, r.pid())
+	require.Contains(t, r.must("stop", "here", "--yes"), "here: stop done in ")
+	require.Contains(t, r.must("stop", "here", "--yes"), "here is stopped already, and nothing was done; command: its command ended with 1.")
+	require.Contains(t, r.must("restart", "here", "--yes"), "its log says that it is ready", "it starts what stands still")
+}

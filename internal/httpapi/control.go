@@ -15,6 +15,7 @@ import (
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/jobs"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/service/changes"
 	"restlesscrate/internal/service/hosts"
 )
 
@@ -66,20 +67,24 @@ func (s *Server) controlOps(h huma.API) {
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/roll-calls", "call-roll", "Find out what has loaded on a server; a job", "control"), func(ctx context.Context, in *OnServer) (*accepted, error) {
 		actor := actorOf(ctx)
 		return s.job(ctx, "roll call", in.Server, func(ctx context.Context, _ jobs.Tell) (any, error) {
+			srv, err := s.Hosts.Find(ctx, in.Server)
+			if err != nil {
+				return nil, err
+			}
 			call, found, err := s.Changes.RollCall(ctx, in.Server, actor)
-			return wireRollCall(call, found), err
+			if err != nil {
+				return nil, err
+			}
+			return s.rollCall(ctx, srv, call, found)
 		})
 	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/roll-calls/last", "last-roll-call", "What the last roll call found; 404 where there was none", "control"), func(ctx context.Context, in *OnServer) (*body[api.RollCall], error) {
-		srv, err := s.Hosts.Find(ctx, in.Server)
-		if err != nil {
-			return nil, s.fail(ctx, err)
-		}
-		call, err := s.Insight.LastRollCall(ctx, srv.ID)
-		if errors.Is(err, model.ErrNotFound) {
-			err = fault.New(fault.Unknown, "no-roll-call", "no roll was called on %s yet", in.Server).WithMend("rollcall %s calls it.", in.Server)
-		}
-		return &body[api.RollCall]{wireRollCall(call, nil)}, s.fail(ctx, err)
+		w, err := s.lastRollCall(ctx, in.Server)
+		return &body[api.RollCall]{w}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodGet, "/servers/{server}/written", "list-written", "What a server writes itself, as its rulebook says", "control"), func(ctx context.Context, in *OnServer) (*body[api.Page[api.Written]], error) {
+		list, err := s.Changes.Writes(ctx, in.Server)
+		return &body[api.Page[api.Written]]{page(list, -1, func(changes.Written) int64 { return 0 }, func(w changes.Written) api.Written { return api.Written(w) })}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/log", "get-log", "A server's log, piece by piece", "control"), func(ctx context.Context, in *struct {
 		OnServer
@@ -111,8 +116,8 @@ func (s *Server) controlOps(h huma.API) {
 func (s *Server) doAct(ctx context.Context, server string, in api.DoAct, tell jobs.Tell) (api.Acted, error) {
 	act := control.Act(in.Act)
 	if in.Wait && (act == control.Stop || act == control.Start || act == control.Restart) {
-		ans, words, err := s.Hosts.ActAndWait(ctx, server, act, func(words string) { tell("note", api.Told{Text: words}) })
-		return api.Acted{Answer: ans.Text, Words: words}, err
+		done, err := s.Hosts.ActAndWait(ctx, server, act, func(words string) { tell("note", api.Told{Text: words}) })
+		return api.Acted{Answer: done.Text, Words: done.Words, Already: done.Already}, err
 	}
 	if act == control.Reload {
 		line, err := s.Changes.ReloadLine(ctx, server, in.Subject)
@@ -133,11 +138,42 @@ func wireStanding(st hosts.Standing) api.Standing {
 	return w
 }
 
+func (s *Server) lastRollCall(ctx context.Context, server string) (api.RollCall, error) {
+	srv, err := s.Hosts.Find(ctx, server)
+	if err != nil {
+		return api.RollCall{}, err
+	}
+	call, err := s.Insight.LastRollCall(ctx, srv)
+	if errors.Is(err, model.ErrNotFound) {
+		err = fault.New(fault.Unknown, "no-roll-call", "no roll was called on %s yet", server).WithMend("rollcall %s calls it.", server)
+	}
+	if err != nil {
+		return api.RollCall{}, err
+	}
+	found, err := s.Changes.FindingsOf(ctx, srv, call.Roll)
+	if err != nil {
+		return api.RollCall{}, err
+	}
+	return s.rollCall(ctx, srv, call, found)
+}
+
+// rollCall tells a roll call with what would put the failed right as things are now.
+func (s *Server) rollCall(ctx context.Context, srv model.Server, call model.RollCall, found []finding.Finding) (api.RollCall, error) {
+	offers, err := s.Changes.Offers(ctx, srv, call.Roll)
+	w := wireRollCall(call, found)
+	for i := range w.Entries {
+		e := &w.Entries[i]
+		o := offers[e.Addon]
+		e.Bring, e.Stage = append(e.Bring, o.Crates...), append(e.Stage, o.Stage...)
+	}
+	return w, err
+}
+
 func wireRollCall(c model.RollCall, found []finding.Finding) api.RollCall {
 	w := api.RollCall{Ready: c.Roll.Ready, Asked: c.Roll.Asked, LogRead: c.Roll.LogRead, Entries: []api.RollEntry{}, Errors: logLines(c.Roll.Errors), Findings: findings(found), Deployment: c.Deployment, Actor: c.Actor, At: c.At}
 	for _, e := range c.Roll.Entries {
 		w.Entries = append(w.Entries, api.RollEntry{Addon: e.Addon, Standing: string(e.Standing), Version: e.Version, Why: e.Why, Listed: e.Listed,
-			Needs: append([]string{}, e.Needs...), Lines: logLines(e.Lines), From: append([]string{}, e.From...), Oddities: append([]string{}, e.Oddities...)})
+			Needs: append([]string{}, e.Needs...), Lines: logLines(e.Lines), From: append([]string{}, e.From...), Oddities: append([]string{}, e.Oddities...), Bring: []string{}, Stage: []string{}})
 	}
 	return w
 }

@@ -91,8 +91,12 @@ func (s *Service) callRoll(ctx context.Context, p Powered, book *rulebook.Book, 
 }
 
 // findingsOf says what a roll call found that a person should know. fresh are the
-// add-ons that a deployment brought, server and book where they are.
-func (s *Service) findingsOf(ctx context.Context, server string, book *rulebook.Book, roll rollcall.Roll, d *model.Deployment, fresh map[string]bool) (out []finding.Finding) {
+// add-ons that a deployment brought.
+func (s *Service) findingsOf(ctx context.Context, srv model.Server, roll rollcall.Roll, d *model.Deployment, fresh map[string]bool) (out []finding.Finding, err error) {
+	offers, err := s.Offers(ctx, srv, roll)
+	if err != nil {
+		return nil, err
+	}
 	back := ""
 	if d != nil {
 		back = fmt.Sprintf("rollback %s --deployment %d takes the deployment back.", d.Server, d.Number)
@@ -105,7 +109,7 @@ func (s *Service) findingsOf(ctx context.Context, server string, book *rulebook.
 		}
 		switch {
 		case e.Standing == rollcall.Failed:
-			mend = strings.TrimSpace(s.brings(ctx, server, book, e.Needs) + " " + mend)
+			mend = strings.TrimSpace(offers[e.Addon].Words(srv.Name) + " " + mend)
 			out = append(out, finding.Finding{Level: finding.Warn, Code: "not-loaded", What: fmt.Sprintf("%s did not load: %s.", e.Addon, e.Why), Mend: mend})
 		case e.Standing == rollcall.Silent && brought && e.Listed:
 			out = append(out, finding.Finding{Level: finding.Warn, Code: "silent", What: fmt.Sprintf("Nothing says that %s loaded.", e.Addon), Mend: mend})
@@ -116,31 +120,13 @@ func (s *Service) findingsOf(ctx context.Context, server string, book *rulebook.
 	for _, l := range roll.Errors {
 		out = append(out, finding.Finding{Level: finding.Warn, Code: "log-trouble", What: fmt.Sprintf("The log says in line %d since the start: %s", l.Number, l.Text)})
 	}
-	return out
+	return out, nil
 }
 
-// brings says how what an add-on needs comes to a server.
-func (s *Service) brings(ctx context.Context, server string, book *rulebook.Book, needs []string) string {
-	var staged, missing []string
-	for _, need := range needs {
-		c, err := s.Catalog.FindCrate(ctx, book.Name, need)
-		switch {
-		case err == nil:
-			staged = append(staged, c.Body.Label())
-		case fault.As(err).Kind == fault.Unknown:
-			missing = append(missing, need)
-		default: // several versions are there; a person chooses
-			staged = append(staged, need+"@VERSION")
-		}
-	}
-	var out []string
-	if len(staged) > 0 {
-		out = append(out, fmt.Sprintf("deploy %s %s brings what it needs.", server, strings.Join(staged, " ")))
-	}
-	if len(missing) > 0 {
-		out = append(out, fmt.Sprintf("Stage %s and deploy that too.", strings.Join(missing, ", ")))
-	}
-	return strings.Join(out, " ")
+// FindingsOf says what an earlier roll call found that a person should know, with
+// what would put it right as things are now.
+func (s *Service) FindingsOf(ctx context.Context, srv model.Server, roll rollcall.Roll) ([]finding.Finding, error) {
+	return s.findingsOf(ctx, srv, roll, nil, nil)
 }
 
 // heldEdits reads every edited text again after the start: a server may have
@@ -215,7 +201,11 @@ func (s *Service) after(ctx context.Context, srv model.Server, run *deploy.Run, 
 	if err != nil {
 		return nil, nil, err
 	}
-	d.Aftermath = slices.Concat(s.findingsOf(ctx, srv.Name, book, roll, d, fresh), found, held, hands)
+	called, err := s.findingsOf(ctx, srv, roll, d, fresh)
+	if err != nil {
+		return nil, nil, err
+	}
+	d.Aftermath = slices.Concat(called, found, held, hands)
 	for _, e := range roll.Entries {
 		if _, ours := fresh[e.Addon]; ours && e.Standing == rollcall.Failed {
 			failed = append(failed, e.Addon)
@@ -264,8 +254,11 @@ func (s *Service) RollCall(ctx context.Context, server, actor string) (model.Rol
 	if err := s.Records.AddRollCall(ctx, call); err != nil {
 		return call, nil, err
 	}
-	call, err = s.Records.LastRollCall(ctx, srv.ID)
-	return call, append(s.findingsOf(ctx, srv.Name, book, call.Roll, nil, nil), found...), err
+	if call, err = s.Records.LastRollCall(ctx, srv.ID); err != nil {
+		return call, nil, err
+	}
+	called, err := s.findingsOf(ctx, srv, call.Roll, nil, nil)
+	return call, append(called, found...), err
 }
 
 // lastStart reads of a log only what came since the last start.

@@ -63,6 +63,38 @@ func (s *Service) renewals(b *rulebook.Book, srv model.Server, ask Ask, req *dra
 	return srv, nil
 }
 
+// Written is a place of a server that the server itself writes: a world, what its
+// players own.
+type Written struct {
+	Place, Path string
+	Variable    string // that its path holds and that names it; empty where there is none
+	Value       string // of the variable
+}
+
+// Writes lists what a server writes itself, as far as one path is known of it.
+func (s *Service) Writes(ctx context.Context, server string) (out []Written, err error) {
+	srv, err := s.Hosts.Find(ctx, server)
+	if err != nil {
+		return nil, err
+	}
+	b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range b.Places {
+		folder, err := b.Resolve(p.Name, srv.Variables)
+		if !p.Data || err != nil {
+			continue // its path belongs to each add-on
+		}
+		w := Written{Place: p.Name, Path: string(folder)}
+		if words := rulebook.Placeholders(p.Path); len(words) == 1 {
+			w.Variable, w.Value = words[0], valueOf(b, srv, words[0])
+		}
+		out = append(out, w)
+	}
+	return out, nil
+}
+
 // stays lists the add-ons that lie in places whose path becomes another one.
 func stays(b *rulebook.Book, before, after map[string]string, ledger map[tree.Path]draft.Row, ask Ask) (out []string, err error) {
 	for _, p := range b.Places {

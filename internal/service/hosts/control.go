@@ -167,42 +167,53 @@ func actFault(srv model.Server, act control.Act, ans control.Answer, err error) 
 	return fault.New(fault.Failed, "control-failed", "%s: %s", srv.Name, strings.TrimSpace(err.Error()))
 }
 
+// Acted is what came of an act that was waited for.
+type Acted struct {
+	control.Answer
+	Words   string // that tell how it stands
+	Already bool   // it stood so before, and nothing was done
+}
+
 // ActAndWait does an act and waits for its effect: until the server has stopped,
-// or is ready.
-func (s *Service) ActAndWait(ctx context.Context, name string, act control.Act, tell func(words string)) (ans control.Answer, words string, err error) {
+// or is ready. What runs is not started again, for two of them would write the same
+// files; what is stopped is not stopped again.
+func (s *Service) ActAndWait(ctx context.Context, name string, act control.Act, tell func(words string)) (done Acted, err error) {
 	srv, err := s.Find(ctx, name)
 	if err != nil {
-		return ans, "", err
+		return done, err
 	}
 	b, _, err := s.Books.Book(ctx, srv.Rulebook)
 	if err != nil {
-		return ans, "", err
+		return done, err
 	}
 	h, err := s.Connect(ctx, srv)
 	if err != nil {
-		return ans, "", err
+		return done, err
 	}
 	defer h.Close()
 	p, err := s.Power(ctx, srv, h, b)
 	if err != nil {
-		return ans, "", err
+		return done, err
 	}
 	if p.d == nil {
 		_, _, _, err := s.controlled(ctx, name)
-		return ans, "", err
+		return done, err
 	}
 	since, err := p.LogEnd(ctx)
 	if err != nil {
-		return ans, "", err
+		return done, err
 	}
 	if act == control.Restart && !p.d.Spec.Can(control.Restart) {
-		if ans, words, err = s.ActAndWait(ctx, name, control.Stop, tell); err != nil {
-			return ans, words, err
+		if done, err = s.ActAndWait(ctx, name, control.Stop, tell); err != nil {
+			return done, err
 		}
 		return s.ActAndWait(ctx, name, control.Start, tell)
 	}
-	if ans, err = p.d.Do(ctx, act, ""); err != nil {
-		return ans, "", actFault(srv, act, ans, err)
+	if state, words := p.State(ctx); needless(act, control.Condition(state)) {
+		return Acted{Words: words, Already: true}, nil
+	}
+	if done.Answer, err = p.d.Do(ctx, act, ""); err != nil {
+		return done, actFault(srv, act, done.Answer, err)
 	}
 	stop, ready := p.Limits()
 	within, there := ready, func() (bool, string, error) { return p.Ready(ctx, since) }
@@ -212,11 +223,17 @@ func (s *Service) ActAndWait(ctx context.Context, name string, act control.Act, 
 			return state == "stopped", words, nil
 		}
 	}
-	words, ok, err := until(ctx, within, there, tell)
+	var ok bool
+	done.Words, ok, err = until(ctx, within, there, tell)
 	if err == nil && !ok {
-		err = fault.New(fault.Failed, "not-in-time", "%s was told to %s, and after %s that is not proved: %s", name, act, within, words).WithMend("log %s shows what it says.", name)
+		err = fault.New(fault.Failed, "not-in-time", "%s was told to %s, and after %s that is not proved: %s", name, act, within, done.Words).WithMend("log %s shows what it says.", name)
 	}
-	return ans, words, err
+	return done, err
+}
+
+// needless tells whether a server stands as an act would have it.
+func needless(act control.Act, now control.Condition) bool {
+	return act == control.Start && now == control.Running || act == control.Stop && now == control.Stopped
 }
 
 // until asks until something is so, and no longer than within.

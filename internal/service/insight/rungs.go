@@ -82,10 +82,26 @@ func (s *Service) RollCall(ctx context.Context, deployment int64) (model.RollCal
 	return s.Records.RollCallOf(ctx, deployment)
 }
 
-// LastRollCall gives a server's newest roll call; [model.ErrNotFound] where there
-// was none.
-func (s *Service) LastRollCall(ctx context.Context, server int64) (model.RollCall, error) {
-	return s.Records.LastRollCall(ctx, server)
+// LastRollCall gives a server's newest roll call, with the oddities that are known
+// now; [model.ErrNotFound] where there was none.
+func (s *Service) LastRollCall(ctx context.Context, srv model.Server) (model.RollCall, error) {
+	call, err := s.Records.LastRollCall(ctx, srv.ID)
+	if err != nil {
+		return call, err
+	}
+	st, err := s.Status(ctx, srv.Name)
+	if err != nil {
+		return call, err
+	}
+	for i := range call.Roll.Entries {
+		e := &call.Roll.Entries[i]
+		for _, a := range st.Addons {
+			if a.Key == e.Addon {
+				e.Oddities = a.Oddities
+			}
+		}
+	}
+	return call, nil
 }
 
 // listedSince is the last event that changed an entry, where the text's last event

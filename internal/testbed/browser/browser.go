@@ -23,6 +23,9 @@ import (
 // patience is how long a page may take to show what is waited for.
 const patience = 20 * time.Second
 
+// between is how long lies between two looks at it.
+const between = 15 * time.Millisecond
+
 //go:embed eyes.js
 var eyes string
 
@@ -91,7 +94,7 @@ func (p *Page) Click(words string) error { return p.ClickIn("body", words) }
 
 // ClickIn is Click within what a CSS selector matches.
 func (p *Page) ClickIn(within, words string) error {
-	at, err := until[point](p, fmt.Sprintf("click %q", words), fmt.Sprintf("eyes.button(%s, %s)", quote(within), quote(words)))
+	at, err := steady(p, fmt.Sprintf("click %q", words), fmt.Sprintf("eyes.button(%s, %s)", quote(within), quote(words)))
 	if err != nil {
 		return err
 	}
@@ -100,9 +103,24 @@ func (p *Page) ClickIn(within, words string) error {
 
 type point struct{ X, Y float64 }
 
+// steady waits until something stays where it is: what a page still waits for may
+// push it away from under the mouse.
+func steady(p *Page, what, expression string) (point, error) {
+	before, err := until[point](p, what, expression)
+	for err == nil {
+		time.Sleep(between)
+		at, again := until[point](p, what, expression)
+		if at == before {
+			return at, again
+		}
+		before, err = at, again
+	}
+	return before, err
+}
+
 // Fill waits for the field with this label and types over what is in it.
 func (p *Page) Fill(label, text string) error {
-	at, err := until[point](p, fmt.Sprintf("fill %q", label), fmt.Sprintf("eyes.field(%s)", quote(label)))
+	at, err := steady(p, fmt.Sprintf("fill %q", label), fmt.Sprintf("eyes.field(%s)", quote(label)))
 	if err != nil {
 		return err
 	}
@@ -257,7 +275,7 @@ func until[T any](p *Page, what, expression string) (T, error) {
 		case <-ctx.Done():
 			screen, _ := p.Text("body")
 			return got, fmt.Errorf("%s: it never came; the page shows:\n%s\n(%w)", what, screen, err)
-		case <-time.After(15 * time.Millisecond):
+		case <-time.After(between):
 		}
 	}
 }

@@ -4,12 +4,17 @@ import { counts, moving, standing } from './standing';
 
 const open = (state: Deployment['state']) => ({ name: 'saltpan#7', state }) as Deployment;
 const some = [{ name: 'tide-lamps' }] as Addon[];
+const failed = [
+  { name: 'cranes', trouble: 'it needs winches' },
+  { name: 'piers', trouble: 'there is no such fixture' }
+] as Addon[];
 
 describe('how a server stands', () => {
   it.each<[string, Pick<Status, 'open' | 'addons'> | undefined, string, string]>([
     ['unread', undefined, 'empty', 'not looked at yet'],
     ['bare', { addons: [] }, 'empty', 'nothing deployed'],
     ['well', { addons: some }, 'filled', 'as deployed'],
+    ['with two that failed', { addons: [...some, ...failed] }, 'filled', '2 did not load'],
     ['running', { addons: some, open: open('running') }, 'half', 'saltpan#7 is running'],
     ['halted', { addons: [], open: open('halted') }, 'half', 'halted half-way']
   ])('%s', (_, status, shape, word) => {

@@ -12,12 +12,14 @@ export interface Standing {
 /** The rungs of an add-on, in the order in which it climbs them. */
 export const rungs = ['placed', 'listed', 'loaded', 'confirmed'];
 
-/** A server's standing: what is open on it decides, then whether anything is there. */
+/** A server's standing: what is open on it decides, then what is there and loads. */
 export function standing(s: Pick<Status, 'open' | 'addons'> | undefined): Standing {
   if (!s) return { shape: 'empty', word: 'not looked at yet', tone: 'ink' };
   if (s.open?.state === 'halted') return { shape: 'half', word: 'halted half-way', tone: 'block' };
   if (s.open) return { shape: 'half', word: `${s.open.name} is ${s.open.state}`, tone: 'warn' };
   if (s.addons.length === 0) return { shape: 'empty', word: 'nothing deployed', tone: 'ink' };
+  const failed = s.addons.filter((a) => a.trouble).length;
+  if (failed) return { shape: 'filled', word: `${failed} did not load`, tone: 'block' };
   return { shape: 'filled', word: 'as deployed', tone: 'ok' };
 }
 

@@ -234,7 +234,9 @@
         {#each d.aftermath as f, i (i)}<FindingRow finding={f} />{/each}
       </div>
     {/if}
-    {#if d.rollCall}<div class="border-b-[1.5px] border-ink"><RollCall call={d.rollCall} /></div>{/if}
+    {#if d.rollCall}<div class="border-b-[1.5px] border-ink">
+        <RollCall call={d.rollCall} server={d.server} />
+      </div>{/if}
     <Findings deployment={d} bind:accepted />
     <Phases deployment={d} at={moving(d.state) ? live.step : 0} />
     {#each d.notes as note, i (i)}<p class="reason border-t border-rule px-4 py-1.5">{note}</p>{/each}

@@ -28,6 +28,7 @@ export type Problem = Schemas['Problem'];
 export type CrateFile = Schemas['CrateFile'];
 export type RollCall = Schemas['RollCall'];
 export type Control = Schemas['Control'];
+export type Written = Schemas['Written'];
 export type Standing = Schemas['Standing'];
 /** What came of an act; a job's result, which the document does not describe. */
 export interface Acted {

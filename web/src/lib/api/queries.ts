@@ -65,6 +65,12 @@ export const lastRollCall = (server: string) => ({
   retry: false
 });
 
+export const written = (server: string) => ({
+  queryKey: ['written', server],
+  queryFn: () =>
+    ok(api.GET('/servers/{server}/written', { params: { path: { server } } })).then((p) => p.items)
+});
+
 export const crates = (rulebook?: string) => ({
   queryKey: ['crates', rulebook ?? ''],
   queryFn: () => all((cursor) => ok(api.GET('/crates', { params: { query: { rulebook, cursor } } })))

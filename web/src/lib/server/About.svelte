@@ -14,6 +14,7 @@
   import Stamp from '../ui/Stamp.svelte';
   import Trouble from '../ui/Trouble.svelte';
   import EditServer from './EditServer.svelte';
+  import Written from './Written.svelte';
 
   let { server }: { server: Server } = $props();
   const client = useQueryClient();
@@ -107,6 +108,8 @@
   <Button disabled={attempt.busy !== ''} onclick={() => (editing = true)}>Edit…</Button>
   <Button disabled={attempt.busy !== ''} onclick={() => (dropping = true)}>Forget it…</Button>
 </div>
+
+<Written server={server.name} />
 
 <EditServer bind:open={editing} {server} />
 <Sheet

@@ -1,9 +1,24 @@
 <!-- Who loaded, who failed and who said nothing, each beside the lines that prove it. -->
 <script lang="ts">
+  import { p } from '../../router';
   import type { RollCall } from '../api/client';
+  import { Drafting } from '../deploy/drafting.svelte';
   import { clock, count } from '../format';
+  import Button from '../ui/Button.svelte';
+  import Trouble from '../ui/Trouble.svelte';
+  import NoteOddity from './NoteOddity.svelte';
 
-  let { call }: { call: RollCall } = $props();
+  interface Props {
+    call: RollCall;
+    server: string;
+    /** What is harmless can be noted here. */
+    notes?: boolean;
+  }
+  let { call, server, notes = false }: Props = $props();
+  const drafting = new Drafting();
+  let noting = $state(false);
+  let odd = $state('');
+  let known = $derived(call.entries.find((e) => e.addon === odd)?.oddities ?? []);
 
   const tones = { loaded: 'ok', failed: 'block', silent: 'warn', unknown: 'note' } as const;
   const said = {
@@ -43,9 +58,29 @@
       <span class="min-w-0">
         <b>{e.addon}</b> <span class="mono">{e.version}</span>
         {#if e.why || said[e.standing]}<div>{e.why || said[e.standing]}</div>{/if}
-        {#each e.oddities as odd (odd)}
-          <div class="reason">known and harmless: {odd}</div>
+        {#each e.oddities as words (words)}
+          <div class="reason">known and harmless: {words}</div>
         {/each}
+        {#if e.bring.length}
+          <Button
+            disabled={drafting.busy}
+            onclick={() => drafting.start(server, { crates: e.bring })}
+            title="It is staged, and brings what {e.addon} needs"
+            >{drafting.busy ? 'Looking at the server…' : `Deploy ${e.bring.join(', ')}…`}</Button
+          >
+        {/if}
+        {#if e.stage.length}
+          <div>
+            <a class="link" href={p('/staging')}>Stage {e.stage.join(', ')}</a> and deploy that too.
+          </div>
+        {/if}
+        {#if notes && e.standing !== 'unknown'}
+          <Button
+            kind="quiet"
+            title="What looks wrong in it and is not"
+            onclick={() => ([odd, noting] = [e.addon, true])}>Note an oddity…</Button
+          >
+        {/if}
       </span>
       <div class="min-w-0 max-lg:col-start-2">
         {#each e.lines as l (l.number)}
@@ -59,6 +94,7 @@
   {:else}
     <p class="px-4 py-3 text-ink-soft">No add-on is known here, and none was spoken of.</p>
   {/each}
+  {#if drafting.error}<Trouble error={drafting.error} />{/if}
   {#each call.errors as l (l.number)}
     <div class="row grid grid-cols-[74px_minmax(0,1fr)] gap-x-3.5 px-4 py-1.5">
       <span class="level self-start warn-ink">log</span>
@@ -68,3 +104,5 @@
     </div>
   {/each}
 </section>
+
+{#if notes}<NoteOddity bind:open={noting} {server} addon={odd} {known} />{/if}

@@ -104,7 +104,7 @@
 <EditControl bind:open={editing} {server} known={known.data} />
 {#if acting.error}<Trouble error={acting.error} />{/if}
 
-{#if roll.data}<div class="box mb-3.5"><RollCall call={roll.data} /></div>{/if}
+{#if roll.data}<div class="box mb-3.5"><RollCall call={roll.data} {server} notes /></div>{/if}
 
 <div class="box">
   <Log {server} bind:lines />

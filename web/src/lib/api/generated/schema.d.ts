@@ -745,6 +745,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/written": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a server writes itself, as its rulebook says */
+        get: operations["list-written"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/session": {
         parameters: {
             query?: never;
@@ -1326,6 +1343,11 @@ export interface components {
             /** @description Cursor of the next page; absent on the last */
             next?: string;
         };
+        PageWritten: {
+            items: components["schemas"]["Written"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
+        };
         Pallet: {
             /** @description Their labels */
             crates: string[];
@@ -1448,6 +1470,8 @@ export interface components {
         };
         RollEntry: {
             addon: string;
+            /** @description Staged crates that bring what it needs, as a draft names them */
+            bring: string[];
             /** @description log, console */
             from: string[];
             lines: components["schemas"]["LogLine"][];
@@ -1456,6 +1480,8 @@ export interface components {
             needs: string[];
             /** @description What looks wrong in it and is known to be harmless */
             oddities: string[];
+            /** @description What it needs and is not staged */
+            stage: string[];
             /** @enum {string} */
             standing: "loaded" | "failed" | "silent" | "unknown";
             /** @description That the server says */
@@ -1712,6 +1738,15 @@ export interface components {
             /** @description Of a shell, a line for the console, or words for a person; {line} and {addon} stand for what is sent or reloaded, {secret:NAME} for a secret */
             command?: string;
             http?: components["schemas"]["HTTPRequest"];
+        };
+        Written: {
+            path: string;
+            /** @description As the rulebook calls it */
+            place: string;
+            /** @description Of the variable */
+            value?: string;
+            /** @description That names it, where one can be begun under another name */
+            variable?: string;
         };
     };
     responses: never;
@@ -3523,6 +3558,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Server"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "list-written": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageWritten"];
                 };
             };
             /** @description Error */

@@ -1,0 +1,59 @@
+package changes
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"restlesscrate/internal/core/rollcall"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+)
+
+// Offer is how that comes to a server which an add-on that failed there needs.
+type Offer struct {
+	Crates []string // staged, as a draft names them
+	Stage  []string // not staged yet
+}
+
+// Words says what a person can do.
+func (o Offer) Words(server string) string {
+	var out []string
+	if len(o.Crates) > 0 {
+		out = append(out, fmt.Sprintf("deploy %s %s brings what it needs.", server, strings.Join(o.Crates, " ")))
+	}
+	if len(o.Stage) > 0 {
+		out = append(out, fmt.Sprintf("Stage %s and deploy that too.", strings.Join(o.Stage, ", ")))
+	}
+	return strings.Join(out, " ")
+}
+
+// Offers says for each failed add-on of a roll, by its name there, what brings what
+// it needs.
+func (s *Service) Offers(ctx context.Context, srv model.Server, roll rollcall.Roll) (out map[string]Offer, err error) {
+	out = map[string]Offer{}
+	for _, e := range roll.Entries {
+		if e.Standing != rollcall.Failed {
+			continue
+		}
+		if out[e.Addon], err = s.offer(ctx, srv, e.Needs); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+func (s *Service) offer(ctx context.Context, srv model.Server, needs []string) (o Offer, err error) {
+	for _, need := range needs {
+		c, err := s.Catalog.FindCrateFor(ctx, srv.Rulebook, need, srv.Facts["game"])
+		switch {
+		case err == nil:
+			o.Crates = append(o.Crates, c.Body.Label())
+		case fault.As(err).Kind == fault.Unknown:
+			o.Stage = append(o.Stage, need)
+		default:
+			return o, fmt.Errorf("look for %s among the crates: %w", need, err)
+		}
+	}
+	return o, nil
+}
