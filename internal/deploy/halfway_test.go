@@ -24,7 +24,7 @@ var errFault = errors.New("injected")
 func (b *bench) run(motion int, at deploy.Point) *deploy.Run {
 	names := draft.Names{Number: b.dep.Number}
 	h := &halfway{Host: b.host, root: b.root, copies: b.copies}
-	return &deploy.Run{ID: b.dep.ID, Names: names, Draft: &b.dep.Draft, Host: h, Room: b.room, Journal: b.db, Power: b.engine, Data: true,
+	return &deploy.Run{ID: b.dep.ID, Names: names, Draft: &b.dep.Draft, Host: h, Room: b.room, Journal: b.db, Power: b.engine, Data: true, Quiet: -1,
 		Fault: func(p deploy.Point, m draft.Motion) error {
 			switch {
 			case m.ID != motion:

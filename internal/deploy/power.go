@@ -1,6 +1,7 @@
 package deploy
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -167,12 +168,18 @@ func (r *Run) until(ctx context.Context, what draft.PowerAct, there func() (bool
 }
 
 // unseen is for how long what was started may show nothing of itself before it is
-// taken for ended, where its log tells nothing.
-const unseen = 5 * time.Second
+// taken for ended, where its log tells nothing; usualQuiet is [Run.Quiet] where that
+// is not set.
+const (
+	unseen     = 5 * time.Second
+	usualQuiet = 2 * time.Second
+)
 
-// ended tells whether what was started has run and stopped by itself.
+// ended tells whether what was started has run and stopped by itself. A line of its
+// log alone is no proof: it may come before anything shows that the program runs.
 func (r *Run) ended(ctx context.Context) func() (bool, string, error) {
-	since, began, ran := r.LogStart(), time.Now(), false
+	ran, grew := false, false
+	last, sign := r.LogStart(), time.Now()
 	return func() (bool, string, error) {
 		state, words := r.Power.State(ctx)
 		if state != draft.IsStopped {
@@ -183,7 +190,11 @@ func (r *Run) ended(ctx context.Context) func() (bool, string, error) {
 		if err != nil {
 			return false, words, err
 		}
-		return ran || now != since || time.Since(began) > unseen, words, nil
+		if now != last {
+			grew, last, sign = true, now, time.Now()
+		}
+		still := time.Since(sign)
+		return ran || grew && still > cmp.Or(r.Quiet, usualQuiet) || still > unseen, words, nil
 	}
 }
 

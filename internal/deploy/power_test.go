@@ -3,6 +3,7 @@ package deploy_test
 import (
 	"context"
 	"errors"
+	"path/filepath"
 	"sync"
 	"testing"
 	"time"
@@ -24,14 +25,25 @@ type engine struct {
 	unready bool
 	first   func() // what it makes when it starts
 	done    []draft.PowerAct
-	looks   int
 	with    string            // the program that it runs by; empty for its own
 	ends    map[string]func() // programs that do something and end by themselves
+	within  time.Duration     // that it may take
+	lines   int64             // of its log
+	slow    []draft.Condition // what a program that ends shows before it does its work
+	shows   []draft.Condition // what is left of that
+	then    func()            // its work
 }
 
 func (e *engine) State(context.Context) (draft.Condition, string) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
+	if len(e.shows) > 0 {
+		now := e.shows[0]
+		if e.shows = e.shows[1:]; len(e.shows) == 0 {
+			e.then()
+		}
+		return now, "as it says itself"
+	}
 	if e.pending != "" {
 		if e.lag--; e.lag <= 0 {
 			e.state, e.pending = e.pending, ""
@@ -44,6 +56,7 @@ func (e *engine) Do(_ context.Context, act draft.PowerAct, _ string, with map[st
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	e.done = append(e.done, act)
+	e.lines++
 	to := draft.IsRunning
 	if act == draft.StopServer {
 		to = draft.IsStopped
@@ -54,8 +67,9 @@ func (e *engine) Do(_ context.Context, act draft.PowerAct, _ string, with map[st
 	if act == draft.StartServer {
 		e.with = with[draft.Program]
 		if does := e.ends[e.with]; does != nil {
-			does()
-			to = draft.IsStopped
+			if to, e.shows, e.then = draft.IsStopped, e.slow, does; len(e.shows) == 0 {
+				does()
+			}
 		}
 	}
 	switch {
@@ -77,8 +91,7 @@ func (e *engine) Warn(context.Context) error { return nil }
 func (e *engine) LogEnd(context.Context) (deploy.LogMark, error) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
-	e.looks++
-	return deploy.LogMark{Size: int64(e.looks)}, nil
+	return deploy.LogMark{Size: 1 + e.lines}, nil
 }
 
 func (e *engine) Ready(ctx context.Context, since deploy.LogMark) (bool, string, error) {
@@ -90,7 +103,8 @@ func (e *engine) Ready(ctx context.Context, since deploy.LogMark) (bool, string,
 }
 
 func (e *engine) Limits() (stop, ready time.Duration) {
-	return 10 * time.Millisecond, 10 * time.Millisecond
+	limit := max(e.within, 10*time.Millisecond)
+	return limit, limit
 }
 
 func TestAServerIsStoppedBeforeAnythingIsSwappedAndStartedAfter(t *testing.T) {
@@ -112,6 +126,26 @@ func TestAServerIsStoppedBeforeAnythingIsSwappedAndStartedAfter(t *testing.T) {
 	require.NoError(t, b.whole(r))
 	require.Equal(t, []string{"power stop", "wait stopped", "edit", "aside", "in", "power start", "wait ready", "tidy"}, order)
 	require.Equal(t, []draft.PowerAct{draft.StopServer, draft.StartServer}, b.engine.done)
+	b.isNew()
+}
+
+// A program that writes its log before anything shows that it runs has not ended.
+func TestWhatIsNotSeenToRunYetHasNotEnded(t *testing.T) {
+	b := newBenchOfStarts(t)
+	b.engine.within = time.Minute
+	b.engine.slow = []draft.Condition{draft.IsStopped, draft.IsStopped, draft.IsStopped, draft.IsRunning}
+	r := b.run(0, "")
+	r.Quiet = 2 * time.Second
+	waited := false
+	r.Fault = func(p deploy.Point, m draft.Motion) error {
+		if p == deploy.AfterEffect && m.Do == draft.UntilEnded {
+			waited = true
+			require.FileExists(t, filepath.Join(b.root, "lib"))
+		}
+		return nil
+	}
+	require.NoError(t, b.whole(r))
+	require.True(t, waited)
 	b.isNew()
 }
 

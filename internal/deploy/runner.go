@@ -15,6 +15,7 @@ import (
 	"slices"
 	"sync"
 	"sync/atomic"
+	"time"
 
 	"golang.org/x/sync/errgroup"
 	"golang.org/x/sync/semaphore"
@@ -72,6 +73,10 @@ type Run struct {
 	// Held is set where this run's deployment holds the host's lock: it is
 	// given back with the work folder.
 	Held bool
+	// Quiet is for how long the log of a started program must stand still before
+	// the program is taken for ended where it was never seen to run. 0 is a
+	// usual while, less than 0 is none.
+	Quiet time.Duration
 	// Fault, where set, is called at every point of every motion; an error
 	// breaks the run there. Only tests set it.
 	Fault func(Point, draft.Motion) error
