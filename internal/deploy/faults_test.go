@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
 	"path/filepath"
 	"strings"
 	"sync"
@@ -111,6 +112,30 @@ func kindOf(m draft.Motion) string {
 		return string(m.Kind) + ", folder"
 	}
 	return string(m.Kind)
+}
+
+// A service that was killed between taking its name off the lock and the lock away
+// has left an unsigned one: what is tidied takes it away too, but not one that is
+// signed.
+func TestTidyingTakesAnUnsignedLockAway(t *testing.T) {
+	for signed, want := range map[bool]string{false: "", true: `{"service":"quay-1"}`} {
+		b := newBench(t)
+		r := b.run(0, "")
+		require.NoError(t, b.swapped(r))
+		lock := filepath.Join(b.root, ".restless-crate/lock")
+		require.NoError(t, os.MkdirAll(lock, 0o755))
+		if signed {
+			testbed.Write(t, filepath.Join(lock, "held-by.json"), want)
+		}
+		require.NoError(t, r.Tidy(t.Context()))
+		if signed {
+			raw, err := os.ReadFile(filepath.Join(lock, "held-by.json"))
+			require.NoError(t, err)
+			require.Equal(t, want, string(raw))
+			continue
+		}
+		require.NoDirExists(t, filepath.Join(b.root, ".restless-crate"))
+	}
 }
 
 // What a server makes in a folder that goes, or in one that has just come,

@@ -241,7 +241,10 @@ func (r *Run) Tidy(ctx context.Context) (err error) {
 	if err := r.tidyCopies(ctx); err != nil {
 		return err
 	}
-	return r.removeWork(ctx)
+	if err := r.removeWork(ctx); err != nil || r.Held {
+		return err
+	}
+	return dropUnsigned(ctx, r.Host)
 }
 
 // workFolders makes the deployment's own folder on the host and those below it

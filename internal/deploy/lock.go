@@ -8,6 +8,7 @@ import (
 	"io"
 	"io/fs"
 	"slices"
+	"time"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/tree"
@@ -49,8 +50,9 @@ const (
 // before: the service itself sees to it that it does one thing at a time. It
 // gives the time by the host's own clock, in UTC milliseconds and not later
 // than it really is. The error is a *[LockedError] where another service holds
-// the lock.
-func Lock(ctx context.Context, h remote.Host, me Holder) (hostTime int64, err error) {
+// the lock. mine says that this service may have been killed while it took, signed
+// or gave back this host's lock.
+func Lock(ctx context.Context, h remote.Host, me Holder, mine bool) (hostTime int64, err error) {
 	if err := h.MakeFolder(ctx, draft.Work, 0); err != nil && !errors.Is(err, fs.ErrExist) {
 		return 0, fmt.Errorf("make the work folder: %w", err)
 	}
@@ -60,6 +62,9 @@ func Lock(ctx context.Context, h remote.Host, me Holder) (hostTime int64, err er
 	}
 	if err != nil {
 		holder, err := readHolder(ctx, h)
+		if err == nil && mine && holder.Service == "" {
+			holder, err = signedBy(ctx, h, me)
+		}
 		if err != nil {
 			return 0, err
 		}
@@ -71,6 +76,40 @@ func Lock(ctx context.Context, h remote.Host, me Holder) (hostTime int64, err er
 		return 0, fmt.Errorf("sign the host's lock: %w", err)
 	}
 	return hostTime, nil
+}
+
+// signing is for how long a lock may stand unsigned while another service takes it:
+// it signs with its next call.
+const signing = 2 * time.Second
+
+// signedBy says whose an unsigned lock is: that service's which signs it now, or
+// that of me, who may have left it so.
+func signedBy(ctx context.Context, h remote.Host, me Holder) (Holder, error) {
+	select {
+	case <-ctx.Done():
+		return Holder{}, ctx.Err()
+	case <-time.After(signing):
+	}
+	holder, err := readHolder(ctx, h)
+	if err == nil && holder.Service == "" {
+		holder = me
+	}
+	return holder, err
+}
+
+// dropUnsigned takes an unsigned lock away. One who is just taking it cannot sign it
+// then, and has done nothing yet.
+func dropUnsigned(ctx context.Context, h remote.Host) error {
+	for _, p := range []tree.Path{lockFolder, draft.Work} {
+		err := h.RemoveFolder(ctx, p)
+		if errors.Is(err, fs.ErrNotExist) || errors.Is(err, remote.ErrNotEmpty) {
+			return nil
+		}
+		if err != nil {
+			return fmt.Errorf("take the lock away that was left: %w", err)
+		}
+	}
+	return nil
 }
 
 func sign(ctx context.Context, h remote.Host, me Holder) (int64, error) {

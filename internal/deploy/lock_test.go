@@ -1,6 +1,9 @@
 package deploy_test
 
 import (
+	"context"
+	"io"
+	"os"
 	"path/filepath"
 	"testing"
 	"time"
@@ -20,15 +23,15 @@ func TestAHostsLockIsOneServicesAtATime(t *testing.T) {
 	defer h.Close()
 	yard := deploy.Holder{Service: "yard-1", Machine: "yard", Person: "ida", Deployment: "lantern#7", Since: 5}
 	quay := deploy.Holder{Service: "quay-1", Machine: "quay", Person: "ole", Deployment: "lantern#2", Since: 6}
-	at, err := deploy.Lock(t.Context(), h, yard)
+	at, err := deploy.Lock(t.Context(), h, yard, false)
 	require.NoError(t, err)
 	require.InDelta(t, time.Now().UnixMilli(), at, 5000, "by the host's clock, which is ours here")
-	_, err = deploy.Lock(t.Context(), h, quay)
+	_, err = deploy.Lock(t.Context(), h, quay, false)
 	require.EqualError(t, err, "it is locked for lantern#7 by ida, on the service at yard")
 	var locked *deploy.LockedError
 	require.ErrorAs(t, err, &locked)
 	require.Equal(t, yard, locked.Holder)
-	_, err = deploy.Lock(t.Context(), h, yard)
+	_, err = deploy.Lock(t.Context(), h, yard, false)
 	require.NoError(t, err, "its own lock is no hindrance after a crash")
 	for _, c := range []struct {
 		service, deployment string
@@ -40,14 +43,70 @@ func TestAHostsLockIsOneServicesAtATime(t *testing.T) {
 	}
 	require.NoError(t, deploy.Unlock(t.Context(), h))
 	require.NoError(t, deploy.Unlock(t.Context(), h), "nor is one that is gone")
-	_, err = deploy.Lock(t.Context(), h, quay)
+	_, err = deploy.Lock(t.Context(), h, quay, false)
 	require.NoError(t, err)
 	require.NoError(t, deploy.Unlock(t.Context(), h))
 
-	// Broken off before it was signed: nobody's, so nobody's to take.
+	// Broken off before it was signed: whose it is cannot be said.
 	require.NoError(t, h.MakeFolder(t.Context(), ".restless-crate/lock", 0o755))
-	_, err = deploy.Lock(t.Context(), h, yard)
+	_, err = deploy.Lock(t.Context(), h, yard, false)
 	require.EqualError(t, err, "it is locked, and the lock does not say by whom")
+}
+
+// A service that was killed while it took its lock, or gave it back, or signed it
+// anew, goes on with it; one that another service is just taking stays that one's.
+func TestAnUnsignedLockIsTakenByWhoMayHaveLeftIt(t *testing.T) {
+	t.Parallel()
+	for what, left := range map[string]func(t *testing.T, lock string){
+		"not signed yet": func(*testing.T, string) {},
+		"half signed": func(t *testing.T, lock string) {
+			testbed.Write(t, filepath.Join(lock, "held-by.json"), `{"service":"ya`)
+		},
+	} {
+		t.Run(what, func(t *testing.T) {
+			root := t.TempDir()
+			h, err := remote.OpenLocal(root)
+			require.NoError(t, err)
+			defer h.Close()
+			lock := filepath.Join(root, ".restless-crate/lock")
+			require.NoError(t, os.MkdirAll(lock, 0o755))
+			left(t, lock)
+			yard := deploy.Holder{Service: "yard-1", Machine: "yard", Deployment: "lantern#7"}
+			_, err = deploy.Lock(t.Context(), h, yard, true)
+			require.NoError(t, err)
+			holds, err := deploy.Holds(t.Context(), h, "yard-1", "lantern#7")
+			require.NoError(t, err)
+			require.True(t, holds)
+		})
+	}
+	t.Run("another service is just taking it", func(t *testing.T) {
+		root := t.TempDir()
+		h, err := remote.OpenLocal(root)
+		require.NoError(t, err)
+		defer h.Close()
+		lock := filepath.Join(root, ".restless-crate/lock")
+		require.NoError(t, os.MkdirAll(lock, 0o755))
+		seen := &sees{Host: h, first: func() {
+			testbed.Write(t, filepath.Join(lock, "held-by.json"), `{"service":"quay-1","machine":"quay","person":"ole","deployment":"lantern#2"}`)
+		}}
+		_, err = deploy.Lock(t.Context(), seen, deploy.Holder{Service: "yard-1"}, true)
+		require.EqualError(t, err, "it is locked for lantern#2 by ole, on the service at quay")
+	})
+}
+
+// sees does something once the lock's signature was looked for.
+type sees struct {
+	remote.Host
+	first func()
+}
+
+func (s *sees) Open(ctx context.Context, p tree.Path) (io.ReadCloser, error) {
+	f, err := s.Host.Open(ctx, p)
+	if s.first != nil {
+		s.first()
+		s.first = nil
+	}
+	return f, err
 }
 
 func TestWhatALostServiceLeftIsFoundAndTheServersOwnFilesStay(t *testing.T) {
@@ -58,7 +117,7 @@ func TestWhatALostServiceLeftIsFoundAndTheServersOwnFilesStay(t *testing.T) {
 	h, err := remote.OpenLocal(root)
 	require.NoError(t, err)
 	defer h.Close()
-	_, err = deploy.Lock(t.Context(), h, deploy.Holder{Service: "gone", Machine: "old box", Person: "ida", Deployment: "lantern#7"})
+	_, err = deploy.Lock(t.Context(), h, deploy.Holder{Service: "gone", Machine: "old box", Person: "ida", Deployment: "lantern#7"}, false)
 	require.NoError(t, err)
 	mine := func(number string) bool { return number == "9" }
 	r, err := deploy.FindRemains(t.Context(), h, mine)

@@ -14,6 +14,7 @@ import (
 // A host with a shell copies what a server writes itself, keeps the copies of two
 // deployments, and puts them back by renaming.
 func TestAHostCopiesDataItself(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	d := testbed.StartSSHD(t)
 	r.must("server", "edit", "here", "--sftp", fmt.Sprintf("%s@%s", d.User, d.Addr()), "--key", d.KeyFile, "--root", r.root)

@@ -67,6 +67,7 @@ func TestTheWholeJobOverFTPWithTLS(t *testing.T) {
 }
 
 func TestKilledHalfWayOverFTPItIsResumedOrUndone(t *testing.T) {
+	t.Parallel()
 	s, _, root := overFTP(t, testbed.FTPOptions{})
 	s.stage(many("1.0"))
 	s.stage(many("2.0"))

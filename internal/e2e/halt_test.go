@@ -60,6 +60,7 @@ func sentTo(root, number string) int {
 }
 
 func TestKilledHalfWayItIsResumedOrUndone(t *testing.T) {
+	t.Parallel()
 	s, _, root := overSSH(t)
 	s.trust()
 	s.stage(many("1.0"))
@@ -131,6 +132,7 @@ func TestALostLineHaltsAndGoesOnLater(t *testing.T) {
 }
 
 func TestAShortOutageIsRiddenOut(t *testing.T) {
+	t.Parallel()
 	s, d, root := overSSH(t)
 	s.trust()
 	s.kill()

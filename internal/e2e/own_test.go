@@ -19,6 +19,7 @@ import (
 // Somebody holds the service's database half-way: the deployment is halted as
 // soon as that can be written down again, and resumed or undone.
 func TestADatabaseThatIsHeldHalfWay(t *testing.T) {
+	t.Parallel()
 	for _, way := range []string{"resume"} { // each takes as long as the service waits for its database
 		t.Run(way, func(t *testing.T) {
 			s, d, root := overSSH(t)
@@ -120,6 +121,7 @@ func TestAServiceWhoseDiskIsFull(t *testing.T) {
 // not gone on with, and is sent no password; once a person has confirmed the new
 // key, the deployment is resumed.
 func TestAHostKeyThatChangesHalfWay(t *testing.T) {
+	t.Parallel()
 	s, d, root := overSSH(t)
 	s.trust()
 	s.stage(many("1.0"))

@@ -98,6 +98,7 @@ func rungs(s *service) map[string]string {
 // A server that runs is stopped, swapped, started and asked what has loaded; the
 // settings that it rewrites while it stops keep what it wrote and what is listed.
 func TestADeploymentStopsAndStartsAServerAndCallsTheRoll(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.download("tide-base-3.2.1.tdx"), r.download("pier-signs-1.4.0.zip"), r.download("tide-lamps-2.1.0.tdx"), r.download("tide-lamps-2.2.0 (1).tdx"))
 	before := r.pid()
@@ -137,6 +138,7 @@ func TestADeploymentStopsAndStartsAServerAndCallsTheRoll(t *testing.T) {
 // What does not load is said with its lines and its first cause, and is put right
 // by the way that is offered.
 func TestARollCallSaysWhatDidNotLoadAndWhy(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.download("tide-base-3.2.1.tdx"), r.download("pier-signs-1.4.0.zip"))
 	out := r.must("deploy", "here", "pier-signs@1.4.0", "--yes", "--accept", "author-says")
@@ -166,6 +168,7 @@ func TestARollCallSaysWhatDidNotLoadAndWhy(t *testing.T) {
 // With --or-undo a server that does not come up, and an add-on that does not load,
 // have everything taken back, and the server runs again.
 func TestADeploymentTakesItselfBack(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.download("tide-base-3.2.1.tdx"), r.download("pier-signs-1.4.0.zip"), r.download("storm-bell-0.1.tdx"), r.download("tide-lamps-2.1.0.tdx"))
 	r.must("deploy", "here", "tide-base@3.2.1", "--yes")
@@ -208,6 +211,7 @@ func TestADeploymentTakesItselfBack(t *testing.T) {
 // The service is killed while the server is stopped for a deployment; resumed it
 // reaches exactly new, undone exactly old, and the server runs either way.
 func TestTheServiceIsKilledBetweenStopAndStart(t *testing.T) {
+	t.Parallel()
 	for _, way := range []string{"resume", "undo"} {
 		t.Run(way, func(t *testing.T) {
 			r := play(t, "tidewright")
@@ -241,6 +245,7 @@ func TestTheServiceIsKilledBetweenStopAndStart(t *testing.T) {
 // A server that hangs while it stops is not swapped under; somebody ends it, and
 // the deployment goes on.
 func TestAServerThatHangsOnStopHalts(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.download("tide-base-3.2.1.tdx"))
 	require.NoError(t, os.WriteFile(filepath.Join(r.root, "standin.rules"), []byte("hang-on-stop\n"), 0o644))
@@ -306,6 +311,7 @@ func bare(t *testing.T) *running {
 // started, stopped, the text changed, and started again, over a restart of the
 // service in the middle.
 func TestADeploymentInTwoLegs(t *testing.T) {
+	t.Parallel()
 	r := bare(t)
 	out := r.must("deploy", "here", "tide-base@3.2.1", "--draft")
 	require.Contains(t, out, "tidewright.conf is there only once the server has run: it is started, stopped again, and the text is changed in a later leg.")
@@ -337,6 +343,7 @@ func TestADeploymentInTwoLegs(t *testing.T) {
 // What breaks the second start is taken back over both legs; what the game made
 // at its first start stays, and it is stopped as before.
 func TestTwoLegsAreTakenBack(t *testing.T) {
+	t.Parallel()
 	r := bare(t)
 	o := r.fails(1, "is not ready after 4s", "deploy", "here", "storm-bell@0.1", "--yes", "--or-undo")
 	require.Contains(t, o.err, "here#1 was taken back")
@@ -349,6 +356,7 @@ func TestTwoLegsAreTakenBack(t *testing.T) {
 // What a new add-on does to the world at its first start goes back with it, where
 // that is wanted: the folder was copied while the server was stopped.
 func TestDataGoesBackWithItsDeployment(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.download("gull-flocks-9.3-keel-0.8-beta.2.tdx"), r.download("storm-bell-0.1.tdx"))
 	shape := filepath.Join(r.root, "ports/reedbank/ledger/shape.txt")
@@ -512,6 +520,7 @@ ready-within: 5
 
 // Commands over SSH stop and start a real process on a real sshd's machine.
 func TestControlOverSSH(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stop", "here", "--yes")
 	d := testbed.StartSSHD(t)

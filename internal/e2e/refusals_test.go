@@ -39,6 +39,7 @@ func zipOf(t *testing.T, file string, texts map[string]string) string {
 // Each refusal of the harbour game is told by the roll call in its own words, and is
 // put right by what is offered.
 func TestWhatTheHarbourRefusesIsToldAndPutRight(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.fixture("big-screens-1.0.tdx", "name big-screens", "version 1.0", "side player"),
 		r.fixture("old-cranes-1.0.tdx", "name old-cranes", "version 1.0", "for 9.2"), r.fixture("old-cranes-1.1.tdx", "name old-cranes", "version 1.1", "for 9.3"),
@@ -62,6 +63,7 @@ func TestWhatTheHarbourRefusesIsToldAndPutRight(t *testing.T) {
 }
 
 func TestWhatTheFairRefusesIsToldAndPutRight(t *testing.T) {
+	t.Parallel()
 	r := play(t, "lanternfall")
 	stall := func(name, version, manifest string) string {
 		return zipOf(t, name+"-"+version+".zip", map[string]string{name + "/stall.lf": manifest})
@@ -92,6 +94,7 @@ func TestWhatTheFairRefusesIsToldAndPutRight(t *testing.T) {
 }
 
 func TestWhatTheCavesRefuseIsToldAndPutRight(t *testing.T) {
+	t.Parallel()
 	r := play(t, "mossgrave")
 	cave := func(id, version string, more string) string {
 		return zipOf(t, id+"-"+version+".zip", map[string]string{id + "/cave.toml": "[cave]\nid = \"" + id + "\"\nversion = \"" + version + "\"\n" + more, id + "/rooms/a.room": "a\n"})

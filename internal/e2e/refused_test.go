@@ -175,6 +175,7 @@ func TestARootInWhichNothingCanBeMade(t *testing.T) {
 
 // On a slow host the draft says how long names are changed.
 func TestASlowSwapIsToldInTheDraft(t *testing.T) {
+	t.Parallel()
 	root := t.TempDir()
 	h, err := standin.StartFTP(root, "keeper", "reed", standin.FTPOptions{})
 	require.NoError(t, err)

@@ -28,6 +28,7 @@ func (r *running) variable(name string) string {
 // A loader is installed by two starts with programs of their own, on a server that
 // has never run, so a third leg names what the second start has made a text for.
 func TestALoaderIsInstalledByTwoStarts(t *testing.T) {
+	t.Parallel()
 	r := bare(t)
 	r.must("stage", r.download("keel-4.1.zip"))
 	r.control(r.programmed())
@@ -62,6 +63,7 @@ func TestALoaderIsInstalledByTwoStarts(t *testing.T) {
 
 // The service is killed while the first program runs, and goes on.
 func TestTheServiceIsKilledBetweenTheStartsOfALoader(t *testing.T) {
+	t.Parallel()
 	r := bare(t)
 	r.must("stage", r.download("keel-4.1.zip"))
 	r.control(r.programmed())
@@ -89,6 +91,7 @@ func exists(path string) string {
 // Where only a panel holds the program file, a person sets it before each start, and
 // is told how to set it back when all is undone.
 func TestAProgramIsSetByHandBeforeEachStart(t *testing.T) {
+	t.Parallel()
 	r := bare(t)
 	r.must("stage", r.download("keel-4.1.zip"))
 	by := func(program string) {
@@ -116,6 +119,7 @@ func TestAProgramIsSetByHandBeforeEachStart(t *testing.T) {
 // A world is begun under another name: the text that holds the name is edited, the old
 // world stays, what lies in it is told, and a rollback goes back to it.
 func TestAWorldIsBegunUnderAnotherName(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.download("reedbank-shores-12.zip"), r.download("gull-flocks-9.3-keel-0.8-beta.2.tdx"))
 	r.must("deploy", "here", "reedbank-shores@12", "--yes")

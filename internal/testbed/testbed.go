@@ -9,6 +9,7 @@ import (
 	"crypto/rand"
 	"encoding/pem"
 	"fmt"
+	mathrand "math/rand/v2"
 	"net"
 	"os"
 	"os/exec"
@@ -17,6 +18,7 @@ import (
 	"runtime"
 	"strconv"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -57,13 +59,26 @@ func Eventually(t testing.TB, what string, done func() bool) {
 	}
 }
 
-// FreePort gives a port on loopback that nothing listens on.
+// ports are those that this process has given out.
+var ports sync.Map
+
+// FreePort gives a port on loopback that nothing listens on, to each caller another
+// one. It lies below those that a system takes for its own end of a connection, so
+// that none is taken before the caller listens.
 func FreePort(t testing.TB) int {
 	t.Helper()
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	defer l.Close()
-	return l.Addr().(*net.TCPAddr).Port
+	for range 1000 {
+		port := 12000 + mathrand.IntN(20000)
+		if _, given := ports.LoadOrStore(port, true); given {
+			continue
+		}
+		if l, err := net.Listen("tcp", loopback(port)); err == nil {
+			require.NoError(t, l.Close())
+			return port
+		}
+	}
+	t.Fatal("no port is free")
+	return 0
 }
 
 // SSHD is a running OpenSSH server.

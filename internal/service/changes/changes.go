@@ -106,6 +106,7 @@ type Service struct {
 	mu      sync.Mutex
 	running map[int64]*deploy.Run // by deployment
 	lines   map[int64]*line       // by server
+	cut     map[int64]bool        // servers for which something was found in the queue at start
 }
 
 // Ask is what a person wants. Exactly one of Crates, Remove, Enable, Disable and
@@ -326,6 +327,7 @@ func (s *Service) Recover(ctx context.Context) (untidy []model.Deployment, err e
 		if err := s.Records.Advance(ctx, d.ID, model.Draft, model.Queued); err != nil {
 			return nil, err
 		}
+		s.cutOff(d.ServerID)
 	}
 	broken, err := s.Records.DeploymentsIn(ctx, model.Running, model.Undoing)
 	if err != nil {

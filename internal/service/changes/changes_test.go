@@ -3,6 +3,7 @@ package changes
 import (
 	"errors"
 	"fmt"
+	"os"
 	"path/filepath"
 	"sync"
 	"testing"
@@ -271,4 +272,42 @@ func TestAHostWhoseRootIsClosed(t *testing.T) {
 	r := <-w.start(back, silent)
 	require.NoError(t, r.err)
 	require.Equal(t, map[string]string{"d/own.log": "theirs", "d/lamp": "one", "d/new/lamp": "n"}, w.files())
+}
+
+// A service that was killed while it took a host's lock has left one that nobody has
+// signed. After its next start that hinders none of what it had begun; elsewhere a
+// person says whose it is.
+func TestALockThatWasLeftUnsigned(t *testing.T) {
+	for name, c := range map[string]struct {
+		found model.State
+		goOn  func(*Service, *world, model.Deployment) error
+	}{
+		"before a run": {model.Queued, func(s *Service, w *world, d model.Deployment) error {
+			_, err := s.Run(w.t.Context(), d, d.Digest.String(), nil, "ida", silent)
+			return err
+		}},
+		"within a run": {model.Running, func(s *Service, w *world, d model.Deployment) error {
+			_, err := s.Resume(w.t.Context(), d, "ida", silent)
+			return err
+		}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			w := open(t)
+			d := w.draft(w.crate("1", map[string]string{"d/lamp": "one"}))
+			require.NoError(t, w.db.Advance(t.Context(), d.ID, c.found, model.Draft))
+			require.NoError(t, os.MkdirAll(filepath.Join(w.root, ".restless-crate/lock"), 0o755))
+			again := w.another()
+			_, err := again.Recover(t.Context())
+			require.NoError(t, err)
+			d, err = w.db.DeploymentByID(t.Context(), d.ID)
+			require.NoError(t, err)
+			require.NoError(t, c.goOn(again, w, d))
+			require.Equal(t, map[string]string{"d/lamp": "one"}, w.files())
+		})
+	}
+	w := open(t)
+	d := w.draft(w.crate("1", map[string]string{"d/lamp": "one"}))
+	require.NoError(t, os.MkdirAll(filepath.Join(w.root, ".restless-crate/lock"), 0o755))
+	r := <-w.start(d, silent)
+	requireFault(t, r.err, "host-locked", "saltpan#1 cannot run now: it is locked, and the lock does not say by whom")
 }

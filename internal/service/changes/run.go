@@ -209,31 +209,6 @@ func (s *Service) runner(srv model.Server, d model.Deployment, h remote.Host, te
 		Journal: s.Records, Tell: func(p deploy.Progress) { tell(p.Kind, p) }}
 }
 
-// lock takes the host's lock for a deployment that has something to do there.
-// It gives a clock that tells the host's time, never later than it is: by what
-// the host itself said and what has passed since, so that no clock that is set
-// in between makes it wrong. A host at whose root nothing can be made has none.
-func (s *Service) lock(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment) (clock func() int64, err error) {
-	if len(d.Draft.Motions) == 0 || hostOf(srv).NoWork {
-		return func() int64 { return 0 }, nil
-	}
-	me := s.Self
-	me.Person, me.Deployment, me.Since = d.Runner, d.Name(), s.Now().UnixMilli()
-	at, err := deploy.Lock(ctx, run.Host, me)
-	signed := s.Now()
-	var locked *deploy.LockedError
-	if errors.As(err, &locked) {
-		return nil, fault.New(fault.Conflict, "host-locked", "%s cannot run now: %v", d.Name(), locked).
-			WithMend("Nothing was done. If that service is lost for good: server test %s --unlock.", d.Server)
-	}
-	run.Held = err == nil
-	if err != nil || !plausible(at-signed.UnixMilli()) {
-		return func() int64 { return 0 }, err
-	}
-	run.Clock = func() int64 { return at + s.Now().Sub(signed).Milliseconds() }
-	return run.Clock, nil
-}
-
 // forward does what is left of a deployment, records it, and tidies. clock
 // tells the host's time.
 func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, from model.State, clock func() int64, tell Tell) (model.Deployment, error) {

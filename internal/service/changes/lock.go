@@ -1,0 +1,52 @@
+package changes
+
+import (
+	"context"
+	"errors"
+
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+)
+
+// lock takes the host's lock for a deployment that has something to do there.
+// It gives a clock that tells the host's time, never later than it is: by what
+// the host itself said and what has passed since, so that no clock that is set
+// in between makes it wrong. A host at whose root nothing can be made has none.
+func (s *Service) lock(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment) (clock func() int64, err error) {
+	if len(d.Draft.Motions) == 0 || hostOf(srv).NoWork {
+		return func() int64 { return 0 }, nil
+	}
+	me := s.Self
+	me.Person, me.Deployment, me.Since = d.Runner, d.Name(), s.Now().UnixMilli()
+	at, err := deploy.Lock(ctx, run.Host, me, d.State != model.Draft || s.wasCutOff(srv.ID))
+	signed := s.Now()
+	var locked *deploy.LockedError
+	if errors.As(err, &locked) {
+		return nil, fault.New(fault.Conflict, "host-locked", "%s cannot run now: %v", d.Name(), locked).
+			WithMend("Nothing was done. If that service is lost for good: server test %s --unlock.", d.Server)
+	}
+	run.Held = err == nil
+	if err != nil || !plausible(at-signed.UnixMilli()) {
+		return func() int64 { return 0 }, err
+	}
+	run.Clock = func() int64 { return at + s.Now().Sub(signed).Milliseconds() }
+	return run.Clock, nil
+}
+
+// cutOff notes that an earlier service may have been killed while it took a server's
+// lock.
+func (s *Service) cutOff(server int64) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.cut == nil {
+		s.cut = map[int64]bool{}
+	}
+	s.cut[server] = true
+}
+
+func (s *Service) wasCutOff(server int64) bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.cut[server]
+}
