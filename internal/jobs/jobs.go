@@ -201,9 +201,10 @@ func (e *Engine) Follow(ctx context.Context, id string, after int64, each func(m
 		f := e.live[id]
 		e.mu.Unlock()
 		var grew chan struct{}
+		over := f == nil
 		if f != nil {
 			f.mu.Lock()
-			grew = f.grew
+			grew, over = f.grew, f.over // it may have ended since it was found
 			f.mu.Unlock()
 		}
 		events, err := e.store.JobEvents(ctx, id, after)
@@ -216,7 +217,7 @@ func (e *Engine) Follow(ctx context.Context, id string, after int64, each func(m
 			}
 			after = ev.Number
 		}
-		if f == nil {
+		if over {
 			return e.store.Job(ctx, id)
 		}
 		select {

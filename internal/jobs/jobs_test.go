@@ -125,3 +125,20 @@ func TestNoJobStartsWhileTheServiceStops(t *testing.T) {
 	_, err := e.Start(t.Context(), "x", "", "owner", func(context.Context, Tell) (any, error) { return nil, nil })
 	require.EqualError(t, err, "the service is stopping")
 }
+
+// A listener that has found a job's feed just before the job ended, and looks into it
+// just after, is told the end all the same.
+func TestAListenerThatComesWhileAJobEndsIsTold(t *testing.T) {
+	e, _ := engine(t)
+	j := model.Job{ID: "job-1", Kind: "run", State: "running", CreatedAt: time.Now()}
+	require.NoError(t, e.store.AddJob(t.Context(), j))
+	f := &feed{grew: make(chan struct{})}
+	e.live[j.ID] = f
+	e.end(j, f, "result", nil)
+	e.live[j.ID] = f // as it was when the listener looked
+	ctx, stop := context.WithTimeout(t.Context(), 5*time.Second)
+	defer stop()
+	ended, err := e.Follow(ctx, j.ID, 0, func(model.JobEvent) error { return nil })
+	require.NoError(t, err)
+	require.Equal(t, "done", ended.State)
+}
