@@ -105,7 +105,7 @@ func (s *service) open(ctx context.Context, o cli.ServeOptions) error {
 	if s.helpers = o.Helpers; s.helpers == "" {
 		s.helpers = filepath.Join(o.Data, "helpers")
 	}
-	lock, err := holdData(o.Data)
+	lock, err := holdData(ctx, o.Data)
 	if err != nil {
 		return err
 	}
@@ -242,8 +242,12 @@ func (s *service) close() {
 	}
 }
 
+// held is for how long the lock of a data folder may be another's: what a killed
+// service was just starting keeps it for a moment longer.
+const held = 3 * time.Second
+
 // holdData makes the data folder, private to its owner, and takes its lock.
-func holdData(dir string) (*flock.Flock, error) {
+func holdData(ctx context.Context, dir string) (*flock.Flock, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, fmt.Errorf("the data folder %s cannot be made: %w", dir, plainPath(err))
 	}
@@ -251,8 +255,10 @@ func holdData(dir string) (*flock.Flock, error) {
 		return nil, fmt.Errorf("the data folder %s cannot be made private: %w", dir, plainPath(err))
 	}
 	lock := flock.New(filepath.Join(dir, "lock"))
-	ok, err := lock.TryLock()
-	if err != nil {
+	wait, stop := context.WithTimeout(ctx, held)
+	defer stop()
+	ok, err := lock.TryLockContext(wait, 50*time.Millisecond)
+	if err != nil && wait.Err() == nil {
 		return nil, fmt.Errorf("the data folder %s cannot be written: %w", dir, plainPath(err))
 	}
 	if !ok {

@@ -2,7 +2,9 @@ package demo
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"math/rand/v2"
 	"net"
 	"os"
 	"os/exec"
@@ -92,14 +94,11 @@ func (p *play) runGame(ctx context.Context, server, name string) error {
 	if err != nil {
 		return err
 	}
-	l, err := net.Listen("tcp", "127.0.0.1:0")
+	console, err := freePort()
 	if err != nil {
 		return err
 	}
-	g := game{name: name, folder: p.path(server), program: program, console: l.Addr().String()}
-	if err := l.Close(); err != nil {
-		return err
-	}
+	g := game{name: name, folder: p.path(server), program: program, console: console}
 	if server != neverRun {
 		if err := g.start(ctx); err != nil {
 			return err
@@ -175,4 +174,18 @@ func rolled(d api.Deployment) string {
 		out += fmt.Sprintf("; away for %d ms", d.Figures.AwayMS)
 	}
 	return out
+}
+
+// freePort finds an address for a console that is only listened at later. It lies
+// below the ports that a system takes for its own end of a connection, so that it is
+// free then too.
+func freePort() (string, error) {
+	for range 100 {
+		at := fmt.Sprintf("127.0.0.1:%d", 7500+rand.IntN(20000))
+		l, err := net.Listen("tcp", at)
+		if err == nil {
+			return at, l.Close()
+		}
+	}
+	return "", errors.New("no port for a console is free")
 }

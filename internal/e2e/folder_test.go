@@ -9,7 +9,9 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
+	"github.com/gofrs/flock"
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/api"
@@ -179,6 +181,20 @@ func TestWrongUsageSaysHow(t *testing.T) {
 	s.fails(1, "a server named lantern is there already", "server", "add", "lantern", "--rulebook", "lanternfall", "--folder", root)
 	s.fails(1, `there is no server named "nowhere"`, "status", "nowhere")
 	s.fails(1, `there is no rulebook named "nothing"`, "server", "add", "x", "--rulebook", "nothing", "--folder", root)
+}
+
+// What a killed service was just starting holds the lock of its data a moment longer.
+func TestAServiceWaitsForWhatAKilledOneLeft(t *testing.T) {
+	s := start(t)
+	s.kill()
+	lock := flock.New(filepath.Join(s.data, "lock"))
+	ok, err := lock.TryLock()
+	require.NoError(t, err)
+	require.True(t, ok)
+	freed := make(chan error, 1)
+	time.AfterFunc(500*time.Millisecond, func() { freed <- lock.Unlock() })
+	s.up()
+	require.NoError(t, <-freed)
 }
 
 func TestAServiceThatCannotStartSaysWhy(t *testing.T) {

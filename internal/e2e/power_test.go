@@ -42,6 +42,7 @@ func play(t *testing.T, game string) *running {
 			_ = os.WriteFile(filepath.Join(r.root, "standin.rules"), nil, 0o644)
 			_ = kill(pid)
 		}
+		testbed.Eventually(t, "nothing writes its folder any more", func() bool { return os.RemoveAll(r.root) == nil })
 	})
 	require.Contains(t, r.must("start", "here", "--yes"), "its log says that it is ready")
 	return r

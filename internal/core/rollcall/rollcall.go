@@ -38,6 +38,7 @@ type Log struct {
 	Heard  []Heard // in the order in which they are first spoken of
 	Errors []Line  // trouble with no add-on
 	Lines  int
+	Last   string // line that says anything, cut where it is long
 }
 
 // reader is a rulebook's expressions.
@@ -68,9 +69,23 @@ func Read(rules rulebook.Log, text string) Log {
 			break
 		}
 		out.Lines++
-		r.line(&out, Line{Number: out.Lines, Text: Plain(line)})
+		plain := Plain(line)
+		r.line(&out, Line{Number: out.Lines, Text: plain})
+		if says := strings.TrimSpace(plain); says != "" {
+			out.Last = shortened(says)
+		}
 	}
 	return out
+}
+
+// longestLast is how many characters of a last line are told.
+const longestLast = 120
+
+func shortened(line string) string {
+	if all := []rune(line); len(all) > longestLast {
+		return string(all[:longestLast]) + "…"
+	}
+	return line
 }
 
 func (r *reader) line(out *Log, l Line) {

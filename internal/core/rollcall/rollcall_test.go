@@ -1,6 +1,7 @@
 package rollcall
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -100,4 +101,16 @@ func TestWhatLoadedAndWasRefusedASecondTimeIsTold(t *testing.T) {
 	require.Equal(t, Loaded, roll.Entries[0].Standing)
 	require.Equal(t, "the log also says: it is called twice", roll.Entries[0].Why)
 	require.Len(t, roll.Entries[0].Lines, 2)
+}
+
+// The last line that says anything is told where a server does not become ready.
+func TestTheLastLineOfALog(t *testing.T) {
+	for text, want := range map[string]string{
+		"":                              "",
+		"starting\nfatal: no room\n\n":  "fatal: no room",
+		"starting\nfatal: half a li":    "starting",
+		strings.Repeat("ä", 121) + "\n": strings.Repeat("ä", 120) + "…",
+	} {
+		require.Equal(t, want, Read(rulebook.Log{}, text).Last)
+	}
 }

@@ -224,7 +224,11 @@ func (p *Powered) Ready(ctx context.Context, since deploy.LogMark) (bool, string
 	case l.Ready:
 		return true, "its log says that it is ready", nil
 	}
-	return false, fmt.Sprintf("its log has no ready line yet, in %d lines since the start; %s", l.Lines, words), nil
+	last := ""
+	if l.Last != "" {
+		last = fmt.Sprintf(", the last: %q", l.Last)
+	}
+	return false, fmt.Sprintf("its log has no ready line yet, in %d lines since the start%s; %s", l.Lines, last, words), nil
 }
 
 // Ask sends the line whose answer tells what is loaded. ok is false where there is

@@ -117,7 +117,7 @@ func TestReadyIsTheReadyLineOfARunningServer(t *testing.T) {
 	ready(false, "its log has no ready line yet, in 0 lines since the start; command: its command ended with 1")
 	put(t, state, "")
 	put(t, file, "start 1\nopen")
-	ready(false, "in 1 lines") // the ready line is still being written
+	ready(false, `in 1 lines since the start, the last: "start 1"; `) // the ready line is still being written
 	put(t, file, "start 1\nopen\n")
 	ready(true, "its log says that it is ready")
 	require.NoError(t, os.Remove(state))

@@ -139,6 +139,7 @@ func Run(ctx context.Context, o Options) (err error) {
 	if o.Console != "" {
 		c, err := listenConsole(o.Console, o.Password, p.answer)
 		if err != nil {
+			p.log.line("fatal: the console: %v", err)
 			return err
 		}
 		defer c.Close()
