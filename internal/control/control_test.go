@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -311,4 +312,20 @@ func TestAServersVariablesStandInWhatIsRun(t *testing.T) {
 	require.Equal(t, "keel & co shell it's {nothing}\n", ans.Text, "what is no variable of the server, and what is the shell's, stays")
 	require.Equal(t, []string{"program", "line", "nothing"}, d.Spec.Acts[Start].Takes())
 	require.Equal(t, []string{"port", "program"}, d.Spec.Acts[Stop].Takes())
+}
+
+// A service that is killed leaves no output behind, and of much output the end is kept.
+func TestACommandsOutputIsNobodysFile(t *testing.T) {
+	if runtime.GOOS == "windows" {
+		t.Skip("an open file keeps its name there")
+	}
+	t.Setenv("TMPDIR", t.TempDir())
+	d := driver(Spec{Acts: map[Act]Way{Start: {By: ByCommand, Command: "ls $TMPDIR"}, Stop: {By: ByCommand, Command: "yes | head -c 70000; echo end"}}})
+	ans, err := d.Do(t.Context(), Start, "")
+	require.NoError(t, err)
+	require.Empty(t, ans.Text)
+	ans, err = d.Do(t.Context(), Stop, "")
+	require.NoError(t, err)
+	require.Len(t, ans.Text, 64<<10)
+	require.True(t, strings.HasSuffix(ans.Text, "y\nend\n"))
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"os/exec"
 	"runtime"
@@ -18,7 +19,15 @@ func runHere(ctx context.Context, command string) (ans Answer, err error) {
 	if err != nil {
 		return ans, fmt.Errorf("keep the output: %w", err)
 	}
-	defer func() { err = errors.Join(err, out.Close(), os.Remove(out.Name())) }()
+	// Nothing is left of it where the service is killed meanwhile, as far as the
+	// system lets an open file go.
+	gone := os.Remove(out.Name()) == nil
+	defer func() {
+		err = errors.Join(err, out.Close())
+		if !gone {
+			err = errors.Join(err, os.Remove(out.Name()))
+		}
+	}()
 	shell, flag := "/bin/sh", "-c"
 	if runtime.GOOS == "windows" {
 		shell, flag = "cmd", "/C"
@@ -27,10 +36,7 @@ func runHere(ctx context.Context, command string) (ans Answer, err error) {
 	cmd.Stdout, cmd.Stderr, cmd.WaitDelay = out, out, time.Second
 	apart(cmd)
 	err = cmd.Run()
-	text, readErr := os.ReadFile(out.Name())
-	if len(text) > longestAnswer {
-		text = text[len(text)-longestAnswer:]
-	}
+	text, readErr := endOf(out, longestAnswer)
 	ans.Text = string(text)
 	var exit *exec.ExitError
 	switch {
@@ -41,4 +47,14 @@ func runHere(ctx context.Context, command string) (ans Answer, err error) {
 		return ans, readErr
 	}
 	return ans, errors.Join(err, readErr)
+}
+
+// endOf gives the last bytes of an open file.
+func endOf(f *os.File, most int64) ([]byte, error) {
+	info, err := f.Stat()
+	if err != nil {
+		return nil, err
+	}
+	from := max(0, info.Size()-most)
+	return io.ReadAll(io.NewSectionReader(f, from, info.Size()-from))
 }
