@@ -160,14 +160,9 @@ func (s *Server) whole(ctx context.Context, d model.Deployment, err error) (api.
 	w := wireDeployment(d)
 	wireSteps(&w, d, steps)
 	if c, err := s.Insight.RollCall(ctx, d.ID); err == nil {
-		call := wireRollCall(c, nil)
-		// What would put it right is told only while nothing newer is known.
-		last, err := s.lastRollCall(ctx, d.Server)
+		call, err := s.calledBy(ctx, d, c)
 		if err != nil {
 			return w, err
-		}
-		if last.Deployment == w.Name {
-			call = last
 		}
 		w.RollCall = &call
 	}

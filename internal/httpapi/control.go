@@ -143,9 +143,12 @@ func (s *Server) lastRollCall(ctx context.Context, server string) (api.RollCall,
 	if err != nil {
 		return api.RollCall{}, err
 	}
-	call, err := s.Insight.LastRollCall(ctx, srv)
+	call, err := s.Insight.LastRollCall(ctx, srv.ID)
 	if errors.Is(err, model.ErrNotFound) {
 		err = fault.New(fault.Unknown, "no-roll-call", "no roll was called on %s yet", server).WithMend("rollcall %s calls it.", server)
+	}
+	if err == nil {
+		err = s.Insight.OdditiesNow(ctx, server, &call)
 	}
 	if err != nil {
 		return api.RollCall{}, err
@@ -155,6 +158,20 @@ func (s *Server) lastRollCall(ctx context.Context, server string) (api.RollCall,
 		return api.RollCall{}, err
 	}
 	return s.rollCall(ctx, srv, call, found)
+}
+
+// calledBy tells the roll call of a deployment. What would put it right is told only
+// while nothing newer is known.
+func (s *Server) calledBy(ctx context.Context, d model.Deployment, call model.RollCall) (api.RollCall, error) {
+	last, err := s.Insight.LastRollCall(ctx, d.ServerID)
+	if err != nil || last.Deployment != d.Name() {
+		return wireRollCall(call, nil), err
+	}
+	srv, err := s.Hosts.Find(ctx, d.Server)
+	if err != nil {
+		return api.RollCall{}, err
+	}
+	return s.rollCall(ctx, srv, call, nil)
 }
 
 // rollCall tells a roll call with what would put the failed right as things are now.

@@ -72,9 +72,10 @@ func Read(rules rulebook.Log, text string) Log {
 		plain := Plain(line)
 		r.line(&out, Line{Number: out.Lines, Text: plain})
 		if says := strings.TrimSpace(plain); says != "" {
-			out.Last = shortened(says)
+			out.Last = says
 		}
 	}
+	out.Last = shortened(out.Last)
 	return out
 }
 

@@ -82,16 +82,17 @@ func (s *Service) RollCall(ctx context.Context, deployment int64) (model.RollCal
 	return s.Records.RollCallOf(ctx, deployment)
 }
 
-// LastRollCall gives a server's newest roll call, with the oddities that are known
-// now; [model.ErrNotFound] where there was none.
-func (s *Service) LastRollCall(ctx context.Context, srv model.Server) (model.RollCall, error) {
-	call, err := s.Records.LastRollCall(ctx, srv.ID)
+// LastRollCall gives a server's newest roll call; [model.ErrNotFound] where there
+// was none.
+func (s *Service) LastRollCall(ctx context.Context, server int64) (model.RollCall, error) {
+	return s.Records.LastRollCall(ctx, server)
+}
+
+// OdditiesNow gives a roll call of a server the oddities that are known now.
+func (s *Service) OdditiesNow(ctx context.Context, server string, call *model.RollCall) error {
+	st, err := s.Status(ctx, server)
 	if err != nil {
-		return call, err
-	}
-	st, err := s.Status(ctx, srv.Name)
-	if err != nil {
-		return call, err
+		return err
 	}
 	for i := range call.Roll.Entries {
 		e := &call.Roll.Entries[i]
@@ -101,7 +102,7 @@ func (s *Service) LastRollCall(ctx context.Context, srv model.Server) (model.Rol
 			}
 		}
 	}
-	return call, nil
+	return nil
 }
 
 // listedSince is the last event that changed an entry, where the text's last event
