@@ -49,7 +49,7 @@ func (f *FTP) takeFor(ctx context.Context, what string, p tree.Path) (*ftpConn, 
 // plainError tells errors that are [Host]'s already, after which a connection
 // can be used further.
 func plainError(err error) bool {
-	return errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrExist) || errors.Is(err, fs.ErrPermission) || errors.Is(err, ErrNotEmpty) || errors.Is(err, errNotFile)
+	return errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrExist) || errors.Is(err, fs.ErrPermission) || errors.Is(err, ErrNotEmpty) || errors.Is(err, ErrNotWritten) || errors.Is(err, errNotFile)
 }
 
 var errNotFile = errors.New("it is a folder")
@@ -140,6 +140,9 @@ func (f *FTP) StatAll(ctx context.Context, paths []tree.Path) ([]Info, error) {
 func (f *FTP) InFlight() int { return f.t.Connections }
 
 func (f *FTP) stat(c *ftpConn, p tree.Path) (Info, error) {
+	if p == tree.Root { // it is in no listing, and was entered when the host was opened
+		return Info{Being: tree.Folder}, nil
+	}
 	list, err := f.list(c, p.Dir())
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return Info{}, err
@@ -165,6 +168,16 @@ func (f *FTP) why(c *ftpConn, p tree.Path, err error) error {
 		return fs.ErrNotExist
 	}
 	return fmt.Errorf("%w: %v", fs.ErrPermission, ftpPlain(err))
+}
+
+// whyNotWritten is why for a file that was to be stored. The answers about the
+// server's own trouble and its room are those of RFC 959, 4.2.2.
+func (f *FTP) whyNotWritten(c *ftpConn, p tree.Path, err error) error {
+	var said *textproto.Error
+	if errors.As(err, &said) && (said.Code == 451 || said.Code == 452 || said.Code == 552) {
+		return fmt.Errorf("%w: %v", ErrNotWritten, ftpPlain(err))
+	}
+	return f.why(c, p.Dir(), err)
 }
 
 // Open implements [Host].
@@ -254,7 +267,7 @@ func (f *FTP) store(ctx context.Context, p tree.Path, from uint64) (io.WriteClos
 	go func() {
 		err := c.StorFrom(f.name(p), &beginning{Reader: r, begun: fw.begun}, from)
 		if err != nil {
-			err = f.why(c, p.Dir(), err)
+			err = f.whyNotWritten(c, p, err)
 		}
 		stop()
 		f.give(c, ftpBroken(err) && !plainError(err))

@@ -27,7 +27,7 @@ type Info struct {
 // Host is a server's tree. Its methods may be called from many goroutines.
 //
 // Errors wrap [io/fs.ErrNotExist], [io/fs.ErrExist], [io/fs.ErrPermission],
-// [ErrNotEmpty] and [ErrLine] where they apply. A context that ends makes a
+// [ErrNotEmpty], [ErrNotWritten] and [ErrLine] where they apply. A context that ends makes a
 // method return early; whether the host still does what it was asked is then
 // unknown.
 type Host interface {
@@ -78,6 +78,11 @@ type Host interface {
 
 // ErrNotEmpty is returned for a folder that has something in it.
 var ErrNotEmpty = errors.New("the folder is not empty")
+
+// ErrNotWritten is returned where a file was opened for writing and the host then
+// failed to keep its bytes. Neither SFTP (version 3) nor the replies of most FTP
+// servers tell a full disk from other causes.
+var ErrNotWritten = errors.New("the host could not write it; its disk may be full")
 
 // ErrLine is returned where the connection to the host is gone or cannot be made.
 var ErrLine = errors.New("no connection to the host")

@@ -308,7 +308,7 @@ func (f *sftpFile) Read(p []byte) (int, error) {
 
 func (f *sftpFile) Write(p []byte) (int, error) {
 	n, err := f.File.Write(p)
-	return n, f.wrap("write", err)
+	return n, f.wrap("write", notWritten(err))
 }
 
 // WriteTo reads many packets at a time.
@@ -324,7 +324,17 @@ func (f *sftpFile) ReadFrom(r io.Reader) (int64, error) {
 		size = l.N
 	}
 	n, err := f.File.ReadFrom(&counted{Reader: r, size: size, f: &f.s.flow})
-	return n, f.wrap("write", err)
+	return n, f.wrap("write", notWritten(err))
+}
+
+// notWritten explains the one word with which a server fails to write. Errors of
+// what is read to be sent are not the server's.
+func notWritten(err error) error {
+	var said *sftp.StatusError
+	if errors.As(err, &said) && said.FxCode() == sftp.ErrSSHFxFailure {
+		return ErrNotWritten
+	}
+	return err
 }
 
 func (f *sftpFile) Close() error {

@@ -148,6 +148,9 @@ func (p *Powered) LogEnd(ctx context.Context) (deploy.LogMark, error) {
 	}
 	mark := deploy.LogMark{Size: i.Size, Long: min(i.Size, headLong)}
 	head, err := p.piece(ctx, 0, mark.Long)
+	if errors.Is(err, fs.ErrNotExist) { // it was put aside just now
+		return deploy.LogMark{}, nil
+	}
 	mark.Head = sumOf(head)
 	return mark, err
 }
@@ -179,6 +182,14 @@ func (p *Powered) LogSince(ctx context.Context, since deploy.LogMark) (string, e
 
 // LogFrom is LogSince in bytes, with where they begin.
 func (p *Powered) LogFrom(ctx context.Context, since deploy.LogMark) ([]byte, int64, error) {
+	raw, from, err := p.logFrom(ctx, since)
+	if errors.Is(err, fs.ErrNotExist) { // it was put aside just now
+		return nil, 0, nil
+	}
+	return raw, from, err
+}
+
+func (p *Powered) logFrom(ctx context.Context, since deploy.LogMark) ([]byte, int64, error) {
 	if p.log == tree.Root {
 		return nil, 0, nil
 	}
@@ -200,9 +211,6 @@ func (p *Powered) LogFrom(ctx context.Context, since deploy.LogMark) ([]byte, in
 	}
 	from = max(from, i.Size-LongestLog)
 	raw, err := p.piece(ctx, from, i.Size-from)
-	if errors.Is(err, fs.ErrNotExist) { // it was put aside just now
-		return nil, 0, nil
-	}
 	return raw, from, err
 }
 

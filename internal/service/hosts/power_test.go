@@ -1,7 +1,9 @@
 package hosts
 
 import (
+	"context"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -10,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/remote"
@@ -72,6 +75,46 @@ func TestALogIsReadFromWhereTheStartLeftIt(t *testing.T) {
 	since(first, "")
 	put(t, file, "open\n")
 	since(first, "open\n")
+}
+
+// asideAt is a host on which the log is put aside just before it is opened for
+// the nth time.
+type asideAt struct {
+	remote.Host
+	nth  int
+	file string
+}
+
+func (h *asideAt) OpenFrom(ctx context.Context, p tree.Path, from int64) (io.ReadCloser, error) {
+	if h.nth--; h.nth == 0 {
+		if err := os.Rename(h.file, h.file+".1"); err != nil {
+			return nil, err
+		}
+	}
+	return h.Host.OpenFrom(ctx, p, from)
+}
+
+// A game puts its log aside when it starts, which is just when it is looked at.
+func TestALogThatIsPutAsideWhileItIsLookedAtIsEmpty(t *testing.T) {
+	for nth := 1; nth <= 2; nth++ {
+		p, file := logged(t)
+		put(t, file, "start 1\nopen\n")
+		mark, err := p.LogEnd(t.Context())
+		require.NoError(t, err)
+		put(t, file, "start 1\nopen\nstart 2\n")
+		p.host = &asideAt{p.host, nth, file}
+		text, err := p.LogSince(t.Context(), mark)
+		require.NoError(t, err)
+		require.Empty(t, text)
+		require.FileExists(t, file+".1", "it was put aside")
+	}
+	p, file := logged(t)
+	put(t, file, "start 1\n")
+	p.host = &asideAt{p.host, 1, file}
+	mark, err := p.LogEnd(t.Context())
+	require.NoError(t, err)
+	require.Zero(t, mark)
+	require.FileExists(t, file+".1", "it was put aside")
 }
 
 func TestOnlyTheEndOfALongLogIsRead(t *testing.T) {
