@@ -112,6 +112,13 @@ func (w *wire) arm(after int64) {
 	w.left, w.passed, w.dead = after, 0, false
 }
 
+// through is how many bytes have come since it was armed.
+func (w *wire) through() int64 {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.passed
+}
+
 // cutAnywhere runs a deployment over a wire that is cut at a random byte, and
 // then resumes or undoes it over a whole one. open reaches root through a wire.
 func cutAnywhere(t *testing.T, seeds int, open func(t *testing.T, root string) (*wire, func() remote.Host)) {
@@ -120,7 +127,7 @@ func cutAnywhere(t *testing.T, seeds int, open func(t *testing.T, root string) (
 	b.host = dial()
 	w.arm(-1)
 	require.NoError(t, b.whole(b.run(0, "")))
-	whole := w.passed
+	whole := w.through()
 	require.NoError(t, b.host.Close())
 	require.Greater(t, whole, int64(1000))
 
