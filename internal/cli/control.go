@@ -238,7 +238,10 @@ func (a *App) logCommand() *cli.Command {
 			from := ""
 			for {
 				piece, err := c.Log(ctx, name, from)
-				if err != nil {
+				switch {
+				case err != nil && ctx.Err() != nil && cmd.Bool("follow"):
+					return nil // who follows stops when they have seen enough
+				case err != nil:
 					return err
 				}
 				if cmd.Bool("json") {

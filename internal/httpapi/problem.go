@@ -70,7 +70,11 @@ func (s *Server) fail(ctx context.Context, err error) error {
 		return nil
 	}
 	p := ProblemOf(err)
-	if p.Status == http.StatusInternalServerError {
+	switch {
+	case p.Status != http.StatusInternalServerError:
+	case ctx.Err() != nil:
+		s.Log.InfoContext(ctx, "the caller did not wait for an answer", "err", err)
+	default:
 		s.Log.ErrorContext(ctx, "unexpected failure", "err", err)
 	}
 	return statusError{p}
