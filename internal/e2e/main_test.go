@@ -215,11 +215,16 @@ func stall(version string, wares map[string]string) map[string]string {
 
 // folderServer starts a service with a server "lantern" in a local folder.
 func folderServer(t *testing.T) (s *service, root string) {
-	s, root = start(t), t.TempDir()
+	root = t.TempDir()
+	return folderServerAt(t, root), root
+}
+
+func folderServerAt(t *testing.T, root string) *service {
+	s := start(t)
 	s.must("rulebook", "add", books+"lanternfall.yaml")
 	s.must("server", "add", "lantern", "--rulebook", "lanternfall", "--folder", root)
 	s.must("server", "test", "lantern")
-	return s, root
+	return s
 }
 
 func (s *service) stage(texts map[string]string) string {
