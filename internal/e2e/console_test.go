@@ -130,7 +130,7 @@ func TestTheConsoleDoesTheWholeJob(t *testing.T) {
 	c.see("it may be running while its files change")
 	require.Equal(t, before, testbed.Files(testbed.Snapshot(t, root)), "a draft touches nothing")
 	c.runDraft("lantern#1")
-	first := testbed.Snapshot(t, root)
+	first := settled(t, root)
 	require.Equal(t, map[string]string{
 		"fair.order":                        "call nobody\n",
 		"stalls/drum-tent/stall.lf":         "title = \"Drum Tent\"\nversion = \"0.4.0\"\n",
@@ -149,7 +149,7 @@ func TestTheConsoleDoesTheWholeJob(t *testing.T) {
 	c.see("0.5.0 is staged")
 	c.click("Update to 0.5.0")
 	c.runDraft("lantern#2")
-	second := testbed.Files(testbed.Snapshot(t, root))
+	second := testbed.Files(settled(t, root))
 	require.Equal(t, "boom boom", second["stalls/drum-tent/wares/drum.txt"])
 	require.NotContains(t, second, "stalls/drum-tent/wares/old.txt")
 
@@ -159,12 +159,12 @@ func TestTheConsoleDoesTheWholeJob(t *testing.T) {
 	c.see("drum-tent@0.4.0, 4 B became drum-tent@0.5.0, 9 B")
 	c.click("Back one change")
 	c.runDraft("lantern#3")
-	require.Equal(t, "boom", testbed.Files(testbed.Snapshot(t, root))["stalls/drum-tent/wares/drum.txt"])
+	require.Equal(t, "boom", testbed.Files(settled(t, root))["stalls/drum-tent/wares/drum.txt"])
 	c.goTo("/servers/lantern/timeline")
 	c.clickIn("[data-deployment='2']", "Take back")
 	c.see("1 there already")
 	c.runDraft("lantern#4")
-	require.Equal(t, first, testbed.Snapshot(t, root), "existence, bytes and modes")
+	require.Equal(t, first, settled(t, root), "existence, bytes and modes")
 }
 
 func TestAHaltedRunIsResumedOrUndoneByClicking(t *testing.T) {
@@ -202,7 +202,7 @@ func TestAHaltedRunIsResumedOrUndoneByClicking(t *testing.T) {
 	c.click("Undo")
 	c.see("undone")
 	c.see("every size checked")
-	require.Equal(t, old, testbed.Snapshot(t, root), "exactly the old tree, nothing of ours left")
+	require.Equal(t, old, settled(t, root), "exactly the old tree, nothing of ours left")
 
 	halt()
 	c.goTo("/servers/lantern")
@@ -212,7 +212,7 @@ func TestAHaltedRunIsResumedOrUndoneByClicking(t *testing.T) {
 	c.click(number)
 	c.click("Resume")
 	c.see("Take back…")
-	now := testbed.Files(testbed.Snapshot(t, root))
+	now := testbed.Files(settled(t, root))
 	require.Equal(t, many("2.0")["drum-tent-main/drum-tent-main/wares/w123.txt"], now["stalls/drum-tent/wares/w123.txt"])
 	require.Len(t, now, len(testbed.Files(old)), "and nothing else")
 }
@@ -246,7 +246,7 @@ func TestTheConsoleOverFTPWithTLS(t *testing.T) {
 	c.click("drum-tent 1.0")
 	c.click("Draft it")
 	c.runDraft("lantern#1")
-	require.Len(t, testbed.Files(testbed.Snapshot(t, root)), 201)
+	require.Len(t, testbed.Files(settled(t, root)), 201)
 
 	for try := 0; ; try++ {
 		require.Less(t, try, 10, "ten runs got through before the line could be cut")
@@ -267,7 +267,7 @@ func TestTheConsoleOverFTPWithTLS(t *testing.T) {
 	c.see("The server stands half-way")
 	c.click("Resume")
 	c.see("Take back…")
-	now := testbed.Files(testbed.Snapshot(t, root))
+	now := testbed.Files(settled(t, root))
 	require.Equal(t, many("2.0")["drum-tent-main/drum-tent-main/wares/w123.txt"], now["stalls/drum-tent/wares/w123.txt"])
 	require.Len(t, now, 201)
 	require.NoDirExists(t, filepath.Join(root, ".restless-crate"))
@@ -287,12 +287,12 @@ func TestABlockIsAcceptedByATick(t *testing.T) {
 	c.click("I accept this")
 	c.runDraft("lantern#1")
 	c.see("accepted by owner")
-	require.Contains(t, testbed.Files(testbed.Snapshot(t, root))["stalls/drum-tent/stall.lf"], "0.4.0")
+	require.Contains(t, testbed.Files(settled(t, root))["stalls/drum-tent/stall.lf"], "0.4.0")
 
 	// What was taken over is kept: the way back brings it again.
 	c.click("Take back…")
 	c.runDraft("lantern#2")
-	require.Equal(t, "put there by hand", testbed.Files(testbed.Snapshot(t, root))["stalls/drum-tent/stall.lf"])
+	require.Equal(t, "put there by hand", testbed.Files(settled(t, root))["stalls/drum-tent/stall.lf"])
 }
 
 func TestWhatTheAuthorSaysIsTickedOff(t *testing.T) {

@@ -166,7 +166,7 @@ func TestAShortOutageIsRiddenOut(t *testing.T) {
 		}
 		s.must("rollback", "lantern", "--to", "1", "--yes")
 	}
-	require.Len(t, testbed.Files(testbed.Snapshot(t, root)), 201)
+	require.Len(t, testbed.Files(settled(t, root)), 201)
 	require.Equal(t, many("2.0")["drum-tent-main/drum-tent-main/wares/w007.txt"], testbed.Snapshot(t, root)["stalls/drum-tent/wares/w007.txt"].Text)
 	require.NoDirExists(t, filepath.Join(root, ".restless-crate"))
 }

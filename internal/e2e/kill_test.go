@@ -150,8 +150,7 @@ func killedAtEach(t *testing.T, s *service, root string, kinds ...string) {
 					s.get(&d, "deployment", "show", d.Name)
 				}
 				require.Equal(t, "done", d.State)
-				tidied(t, root)
-				require.Equal(t, wares, testbed.Files(testbed.Snapshot(t, root)), "exactly new")
+				require.Equal(t, wares, testbed.Files(settled(t, root)), "exactly new")
 				halted := hit[fmt.Sprintf("%s, %s: %d of %d begun, %d done, then resume", kind, state, begun, all, done)] > 0
 				s.must("rollback", "lantern", "--deployment", fmt.Sprint(d.Number), "--yes")
 				require.Equal(t, testbed.Files(old), testbed.Files(testbed.Snapshot(t, root)))
@@ -165,17 +164,4 @@ func killedAtEach(t *testing.T, s *service, root string, kinds ...string) {
 		t.Log(what)
 	}
 	t.Logf("killed %d times; %d times it had got through by then", kills, kills-len(hit))
-}
-
-// tidied waits until nothing of ours is left on a server.
-func tidied(t *testing.T, root string) {
-	t.Helper()
-	work := filepath.Join(root, ".restless-crate")
-	t.Cleanup(func() {
-		if t.Failed() {
-			left, err := filepath.Glob(work + "/*/*")
-			t.Logf("left on the server: %q, %v", left, err)
-		}
-	})
-	testbed.Eventually(t, "it is tidied", func() bool { _, err := os.Stat(work); return os.IsNotExist(err) })
 }

@@ -227,6 +227,21 @@ func folderServerAt(t *testing.T, root string) *service {
 	return s
 }
 
+// settled is a server's tree once nothing of ours is left on it: what is done is
+// tidied after it has been recorded as done.
+func settled(t *testing.T, root string) map[string]testbed.Thing {
+	t.Helper()
+	work := filepath.Join(root, ".restless-crate")
+	t.Cleanup(func() {
+		if t.Failed() {
+			left, err := filepath.Glob(work + "/*/*")
+			t.Logf("left on the server: %q, %v", left, err)
+		}
+	})
+	testbed.Eventually(t, "it is tidied", func() bool { _, err := os.Stat(work); return os.IsNotExist(err) })
+	return testbed.Snapshot(t, root)
+}
+
 func (s *service) stage(texts map[string]string) string {
 	s.t.Helper()
 	return s.must("stage", testbed.Zip(s.t, filepath.Join(s.t.TempDir(), "drum-tent-main.zip"), texts), "--for", "lantern")

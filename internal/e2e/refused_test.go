@@ -149,7 +149,7 @@ func TestTheQueueIsShown(t *testing.T) {
 	testbed.Eventually(t, "it is a draft again", func() bool { s.get(&two, "deployment", "show", two.Name); return two.State == "draft" })
 	testbed.Thaw(t, d)
 	testbed.Eventually(t, "the first is done", func() bool { s.get(&one, "deployment", "show", one.Name); return one.State == "done" })
-	require.Equal(t, many("2.0")["drum-tent-main/drum-tent-main/wares/w007.txt"], testbed.Snapshot(t, root)["stalls/drum-tent/wares/w007.txt"].Text)
+	require.Equal(t, many("2.0")["drum-tent-main/drum-tent-main/wares/w007.txt"], settled(t, root)["stalls/drum-tent/wares/w007.txt"].Text)
 	s.fails(3, two.Name+" is no longer true", "deployment", "run", two.Name, "--yes")
 }
 
