@@ -57,15 +57,16 @@ func TestAHostThatRefusesHalfWay(t *testing.T) {
 		rules standin.Rules
 		when  draft.Phase // before which the fault sets in
 		says  string
-		back  bool // whether going back works while the fault lasts
+		back  bool   // whether going back works while the fault lasts
+		words string // of the host, which are told
 	}{
-		{"a file in use", standin.Rules{InUse: below("d/changed")}, draft.Swap, "setting aside d/changed", true},
-		{"a file in a folder that goes in use", standin.Rules{InUse: below("gone")}, draft.Swap, "setting aside gone", true},
-		{"a folder that may not be changed any more", standin.Rules{ReadOnly: below("d")}, draft.Swap, "setting aside d/", true},
-		{"nothing may be changed any more", standin.Rules{ReadOnly: func(string) bool { return true }}, draft.Swap, "", false},
-		{"renaming into another folder refused", standin.Rules{SameFolder: true}, draft.Swap, "setting aside", true},
-		{"no room", standin.Rules{Room: 5}, draft.Prepare, "sending", true},
-		{"a limit for uploads", standin.Rules{UploadLimit: 3}, draft.Prepare, "sending", true},
+		{"a file in use", standin.Rules{InUse: below("d/changed")}, draft.Swap, "setting aside d/changed", true, ""},
+		{"a file in a folder that goes in use", standin.Rules{InUse: below("gone")}, draft.Swap, "setting aside gone", true, ""},
+		{"a folder that may not be changed any more", standin.Rules{ReadOnly: below("d")}, draft.Swap, "setting aside d/", true, ""},
+		{"nothing may be changed any more", standin.Rules{ReadOnly: func(string) bool { return true }}, draft.Swap, "", false, ""},
+		{"renaming into another folder refused", standin.Rules{SameFolder: true}, draft.Swap, "setting aside", true, ""},
+		{"no room", standin.Rules{Room: 5}, draft.Prepare, "sending", true, "no space left on device"},
+		{"a limit for uploads", standin.Rules{UploadLimit: 3}, draft.Prepare, "sending", true, "a file of more than 3 bytes is not taken here"},
 	} {
 		for _, ftp := range []bool{false, true} {
 			for _, folders := range []bool{true, false} {
@@ -85,6 +86,7 @@ func TestAHostThatRefusesHalfWay(t *testing.T) {
 							if !strings.Contains(c.name, "folder that goes") || folders {
 								require.ErrorContains(t, err, c.says)
 							}
+							require.ErrorContains(t, err, c.words)
 						}
 						now := testbed.Files(testbed.Snapshot(t, b.root))
 						require.Equal(t, "same", now["d/same"])

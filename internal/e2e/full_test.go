@@ -57,7 +57,8 @@ func TestADiskThatIsFullHaltsAndLosesNothing(t *testing.T) {
 		testbed.Write(t, filler, noise(8<<20))
 		old := testbed.Snapshot(t, root)
 		// Which of the files finds it full is not told: they are sent side by side.
-		s.fails(4, "its disk may be full", "deploy", "lantern", "drum-tent@2", "--yes")
+		halted := s.fails(4, "its disk may be full", "deploy", "lantern", "drum-tent@2", "--yes")
+		require.Contains(t, halted.err, "stopped half-way while sending stalls/drum-tent/")
 		var list []api.Deployment
 		s.get(&list, "deployment", "list", "lantern")
 		name := list[0].Name

@@ -175,7 +175,7 @@ func (f *FTP) why(c *ftpConn, p tree.Path, err error) error {
 func (f *FTP) whyNotWritten(c *ftpConn, p tree.Path, err error) error {
 	var said *textproto.Error
 	if errors.As(err, &said) && (said.Code == 451 || said.Code == 452 || said.Code == 552) {
-		return fmt.Errorf("%w: %v", ErrNotWritten, ftpPlain(err))
+		return fmt.Errorf("%w: %v", errMaybeFull, ftpPlain(err))
 	}
 	return f.why(c, p.Dir(), err)
 }

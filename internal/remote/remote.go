@@ -80,9 +80,12 @@ type Host interface {
 var ErrNotEmpty = errors.New("the folder is not empty")
 
 // ErrNotWritten is returned where a file was opened for writing and the host then
-// failed to keep its bytes. Neither SFTP (version 3) nor the replies of most FTP
-// servers tell a full disk from other causes.
-var ErrNotWritten = errors.New("the host could not write it; its disk may be full")
+// failed to keep its bytes. What the host says of it follows. Neither SFTP (version
+// 3) nor FTP has a code for a full disk alone, and many servers no words.
+var ErrNotWritten = errors.New("the host could not write it")
+
+// errMaybeFull is ErrNotWritten of a host that does not say why.
+var errMaybeFull = fmt.Errorf("%w; its disk may be full", ErrNotWritten)
 
 // ErrLine is returned where the connection to the host is gone or cannot be made.
 var ErrLine = errors.New("no connection to the host")

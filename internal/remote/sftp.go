@@ -327,14 +327,17 @@ func (f *sftpFile) ReadFrom(r io.Reader) (int64, error) {
 	return n, f.wrap("write", notWritten(err))
 }
 
-// notWritten explains the one word with which a server fails to write. Errors of
-// what is read to be sent are not the server's.
+// notWritten explains the one word with which OpenSSH fails to write; other servers
+// say more. Errors of what is read to be sent are not the server's.
 func notWritten(err error) error {
 	var said *sftp.StatusError
-	if errors.As(err, &said) && said.FxCode() == sftp.ErrSSHFxFailure {
-		return ErrNotWritten
+	switch {
+	case !errors.As(err, &said) || said.FxCode() != sftp.ErrSSHFxFailure:
+		return err
+	case strings.Contains(said.Error(), `"Failure"`):
+		return errMaybeFull
 	}
-	return err
+	return fmt.Errorf("%w: %v", ErrNotWritten, err)
 }
 
 func (f *sftpFile) Close() error {
