@@ -38,6 +38,9 @@ func runDemo(ctx context.Context, o cli.DemoOptions) (err error) {
 		}
 	}
 	defer s.close()
+	if s.damaged != nil {
+		return s.damaged
+	}
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	ended := make(chan error, 1)

@@ -13,6 +13,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"runtime"
 	"runtime/debug"
 	"slices"
 	"strings"
@@ -24,6 +25,7 @@ import (
 	"restlesscrate/internal/cli"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/fault"
 	"restlesscrate/internal/helper"
 	"restlesscrate/internal/httpapi"
 	"restlesscrate/internal/jobs"
@@ -58,10 +60,16 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 	}
 	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
 	s, err := openService(ctx, o, log)
+	if f := (*fault.Fault)(nil); errors.As(err, &f) {
+		return httpapi.ProblemOf(err) // with what can be done
+	}
 	if err != nil {
 		return err
 	}
 	defer s.close()
+	if s.damaged != nil {
+		return s.runDamaged(ctx)
+	}
 	link, err := s.api.NewLink(ctx, "owner")
 	if err != nil {
 		return err
@@ -83,6 +91,9 @@ type service struct {
 	api      *httpapi.Server
 	listener net.Listener
 	db       *records.DB
+	catalog  *catalog.Service
+	serving  switching
+	damaged  *records.DamagedError // set where the database is, and nothing else runs
 	closers  []io.Closer
 	jobs     *jobs.Engine
 	stopJobs context.CancelFunc
@@ -105,7 +116,7 @@ func (s *service) open(ctx context.Context, o cli.ServeOptions) error {
 	if s.helpers = o.Helpers; s.helpers == "" {
 		s.helpers = filepath.Join(o.Data, "helpers")
 	}
-	lock, err := holdData(ctx, o.Data)
+	lock, err := holdData(ctx, o.Data, s.log)
 	if err != nil {
 		return err
 	}
@@ -115,31 +126,36 @@ func (s *service) open(ctx context.Context, o cli.ServeOptions) error {
 	}
 	s.closers = append(s.closers, s.listener)
 	s.url = "http://" + s.listener.Addr().String()
-	if s.db, err = records.Open(ctx, filepath.Join(o.Data, "records.db"), time.Now); err != nil {
-		return err
+	room, known, err := s.openStock(ctx, o)
+	var bad *records.DamagedError
+	if errors.As(err, &bad) {
+		return s.openDamaged(bad)
 	}
-	s.closers = append(s.closers, s.db)
-	room, err := stockroom.Open(filepath.Join(o.Data, "stockroom"), s.db)
 	if err != nil {
 		return err
 	}
-	known, err := s.db.Containers(ctx)
+	sealer, err := s.openSealer(ctx, o)
 	if err != nil {
 		return err
 	}
-	if n, err := room.Sweep(func(name string) bool { return known[name] }); err != nil {
-		return err
-	} else if n > 0 {
-		s.log.Info("cleared what an interrupted write left", "containers", n)
+	s.catalog = &catalog.Service{Records: s.db, Room: room, Limits: archive.DefaultLimits, Helpers: helper.Folder{Dir: s.helpers}}
+	if o.Recover {
+		r, err := s.catalog.Recover(ctx, known, func(text string) { s.log.Info(text) })
+		if err != nil {
+			return fmt.Errorf("recover: %w", err)
+		}
+		s.log.Warn(recoveredWords(r.Archives, r.Contents, r.Lost, r.Odd))
+		if known, err = s.db.Containers(ctx); err != nil {
+			return err
+		}
 	}
-	sealer, err := seal.Open(filepath.Join(o.Data, "seal.key"))
-	if err != nil {
+	if err := s.settleStock(ctx, room, known); err != nil {
 		return err
 	}
 	if err := s.clientFile(ctx, filepath.Join(o.Data, cli.ClientFile)); err != nil {
 		return err
 	}
-	if s.self, err = whoAmI(filepath.Join(o.Data, "service.id")); err != nil {
+	if s.self, err = whoAmI(filepath.Join(o.Data, serviceFile)); err != nil {
 		return err
 	}
 	return s.wire(ctx, room, sealer)
@@ -166,13 +182,13 @@ func (s *service) wire(ctx context.Context, room *stockroom.Room, sealer *seal.S
 	jobCtx, stop := context.WithCancel(context.WithoutCancel(ctx))
 	s.stopJobs = stop
 	s.jobs = jobs.New(jobCtx, s.db, s.log, time.Now, func(err error) any { return httpapi.ProblemOf(err) })
-	cat := &catalog.Service{Records: s.db, Room: room, Limits: archive.DefaultLimits, Helpers: helper.Folder{Dir: s.helpers}}
+	cat := s.catalog
 	hst := &hosts.Service{Records: s.db, Books: cat, Sealer: sealer, Agent: os.Getenv("SSH_AUTH_SOCK"), Self: s.self.Service, Now: time.Now}
 	s.closers = append(s.closers, hst)
 	meter := metrics.New()
 	chg := &changes.Service{Records: s.db, Catalog: cat, Hosts: hostsOf{hst}, Room: room, RideOut: s.rideOut, Self: s.self, Meter: meter, Now: time.Now, Log: s.log}
 	s.api = &httpapi.Server{Catalog: cat, Hosts: hst, Changes: chg, Insight: &insight.Service{Records: s.db, Books: cat}, Jobs: s.jobs,
-		Access: s.db, Memory: memory{s.db}, Sessions: records.Sessions{DB: s.db}, Ready: s.db.Ping, Metrics: meter.Handler(), Console: web.Console(), Log: s.log,
+		Access: s.db, Memory: memory{s.db}, Sessions: records.Sessions{DB: s.db}, Ready: s.db.Ping, Integrity: s.integrity, Metrics: meter.Handler(), Console: web.Console(), Log: s.log,
 		Now: time.Now, Version: version, BaseURL: func() string { return s.url }}
 	gone, err := json.Marshal(httpapi.ProblemOf(errors.New("the service stopped while this was under way")))
 	if err != nil {
@@ -208,9 +224,15 @@ func (h hostsOf) Power(ctx context.Context, srv model.Server, host remote.Host, 
 // run answers calls until ctx ends, then stops gracefully: calls under way
 // get a moment, jobs stop between two motions.
 func (s *service) run(ctx context.Context) error {
+	s.serving.set(s.api.Handler())
+	return s.answer(ctx, &s.serving)
+}
+
+// answer serves a handler until ctx ends.
+func (s *service) answer(ctx context.Context, h http.Handler) error {
 	base, cut := context.WithCancel(context.WithoutCancel(ctx))
 	defer cut()
-	srv := &http.Server{Handler: s.api.Handler(), ReadHeaderTimeout: 10 * time.Second, BaseContext: func(net.Listener) context.Context { return base }}
+	srv := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, BaseContext: func(net.Listener) context.Context { return base }}
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(s.listener) }()
 	s.log.Info("serving", "url", s.url)
@@ -220,8 +242,10 @@ func (s *service) run(ctx context.Context) error {
 	case <-ctx.Done():
 	}
 	s.log.Info("stopping")
-	s.stopJobs()
-	s.jobs.Wait()
+	if s.jobs != nil {
+		s.stopJobs()
+		s.jobs.Wait()
+	}
 	cut() // ends open event streams, which Shutdown would wait for
 	late, cancel := context.WithTimeout(context.WithoutCancel(ctx), grace)
 	defer cancel()
@@ -247,9 +271,19 @@ func (s *service) close() {
 const held = 3 * time.Second
 
 // holdData makes the data folder, private to its owner, and takes its lock.
-func holdData(ctx context.Context, dir string) (*flock.Flock, error) {
+func holdData(ctx context.Context, dir string, log *slog.Logger) (*flock.Flock, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, fmt.Errorf("the data folder %s cannot be made: %w", dir, plainPath(err))
+	}
+	info, err := os.Stat(dir)
+	if err != nil {
+		return nil, fmt.Errorf("the data folder %s cannot be looked at: %w", dir, plainPath(err))
+	}
+	if open := info.Mode().Perm() & 0o077; open != 0 && runtime.GOOS != "windows" {
+		if _, err := os.Stat(filepath.Join(dir, recordsFile)); err == nil {
+			log.Warn("the data folder was open to others on this machine; it is private now. What others may have read: kept copies of servers' files, with what secrets stand in them",
+				"folder", dir, "was", fmt.Sprintf("%04o", info.Mode().Perm()))
+		}
 	}
 	if err := os.Chmod(dir, 0o700); err != nil {
 		return nil, fmt.Errorf("the data folder %s cannot be made private: %w", dir, plainPath(err))

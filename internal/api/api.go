@@ -374,7 +374,21 @@ type Readme struct {
 type Staged struct {
 	Archive   Archive        `json:"archive"`
 	Known     bool           `json:"known" doc:"The same bytes were staged before"`
+	Mended    int            `json:"mended,omitempty" doc:"Contents of it that were damaged in the stockroom and are whole again"`
 	Rulebooks []StagedByBook `json:"rulebooks" nullable:"false"`
+}
+
+// Checkup is what came of looking over everything that the service keeps.
+type Checkup struct {
+	Database string    `json:"database" doc:"ok; a damaged one is answered with a problem instead"`
+	Read     int       `json:"read" doc:"Contents of the stockroom that were read and hashed"`
+	Damaged  []Damaged `json:"damaged" nullable:"false"`
+}
+
+// Damaged is a content of the stockroom whose bytes are not what they were.
+type Damaged struct {
+	Digest   string   `json:"digest"`
+	Archives []string `json:"archives" nullable:"false" doc:"Staging one of these again mends it; none: it is a kept copy of a server's file, or was made"`
 }
 
 // StagedByBook is what one rulebook made of an archive.

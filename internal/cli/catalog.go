@@ -265,6 +265,8 @@ func (a *App) printStaged(st api.Staged) {
 		asked = asked || len(b.Choices) > 0
 	}
 	switch {
+	case st.Mended > 0:
+		fmt.Fprintf(a.Out, "  The stockroom's copy was damaged (%s); it is whole again.\n", count(st.Mended, "content"))
 	case st.Known && same && crates > 0:
 		fmt.Fprintln(a.Out, "  The same bytes were staged before; nothing was changed.")
 	case crates == 0 && asked:

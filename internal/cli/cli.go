@@ -34,6 +34,8 @@ type ServeOptions struct {
 	RideOut      time.Duration // for how long a lost line is tried again
 	Beyond       bool          // allow addresses that are not loopback
 	Verbose      bool
+	Recover      bool // find again what lost records knew
+	NewKey       bool // make a new key file where credentials are sealed with one that is gone
 }
 
 // DemoOptions are what `demo` is started with.
@@ -132,7 +134,7 @@ func (a *App) root() *cli.Command {
 			a.deployCommand(), a.removeCommand(), a.enableCommand(), a.disableCommand(), a.deploymentCommand(), a.rollbackCommand(),
 			a.actCommand("stop", "stop a server and wait until it has stopped"), a.actCommand("start", "start a server and wait until it is ready"),
 			a.actCommand("restart", "stop a server and start it again"), a.reloadCommand(), a.sayCommand(), a.logCommand(), a.rollCallCommand(), a.confirmCommand(), a.oddityCommand(),
-			a.statusCommand(), a.filesCommand(), a.historyCommand(), a.signInCommand(), a.standInCommand(),
+			a.statusCommand(), a.filesCommand(), a.historyCommand(), a.signInCommand(), a.doctorCommand(), a.standInCommand(),
 		},
 	}
 	var each func(c *cli.Command)

@@ -3,9 +3,12 @@ package cli
 import (
 	"context"
 	"fmt"
+	"strings"
 	"time"
 
 	"github.com/urfave/cli/v3"
+
+	"restlesscrate/internal/api"
 )
 
 func (a *App) serveCommand() *cli.Command {
@@ -16,6 +19,8 @@ func (a *App) serveCommand() *cli.Command {
 			&cli.StringFlag{Name: "helpers", Usage: "the `FOLDER` of programs for games' own packed formats; helpers in the data folder if not given"},
 			&cli.DurationFlag{Name: "ride-out", Value: time.Minute, Usage: "for how `LONG` a line that is lost in a deployment is tried again before it is halted"},
 			&cli.BoolFlag{Name: "beyond-this-machine", Usage: "allow an address that other machines can reach"},
+			&cli.BoolFlag{Name: "recover", Usage: "go on with records that are older than the stockroom, or were lost, and find archives and kept copies again"},
+			&cli.BoolFlag{Name: "new-key", Usage: "make a new key file where the old one is gone; what was sealed with it stays shut"},
 			&cli.BoolFlag{Name: "verbose", Usage: "log every call"},
 		},
 		Action: func(ctx context.Context, cmd *cli.Command) error {
@@ -26,7 +31,7 @@ func (a *App) serveCommand() *cli.Command {
 			if data == "" {
 				data = DefaultData()
 			}
-			return a.Serve(ctx, ServeOptions{Data: data, Listen: cmd.String("listen"), Helpers: cmd.String("helpers"), RideOut: cmd.Duration("ride-out"), Beyond: cmd.Bool("beyond-this-machine"), Verbose: cmd.Bool("verbose")})
+			return a.Serve(ctx, ServeOptions{Data: data, Listen: cmd.String("listen"), Helpers: cmd.String("helpers"), RideOut: cmd.Duration("ride-out"), Beyond: cmd.Bool("beyond-this-machine"), Verbose: cmd.Bool("verbose"), Recover: cmd.Bool("recover"), NewKey: cmd.Bool("new-key")})
 		},
 	}
 }
@@ -39,6 +44,49 @@ func (a *App) demoCommand() *cli.Command {
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			return a.Demo(ctx, DemoOptions{Once: cmd.Bool("once"), Data: cmd.String("data")})
 		},
+	}
+}
+
+func (a *App) doctorCommand() *cli.Command {
+	return &cli.Command{
+		Name: "doctor", Usage: "look over everything that the service keeps: its database and its stockroom",
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			c, err := a.client(cmd)
+			if err != nil {
+				return err
+			}
+			found, err := c.CheckUp(ctx, nil)
+			if err != nil {
+				return err
+			}
+			if cmd.Bool("json") {
+				if err := a.printJSON(found); err != nil {
+					return err
+				}
+			} else {
+				a.printCheckup(found)
+			}
+			if len(found.Damaged) > 0 {
+				return cli.Exit("", ExitFailed)
+			}
+			return nil
+		},
+	}
+}
+
+func (a *App) printCheckup(found api.Checkup) {
+	fmt.Fprintf(a.Out, "The database is whole. %s of the stockroom read", count(found.Read, "content"))
+	if len(found.Damaged) == 0 {
+		fmt.Fprintln(a.Out, "; all are what they were.")
+		return
+	}
+	fmt.Fprintf(a.Out, "; %d damaged:\n", len(found.Damaged))
+	for _, d := range found.Damaged {
+		what := "a kept copy of a server's file, or made here; what needs it will say so"
+		if len(d.Archives) > 0 {
+			what = "stage again: " + strings.Join(d.Archives, ", or ")
+		}
+		fmt.Fprintf(a.Out, "  %s  %s\n", d.Digest[:12], what)
 	}
 }
 

@@ -60,6 +60,15 @@ func (c *Client) LayOutAgain(ctx context.Context, rulebook string, each Each) ([
 	return result[[]api.StagedByBook](ctx, c, j, each)
 }
 
+// CheckUp has the service look over everything that it keeps, and waits for it.
+func (c *Client) CheckUp(ctx context.Context, each Each) (api.Checkup, error) {
+	j, err := call[api.Job](ctx, c, http.MethodPost, "/checkups", struct{}{})
+	if err != nil {
+		return api.Checkup{}, err
+	}
+	return result[api.Checkup](ctx, c, j, each)
+}
+
 // result follows a job to its end and reads its result.
 func result[Out any](ctx context.Context, c *Client, j api.Job, each Each) (out Out, err error) {
 	j, err = c.Follow(ctx, j.ID, each)

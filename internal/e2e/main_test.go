@@ -52,6 +52,7 @@ type service struct {
 	env  []string
 	// rideOut is for how long a lost line is tried again.
 	rideOut string
+	more    []string // further arguments of serve
 }
 
 func start(t *testing.T) *service { return startIn(t, t.TempDir()) }
@@ -70,10 +71,13 @@ func startIn(t *testing.T, dir string) *service {
 }
 
 // up starts the service and waits until it is ready.
-func (s *service) up() {
+func (s *service) up() { s.upTo(http.StatusOK) }
+
+// upTo starts the service and waits until readyz answers with a status.
+func (s *service) upTo(status int) {
 	s.t.Helper()
 	s.log.Reset()
-	s.cmd = exec.Command(binary, "serve", "--data", s.data, "--listen", fmt.Sprintf("127.0.0.1:%d", s.port), "--ride-out", s.rideOut)
+	s.cmd = exec.Command(binary, append([]string{"serve", "--data", s.data, "--listen", fmt.Sprintf("127.0.0.1:%d", s.port), "--ride-out", s.rideOut}, s.more...)...)
 	s.cmd.Stdout, s.cmd.Stderr = &s.log, &s.log
 	s.cmd.Env = append(os.Environ(), s.env...)
 	require.NoError(s.t, s.cmd.Start())
@@ -83,7 +87,7 @@ func (s *service) up() {
 			return false
 		}
 		res.Body.Close()
-		return res.StatusCode == http.StatusOK
+		return res.StatusCode == status
 	})
 }
 

@@ -130,6 +130,27 @@ func (s *Server) changeOps(h huma.API) {
 	})
 }
 
+// checkOps are about the service's own keeping.
+func (s *Server) checkOps(h huma.API) {
+	huma.Register(h, op(http.MethodPost, "/checkups", "check-up", "Look over the database and read everything in the stockroom; a job", "service"), func(ctx context.Context, _ *struct{}) (*accepted, error) {
+		return s.job(ctx, "checkup", "", func(ctx context.Context, tell jobs.Tell) (any, error) {
+			tell("look", map[string]string{"text": "checking the database"})
+			if err := s.Integrity(ctx); err != nil {
+				return nil, err
+			}
+			read, damaged, err := s.Catalog.Unsound(ctx, func(text string) { tell("look", map[string]string{"text": text}) })
+			if err != nil {
+				return nil, err
+			}
+			w := api.Checkup{Database: "ok", Read: read, Damaged: []api.Damaged{}}
+			for _, d := range damaged {
+				w.Damaged = append(w.Damaged, api.Damaged{Digest: d.Digest.String(), Archives: append([]string{}, d.Archives...)})
+			}
+			return w, nil
+		})
+	})
+}
+
 // act starts the job that runs, resumes or undoes a deployment.
 func (s *Server) act(ctx context.Context, in Numbered, do act) (*accepted, error) {
 	d, err := s.Changes.Find(ctx, in.Server, in.Number)

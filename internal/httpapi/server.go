@@ -57,12 +57,14 @@ type Server struct {
 	Memory   Memory
 	Sessions scs.Store
 	Ready    func(context.Context) error
-	Metrics  http.Handler
-	Console  fs.FS // the built console
-	Log      *slog.Logger
-	Now      func() time.Time
-	Version  string
-	BaseURL  func() string // for sign-in links
+	// Integrity looks over the whole database.
+	Integrity func(context.Context) error
+	Metrics   http.Handler
+	Console   fs.FS // the built console
+	Log       *slog.Logger
+	Now       func() time.Time
+	Version   string
+	BaseURL   func() string // for sign-in links
 
 	sessions *scs.SessionManager
 }
@@ -124,6 +126,7 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	s.changeOps(h)
 	s.insightOps(h)
 	s.accessOps(h)
+	s.checkOps(h)
 	s.describePlain(h.OpenAPI())
 	return h.OpenAPI()
 }

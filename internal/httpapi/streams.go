@@ -142,6 +142,7 @@ func (s *Server) describePlain(doc *huma.OpenAPI) {
 		Responses:  map[string]*huma.Response{"200": {Description: "Events named progress, then one named end with the job", Content: map[string]*huma.MediaType{"text/event-stream": {Schema: &huma.Schema{Type: "string"}}}}}})
 	// Staged and JobEvent travel inside jobs only, so nothing else names them.
 	doc.Components.Schemas.Schema(typeOf[api.Staged](), true, "Staged")
+	doc.Components.Schemas.Schema(typeOf[api.Checkup](), true, "Checkup")
 	doc.Components.Schemas.Schema(typeOf[api.JobEvent](), true, "JobEvent")
 }
 

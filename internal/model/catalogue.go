@@ -20,6 +20,7 @@ type Archive struct {
 	Note      string
 	Findings  []finding.Finding // of its names and contents, whatever the rulebook
 	Container string
+	Recovered bool // recorded again from its bytes alone, after the records were lost
 	Actor     string
 	CreatedAt time.Time
 }
@@ -36,6 +37,7 @@ type Crate struct {
 	Actor     string
 	CreatedAt time.Time
 	Dropped   bool // taken out of the list
+	Damaged   bool // what is recorded of it cannot be read; only its name and version are known
 }
 
 // Laid is what a revision had made of an archive: crates, or only findings.

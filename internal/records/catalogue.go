@@ -4,11 +4,13 @@ import (
 	"bytes"
 	"context"
 	"database/sql"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/model"
@@ -39,28 +41,15 @@ func (db *DB) AddArchive(ctx context.Context, a model.Archive, entries []tree.En
 		if err != nil {
 			return err
 		}
-		res, err := tx.ExecContext(ctx, `INSERT INTO archive (digest, size, filename, format, source, note, findings, container_id, entries, actor, created_at) VALUES (?,?,?,?,?,?,?,?,?,?,?)`,
-			a.Digest.String(), a.Size, a.Filename, a.Format, a.Source, a.Note, text(a.Findings), cid, packEntries(entries), a.Actor, db.millis())
+		res, err := tx.ExecContext(ctx, `INSERT INTO archive (digest, size, filename, format, source, note, findings, container_id, entries, recovered, actor, created_at) VALUES (?,?,?,?,?,?,?,?,?,?,?,?)`,
+			a.Digest.String(), a.Size, a.Filename, a.Format, a.Source, a.Note, text(a.Findings), cid, packEntries(entries), a.Recovered, a.Actor, db.millis())
 		if err != nil {
 			return err
 		}
 		if a.ID, err = res.LastInsertId(); err != nil {
 			return err
 		}
-		for container, contents := range held {
-			kind := "pack"
-			if container == a.Container {
-				kind = "archive"
-			}
-			cid, err := addContainer(ctx, tx, container, kind)
-			if err != nil {
-				return err
-			}
-			if err := addContents(ctx, tx, cid, contents); err != nil {
-				return err
-			}
-		}
-		return nil
+		return addHeld(ctx, tx, a.Container, held)
 	})
 	if err != nil {
 		return a, fmt.Errorf("record archive %s: %w", a.Filename, err)
@@ -68,11 +57,105 @@ func (db *DB) AddArchive(ctx context.Context, a model.Archive, entries []tree.En
 	return db.Archive(ctx, a.Digest)
 }
 
+// addHeld indexes what an archive and its pack hold, by container.
+func addHeld(ctx context.Context, tx *sql.Tx, archive string, held map[string][]stockroom.Held) error {
+	for container, contents := range held {
+		kind := "pack"
+		if container == archive {
+			kind = "archive"
+		}
+		cid, err := addContainer(ctx, tx, container, kind)
+		if err != nil {
+			return err
+		}
+		if err := addContents(ctx, tx, cid, contents); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Heal indexes an archive's contents anew: its bytes were stored once more, because
+// some of them were damaged. What was in its earlier pack is in the new one.
+func (db *DB) Heal(ctx context.Context, a model.Archive, held map[string][]stockroom.Held) error {
+	err := db.within(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, `UPDATE content SET damaged = 1 WHERE container_id IN (SELECT id FROM container WHERE name = ? OR name GLOB ?)`,
+			a.Container, "packs/"+a.Digest.String()+"*"); err != nil {
+			return err
+		}
+		return addHeld(ctx, tx, a.Container, held)
+	})
+	if err != nil {
+		return fmt.Errorf("record what was mended of %s: %w", a.Filename, err)
+	}
+	return nil
+}
+
+// Damaged implements stockroom.Index.
+func (db *DB) Damaged(ctx context.Context, d tree.Digest) error {
+	_, err := db.sql.ExecContext(ctx, `UPDATE content SET damaged = 1 WHERE digest = ? AND damaged = 0`, d[:])
+	if err != nil {
+		return fmt.Errorf("record that %s is damaged: %w", d.Short(), err)
+	}
+	return nil
+}
+
+// ArchivesHolding names, for each of some contents, the archives that are it or
+// hold it, as they were downloaded.
+func (db *DB) ArchivesHolding(ctx context.Context, digests []tree.Digest) (map[tree.Digest][]string, error) {
+	out := map[tree.Digest][]string{}
+	for _, d := range digests {
+		out[d] = nil
+	}
+	ids, err := all(ctx, db.sql, func(r *sql.Rows, id *int64) error { return r.Scan(id) }, `SELECT id FROM archive ORDER BY id`)
+	if err != nil {
+		return nil, err
+	}
+	for _, id := range ids { // one listing at a time: they can be long
+		a, err := first(ctx, db.sql, scanArchive, `SELECT `+archiveColumns+archiveFrom+` WHERE a.id = ?`, id)
+		if err != nil {
+			return nil, err
+		}
+		entries, err := db.Entries(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		holds := map[tree.Digest]bool{a.Digest: true}
+		for _, e := range entries {
+			holds[e.Digest] = true
+		}
+		for d := range out {
+			if holds[d] {
+				out[d] = append(out[d], a.Filename)
+			}
+		}
+	}
+	return out, nil
+}
+
+// Contents calls each for every content that the stockroom holds.
+func (db *DB) Contents(ctx context.Context, each func(tree.Digest) error) error {
+	for after := []byte{}; ; {
+		page, err := all(ctx, db.sql, func(r *sql.Rows, b *[]byte) error { return r.Scan(b) }, `SELECT digest FROM content WHERE digest > ? ORDER BY digest LIMIT 1000`, after)
+		if err != nil || len(page) == 0 {
+			return err
+		}
+		for _, raw := range page {
+			if err := each(tree.Digest(raw)); err != nil {
+				return err
+			}
+		}
+		after = page[len(page)-1]
+	}
+}
+
 // Outdated lists the archives of which earlier revisions of a rulebook made
-// something, but not the one that is named by its id.
+// something, but not the one that is named by its id; and those of lost records,
+// of which nothing was made since.
 func (db *DB) Outdated(ctx context.Context, rulebook string, newest int64) ([]model.Archive, error) {
 	return all(ctx, db.sql, scanArchive, `SELECT `+archiveColumns+archiveFrom+` WHERE a.id IN (
-		SELECT l.archive_id FROM layout_crate l JOIN rulebook_revision r ON r.id = l.revision_id WHERE r.name = ?)
+		SELECT l.archive_id FROM layout_crate l JOIN rulebook_revision r ON r.id = l.revision_id WHERE r.name = ?
+		UNION SELECT id FROM archive WHERE recovered = 1 AND id NOT IN (SELECT archive_id FROM layout_crate))
 		AND a.id NOT IN (SELECT archive_id FROM layout WHERE revision_id = ?) ORDER BY a.id`, rulebook, newest)
 }
 
@@ -97,6 +180,18 @@ func (db *DB) Entries(ctx context.Context, archive int64) ([]tree.Entry, error) 
 	return unpackEntries(raw)
 }
 
+// AddFound indexes contents that were found in a container of lost records.
+func (db *DB) AddFound(ctx context.Context, container string, held []stockroom.Held) error {
+	kind, _, _ := strings.Cut(container, "/")
+	return db.within(ctx, func(tx *sql.Tx) error {
+		id, err := addContainer(ctx, tx, container, strings.TrimSuffix(kind, "s"))
+		if err != nil {
+			return err
+		}
+		return addContents(ctx, tx, id, held)
+	})
+}
+
 func addContainer(ctx context.Context, tx *sql.Tx, name, kind string) (id int64, err error) {
 	if _, err := tx.ExecContext(ctx, `INSERT INTO container (name, kind) VALUES (?,?) ON CONFLICT DO NOTHING`, name, kind); err != nil {
 		return 0, err
@@ -111,7 +206,8 @@ func addContents(ctx context.Context, tx *sql.Tx, container int64, held []stockr
 	// In the order of the key: a table is filled faster from one end.
 	slices.SortFunc(held, func(a, b stockroom.Held) int { return bytes.Compare(a.Digest[:], b.Digest[:]) })
 	return insertMany(ctx, tx, `content (digest, container_id, start, length, size, stored)`,
-		`DO UPDATE SET container_id = excluded.container_id, start = excluded.start, length = excluded.length, stored = 1 WHERE excluded.stored > content.stored`,
+		`DO UPDATE SET container_id = excluded.container_id, start = excluded.start, length = excluded.length, stored = excluded.stored, damaged = 0
+			WHERE excluded.stored > content.stored OR content.damaged = 1`,
 		6, len(held), func(i int, row []any) {
 			h := &held[i]
 			row[0], row[1], row[2], row[3], row[4], row[5] = h.Digest[:], container, h.Span.Offset, h.Span.Length, h.Span.Size, h.Span.Method == stockroom.Stored
@@ -149,7 +245,7 @@ func (db *DB) Held(ctx context.Context, digests []tree.Digest) (map[tree.Digest]
 			err := r.Scan(&raw)
 			copy(d[:], raw)
 			return err
-		}, `SELECT digest FROM content WHERE digest IN (?`+strings.Repeat(",?", n-1)+`)`, args...)
+		}, `SELECT digest FROM content WHERE damaged = 0 AND digest IN (?`+strings.Repeat(",?", n-1)+`)`, args...)
 		if err != nil {
 			return nil, err
 		}
@@ -170,19 +266,24 @@ func (db *DB) Containers(ctx context.Context) (map[string]bool, error) {
 	return out, err
 }
 
-const crateColumns = `c.id, c.digest, ad.key, c.body, c.files, c.findings, r.number, c.actor, c.created_at, c.dropped_at IS NOT NULL`
+const crateColumns = `c.id, c.digest, ad.key, ad.name, ad.rulebook, c.version, c.body, c.files, c.findings, r.number, c.actor, c.created_at, c.dropped_at IS NOT NULL`
 const crateFrom = ` FROM crate c JOIN addon ad ON ad.id = c.addon_id JOIN rulebook_revision r ON r.id = c.revision_id`
 
 func scanCrate(r *sql.Rows, c *model.Crate) error {
-	var d string
-	var files []byte
-	if err := r.Scan(&c.ID, &d, &c.Key, asJSON(&c.Body), &files, asJSON(&c.Findings), &c.Revision, &c.Actor, moment{&c.CreatedAt}, &c.Dropped); err != nil {
+	var d, name, book, version string
+	var body, files, findings []byte
+	if err := r.Scan(&c.ID, &d, &c.Key, &name, &book, &version, &body, &files, &findings, &c.Revision, &c.Actor, moment{&c.CreatedAt}, &c.Dropped); err != nil {
 		return err
 	}
-	if files != nil {
-		if err := unpackFiles(files, &c.Body); err != nil {
-			return err
-		}
+	err := errors.Join(json.Unmarshal(body, &c.Body), json.Unmarshal(findings, &c.Findings))
+	if err == nil && files != nil {
+		err = unpackFiles(files, &c.Body)
+	}
+	if err != nil { // it is one of many: the others are not to suffer for it
+		c.Damaged, c.Body = true, layout.Crate{Rulebook: book, Name: name, Version: version}
+		c.Findings = []finding.Finding{{Level: finding.Block, Code: "crate-damaged", Final: true,
+			What: fmt.Sprintf("what is recorded of %s@%s cannot be read (%v)", name, version, err),
+			Mend: "Stage its archive again: it is laid out and recorded anew."}}
 	}
 	return c.Digest.UnmarshalText([]byte(d))
 }
@@ -195,7 +296,7 @@ func bodyOf(c *layout.Crate) string {
 }
 
 // LaidOut tells what a revision made of an archive before; [ErrNotFound]
-// where it has not been asked, or where a crate of it was dropped since.
+// where it has not been asked, or where a crate of it was dropped or damaged since.
 func (db *DB) LaidOut(ctx context.Context, archive, revision int64, corrections string) (model.Laid, error) {
 	laid, err := first(ctx, db.sql, func(r *sql.Rows, l *model.Laid) error { return r.Scan(asJSON(&l.Findings), asJSON(&l.Choices)) },
 		`SELECT findings, choices FROM layout WHERE archive_id = ? AND revision_id = ? AND corrections = ?`, archive, revision, corrections)
@@ -207,7 +308,7 @@ func (db *DB) LaidOut(ctx context.Context, archive, revision int64, corrections 
 		if err := scanCrate(r, c); err != nil {
 			return err
 		}
-		dropped = dropped || c.Dropped
+		dropped = dropped || c.Dropped || c.Damaged
 		return nil
 	}, `SELECT `+crateColumns+crateFrom+` JOIN layout_crate lc ON lc.crate_id = c.id
 		WHERE lc.archive_id = ? AND lc.revision_id = ? AND lc.corrections = ? ORDER BY lc.position`, archive, revision, corrections)

@@ -12,9 +12,11 @@ import (
 	"fmt"
 	"io/fs"
 	"net/url"
+	"os"
 	"time"
 
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/stockroom"
 
 	"github.com/pressly/goose/v3"
 	_ "modernc.org/sqlite" // the database/sql driver named "sqlite"
@@ -31,11 +33,15 @@ type DB struct {
 	sql    *sql.DB
 	now    Clock
 	locate *sql.Stmt // asked once for every file that is sent
+	file   string
 }
 
 // Open opens the database file, making and migrating it as needed.
 // Commits are synced in full: what the journal says happened is on disk.
 func Open(ctx context.Context, file string, now Clock) (*DB, error) {
+	if err := private(file); err != nil {
+		return nil, err
+	}
 	dsn := "file:" + (&url.URL{Path: file}).EscapedPath() + "?_pragma=busy_timeout(5000)&_pragma=foreign_keys(1)" +
 		"&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_txlock=immediate"
 	db, err := sql.Open("sqlite", dsn)
@@ -44,6 +50,9 @@ func Open(ctx context.Context, file string, now Clock) (*DB, error) {
 	}
 	// Many motions ask at a time where their bytes lie; each connection is memory.
 	db.SetMaxOpenConns(32)
+	if err := quickCheck(ctx, db, file); err != nil {
+		return nil, errors.Join(err, db.Close())
+	}
 	dir, err := fs.Sub(migrations, "migrations")
 	if err != nil {
 		return nil, err
@@ -59,11 +68,33 @@ func Open(ctx context.Context, file string, now Clock) (*DB, error) {
 	if err != nil {
 		return nil, errors.Join(fmt.Errorf("open %s: %w", file, err), db.Close())
 	}
-	return &DB{sql: db, now: now, locate: locate}, nil
+	return &DB{sql: db, now: now, locate: locate, file: file}, nil
+}
+
+// private makes the database file one that only its owner reads, before there is
+// anything in it; what SQLite makes beside it has the same permissions.
+func private(file string) error {
+	f, err := os.OpenFile(file, os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return fmt.Errorf("open %s: %w", file, err)
+	}
+	if err := errors.Join(f.Close(), os.Chmod(file, 0o600)); err != nil {
+		return fmt.Errorf("make %s private: %w", file, err)
+	}
+	return nil
 }
 
 // Close closes the database.
 func (db *DB) Close() error { return db.sql.Close() }
+
+// Identity tells which database this is and how far it has come.
+func (db *DB) Identity(ctx context.Context) (m stockroom.Mark, err error) {
+	err = db.sql.QueryRowContext(ctx, `SELECT id, counter FROM identity`).Scan(&m.Database, &m.Counter)
+	if err != nil {
+		return m, fmt.Errorf("read the database's identity: %w", err)
+	}
+	return m, nil
+}
 
 // Ping tells whether the database answers.
 func (db *DB) Ping(ctx context.Context) error { return db.sql.PingContext(ctx) }

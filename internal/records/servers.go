@@ -84,6 +84,12 @@ func (db *DB) PutSecret(ctx context.Context, server int64, name string, sealed [
 	return err
 }
 
+// SecretCount tells how many secrets of servers are sealed.
+func (db *DB) SecretCount(ctx context.Context) (n int, err error) {
+	err = db.sql.QueryRowContext(ctx, `SELECT COUNT(*) FROM secret`).Scan(&n)
+	return n, err
+}
+
 // Secret gives a sealed secret; nil where there is none.
 func (db *DB) Secret(ctx context.Context, server int64, name string) ([]byte, error) {
 	var sealed []byte

@@ -1,6 +1,7 @@
 package stockroom
 
 import (
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"errors"
@@ -21,6 +22,8 @@ type Segment struct {
 	file *os.File
 	at   int64
 	room *Room
+	// small is where a small content and its frame are put together.
+	small []byte
 }
 
 // Kept is a content that was appended. It counts only after [Segment.Sync].
@@ -42,6 +45,18 @@ func (r *Room) Pack(archive tree.Digest) (*Segment, error) {
 		s.at, err = 0, s.file.Truncate(0)
 	}
 	return s, err
+}
+
+// Repack begins another pack of an archive, beside one that is damaged.
+func (r *Room) Repack(archive tree.Digest) (*Segment, error) {
+	for n := 2; ; n++ {
+		name := fmt.Sprintf("%s/%s.%d", packs, archive, n)
+		if _, err := os.Lstat(r.path(name)); errors.Is(err, os.ErrNotExist) {
+			return r.openSegment(name)
+		} else if err != nil {
+			return nil, err
+		}
+	}
 }
 
 // Derive begins the container of what is made out of an archive. What is there
@@ -89,24 +104,57 @@ func (r *Room) openSegment(container string) (*Segment, error) {
 	return &Segment{name: container, file: f, at: at, room: r}, nil
 }
 
-// Append copies src to the segment's end. After an error the bytes written so
-// far are cut off again.
+// smallContent is up to where a content and its frame are written in one piece.
+const smallContent = 64 << 10
+
+// Append copies src to the segment's end, behind its frame. After an error the
+// bytes written so far are cut off again.
 func (s *Segment) Append(ctx context.Context, src io.Reader) (Kept, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	h := sha256.New()
-	n, err := io.Copy(io.MultiWriter(io.NewOffsetWriter(s.file, s.at), h), &cancellable{ctx: ctx, r: src})
+	d, n, err := s.write(&cancellable{ctx: ctx, r: src})
 	if err != nil {
 		if cut := s.file.Truncate(s.at); cut != nil {
 			return Kept{}, fmt.Errorf("keep a copy: %w (and cutting it off again: %v)", err, cut)
 		}
 		return Kept{}, fmt.Errorf("keep a copy: %w", err)
 	}
-	k := Kept{Digest: tree.Digest(h.Sum(nil)), Location: Location{Container: s.name,
-		Span: Span{Offset: s.at, Length: n, Size: n, Method: Stored}}}
-	s.at += n
+	k := Kept{Digest: d, Location: Location{Container: s.name,
+		Span: Span{Offset: s.at + int64(frameSize), Length: n, Size: n, Method: Stored}}}
+	s.at += int64(frameSize) + n
 	s.room.told(s.name, Wrote, k.Digest)
 	return k, nil
+}
+
+// write puts a content and its frame at the segment's end.
+func (s *Segment) write(src io.Reader) (d tree.Digest, n int64, err error) {
+	if s.small == nil {
+		s.small = make([]byte, frameSize+smallContent)
+	}
+	body := s.small[frameSize:]
+	got := 0
+	for err == nil && got < len(body) { // io.ReadFull cannot tell a clean end from a source that broke off
+		var n int
+		n, err = src.Read(body[got:])
+		got += n
+	}
+	if err == io.EOF {
+		d, n = tree.Sum(body[:got]), int64(got)
+		copy(s.small, frameOf(d, n))
+		_, err = s.file.WriteAt(s.small[:frameSize+got], s.at)
+		return d, n, err
+	}
+	if err != nil {
+		return d, 0, err
+	}
+	h := sha256.New()
+	n, err = io.Copy(io.MultiWriter(io.NewOffsetWriter(s.file, s.at+int64(frameSize)), h), io.MultiReader(bytes.NewReader(body), src))
+	if err != nil {
+		return d, n, err
+	}
+	d = tree.Digest(h.Sum(nil))
+	_, err = s.file.WriteAt(frameOf(d, n), s.at)
+	return d, n, err
 }
 
 // Sync makes everything appended so far durable.

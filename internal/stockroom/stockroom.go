@@ -33,9 +33,31 @@ type Location struct {
 }
 
 // Index tells where contents lie. Locate returns [ErrNotHeld] where nobody knows.
+// Damaged is told of a content whose bytes are not what they were: what is stored
+// of it next takes its place.
 type Index interface {
 	Locate(ctx context.Context, d tree.Digest) (Location, error)
+	Damaged(ctx context.Context, d tree.Digest) error
 }
+
+// DamagedError says that the stockroom's bytes of a content are not what its digest
+// says, or are gone.
+type DamagedError struct {
+	Digest    tree.Digest
+	Container string
+	Err       error // why it cannot be read; nil where it can, and differs
+}
+
+func (e *DamagedError) Error() string {
+	text := fmt.Sprintf("the stockroom's bytes for %s are damaged in %s; staging the same download again mends them", e.Digest.Short(), e.Container)
+	if e.Err != nil {
+		text += fmt.Sprintf(" (%v)", e.Err)
+	}
+	return text
+}
+
+// Unwrap gives why it cannot be read.
+func (e *DamagedError) Unwrap() error { return e.Err }
 
 // Room is one stockroom folder. It is safe for many goroutines.
 type Room struct {
@@ -80,6 +102,8 @@ const (
 	packs    = "packs"
 	derived  = "derived"
 	incoming = "incoming"
+	aside    = "aside"
+	about    = "about"
 )
 
 // Open makes the folders if they are missing and clears what an interrupted
@@ -88,7 +112,7 @@ func Open(dir string, index Index) (*Room, error) {
 	if err := os.RemoveAll(filepath.Join(dir, incoming)); err != nil {
 		return nil, fmt.Errorf("clear unfinished uploads: %w", err)
 	}
-	for _, sub := range []string{archives, segments, packs, derived, incoming} {
+	for _, sub := range []string{archives, segments, packs, derived, incoming, about} {
 		if err := os.MkdirAll(filepath.Join(dir, sub), 0o700); err != nil {
 			return nil, fmt.Errorf("make the stockroom: %w", err)
 		}
@@ -133,8 +157,9 @@ func (in *Incoming) Discard() error {
 }
 
 // Commit makes the upload a container and returns its name. Bytes that are
-// there already are not stored twice.
-func (in *Incoming) Commit() (container string, err error) {
+// there already are replaced by these, which are the same. said is what is to be
+// known of them if the records are lost; see [Room.About].
+func (in *Incoming) Commit(said []byte) (container string, err error) {
 	hex := in.Digest.String()
 	container = archives + "/" + hex[:2] + "/" + hex
 	to := in.room.path(container)
@@ -142,6 +167,9 @@ func (in *Incoming) Commit() (container string, err error) {
 		return "", errors.Join(err, in.Discard())
 	}
 	if err := in.file.Close(); err != nil {
+		return "", err
+	}
+	if err := in.room.say(hex, said); err != nil {
 		return "", err
 	}
 	if err := os.Rename(in.file.Name(), to); err != nil {
@@ -157,6 +185,49 @@ func (in *Incoming) Commit() (container string, err error) {
 	return container, nil
 }
 
+// say keeps what is to be known of an archive beside its bytes.
+func (r *Room) say(hex string, said []byte) error {
+	if err := writeSynced(r.path(about+"/"+hex), said); err != nil {
+		return fmt.Errorf("note what is known of an archive: %w", err)
+	}
+	return nil
+}
+
+// About gives what was said of an archive when its bytes were committed; nil where
+// nothing was.
+func (r *Room) About(archive tree.Digest) ([]byte, error) {
+	said, err := os.ReadFile(r.path(about + "/" + archive.String()))
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, nil
+	}
+	return said, err
+}
+
+// writeSynced writes a small file so that it is there whole or as it was.
+func writeSynced(name string, text []byte) error {
+	f, err := os.CreateTemp(filepath.Dir(name), ".new-*")
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(text)
+	if err = errors.Join(err, f.Sync(), f.Close()); err == nil {
+		err = os.Rename(f.Name(), name)
+	}
+	if err != nil {
+		return errors.Join(err, os.Remove(f.Name()))
+	}
+	return syncDir(filepath.Dir(name))
+}
+
+// Container opens a container's bytes as they lie.
+func (r *Room) Container(name string) (*os.File, error) {
+	f, err := os.Open(r.path(name))
+	if err != nil {
+		return nil, fmt.Errorf("open container %s: %w", name, err)
+	}
+	return f, nil
+}
+
 // Open reads a content. The reader fails at its end with an error if the bytes
 // are not what their digest says; nothing may be made final before that.
 func (r *Room) Open(ctx context.Context, d tree.Digest) (io.ReadCloser, error) {
@@ -165,33 +236,77 @@ func (r *Room) Open(ctx context.Context, d tree.Digest) (io.ReadCloser, error) {
 		return nil, err
 	}
 	f, err := os.Open(r.path(loc.Container))
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, r.damaged(ctx, &DamagedError{Digest: d, Container: loc.Container, Err: errors.New("the container is gone")})
+	}
 	if err != nil {
 		return nil, fmt.Errorf("open container %s: %w", loc.Container, err)
 	}
-	return &verified{Reader: loc.Reader(f), file: f, want: d, hash: sha256.New()}, nil
+	return &verified{ctx: ctx, room: r, Reader: loc.Reader(f), file: f, container: loc.Container, want: d, hash: sha256.New()}, nil
 }
 
-// Sweep removes every container that known does not claim: what a crash left
-// between writing bytes and recording them. It returns how many went.
-func (r *Room) Sweep(known func(container string) bool) (int, error) {
-	n := 0
+// damaged tells the index of damage, and gives the error to return.
+func (r *Room) damaged(ctx context.Context, e *DamagedError) error {
+	if err := r.index.Damaged(context.WithoutCancel(ctx), e.Digest); err != nil {
+		return errors.Join(e, err)
+	}
+	return e
+}
+
+// Sound reads a content to its end. It gives a [*DamagedError] where the bytes are
+// not what they were, and [ErrNotHeld] where nobody knows it.
+func (r *Room) Sound(ctx context.Context, d tree.Digest) error {
+	rc, err := r.Open(ctx, d)
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(io.Discard, &cancellable{ctx: ctx, r: rc})
+	return errors.Join(err, rc.Close())
+}
+
+// Containers lists what lies in the stockroom, by name.
+func (r *Room) Containers() ([]string, error) {
+	var names []string
 	for _, sub := range []string{archives, segments, packs, derived} {
 		err := filepath.WalkDir(filepath.Join(r.dir, sub), func(p string, d os.DirEntry, err error) error {
-			if err != nil || d.IsDir() {
-				return err
+			if err == nil && !d.IsDir() {
+				names = append(names, filepath.ToSlash(strings.TrimPrefix(p, r.dir+string(filepath.Separator))))
 			}
-			name := filepath.ToSlash(strings.TrimPrefix(p, r.dir+string(filepath.Separator)))
-			if known(name) {
-				return nil
-			}
-			n++
-			return os.Remove(p)
+			return err
 		})
 		if err != nil {
-			return n, fmt.Errorf("clear orphans: %w", err)
+			return nil, fmt.Errorf("list the stockroom: %w", err)
 		}
 	}
-	return n, nil
+	return names, nil
+}
+
+// SetAside moves every container that known does not claim to the folder "aside":
+// what a crash left between writing bytes and recording them, or the only copy of
+// something that lost records knew. It gives their names. Nothing is deleted.
+func (r *Room) SetAside(known func(container string) bool) ([]string, error) {
+	all, err := r.Containers()
+	if err != nil {
+		return nil, err
+	}
+	var moved []string
+	for _, name := range all {
+		if known(name) {
+			continue
+		}
+		to := r.path(aside + "/" + name)
+		for n := 2; ; n++ {
+			if _, err := os.Lstat(to); errors.Is(err, os.ErrNotExist) {
+				break
+			}
+			to = r.path(fmt.Sprintf("%s/%s.%d", aside, name, n))
+		}
+		if err := errors.Join(os.MkdirAll(filepath.Dir(to), 0o700), os.Rename(r.path(name), to)); err != nil {
+			return moved, fmt.Errorf("set %s aside: %w", name, err)
+		}
+		moved = append(moved, name)
+	}
+	return moved, nil
 }
 
 func (r *Room) path(container string) string {
@@ -201,16 +316,24 @@ func (r *Room) path(container string) string {
 // verified hashes what passes through and fails at the end where it differs.
 type verified struct {
 	io.Reader
-	file *os.File
-	want tree.Digest
-	hash hash.Hash
+	ctx       context.Context
+	room      *Room
+	file      *os.File
+	container string
+	want      tree.Digest
+	hash      hash.Hash
 }
 
 func (v *verified) Read(p []byte) (int, error) {
 	n, err := v.Reader.Read(p)
 	v.hash.Write(p[:n])
-	if err == io.EOF && tree.Digest(v.hash.Sum(nil)) != v.want {
-		return n, fmt.Errorf("the stockroom's bytes for %s are damaged in %s", v.want.Short(), filepath.Base(v.file.Name()))
+	var disk *os.PathError
+	switch {
+	case err == nil, errors.As(err, &disk): // what the disk cannot read now it may read later
+	case err != io.EOF:
+		err = v.room.damaged(v.ctx, &DamagedError{Digest: v.want, Container: v.container, Err: err})
+	case tree.Digest(v.hash.Sum(nil)) != v.want:
+		err = v.room.damaged(v.ctx, &DamagedError{Digest: v.want, Container: v.container})
 	}
 	return n, err
 }

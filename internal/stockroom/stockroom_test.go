@@ -28,6 +28,17 @@ func (x index) Locate(_ context.Context, d tree.Digest) (Location, error) {
 	return Location{}, ErrNotHeld
 }
 
+func (x index) Damaged(_ context.Context, d tree.Digest) error {
+	x[tree.Sum([]byte("damaged "+d.String()))] = Location{}
+	return nil
+}
+
+// toldDamaged tells whether the index was told of damage to a content.
+func (x index) toldDamaged(d tree.Digest) bool {
+	_, told := x[tree.Sum([]byte("damaged "+d.String()))]
+	return told
+}
+
 func text(t *testing.T, r *Room, d tree.Digest) (string, error) {
 	t.Helper()
 	rc, err := r.Open(t.Context(), d)
@@ -44,7 +55,7 @@ func TestWhatIsReceivedIsReadBackAndDamageIsFoundOut(t *testing.T) {
 	in, err := r.Receive(t.Context(), strings.NewReader("harbour"))
 	require.NoError(t, err)
 	require.Equal(t, tree.Sum([]byte("harbour")), in.Digest)
-	container, err := in.Commit()
+	container, err := in.Commit([]byte(`{"filename":"harbour.tdx"}`))
 	require.NoError(t, err)
 	x[in.Digest] = Location{Container: container, Span: Span{Length: 7, Size: 7, Method: Stored}}
 	got, err := text(t, r, in.Digest)
@@ -54,6 +65,11 @@ func TestWhatIsReceivedIsReadBackAndDamageIsFoundOut(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, container), []byte("harbor!"), 0o600))
 	_, err = text(t, r, in.Digest)
 	require.ErrorContains(t, err, "are damaged in")
+	require.True(t, x.toldDamaged(in.Digest))
+	require.NoError(t, os.Remove(filepath.Join(dir, container)))
+	var bad *DamagedError
+	require.ErrorAs(t, r.Sound(t.Context(), in.Digest), &bad)
+	require.Equal(t, container, bad.Container)
 	_, err = r.Open(t.Context(), tree.Sum([]byte("never")))
 	require.ErrorIs(t, err, ErrNotHeld)
 }
@@ -103,22 +119,31 @@ func TestASegmentGoesOnWhereItEnded(t *testing.T) {
 	}
 }
 
-func TestASweepTakesOnlyWhatNobodyKnows(t *testing.T) {
+func TestWhatNobodyKnowsIsSetAsideAndNotDeleted(t *testing.T) {
 	r, err := Open(t.TempDir(), index{})
 	require.NoError(t, err)
 	var names []string
 	for _, part := range []string{"a", "b"} {
 		in, err := r.Receive(t.Context(), strings.NewReader(part))
 		require.NoError(t, err)
-		name, err := in.Commit()
+		name, err := in.Commit(nil)
 		require.NoError(t, err)
 		names = append(names, name)
 	}
-	n, err := r.Sweep(func(c string) bool { return c == names[0] })
-	require.NoError(t, err)
-	require.Equal(t, 1, n)
-	require.FileExists(t, r.path(names[0]))
-	require.NoFileExists(t, r.path(names[1]))
+	for n := range 2 {
+		moved, err := r.SetAside(func(c string) bool { return c == names[0] })
+		require.NoError(t, err)
+		require.Equal(t, names[1:], moved)
+		require.FileExists(t, r.path(names[0]))
+		require.NoFileExists(t, r.path(names[1]))
+		kept, err := os.ReadFile(r.path("aside/"+names[1]) + []string{"", ".2"}[n])
+		require.NoError(t, err)
+		require.Equal(t, "b", string(kept))
+		in, err := r.Receive(t.Context(), strings.NewReader("b"))
+		require.NoError(t, err)
+		_, err = in.Commit(nil)
+		require.NoError(t, err)
+	}
 }
 
 func TestAPackBeginsAnewAndWhatIsDerivedGoesOn(t *testing.T) {
@@ -131,9 +156,9 @@ func TestAPackBeginsAnewAndWhatIsDerivedGoesOn(t *testing.T) {
 		require.NoError(t, err)
 		k, err := s.Append(t.Context(), strings.NewReader(text))
 		require.NoError(t, err)
-		require.Zero(t, k.Offset, "a pack is written from its beginning")
+		require.EqualValues(t, frameSize, k.Offset, "a pack is written from its beginning")
 		raw := make([]byte, k.Size)
-		_, err = s.ReadAt(raw, 0)
+		_, err = s.ReadAt(raw, k.Offset)
 		require.NoError(t, err)
 		require.Equal(t, text, string(raw), "what was appended can be read before the pack is closed")
 		require.NoError(t, s.Close())
@@ -152,7 +177,7 @@ func TestAPackBeginsAnewAndWhatIsDerivedGoesOn(t *testing.T) {
 		require.NoError(t, errors.Join(s.Sync(), s.Close()))
 		at, x[k.Digest] = append(at, k.Offset), k.Location
 	}
-	require.Equal(t, []int64{0, 3}, at)
+	require.Equal(t, []int64{int64(frameSize), int64(2*frameSize) + 3}, at)
 	w, err := r.Whole(t.Context(), tree.Sum([]byte("two")))
 	require.NoError(t, err)
 	raw := make([]byte, 2)

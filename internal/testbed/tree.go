@@ -1,7 +1,10 @@
 package testbed
 
 import (
+	"archive/tar"
 	"archive/zip"
+	"bytes"
+	"compress/gzip"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -86,4 +89,26 @@ func Write(t testing.TB, file, text string) {
 	t.Helper()
 	require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
 	require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
+}
+
+// TarGz writes a gzipped tar of texts and gives its path.
+func TarGz(t testing.TB, file string, texts map[string]string) string {
+	t.Helper()
+	var raw bytes.Buffer
+	z := gzip.NewWriter(&raw)
+	w := tar.NewWriter(z)
+	var names []string
+	for name := range texts {
+		names = append(names, name)
+	}
+	sort.Strings(names)
+	for _, name := range names {
+		require.NoError(t, w.WriteHeader(&tar.Header{Name: name, Mode: 0o644, Size: int64(len(texts[name]))}))
+		_, err := w.Write([]byte(texts[name]))
+		require.NoError(t, err)
+	}
+	require.NoError(t, w.Close())
+	require.NoError(t, z.Close())
+	require.NoError(t, os.WriteFile(file, raw.Bytes(), 0o644))
+	return file
 }

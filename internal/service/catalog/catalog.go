@@ -38,6 +38,11 @@ type Records interface {
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
 	Pallets(ctx context.Context, rulebook, key string) ([]model.Pallet, error)
 	Outdated(ctx context.Context, rulebook string, newest int64) ([]model.Archive, error)
+	Heal(ctx context.Context, a model.Archive, held map[string][]stockroom.Held) error
+	Locate(ctx context.Context, d tree.Digest) (stockroom.Location, error)
+	AddFound(ctx context.Context, container string, held []stockroom.Held) error
+	ArchivesHolding(ctx context.Context, digests []tree.Digest) (map[tree.Digest][]string, error)
+	Contents(ctx context.Context, each func(tree.Digest) error) error
 	AddHeld(ctx context.Context, container string, held []stockroom.Held) error
 	Made(ctx context.Context, recipe tree.Digest) (text string, made draft.Bytes, err error)
 	AddMade(ctx context.Context, recipe tree.Digest, text string, made draft.Bytes) error

@@ -2,7 +2,9 @@ package catalog
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
+	"io"
 
 	"restlesscrate/internal/archive"
 	"restlesscrate/internal/core/tree"
@@ -14,40 +16,62 @@ import (
 // keep looks into a new archive and records it. A broken or unsafe one leaves
 // nothing behind.
 func (s *Service) keep(ctx context.Context, u *Upload, actor string) (model.Archive, error) {
+	l, packed, err := s.lookInto(ctx, u.in, u.in.Size, u.Filename, u.CodePage, func() (*stockroom.Segment, error) { return s.Room.Pack(u.in.Digest) })
+	if err != nil {
+		return model.Archive{}, errors.Join(err, u.Discard())
+	}
+	a := model.Archive{Digest: u.in.Digest, Size: u.in.Size, Filename: u.Filename, Format: string(l.Format), Source: u.Source, Note: u.Note, Findings: l.Notes, Actor: actor}
+	if a.Container, err = s.commit(u, a); err != nil {
+		return a, err
+	}
+	entries, held := contents(l, a, packed)
+	return s.Records.AddArchive(ctx, a, entries, held)
+}
+
+// lookInto opens an archive safely. What cannot be read where it is, is in the
+// pack that is named then; pack begins one.
+func (s *Service) lookInto(ctx context.Context, r io.ReaderAt, size int64, filename, codePage string, begin func() (*stockroom.Segment, error)) (l *archive.Listing, packed string, err error) {
 	var pack *stockroom.Segment
-	l, err := archive.Open(ctx, u.in, u.in.Size, archive.Options{Limits: s.Limits, Filename: u.Filename, CodePage: u.CodePage,
-		Pack: func() (archive.Pack, error) {
-			var err error
-			pack, err = s.Room.Pack(u.in.Digest)
+	l, err = archive.Open(ctx, r, size, archive.Options{Limits: s.Limits, Filename: filename, CodePage: codePage,
+		Pack: func() (_ archive.Pack, err error) {
+			pack, err = begin()
 			return pack, err
 		}})
 	if err == nil && pack != nil {
 		err = pack.Sync()
 	}
 	if err != nil {
-		err = errors.Join(err, u.Discard())
 		if pack != nil {
 			err = errors.Join(err, pack.Discard())
 		}
 		var bad *archive.Error
 		if errors.As(err, &bad) {
-			return model.Archive{}, fault.New(fault.Failed, bad.Code, "%s: %v", u.Filename, bad).WithMend("It was not staged; nothing of it was kept.")
+			return nil, "", fault.New(fault.Failed, bad.Code, "%s: %v", filename, bad).WithMend("It was not staged; nothing of it was kept.")
 		}
-		return model.Archive{}, err
+		return nil, "", err
 	}
-	a := model.Archive{Digest: u.in.Digest, Size: u.in.Size, Filename: u.Filename, Format: string(l.Format), Source: u.Source, Note: u.Note, Findings: l.Notes, Actor: actor}
-	packed := ""
-	if pack != nil {
-		packed = pack.Name()
-		if err := pack.Close(); err != nil {
-			return a, err
-		}
+	if pack == nil {
+		return l, "", nil
 	}
-	if a.Container, err = u.in.Commit(); err != nil {
-		return a, err
+	return l, pack.Name(), pack.Close()
+}
+
+// said is what is kept of an archive beside its bytes, so that it can be staged
+// again where the records were lost.
+type said struct {
+	Filename string `json:"filename"`
+	CodePage string `json:"codePage,omitempty"`
+	Source   string `json:"source,omitempty"`
+	Note     string `json:"note,omitempty"`
+}
+
+// commit makes an upload's bytes a container.
+func (s *Service) commit(u *Upload, a model.Archive) (container string, err error) {
+	raw, err := json.Marshal(said{Filename: a.Filename, CodePage: u.CodePage, Source: a.Source, Note: a.Note})
+	if err != nil {
+		return "", errors.Join(err, u.Discard())
 	}
-	entries, held := contents(l, a, packed)
-	return s.Records.AddArchive(ctx, a, entries, held)
+	return u.in.Commit(raw)
 }
 
 // contents lists an archive's entries and, by container, where their bytes lie.

@@ -44,9 +44,7 @@ func (s *Service) repackOne(ctx context.Context, a model.Archive, folder tree.Pa
 		return kept, err
 	}
 	kept.Digest, kept.Size = tree.Digest(h.Sum(nil)), n.written
-	if held, err := s.Room.Open(ctx, kept.Digest); err == nil {
-		return kept, held.Close()
-	} else if !errors.Is(err, stockroom.ErrNotHeld) {
+	if there, err := s.sound(ctx, kept.Digest); there || err != nil {
 		return kept, err
 	}
 	seg, err := s.Room.Derive(a.Digest)

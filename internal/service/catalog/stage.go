@@ -57,6 +57,7 @@ func (u *Upload) Size() int64 { return u.in.Size }
 type Staged struct {
 	Archive model.Archive
 	Known   bool // the same bytes were staged before
+	Mended  int  // contents of it that were damaged in the stockroom, and are whole again
 	Books   []BookResult
 }
 
@@ -89,7 +90,7 @@ func (s *Service) Stage(ctx context.Context, u *Upload, rulebookName, actor stri
 	switch {
 	case err == nil:
 		st.Known = true
-		if err := u.Discard(); err != nil {
+		if st.Mended, err = s.heal(ctx, u, st.Archive, tell); err != nil {
 			return st, err
 		}
 	case errors.Is(err, model.ErrNotFound):
@@ -103,6 +104,11 @@ func (s *Service) Stage(ctx context.Context, u *Upload, rulebookName, actor stri
 	for _, rev := range revisions {
 		tell(fmt.Sprintf("laying it out by rulebook %s", rev.Name))
 		br, err := s.layBy(ctx, st.Archive, u.Filename, u.Root, rev, actor)
+		if err == nil && st.Known && !br.Fresh {
+			var again int
+			again, err = s.healDerived(ctx, st.Archive, br.Crates)
+			st.Mended += again
+		}
 		if err != nil {
 			return st, err
 		}

@@ -160,11 +160,7 @@ func (s *Service) keepFile(ctx context.Context, seg *stockroom.Segment, at strin
 		return tree.Entry{}, nil, err
 	}
 	e := tree.Entry{Digest: d, Size: n}
-	held, err := s.Room.Open(ctx, d)
-	if err == nil {
-		return e, nil, held.Close()
-	}
-	if !errors.Is(err, stockroom.ErrNotHeld) {
+	if there, err := s.sound(ctx, d); there || err != nil {
 		return e, nil, err
 	}
 	if _, err := f.Seek(0, io.SeekStart); err != nil {

@@ -26,6 +26,11 @@ func (s *Service) crates(ctx context.Context, srv model.Server, b *rulebook.Book
 		if err != nil {
 			return nil, err
 		}
+		if c.Damaged {
+			f := fault.New(fault.Failed, "crate-damaged", "what is recorded of %s cannot be read", c.Body.Label()).WithMend("Stage its archive again: it is laid out and recorded anew.")
+			f.Findings = c.Findings
+			return nil, f
+		}
 		onlyListed := slices.ContainsFunc(b.Kinds, func(k rulebook.Kind) bool { return k.Name == c.Body.Kind && k.Listed != "" })
 		if onlyListed && !slices.ContainsFunc(b.Lists, func(l rulebook.LoadList) bool { return l.Lists(c.Body.Kind) }) {
 			return nil, fault.New(fault.Conflict, "no-files", "%s has no files to put anywhere, and rulebook %s has no load list that names it", c.Body.Label(), b.Name).WithMend("Write its id into the server's list by hand.")
