@@ -217,11 +217,15 @@ func (b *budget) take(name string, n int64) error {
 
 func (b *budget) bytes(name string, n int64) error {
 	b.total += n
+	verb := "brings the archive"
+	if name == "" {
+		verb = "it comes"
+	}
 	switch {
 	case n < 0 || b.total < 0 || b.total > b.Total:
-		return &Error{Code: "bomb", Entry: name, What: fmt.Sprintf("brings the archive over %d bytes unpacked; it is refused", b.Total)}
+		return &Error{Code: "bomb", Entry: name, What: fmt.Sprintf("%s to more than %d bytes unpacked; it is refused", verb, b.Total)}
 	case b.total > b.Floor && b.total/b.Ratio > b.size:
-		return &Error{Code: "bomb", Entry: name, What: fmt.Sprintf("brings the archive to more than %d times its own size unpacked; it is refused", b.Ratio)}
+		return &Error{Code: "bomb", Entry: name, What: fmt.Sprintf("%s to more than %d times its own size unpacked; it is refused", verb, b.Ratio)}
 	}
 	return nil
 }

@@ -50,6 +50,9 @@ func through(t testing.TB, raw []byte, open func(io.Writer) (io.WriteCloser, err
 
 func asGzip(w io.Writer) (io.WriteCloser, error) { return gzip.NewWriter(w), nil }
 func asXZ(w io.Writer) (io.WriteCloser, error)   { return xz.NewWriter(w) }
+func asZstdOf(window int) func(io.Writer) (io.WriteCloser, error) {
+	return func(w io.Writer) (io.WriteCloser, error) { return zstd.NewWriter(w, zstd.WithWindowSize(window)) }
+}
 func asZstd(w io.Writer) (io.WriteCloser, error) { return zstd.NewWriter(w) }
 
 // by7z packs files with the 7z program.

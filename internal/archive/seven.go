@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"hash/crc32"
 	"io"
 	"io/fs"
 	"slices"
@@ -11,7 +12,7 @@ import (
 	"sync"
 
 	"github.com/bodgit/sevenzip"
-	"github.com/ulikunitz/xz/lzma"
+	"github.com/stangelandcl/ppmd"
 
 	"restlesscrate/internal/core/tree"
 )
@@ -20,13 +21,18 @@ import (
 // they are read in that order, once.
 func (op *opening) listSeven(s source, l *Listing) error {
 	guardSeven.Do(guardDictionaries)
+	if err := sevenTable(s.section(), s.size, op.Limits); err == io.EOF {
+		return nil
+	} else if err != nil {
+		return sevenFault("", err)
+	}
 	z, err := sevenzip.NewReader(s.section(), s.size)
 	if err != nil {
 		return sevenFault("", err)
 	}
 	files := slices.Clone(z.File)
 	slices.SortStableFunc(files, func(a, b *sevenzip.File) int { return a.Stream - b.Stream })
-	for _, f := range files {
+	for i, f := range files {
 		mode := f.Mode()
 		switch {
 		case mode&fs.ModeSymlink != 0:
@@ -41,7 +47,8 @@ func (op *opening) listSeven(s source, l *Listing) error {
 		if err := op.budget.take(f.Name, int64(f.UncompressedSize)); err != nil {
 			return err
 		}
-		if err := op.sevenFile(l, f, tree.Entry{Path: p, Dir: mode.IsDir(), Exec: !mode.IsDir() && mode&0o111 != 0 && f.Attributes&unixAttributes != 0}); err != nil {
+		last := i+1 == len(files) || files[i+1].Stream != f.Stream
+		if err := op.sevenFile(l, f, last, tree.Entry{Path: p, Dir: mode.IsDir(), Exec: !mode.IsDir() && mode&0o111 != 0 && f.Attributes&unixAttributes != 0}); err != nil {
 			return err
 		}
 	}
@@ -51,7 +58,10 @@ func (op *opening) listSeven(s source, l *Listing) error {
 // unixAttributes marks entries whose upper attribute bits are a Unix mode.
 const unixAttributes = 0x8000
 
-func (op *opening) sevenFile(l *Listing, f *sevenzip.File, e tree.Entry) error {
+// sevenFile copies a file to the pack. last tells that none of its stream comes
+// after it: what unpacks the stream is let go of then, instead of being kept ready
+// with its memory.
+func (op *opening) sevenFile(l *Listing, f *sevenzip.File, last bool, e tree.Entry) error {
 	if e.Dir || f.UncompressedSize == 0 {
 		return op.addPacked(l, e, strings.NewReader(""))
 	}
@@ -59,12 +69,19 @@ func (op *opening) sevenFile(l *Listing, f *sevenzip.File, e tree.Entry) error {
 	if err != nil {
 		return sevenFault(f.Name, err)
 	}
-	err = op.addPacked(l, e, io.LimitReader(r, int64(f.UncompressedSize)))
-	if err := errors.Join(err, r.Close()); err != nil {
+	sum := crc32.NewIEEE()
+	err = op.addPacked(l, e, io.TeeReader(io.LimitReader(r, int64(f.UncompressedSize)), sum))
+	if !last {
+		err = errors.Join(err, r.Close())
+	}
+	if err != nil {
 		return sevenFault(f.Name, err)
 	}
 	if got := l.Items[len(l.Items)-1].Size; got != int64(f.UncompressedSize) {
 		return &Error{Code: "broken-archive", Entry: f.Name, What: "is broken: " + damage(got, int64(f.UncompressedSize), nil)}
+	}
+	if f.CRC32 != 0 && f.CRC32 != sum.Sum32() { // the package leaves that to its caller
+		return &Error{Code: "broken-archive", Entry: f.Name, What: fmt.Sprintf("is broken: its checksum is %08x and should be %08x", sum.Sum32(), f.CRC32)}
 	}
 	return nil
 }
@@ -75,7 +92,7 @@ func sevenFault(name string, err error) error {
 	switch {
 	case errors.As(err, &large):
 		return tooLarge("a dictionary of", int64(large), DefaultLimits.Dictionary)
-	case errors.As(err, &read) && read.Encrypted:
+	case errors.Is(err, errEncrypted), errors.As(err, &read) && read.Encrypted:
 		return &Error{Code: "encrypted", Entry: name, What: "is encrypted; unpack it with its password and stage the folder"}
 	case name == "":
 		return whole(SevenZip, err)
@@ -95,26 +112,42 @@ func (e dictionaryError) Error() string {
 var guardSeven sync.Once
 
 func guardDictionaries() {
+	one := func(props []byte, long int, in []io.ReadCloser) error {
+		if len(props) != long || len(in) != 1 {
+			return errors.New("its properties are broken")
+		}
+		return nil
+	}
 	sevenzip.RegisterDecompressor([]byte{3, 1, 1}, func(props []byte, size uint64, in []io.ReadCloser) (io.ReadCloser, error) {
-		if len(props) != 5 || len(in) != 1 {
-			return nil, errors.New("its LZMA properties are broken")
+		if err := one(props, 5, in); err != nil {
+			return nil, err
 		}
-		if d := int64(binary.LittleEndian.Uint32(props[1:])); d > DefaultLimits.Dictionary {
-			return nil, dictionaryError(d)
-		}
-		head := binary.LittleEndian.AppendUint64(slices.Clone(props), size)
-		r, err := lzma.NewReader(io.MultiReader(strings.NewReader(string(head)), in[0]))
+		r, err := lzmaReader(props, size, in[0])
 		return reading{r, in[0]}, err
 	})
-	sevenzip.RegisterDecompressor([]byte{lzma2Filter}, func(props []byte, _ uint64, in []io.ReadCloser) (io.ReadCloser, error) {
-		if len(props) != 1 || props[0] > 40 || len(in) != 1 {
-			return nil, errors.New("its LZMA2 properties are broken")
+	sevenzip.RegisterDecompressor([]byte{lzma2Filter}, func(props []byte, size uint64, in []io.ReadCloser) (io.ReadCloser, error) {
+		if err := one(props, 1, in); err != nil {
+			return nil, err
 		}
-		d := int64(2|props[0]&1) << (props[0]/2 + 11)
-		if d > DefaultLimits.Dictionary {
-			return nil, dictionaryError(d)
+		r, err := lzma2Reader(props[0], size, in[0])
+		return reading{r, in[0]}, err
+	})
+	sevenzip.RegisterDecompressor([]byte{3, 4, 1}, func(props []byte, size uint64, in []io.ReadCloser) (io.ReadCloser, error) {
+		if err := one(props, 5, in); err != nil {
+			return nil, err
 		}
-		r, err := lzma.Reader2Config{DictCap: int(max(d, lzma.MinDictCap))}.NewReader2(in[0])
+		memory := int64(binary.LittleEndian.Uint32(props[1:]))
+		if memory > DefaultLimits.Dictionary {
+			return nil, dictionaryError(memory)
+		}
+		r, err := ppmd.NewH7zReader(in[0], int(props[0]), int(memory), int(size))
+		return reading{&r, in[0]}, err
+	})
+	sevenzip.RegisterDecompressor([]byte{4, 0xf7, 0x11, 1}, func(_ []byte, _ uint64, in []io.ReadCloser) (io.ReadCloser, error) {
+		if len(in) != 1 {
+			return nil, errors.New("its streams are broken")
+		}
+		r, err := zstdOf(in[0], DefaultLimits.Dictionary)
 		return reading{r, in[0]}, err
 	})
 }

@@ -1,6 +1,7 @@
 package archive
 
 import (
+	"archive/tar"
 	"bufio"
 	"compress/bzip2"
 	"context"
@@ -14,7 +15,7 @@ import (
 
 	"github.com/klauspost/compress/gzip"
 	"github.com/klauspost/compress/zstd"
-	"github.com/ulikunitz/xz"
+	"github.com/therootcompany/xz"
 
 	"restlesscrate/internal/core/tree"
 )
@@ -26,14 +27,15 @@ func (op *opening) listStream(s source, l *Listing) error {
 		return broken("", err)
 	}
 	defer unpacked.Close()
-	r := bufio.NewReaderSize(unpacked, 64<<10)
+	// What is no content, such as headers, counts as well: once, beside the contents.
+	r := bufio.NewReaderSize(counted{unpacked, &budget{Limits: op.Limits, size: s.size}, ""}, 64<<10)
 	head, err := r.Peek(512)
 	if err != nil && !errors.Is(err, io.EOF) {
 		return whole(l.Format, err)
 	}
 	if identify(head) == Tar {
 		l.Format = Tar + "." + l.Format
-		return op.eachInTar(r, func(e tree.Entry, content io.Reader) error { return op.addPacked(l, e, content) })
+		return op.eachInTar(r, func(_ *tar.Header, e tree.Entry, content io.Reader) error { return op.addPacked(l, e, content) })
 	}
 	name := strings.TrimSuffix(path.Base(s.name), path.Ext(s.name))
 	p, err := op.names.path(name, false)
@@ -79,18 +81,38 @@ func (op *opening) unpack(s source, f Format) (io.ReadCloser, error) {
 		if err := op.xzDictionary(section); err != nil {
 			return nil, err
 		}
-		r, err := xz.NewReader(buffered)
+		// Every stream and every block says how large its dictionary is; the reader
+		// looks before it asks for it.
+		r, err := xz.NewReader(buffered, uint32(op.Dictionary))
 		if err != nil {
 			return nil, err
 		}
-		return io.NopCloser(r), nil
+		return io.NopCloser(xzReader{r, op.Dictionary}), nil
 	default:
-		r, err := zstd.NewReader(buffered, zstd.WithDecoderMaxWindow(uint64(op.Dictionary)), zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true))
-		if err != nil {
-			return nil, err
-		}
-		return zstdReader{r, op.Dictionary}, nil
+		return zstdOf(buffered, op.Dictionary)
 	}
+}
+
+func zstdOf(r io.Reader, limit int64) (io.ReadCloser, error) {
+	z, err := zstd.NewReader(r, zstd.WithDecoderMaxWindow(uint64(limit)), zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true))
+	if err != nil {
+		return nil, err
+	}
+	return zstdReader{z, limit}, nil
+}
+
+// xzReader says in our words that a dictionary is too large.
+type xzReader struct {
+	*xz.Reader
+	limit int64
+}
+
+func (x xzReader) Read(p []byte) (int, error) {
+	n, err := x.Reader.Read(p)
+	if errors.Is(err, xz.ErrMemlimit) {
+		err = tooLarge("a dictionary of more than", x.limit, x.limit)
+	}
+	return n, err
 }
 
 // zstdReader says in our words that a window is too large.

@@ -5,15 +5,20 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strings"
 
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/stockroom"
 )
 
-// listTar lists a tar whose contents can be read where they are.
+// listTar lists a tar whose contents can be read where they are. A file with holes
+// that were left out does not lie there as it is: it is expanded into the pack.
 func (op *opening) listTar(s source, l *Listing) error {
 	section := s.section()
-	return op.eachInTar(section, func(e tree.Entry, _ io.Reader) error {
+	return op.eachInTar(section, func(h *tar.Header, e tree.Entry, content io.Reader) error {
+		if sparse(h) {
+			return op.addPacked(l, e, content)
+		}
 		// The reader takes whole blocks and seeks over contents, so the
 		// section stands at the first byte of this file now.
 		at, err := section.Seek(0, io.SeekCurrent)
@@ -27,7 +32,7 @@ func (op *opening) listTar(s source, l *Listing) error {
 
 // eachInTar calls keep for every file and folder, in order. The content can be
 // read until keep returns.
-func (op *opening) eachInTar(r io.Reader, keep func(e tree.Entry, content io.Reader) error) error {
+func (op *opening) eachInTar(r io.Reader, keep func(h *tar.Header, e tree.Entry, content io.Reader) error) error {
 	t := tar.NewReader(r)
 	for n := 0; ; n++ {
 		h, err := t.Next()
@@ -48,7 +53,7 @@ func (op *opening) eachInTar(r io.Reader, keep func(e tree.Entry, content io.Rea
 			continue
 		case h.Typeflag == tar.TypeSymlink || h.Typeflag == tar.TypeLink:
 			return &Error{Code: "unsafe-entry", Entry: h.Name, What: "is a link; links are refused"}
-		case !dir && h.Typeflag != tar.TypeReg:
+		case !dir && h.Typeflag != tar.TypeReg && h.Typeflag != tar.TypeGNUSparse && h.Typeflag != tar.TypeCont:
 			return &Error{Code: "unsafe-entry", Entry: h.Name, What: "is neither a file nor a folder"}
 		}
 		p, err := op.names.path(h.Name, dir)
@@ -58,10 +63,25 @@ func (op *opening) eachInTar(r io.Reader, keep func(e tree.Entry, content io.Rea
 		if err := op.budget.take(h.Name, h.Size); err != nil {
 			return err
 		}
-		if err := keep(tree.Entry{Path: p, Dir: dir, Size: h.Size, Exec: !dir && h.Mode&0o111 != 0}, t); err != nil {
+		if err := keep(h, tree.Entry{Path: p, Dir: dir, Size: h.Size, Exec: !dir && h.Mode&0o111 != 0}, t); err != nil {
 			return broken(h.Name, err)
 		}
 	}
+}
+
+// sparse tells whether a file's bytes in the tar are not the file itself, but its
+// parts between holes: in the old GNU format by its type, in a PAX one by records
+// (GNU tar manual, "Sparse Formats").
+func sparse(h *tar.Header) bool {
+	if h.Typeflag == tar.TypeGNUSparse {
+		return true
+	}
+	for name := range h.PAXRecords {
+		if strings.HasPrefix(name, "GNU.sparse.") {
+			return true
+		}
+	}
+	return false
 }
 
 // broken makes an error that came while an entry was unpacked the archive's
