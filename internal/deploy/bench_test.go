@@ -195,7 +195,7 @@ func filled(t *testing.T, files map[string]string) *bench {
 func (b *bench) hold(text string) {
 	in, err := b.room.Receive(b.t.Context(), strings.NewReader(text))
 	require.NoError(b.t, err)
-	container, err := in.Commit()
+	container, err := in.Commit(nil)
 	require.NoError(b.t, err)
 	span := stockroom.Span{Length: in.Size, Size: in.Size, Method: stockroom.Stored}
 	_, err = b.db.AddArchive(b.t.Context(), model.Archive{Digest: in.Digest, Size: in.Size, Filename: text, Container: container}, nil, map[string][]stockroom.Held{container: {{Digest: in.Digest, Span: span}}})

@@ -53,10 +53,14 @@ const (
 // the lock. mine says that this service may have been killed while it took, signed
 // or gave back this host's lock.
 func Lock(ctx context.Context, h remote.Host, me Holder, mine bool) (hostTime int64, err error) {
-	if err := h.MakeFolder(ctx, draft.Work, 0); err != nil && !errors.Is(err, fs.ErrExist) {
-		return 0, fmt.Errorf("make the work folder: %w", err)
+	for range 3 { // a test that ends just now takes the empty work folder away with it
+		if err := h.MakeFolder(ctx, draft.Work, 0); err != nil && !errors.Is(err, fs.ErrExist) {
+			return 0, fmt.Errorf("make the work folder: %w", err)
+		}
+		if err = h.MakeFolder(ctx, lockFolder, 0); !errors.Is(err, fs.ErrNotExist) {
+			break
+		}
 	}
-	err = h.MakeFolder(ctx, lockFolder, 0)
 	if err != nil && !errors.Is(err, fs.ErrExist) {
 		return 0, fmt.Errorf("take the host's lock: %w", err)
 	}
@@ -173,6 +177,23 @@ type Remains struct {
 	Uploads []tree.Path // begun and never put in place
 	Aside   []tree.Path // a server's own files that were set aside and not put back
 	folders []tree.Path
+	there   bool // the work folder is
+}
+
+// Empty tells whether there are folders and nothing else in them.
+func (r Remains) Empty() bool {
+	return r.there && !r.Locked && len(r.Uploads)+len(r.Aside) == 0
+}
+
+// Unsigned tells whether the lock is one that nobody has signed.
+func (r Remains) Unsigned() bool { return r.Locked && r.Holder.Service == "" }
+
+// StillUnsigned waits for as long as a service takes to sign a lock, and tells
+// whether nobody has signed it by then. Whoever took it cannot sign it any more once
+// it is taken away, and has done nothing yet.
+func StillUnsigned(ctx context.Context, h remote.Host) (bool, error) {
+	who, err := signedBy(ctx, h, Holder{})
+	return who.Service == "", err
 }
 
 // FindRemains looks into the work folder. mine tells whether this service still
@@ -185,6 +206,7 @@ func FindRemains(ctx context.Context, h remote.Host, mine func(number string) bo
 	if err != nil {
 		return r, err
 	}
+	r.there = true
 	for _, i := range list {
 		at := draft.Work.Join(tree.Path(i.Name))
 		switch {

@@ -2,6 +2,7 @@ package remote
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -24,7 +25,15 @@ type Found struct {
 	Entries                                      int   // at the root
 }
 
-// Names that a probe uses. They hold no letters that fold onto another's.
+// Agrees tells whether two probes found the same abilities; times and figures count
+// for nothing.
+func (f Found) Agrees(g Found) bool {
+	f.Resolution, f.Skew, f.RenameMS, f.Free, f.Entries = g.Resolution, g.Skew, g.RenameMS, g.Free, g.Entries
+	return f == g
+}
+
+// Names that a probe uses, in a folder of its own: two services may try a host at
+// once.
 const (
 	probeFolder = "probe"
 	probeFile   = "probe-a"
@@ -45,7 +54,8 @@ func Probe(ctx context.Context, h Host, work tree.Path, now func() time.Time) (f
 	if f.Free, err = h.Free(ctx); err != nil {
 		f.Free = -1
 	}
-	p := prober{h: h, dir: work.Join(probeFolder), now: now}
+	p := prober{h: h, name: tree.Path(probeFolder + "-" + strings.ToLower(rand.Text()[:8])), now: now}
+	p.dir = work.Join(p.name)
 	if err := p.begin(ctx, work); err != nil {
 		if errors.Is(err, ErrLine) || ctx.Err() != nil {
 			return f, err
@@ -75,6 +85,7 @@ func Probe(ctx context.Context, h Host, work tree.Path, now func() time.Time) (f
 
 type prober struct {
 	h       Host
+	name    tree.Path // that no other probe has
 	dir     tree.Path
 	now     func() time.Time
 	made    []tree.Path // files
@@ -97,7 +108,7 @@ func (p *prober) elsewhere(ctx context.Context, list []Info, work tree.Path) (in
 			continue
 		}
 		inner = tree.Path(i.Name).Join(work)
-		p.dir = inner.Join(probeFolder)
+		p.dir = inner.Join(p.name)
 		if p.begin(ctx, inner) == nil {
 			return inner, true
 		}
@@ -151,7 +162,7 @@ func (p *prober) try(ctx context.Context, work tree.Path, f *Found) error {
 	if err := p.over(ctx, a, f); err != nil {
 		return err
 	}
-	out := tree.Path(string(work) + "-probe")
+	out := tree.Path(string(work) + "-" + string(p.name))
 	p.made = append(p.made, out)
 	begun := p.now()
 	err = p.h.Rename(ctx, a, out)
@@ -166,7 +177,7 @@ func (p *prober) try(ctx context.Context, work tree.Path, f *Found) error {
 
 // folder tries to rename a folder with a file in it into the tree.
 func (p *prober) folder(ctx context.Context, work tree.Path, f *Found) error {
-	from, to := p.dir.Join("probe-f"), tree.Path(string(work)+"-probe-f")
+	from, to := p.dir.Join("probe-f"), tree.Path(string(work)+"-"+string(p.name)+"-f")
 	if err := p.h.MakeFolder(ctx, from, 0o700); err != nil && !errors.Is(err, fs.ErrExist) {
 		return fmt.Errorf("make a folder: %w", err)
 	}

@@ -18,14 +18,15 @@ type maker struct {
 	req        *Request
 	obs        Observations
 	d          *Draft
-	changes    []change             // content changes that need motions, by path
-	edits      []edit               // texts that are edited, by path
-	folders    map[tree.Path]bool   // to be made
-	dropped    map[tree.Path]bool   // folders that go
-	going      map[tree.Path]bool   // paths that will be absent
-	coming     map[tree.Path]bool   // paths that will hold something new
-	maybe      map[tree.Path]string // folders of ours that go if they become empty, and why
-	folderMode map[tree.Path]uint32 // of folders that come back with other permission bits than new ones get
+	changes    []change              // content changes that need motions, by path
+	edits      []edit                // texts that are edited, by path
+	folders    map[tree.Path]bool    // to be made
+	dropped    map[tree.Path]bool    // folders that go
+	going      map[tree.Path]bool    // paths that will be absent
+	coming     map[tree.Path]bool    // paths that will hold something new
+	gone       map[tree.Path]*unseen // what the ledger owns and cannot be seen, by the outermost thing that hides it
+	maybe      map[tree.Path]string  // folders of ours that go if they become empty, and why
+	folderMode map[tree.Path]uint32  // of folders that come back with other permission bits than new ones get
 	// Folders that are moved with all that is in them, with their temporary names.
 	wholeIn, wholeOut map[tree.Path]string
 	power             powerPlan
@@ -49,6 +50,7 @@ func Make(req *Request, obs Observations) *Draft {
 	for _, p := range slices.Sorted(maps.Keys(g.goals)) {
 		m.one(g.goals[p])
 	}
+	m.sayUnseen()
 	m.texts(g)
 	m.caseClashes()
 	m.dropFolders()
@@ -64,7 +66,7 @@ func Make(req *Request, obs Observations) *Draft {
 }
 
 func newMaker(req *Request, obs Observations, d *Draft) *maker {
-	return &maker{req: req, obs: obs, d: d, folders: map[tree.Path]bool{}, dropped: map[tree.Path]bool{}, going: map[tree.Path]bool{},
+	return &maker{req: req, obs: obs, d: d, folders: map[tree.Path]bool{}, dropped: map[tree.Path]bool{}, going: map[tree.Path]bool{}, gone: map[tree.Path]*unseen{},
 		coming: map[tree.Path]bool{}, maybe: map[tree.Path]string{}, folderMode: map[tree.Path]uint32{}}
 }
 
@@ -91,6 +93,9 @@ func (m *maker) one(g *goal) {
 		c.After = m.modes(g.after)
 	}
 	if c.Before.Same(c.After) {
+		if c.After.Being == tree.Absent && row.State.Being == tree.Content && len(row.Claims) > 0 {
+			m.unseen(g.path, row)
+		}
 		m.settled(g, c, row, known)
 		return
 	}

@@ -119,7 +119,7 @@ func (w *world) crate(version string, files map[string]string) string {
 			require.NoError(w.t, in.Discard())
 			continue
 		}
-		container, err := in.Commit()
+		container, err := in.Commit(nil)
 		require.NoError(w.t, err)
 		span := stockroom.Span{Length: in.Size, Size: in.Size, Method: stockroom.Stored}
 		_, err = w.db.AddArchive(w.t.Context(), model.Archive{Digest: in.Digest, Size: in.Size, Filename: path, Container: container}, nil, map[string][]stockroom.Held{container: {{Digest: in.Digest, Span: span}}})

@@ -6,8 +6,10 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
+	"sync"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -123,13 +125,14 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 	if err != nil {
 		return srv, err
 	}
+	defer s.testing(srv.ID)()
 	s.lines.drop(srv.ID) // what a test finds out is of now
 	h, err := s.Connect(ctx, srv)
 	if err != nil {
 		return srv, err
 	}
 	defer h.Close()
-	f, err := remote.Probe(ctx, h, draft.Work, s.Now)
+	f, err := s.probe(ctx, srv, h)
 	if err != nil {
 		return srv, fault.New(fault.Failed, "host-refuses", "%s was reached, but it cannot be worked on", name).Because(err).
 			WithMend("Does this user have the right to write in the root?")
@@ -141,6 +144,44 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 	srv.Abilities = &model.Abilities{TestedAt: s.Now().UnixMilli(), Modes: f.Modes, CaseBlind: f.CaseBlind, RenameFromWork: f.RenameFromWork,
 		RenameOver: f.RenameOver, NoWork: f.NoWork, RenameFolders: f.RenameFolders, Copies: f.Copies, Resolution: f.Resolution, Skew: f.Skew, RenameMS: f.RenameMS, Free: f.Free, Words: slices.Concat(words(f), openLine(srv.Transport), left)}
 	return srv, s.Records.SaveServer(ctx, srv)
+}
+
+// testing makes tests of one server wait for one another, until the function that
+// it gives is called.
+func (s *Service) testing(server int64) (done func()) {
+	s.mu.Lock()
+	if s.tests == nil {
+		s.tests = map[int64]*sync.Mutex{}
+	}
+	one := s.tests[server]
+	if one == nil {
+		one = &sync.Mutex{}
+		s.tests[server] = one
+	}
+	s.mu.Unlock()
+	one.Lock()
+	return one.Unlock
+}
+
+// probe finds out what a host can do. What contradicts the test before is tried
+// again, and what two of three tries agree on is kept: a host that is busy or changes
+// under the probe does not make the next drafts weaker, or stronger than they are.
+func (s *Service) probe(ctx context.Context, srv model.Server, h remote.Host) (remote.Found, error) {
+	f, err := remote.Probe(ctx, h, draft.Work, s.Now)
+	if err != nil || srv.Abilities == nil || sameFound(f, *srv.Abilities) {
+		return f, err
+	}
+	again, err := remote.Probe(ctx, h, draft.Work, s.Now)
+	if err != nil || sameFound(again, *srv.Abilities) || f.Agrees(again) {
+		return again, err
+	}
+	return remote.Probe(ctx, h, draft.Work, s.Now)
+}
+
+// sameFound tells whether a probe found what was known before.
+func sameFound(f remote.Found, a model.Abilities) bool {
+	return f.Modes == a.Modes && f.CaseBlind == a.CaseBlind && f.RenameFromWork == a.RenameFromWork && f.RenameOver == a.RenameOver &&
+		f.NoWork == a.NoWork && f.RenameFolders == a.RenameFolders && f.Copies == a.Copies
 }
 
 // NoWorkFolder notes what a run has found out: the host does not rename out of
@@ -165,10 +206,10 @@ func (s *Service) remains(ctx context.Context, srv model.Server, h remote.Host, 
 	}
 	needed, open := map[string]bool{}, ""
 	for _, d := range list {
-		if d.State.Open() || d.Untidy {
+		if d.State.Open() || d.State == model.Queued || d.Untidy {
 			needed[strconv.Itoa(d.Number)] = true
 		}
-		if d.State.Open() {
+		if needed[strconv.Itoa(d.Number)] {
 			open = d.Name()
 		}
 	}
@@ -180,6 +221,27 @@ func (s *Service) remains(ctx context.Context, srv model.Server, h remote.Host, 
 		return []string{"It is locked for " + open + ", which is not finished."}, nil
 	}
 	var out []string
+	own := r.Locked && r.Holder.Service == s.Self
+	if r.Unsigned() {
+		if own, err = deploy.StillUnsigned(ctx, h); err != nil {
+			return nil, err
+		}
+	}
+	if own && open == "" {
+		if err := deploy.Unlock(ctx, h); err != nil {
+			return nil, err
+		}
+		out = append(out, "A lock that a run had left when it was cut off is taken away; no deployment was under way.")
+		if r, err = deploy.FindRemains(ctx, h, func(number string) bool { return needed[number] }); err != nil {
+			return nil, err
+		}
+	}
+	if r.Empty() && open == "" {
+		if err := r.ClearUploads(ctx, h, func(tree.Path) bool { return false }); err != nil {
+			return nil, err
+		}
+		out = append(out, "Empty work folders that a run had left when it was cut off are taken away.")
+	}
 	if r.Locked {
 		out = append(out, fmt.Sprintf("The host says: %v.", &deploy.LockedError{Holder: r.Holder}))
 	}

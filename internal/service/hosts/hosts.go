@@ -8,6 +8,7 @@ import (
 	"errors"
 	"maps"
 	"strings"
+	"sync"
 	"time"
 
 	"restlesscrate/internal/core/rulebook"
@@ -49,6 +50,9 @@ type Service struct {
 	Self    string // this service's own id, as its locks on hosts name it
 	Now     func() time.Time
 	lines   lines
+
+	mu    sync.Mutex
+	tests map[int64]*sync.Mutex // by server
 }
 
 // Secrets are the credentials that came with a request. Empty means none or,
