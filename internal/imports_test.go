@@ -16,12 +16,13 @@ const module = "restlesscrate/"
 // may import. The longest matching rule counts.
 var allowed = map[string][]string{
 	"internal/core":            {"internal/core"},
-	"internal/stockroom":       {"internal/core"},
+	"internal/disk":            {},
+	"internal/stockroom":       {"internal/core", "internal/disk"},
 	"internal/archive":         {"internal/core", "internal/stockroom"},
 	"internal/fault":           {"internal/core"},
 	"internal/seal":            {},
 	"internal/model":           {"internal/core"},
-	"internal/remote":          {"internal/core", "internal/remote"},
+	"internal/remote":          {"internal/core", "internal/remote", "internal/disk"},
 	"internal/deploy":          {"internal/core", "internal/remote", "internal/stockroom"},
 	"internal/records":         {"internal/core", "internal/model", "internal/deploy", "internal/stockroom"},
 	"internal/jobs":            {"internal/model"},

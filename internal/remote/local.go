@@ -12,6 +12,7 @@ import (
 	"syscall"
 
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/disk"
 )
 
 // Local is a folder on the service's own machine.
@@ -236,7 +237,7 @@ func (l *Local) SetMode(ctx context.Context, p tree.Path, mode uint32) error {
 }
 
 // Free implements [Host].
-func (l *Local) Free(context.Context) (int64, error) { return freeBytes(l.dir) }
+func (l *Local) Free(context.Context) (int64, error) { return disk.Free(l.dir) }
 
 // Close implements [Host].
 func (l *Local) Close() error { return l.root.Close() }

@@ -104,6 +104,7 @@ const (
 	incoming = "incoming"
 	aside    = "aside"
 	about    = "about"
+	reserved = "reserved"
 )
 
 // Open makes the folders if they are missing and clears what an interrupted
@@ -112,7 +113,7 @@ func Open(dir string, index Index) (*Room, error) {
 	if err := os.RemoveAll(filepath.Join(dir, incoming)); err != nil {
 		return nil, fmt.Errorf("clear unfinished uploads: %w", err)
 	}
-	for _, sub := range []string{archives, segments, packs, derived, incoming, about} {
+	for _, sub := range []string{archives, segments, packs, derived, incoming, about, reserved} {
 		if err := os.MkdirAll(filepath.Join(dir, sub), 0o700); err != nil {
 			return nil, fmt.Errorf("make the stockroom: %w", err)
 		}

@@ -163,6 +163,7 @@ type Request struct {
 	Protected []string // globs from the rulebook
 	CaseBlind bool     // by the rulebook
 	Host      Host
+	Own       int64                  // bytes free on the service's own disk, 0 where that is not known
 	Held      func(tree.Digest) bool // whether the stockroom holds these bytes
 	Thorough  bool                   // whether every file is read back once it is sent
 }
@@ -265,7 +266,7 @@ type Draft struct {
 func (d *Draft) Digest() tree.Digest {
 	timeless := *d
 	timeless.LookedAt = 0
-	timeless.Findings = slices.DeleteFunc(slices.Clone(d.Findings), func(f finding.Finding) bool { return f.Code == swapTime || f.Code == "away" })
+	timeless.Findings = slices.DeleteFunc(slices.Clone(d.Findings), func(f finding.Finding) bool { return f.Code == swapTime || f.Code == ownDisk || f.Code == "away" })
 	timeless.Steps = slices.Clone(d.Steps)
 	for i, s := range timeless.Steps {
 		if s.Verb == CopyData {

@@ -339,5 +339,8 @@ func (s *Service) Recover(ctx context.Context) (untidy []model.Deployment, err e
 			return nil, err
 		}
 	}
+	if err := s.releaseOld(ctx); err != nil {
+		return nil, err
+	}
 	return s.Records.Untidy(ctx, 0)
 }

@@ -64,6 +64,9 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 		return nil, err
 	}
 	req.Held = func(d tree.Digest) bool { return held[d] }
+	if free := s.Room.Free(); free >= 0 {
+		req.Own = max(1, free)
+	}
 	made := draft.Make(req, obs)
 	made.LookedAt = lookedAt
 	return made, nil

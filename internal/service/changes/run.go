@@ -82,6 +82,9 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 	if err := errors.Join(s.Records.SaveDraft(ctx, d), s.Records.SaveRun(ctx, d), s.rememberParts(ctx, d)); err != nil {
 		return d, errors.Join(err, run.GiveUp(context.WithoutCancel(ctx)))
 	}
+	if err := s.reserve(d); err != nil {
+		return d, errors.Join(err, run.GiveUp(context.WithoutCancel(ctx)))
+	}
 	begun = true
 	d.Figures.LookMS = s.Now().Sub(looking).Milliseconds()
 	return s.forward(ctx, srv, run, d, model.Queued, clock, tell)
@@ -246,6 +249,7 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 			s.Log.Warn("the roll call is not recorded", "deployment", d.Name(), "err", err)
 		}
 	}
+	s.release(d.ID)
 	s.Meter.Ended(d.Server, string(model.Done), run.Sent())
 	for phase, ms := range map[string]int64{"prepare": d.Figures.PrepareMS, "swap": d.Figures.SwapMS, "proof": d.Figures.ProofMS} {
 		s.Meter.Phase(phase, time.Duration(ms)*time.Millisecond)
@@ -324,6 +328,7 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, data bool, actor
 
 // takeBack takes a deployment back that is being undone.
 func (s *Service) takeBack(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, tell Tell) (model.Deployment, error) {
+	s.release(d.ID) // this is what it was kept for
 	if _, err := s.powered(ctx, srv, run); err != nil {
 		return s.halt(ctx, d, run, err)
 	}

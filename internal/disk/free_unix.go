@@ -1,11 +1,12 @@
 //go:build linux || darwin
 
-package remote
+package disk
 
 import "syscall"
 
-// freeBytes asks the file system what an unprivileged user may still write.
-func freeBytes(dir string) (int64, error) {
+// Free gives the bytes that an unprivileged user may still write to the file system
+// of a folder.
+func Free(dir string) (int64, error) {
 	var st syscall.Statfs_t
 	if err := syscall.Statfs(dir, &st); err != nil {
 		return -1, err
