@@ -12,7 +12,6 @@ import (
 	"errors"
 	"fmt"
 	"maps"
-	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -229,7 +228,8 @@ var ErrNoWay = errors.New("no way to do it is set")
 // Shell runs a command on a server's host and gives its output and exit code. An
 // error means that it is not known whether the command ran.
 type Shell interface {
-	Exec(ctx context.Context, command string) (out string, code int, err error)
+	// in is what the command finds on its standard input.
+	Exec(ctx context.Context, command, in string) (out string, code int, err error)
 }
 
 // Driver does acts on one server.
@@ -260,17 +260,29 @@ func (d *Driver) Do(ctx context.Context, a Act, subject string) (Answer, error) 
 	if !ok {
 		return Answer{}, fmt.Errorf("%s: %w", a, ErrNoWay)
 	}
+	if err := oneLine(subject); err != nil {
+		return Answer{}, fmt.Errorf("%s: %w", a, err)
+	}
+	f := d.filling(subject)
 	if w.By == ByHand {
-		return Answer{Text: d.fill(w.Command, subject, asIs)}, fmt.Errorf("%s: %w", a, ErrByHand)
+		// A person reads it: a secret stays a word in braces.
+		words := placeholder.ReplaceAllStringFunc(w.Command, func(word string) string {
+			if v, known, err := f.value(word); known && err == nil && !strings.HasPrefix(word, "{secret:") {
+				return v
+			}
+			return word
+		})
+		return Answer{Text: words}, fmt.Errorf("%s: %w", a, ErrByHand)
 	}
 	ctx, cancel := context.WithTimeout(ctx, d.patience())
 	defer cancel()
-	ans, why, err := d.way(ctx, w, subject)
+	ans, why, err := f.way(ctx, w)
+	ans, err = f.hide(ans, err)
 	if err != nil {
 		return ans, fmt.Errorf("%s by %s: %w", a, w.By, err)
 	}
 	if why != "" {
-		return ans, &Refusal{Act: a, By: w.By, Answer: ans, Why: why}
+		return ans, &Refusal{Act: a, By: w.By, Answer: ans, Why: f.mask(why)}
 	}
 	return ans, nil
 }
@@ -283,56 +295,34 @@ func (d *Driver) patience() time.Duration {
 }
 
 // way does something in one way. why says in words how the other side refused.
-func (d *Driver) way(ctx context.Context, w Way, subject string) (ans Answer, why string, err error) {
+func (f *filling) way(ctx context.Context, w Way) (ans Answer, why string, err error) {
 	switch w.By {
 	case ByCommand, BySSH:
-		ans, err = d.command(ctx, w.By, w.Command, subject)
+		ans, err = f.command(ctx, w.By, w.Command)
 		if err == nil && ans.Code != 0 {
 			why = fmt.Sprintf("ended with exit code %d", ans.Code)
 		}
 	case ByHTTP:
-		return d.request(ctx, w.HTTP, subject)
+		return f.request(ctx, w.HTTP)
 	case ByRCON:
-		line := d.fill(w.Command, subject, asIs)
-		if w.Command == "" {
-			line = subject
+		line := f.subject
+		if w.Command != "" {
+			if line, err = f.fill(w.Command, asIs); err != nil {
+				return ans, "", err
+			}
 		}
-		ans.Text, err = d.console(ctx, line)
+		ans.Text, err = f.console(ctx, line)
 	}
 	return ans, why, err
 }
 
-func (d *Driver) command(ctx context.Context, by, command, subject string) (Answer, error) {
-	command, err := d.withSecrets(d.fill(command, subject, quoted))
+func (f *filling) command(ctx context.Context, by, command string) (Answer, error) {
+	s, err := f.shell(command)
 	if err != nil {
 		return Answer{}, err
 	}
-	if by == ByCommand {
-		return runHere(ctx, command)
-	}
-	if d.Host == nil {
-		return Answer{}, errors.New("this server is not reached over SSH, or its host gives no shell")
-	}
-	out, code, err := d.Host.Exec(ctx, command)
-	return Answer{Text: out, Code: code}, err
+	return f.run(ctx, by, s)
 }
-
-// fill puts the subject and the server's variables in, each as quote writes it.
-func (d *Driver) fill(text, subject string, quote func(string) string) string {
-	return variable.ReplaceAllStringFunc(text, func(word string) string {
-		name := strings.Trim(word, "{}")
-		v, known := d.Variables[name]
-		switch { // of the shell's own, the $ is still there
-		case name == "line" || name == "addon":
-			return quote(subject)
-		case known:
-			return quote(v)
-		}
-		return word
-	})
-}
-
-var variable = regexp.MustCompile(`\$?\{[a-z0-9-]+\}`)
 
 // Takes lists the words in braces that a way holds.
 func (w Way) Takes() (out []string) {
@@ -340,40 +330,10 @@ func (w Way) Takes() (out []string) {
 	if w.HTTP != nil {
 		text += w.HTTP.URL + w.HTTP.Body
 	}
-	for _, word := range variable.FindAllString(text, -1) {
-		if word[0] != '$' {
+	for _, word := range placeholder.FindAllString(text, -1) {
+		if word[0] != '$' && !strings.HasPrefix(word, "{secret:") {
 			out = append(out, strings.Trim(word, "{}"))
 		}
 	}
 	return out
-}
-
-func asIs(s string) string { return s }
-
-// quoted makes a text one word of a shell.
-func quoted(s string) string { return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'" }
-
-// withSecrets puts sealed secrets in.
-func (d *Driver) withSecrets(text string) (string, error) {
-	var out strings.Builder
-	for {
-		before, rest, found := strings.Cut(text, "{secret:")
-		out.WriteString(before)
-		if !found {
-			return out.String(), nil
-		}
-		name, tail, closed := strings.Cut(rest, "}")
-		if !closed {
-			return "", fmt.Errorf("%q has a {secret: without its }", text)
-		}
-		secret, err := d.Secrets(name)
-		if err != nil {
-			return "", err
-		}
-		if secret == "" {
-			return "", fmt.Errorf("there is no secret %q; server control --secret %s sets it", name, name)
-		}
-		out.WriteString(secret)
-		text = tail
-	}
 }

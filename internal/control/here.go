@@ -8,13 +8,14 @@ import (
 	"os"
 	"os/exec"
 	"runtime"
+	"strings"
 	"time"
 )
 
-// runHere runs a command by this machine's shell. What it starts in the
+// runHere runs a script by this machine's shell. What it starts in the
 // background may live on: its output goes to a file, which nobody has to keep
 // open, and it is in a session of its own, which does not end with the service.
-func runHere(ctx context.Context, command string) (ans Answer, err error) {
+func runHere(ctx context.Context, s script) (ans Answer, err error) {
 	out, err := os.CreateTemp("", "restless-command-")
 	if err != nil {
 		return ans, fmt.Errorf("keep the output: %w", err)
@@ -32,7 +33,10 @@ func runHere(ctx context.Context, command string) (ans Answer, err error) {
 	if runtime.GOOS == "windows" {
 		shell, flag = "cmd", "/C"
 	}
-	cmd := exec.CommandContext(ctx, shell, flag, command)
+	cmd := exec.CommandContext(ctx, shell, flag, s.text)
+	if s.in != "" {
+		cmd.Stdin = strings.NewReader(s.in)
+	}
 	cmd.Stdout, cmd.Stderr, cmd.WaitDelay = out, out, time.Second
 	apart(cmd)
 	err = cmd.Run()

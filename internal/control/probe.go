@@ -47,11 +47,12 @@ func (d *Driver) probe(ctx context.Context, p Probe) Found {
 	ctx, cancel := context.WithTimeout(ctx, d.patience())
 	defer cancel()
 	c, words := Unknown, ""
+	f := d.filling("")
 	switch p.By {
 	case ByPort:
 		c, words = portState(ctx, p.Address)
 	case ByCommand, BySSH:
-		ans, err := d.command(ctx, p.By, p.Command, "")
+		ans, err := f.command(ctx, p.By, p.Command)
 		switch {
 		case err != nil:
 			words = err.Error()
@@ -63,9 +64,9 @@ func (d *Driver) probe(ctx context.Context, p Probe) Found {
 			words = (&Refusal{Act: "ask", By: p.By, Answer: ans, Why: fmt.Sprintf("ended with exit code %d", ans.Code)}).Error()
 		}
 	case ByHTTP:
-		c, words = d.requestState(ctx, p)
+		c, words = f.requestState(ctx, p)
 	case ByRCON:
-		answer, err := d.console(ctx, p.Command)
+		answer, err := f.probeConsole(ctx, p.Command)
 		switch {
 		case refused(err):
 			c, words = Stopped, "nobody listens at "+d.Spec.RCON
@@ -78,7 +79,7 @@ func (d *Driver) probe(ctx context.Context, p Probe) Found {
 			}
 		}
 	}
-	return Found{By: p.By, Condition: c, Words: words}
+	return Found{By: p.By, Condition: c, Words: f.mask(words)}
 }
 
 func portState(ctx context.Context, address string) (Condition, string) {
@@ -95,8 +96,17 @@ func portState(ctx context.Context, address string) (Condition, string) {
 
 func refused(err error) bool { return errors.Is(err, syscall.ECONNREFUSED) }
 
-func (d *Driver) requestState(ctx context.Context, p Probe) (Condition, string) {
-	ans, why, err := d.request(ctx, p.HTTP, "")
+// probeConsole sends a probe's line, with what stands in braces filled in.
+func (f *filling) probeConsole(ctx context.Context, command string) (string, error) {
+	line, err := f.fill(command, asIs)
+	if err != nil {
+		return "", err
+	}
+	return f.console(ctx, line)
+}
+
+func (f *filling) requestState(ctx context.Context, p Probe) (Condition, string) {
+	ans, why, err := f.request(ctx, p.HTTP)
 	text := strings.TrimSpace(ans.Text)
 	if len(text) > 120 {
 		text = text[:120] + "..."

@@ -31,12 +31,18 @@ const (
 var ErrConsolePassword = errors.New("the console refuses the password")
 
 // console sends a line and gives the whole answer.
-func (d *Driver) console(ctx context.Context, line string) (string, error) {
-	password, err := d.Secrets("rcon")
+func (f *filling) console(ctx context.Context, line string) (string, error) {
+	password, err := f.Secrets("rcon")
 	if err != nil {
 		return "", err
 	}
-	conn, err := new(net.Dialer).DialContext(ctx, "tcp", d.Spec.RCON)
+	if password != "" {
+		f.secrets["rcon"] = password
+	}
+	if err := oneLine(line); err != nil {
+		return "", err
+	}
+	conn, err := new(net.Dialer).DialContext(ctx, "tcp", f.Spec.RCON)
 	if err != nil {
 		return "", err
 	}

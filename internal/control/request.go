@@ -14,16 +14,16 @@ import (
 const longestAnswer = 64 << 10
 
 // request makes an HTTP request. why says how the answer is not the expected one.
-func (d *Driver) request(ctx context.Context, r *Request, subject string) (ans Answer, why string, err error) {
+func (f *filling) request(ctx context.Context, r *Request) (ans Answer, why string, err error) {
 	method := r.Method
 	if method == "" {
 		method = http.MethodGet
 	}
-	target, err := d.withSecrets(d.fill(r.URL, subject, url.QueryEscape))
+	target, err := f.fill(r.URL, inURL)
 	if err != nil {
 		return ans, "", err
 	}
-	body, err := d.withSecrets(d.fill(r.Body, subject, jsonText))
+	body, err := f.fill(r.Body, inJSON)
 	if err != nil {
 		return ans, "", err
 	}
@@ -32,8 +32,11 @@ func (d *Driver) request(ctx context.Context, r *Request, subject string) (ans A
 		return ans, "", fmt.Errorf("the request cannot be made: %w", hidden(err))
 	}
 	for name, value := range r.Headers {
-		if value, err = d.withSecrets(value); err != nil {
-			return ans, "", err
+		if value, err = f.fill(value, asIs); err == nil {
+			err = oneLine(value)
+		}
+		if err != nil {
+			return ans, "", fmt.Errorf("the header %s: %w", name, err)
 		}
 		req.Header.Set(name, value)
 	}
@@ -64,9 +67,4 @@ func hidden(err error) error {
 		return u.Err
 	}
 	return err
-}
-
-// jsonText makes a text fit between the quotes of a JSON string.
-func jsonText(s string) string {
-	return strings.NewReplacer(`\`, `\\`, `"`, `\"`, "\n", `\n`, "\r", `\r`, "\t", `\t`).Replace(s)
 }

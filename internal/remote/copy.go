@@ -52,7 +52,7 @@ func (s *SFTP) word(p tree.Path) string {
 }
 
 func (s *SFTP) shell(ctx context.Context, command string) error {
-	out, code, err := s.Exec(ctx, command)
+	out, code, err := s.Exec(ctx, command, "")
 	if err != nil {
 		return err
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"golang.org/x/crypto/ssh"
@@ -14,7 +15,8 @@ type Shell interface {
 	// Exec runs a command in the shell of the user who is signed in, and gives
 	// what it wrote and its exit code. An error means that it is not known whether
 	// it ran; one that wraps [ErrNoShell] that it cannot.
-	Exec(ctx context.Context, command string) (out string, code int, err error)
+	// in is what the command finds on its standard input.
+	Exec(ctx context.Context, command, in string) (out string, code int, err error)
 }
 
 // ErrNoShell is returned by a host that gives SFTP and no shell.
@@ -28,7 +30,7 @@ const settled = 300 * time.Millisecond
 
 // Exec implements [Shell]. What the command starts in the background may hold its
 // output open; the session ends with the command all the same.
-func (s *SFTP) Exec(ctx context.Context, command string) (out string, code int, err error) {
+func (s *SFTP) Exec(ctx context.Context, command, in string) (out string, code int, err error) {
 	c, err := s.take()
 	if err != nil {
 		return "", 0, err
@@ -41,6 +43,7 @@ func (s *SFTP) Exec(ctx context.Context, command string) (out string, code int, 
 	defer session.Close()
 	stop := context.AfterFunc(ctx, func() { session.Close() })
 	defer stop()
+	session.Stdin = strings.NewReader(in)
 	var buf limited
 	read, err := buf.from(session.StdoutPipe, session.StderrPipe)
 	if err != nil {

@@ -48,9 +48,9 @@ func (l *lease) Close() error {
 }
 
 // Exec runs a command on the host, where that gives a shell.
-func (l *lease) Exec(ctx context.Context, command string) (string, int, error) {
+func (l *lease) Exec(ctx context.Context, command, in string) (string, int, error) {
 	if sh, ok := l.Host.(remote.Shell); ok {
-		return sh.Exec(ctx, command)
+		return sh.Exec(ctx, command, in)
 	}
 	return "", 0, remote.ErrNoShell
 }
