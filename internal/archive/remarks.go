@@ -70,8 +70,11 @@ func (l *Listing) remarks(filename string) []finding.Finding {
 		r.add(finding.Note, "suffix", "", "it is called %s but its content is %s", filename, or(l.Format == Plain, "no archive", string(l.Format)))
 	}
 	byLook := map[Look][]tree.Path{}
-	var hidden, double, device []tree.Path
+	var hidden, double, device, turned []tree.Path
 	for _, it := range l.Items {
+		if tree.Turns(string(it.Path)) {
+			turned = append(turned, it.Path)
+		}
 		base := strings.ToLower(it.Path.Base())
 		stem := strings.TrimSuffix(base, path.Ext(base))
 		if slices.Contains(devices, strings.SplitN(base, ".", 2)[0]) {
@@ -100,6 +103,7 @@ func (l *Listing) remarks(filename string) []finding.Finding {
 	r.list(finding.Note, "hidden", hidden, "is a hidden file", "are hidden files")
 	r.list(finding.Warn, "two-suffixes", double, "can be run but is called like something else", "can be run but are called like something else")
 	r.list(finding.Warn, "device-name", device, "is a name that Windows takes for a device", "are names that Windows takes for devices")
+	r.list(finding.Warn, "turned-name", turned, "holds characters that turn the direction of writing: it is not called what it looks like", "hold characters that turn the direction of writing: they are not called what they look like")
 	r.twins(l.Items)
 	r.alike(l.Items)
 	return r.all

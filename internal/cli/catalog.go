@@ -233,7 +233,7 @@ func (a *App) send(ctx context.Context, bar bool, c *client.Client, file string,
 	defer f.Close()
 	var body io.Reader = f
 	if bar {
-		drawn := progressbar.NewOptions64(info.Size(), progressbar.OptionSetWriter(a.Err), progressbar.OptionSetDescription(st.Filename), progressbar.OptionShowBytes(true), progressbar.OptionClearOnFinish())
+		drawn := progressbar.NewOptions64(info.Size(), progressbar.OptionSetWriter(a.bars), progressbar.OptionSetDescription(st.Filename), progressbar.OptionShowBytes(true), progressbar.OptionClearOnFinish())
 		body = io.TeeReader(f, drawn)
 	}
 	return c.Stage(ctx, st, body, info.Size(), nil)

@@ -60,6 +60,7 @@ type App struct {
 	Schema []byte
 	// Terminal tells whether Out is one.
 	Terminal bool
+	bars     io.Writer // where progress bars are drawn
 }
 
 // usageError is wrong usage: exit code 2.
@@ -72,6 +73,10 @@ func wrongUsage(format string, args ...any) error { return &usageError{fmt.Sprin
 // Run runs one command line and gives its exit code. Errors are written to
 // Err in words.
 func (a *App) Run(ctx context.Context, args []string) int {
+	// Logs, archives and console answers come from others: nothing of theirs is to
+	// be a command to a terminal. Bars alone are drawn by ourselves.
+	a.bars = a.Err
+	a.Out, a.Err = &visible{to: a.Out}, &visible{to: a.Err}
 	err := a.root().Run(ctx, args)
 	if err == nil {
 		return ExitDone

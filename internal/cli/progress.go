@@ -40,7 +40,7 @@ func (a *App) watch(quiet bool) (client.Each, func()) {
 			return
 		}
 		if bar == nil {
-			bar = progressbar.NewOptions(p.Total, progressbar.OptionSetWriter(a.Err), progressbar.OptionSetWidth(30),
+			bar = progressbar.NewOptions(p.Total, progressbar.OptionSetWriter(a.bars), progressbar.OptionSetWidth(30),
 				progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionClearOnFinish())
 		}
 		if p.Phase != "" {

@@ -15,6 +15,9 @@ import (
 func (l *laying) named(k *rulebook.Kind, r root, c *Crate) {
 	var other told
 	for i, s := range r.stems {
+		if !l.seen(s.text, "name", s.from, c) {
+			continue
+		}
 		t := l.told(k, s.text)
 		if t.Version == "" && version.Bare(s.text) && i+1 < len(r.stems) {
 			t.Name, t.Version = "", strings.TrimSpace(s.text) // a folder that is named for its version alone
@@ -36,13 +39,13 @@ func (l *laying) named(k *rulebook.Kind, r root, c *Crate) {
 		}
 		l.toldFacts(t, s.from, c)
 	}
-	if v, from := l.read(k.ID, r, c); v != "" {
+	if v, from := l.read(k.ID, "id", r, c); v != "" {
 		c.ID, c.Name, c.NameFrom = v, v, from
 	}
-	if v, from := l.read(k.NameIn, r, c); v != "" {
+	if v, from := l.read(k.NameIn, "name", r, c); v != "" {
 		c.Name, c.NameFrom = v, from
 	}
-	if v, from := l.read(k.VerIn, r, c); v != "" {
+	if v, from := l.read(k.VerIn, "version", r, c); v != "" {
 		if c.Version != "" && version.Compare(c.Version, v) != 0 {
 			other = told{c.Version, c.VersionFrom}
 		}

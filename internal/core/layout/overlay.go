@@ -18,7 +18,7 @@ func (l *laying) base(k *rulebook.Kind, r root, c *Crate) {
 	}
 	c.Overlay = true
 	from := ""
-	c.Base, from = l.read(k.Overlays.Base, r, c)
+	c.Base, from = l.read(k.Overlays.Base, "base", r, c)
 	if fix := l.fixes[c.Derived]; fix.Base != "" && fix.Base != c.Base {
 		c.Corrected = append(c.Corrected, fmt.Sprintf("changes %s, as you said for %s", fix.Base, fix.From))
 		c.Base, from = fix.Base, "you"
@@ -37,6 +37,9 @@ func (l *laying) base(k *rulebook.Kind, r root, c *Crate) {
 // server's list holds. Its version is known only once the server says it. The
 // error says which kinds there are for such ids.
 func Listed(b *rulebook.Book, id string) (*Crate, error) {
+	if _, ok := tree.Unseen(id); !ok {
+		return nil, fmt.Errorf("%q cannot be the id of an add-on: it holds a character that nobody sees", id)
+	}
 	if p, err := tree.ParsePath(id); err != nil || p.Depth() != 1 {
 		return nil, fmt.Errorf("%q cannot be the id of an add-on", id)
 	}

@@ -23,12 +23,26 @@ type text struct {
 	parsed map[manifest.Format]manifest.Value
 }
 
-// read gives the first value that one of the readings finds, and where.
-func (l *laying) read(readings []rulebook.Reading, r root, c *Crate) (value, from string) {
+// seen tells whether a text that says who an add-on is can be read as what it is;
+// what is refused is told.
+func (l *laying) seen(s, what, from string, c *Crate) bool {
+	bad, ok := tree.Unseen(s)
+	if !ok {
+		c.find(finding.Finding{Level: finding.Warn, Code: "unseen-character",
+			What: fmt.Sprintf("the %s in %s holds U+%04X, which nobody sees and a server's console may take for a command; it is not used", what, from, bad),
+			Mend: "Look at who made this download. crate set says better names and versions."})
+	}
+	return ok
+}
+
+// read gives the first value that one of the readings finds, and where. what says
+// what it is read for.
+func (l *laying) read(readings []rulebook.Reading, what string, r root, c *Crate) (value, from string) {
 	for _, rd := range readings {
 		for _, v := range l.readAll(rd, r, c) {
-			if s, ok := v.value.(string); ok && strings.TrimSpace(s) != "" {
-				return strings.TrimSpace(s), v.from
+			s, ok := v.value.(string)
+			if s = strings.TrimSpace(s); ok && s != "" && l.seen(s, what, v.from, c) {
+				return s, v.from
 			}
 		}
 	}
@@ -123,7 +137,11 @@ func (l *laying) facts(k *rulebook.Kind, r root, c *Crate) {
 		var read []Fact
 		for _, rd := range k.Facts[kind] {
 			for _, v := range l.readAll(rd, r, c) {
-				read = append(read, factsOf(kind, rd, v)...)
+				for _, f := range factsOf(kind, rd, v) {
+					if l.seen(f.Name+f.Range, string(kind), f.From, c) {
+						read = append(read, f)
+					}
+				}
 			}
 		}
 		if len(read) == 0 {

@@ -225,6 +225,8 @@ func (b *Book) Values(said map[string]string) (map[string]string, error) {
 		}
 		if p, err := tree.ParsePath(value); err != nil {
 			wrong = append(wrong, fmt.Sprintf("%s: %v", v.Name, err))
+		} else if bad, ok := tree.Unseen(value); !ok {
+			wrong = append(wrong, fmt.Sprintf("%s: it holds U+%04X, which nobody sees", v.Name, bad))
 		} else if p.Depth() != 1 {
 			wrong = append(wrong, fmt.Sprintf("%s: %q is more than one folder name", v.Name, value))
 		}

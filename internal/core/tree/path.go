@@ -44,7 +44,7 @@ func ParsePath(text string) (Path, error) {
 		return fail("is absolute; paths start below the root")
 	case strings.Contains(text, `\`):
 		return fail(`holds a backslash; parts are separated by "/"`)
-	case strings.ContainsFunc(text, func(r rune) bool { return r < 0x20 || r == 0x7f }):
+	case strings.ContainsFunc(text, func(r rune) bool { return r < 0x20 || r >= 0x7f && r < 0xa0 || r == 0x2028 || r == 0x2029 }):
 		return fail("holds a control character")
 	}
 	for part := range strings.SplitSeq(text, "/") {

@@ -68,6 +68,9 @@ func (s *Service) Set(ctx context.Context, c model.Crate, n Naming, actor string
 		return nil, fault.New(fault.Usage, "no-overlay", "%s is of kind %s, which changes no other add-on", c.Body.Label(), c.Body.Kind)
 	}
 	for _, text := range []string{n.Name, n.Version, n.Base} {
+		if bad, ok := tree.Unseen(text); !ok {
+			return nil, fault.New(fault.Usage, "bad-name", "a name or a version cannot hold U+%04X, which nobody sees", bad)
+		}
 		if p, err := tree.ParsePath(text); text != "" && (err != nil || p.Depth() != 1 || strings.Contains(text, "@")) {
 			return nil, fault.New(fault.Usage, "bad-name", "%q can be neither a name nor a version: no slash, no @", text)
 		}
