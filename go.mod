@@ -35,10 +35,12 @@ require (
 	go.yaml.in/yaml/v3 v3.0.6
 	goftp.io/server/v2 v2.0.3
 	golang.org/x/crypto v0.59.0
+	golang.org/x/net v0.62.0
 	golang.org/x/sync v0.25.0
 	golang.org/x/sys v0.50.0
 	golang.org/x/term v0.48.0
 	golang.org/x/text v0.44.0
+	golang.org/x/time v0.16.0
 	modernc.org/sqlite v1.62.0
 	pgregory.net/rapid v1.3.0
 )

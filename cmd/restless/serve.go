@@ -20,6 +20,7 @@ import (
 	"time"
 
 	"github.com/gofrs/flock"
+	"golang.org/x/net/netutil"
 
 	"restlesscrate/internal/archive"
 	"restlesscrate/internal/cli"
@@ -83,21 +84,25 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 
 // service is everything that runs, wired.
 type service struct {
-	url      string
-	helpers  string // the folder of helper programs
-	self     deploy.Holder
-	rideOut  time.Duration
-	token    string // of a client on this machine
-	api      *httpapi.Server
-	listener net.Listener
-	db       *records.DB
-	catalog  *catalog.Service
-	serving  switching
-	damaged  *records.DamagedError // set where the database is, and nothing else runs
-	closers  []io.Closer
-	jobs     *jobs.Engine
-	stopJobs context.CancelFunc
-	log      *slog.Logger
+	url       string // where it listens
+	public    string // by which people reach it
+	data      string
+	keyed     func(purpose, secret string) string
+	maxUpload int64
+	helpers   string // the folder of helper programs
+	self      deploy.Holder
+	rideOut   time.Duration
+	token     string // of a client on this machine
+	api       *httpapi.Server
+	listener  net.Listener
+	db        *records.DB
+	catalog   *catalog.Service
+	serving   switching
+	damaged   *records.DamagedError // set where the database is, and nothing else runs
+	closers   []io.Closer
+	jobs      *jobs.Engine
+	stopJobs  context.CancelFunc
+	log       *slog.Logger
 }
 
 // openService takes the data folder and the address, in that order, and wires
@@ -126,6 +131,9 @@ func (s *service) open(ctx context.Context, o cli.ServeOptions) error {
 	}
 	s.closers = append(s.closers, s.listener)
 	s.url = "http://" + s.listener.Addr().String()
+	if s.public, err = publicURL(o.PublicURL, s.url); err != nil {
+		return err
+	}
 	room, known, err := s.openStock(ctx, o)
 	var bad *records.DamagedError
 	if errors.As(err, &bad) {
@@ -152,9 +160,17 @@ func (s *service) open(ctx context.Context, o cli.ServeOptions) error {
 	if err := s.settleStock(ctx, room, known); err != nil {
 		return err
 	}
-	if err := s.clientFile(ctx, filepath.Join(o.Data, cli.ClientFile)); err != nil {
+	if err := s.keyHashes(ctx, sealer); err != nil {
 		return err
 	}
+	if err := s.db.ForgetBroken(ctx); err != nil {
+		return err
+	}
+	if err := s.clientFile(ctx, filepath.Join(o.Data, cli.ClientFile), o.RenewClient); err != nil {
+		return err
+	}
+	s.data, s.maxUpload = o.Data, o.MaxUpload
+	s.closers = append(s.closers, s.clean(ctx))
 	if s.self, err = whoAmI(filepath.Join(o.Data, serviceFile)); err != nil {
 		return err
 	}
@@ -183,13 +199,13 @@ func (s *service) wire(ctx context.Context, room *stockroom.Room, sealer *seal.S
 	s.stopJobs = stop
 	s.jobs = jobs.New(jobCtx, s.db, s.log, time.Now, func(err error) any { return httpapi.ProblemOf(err) })
 	cat := s.catalog
-	hst := &hosts.Service{Records: s.db, Books: cat, Sealer: sealer, Agent: os.Getenv("SSH_AUTH_SOCK"), Self: s.self.Service, Now: time.Now}
+	hst := &hosts.Service{Records: s.db, Books: cat, Sealer: sealer, Agent: os.Getenv("SSH_AUTH_SOCK"), Data: s.data, Self: s.self.Service, Now: time.Now}
 	s.closers = append(s.closers, hst)
 	meter := metrics.New()
 	chg := &changes.Service{Records: s.db, Catalog: cat, Hosts: hostsOf{hst}, Room: room, RideOut: s.rideOut, Self: s.self, Meter: meter, Now: time.Now, Log: s.log}
 	s.api = &httpapi.Server{Catalog: cat, Hosts: hst, Changes: chg, Insight: &insight.Service{Records: s.db, Books: cat}, Jobs: s.jobs,
-		Access: s.db, Memory: memory{s.db}, Sessions: records.Sessions{DB: s.db}, Ready: s.db.Ping, Integrity: s.integrity, Metrics: meter.Handler(), Console: web.Console(), Log: s.log,
-		Now: time.Now, Version: version, BaseURL: func() string { return s.url }}
+		Access: s.db, Memory: memory{s.db}, Sessions: s.sessions(), Keyed: s.keyed, MaxUpload: s.maxUpload, Ready: s.db.Ping, Integrity: s.integrity, Metrics: meter.Handler(), Console: web.Console(), Log: s.log,
+		Now: time.Now, Version: version, BaseURL: func() string { return s.public }}
 	gone, err := json.Marshal(httpapi.ProblemOf(errors.New("the service stopped while this was under way")))
 	if err != nil {
 		return err
@@ -232,9 +248,10 @@ func (s *service) run(ctx context.Context) error {
 func (s *service) answer(ctx context.Context, h http.Handler) error {
 	base, cut := context.WithCancel(context.WithoutCancel(ctx))
 	defer cut()
-	srv := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, BaseContext: func(net.Listener) context.Context { return base }}
+	srv := &http.Server{Handler: h, BaseContext: func(net.Listener) context.Context { return base }}
+	limits(srv)
 	failed := make(chan error, 1)
-	go func() { failed <- srv.Serve(s.listener) }()
+	go func() { failed <- srv.Serve(netutil.LimitListener(s.listener, connections)) }()
 	s.log.Info("serving", "url", s.url)
 	select {
 	case err := <-failed:
@@ -327,37 +344,6 @@ func listen(o cli.ServeOptions) (net.Listener, error) {
 		return nil, fmt.Errorf("the address %s cannot be used: %w; give another with --listen", o.Listen, err)
 	}
 	return l, nil
-}
-
-// clientFile lets a client on this machine find the service and sign in. The
-// token is made once; the address is written at every start.
-func (s *service) clientFile(ctx context.Context, file string) error {
-	var l cli.Local
-	raw, err := os.ReadFile(file)
-	if err == nil {
-		err = json.Unmarshal(raw, &l)
-	}
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return fmt.Errorf("read %s: %w", file, err)
-	}
-	if l.Token == "" {
-		l.Token = "rc_" + rand.Text()
-	}
-	if _, err := s.db.TokenName(ctx, httpapi.Hash(l.Token)); errors.Is(err, model.ErrNotFound) {
-		if err := s.db.AddToken(ctx, "owner", httpapi.Hash(l.Token)); err != nil {
-			return err
-		}
-	} else if err != nil {
-		return err
-	}
-	l.URL, s.token = s.url, l.Token
-	if raw, err = json.MarshalIndent(l, "", "  "); err != nil {
-		return err
-	}
-	if err := os.WriteFile(file+".new", append(raw, '\n'), 0o600); err != nil {
-		return fmt.Errorf("write %s: %w", file, err)
-	}
-	return os.Rename(file+".new", file)
 }
 
 // memory fits the records to what the API asks of them.

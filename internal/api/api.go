@@ -378,6 +378,34 @@ type Staged struct {
 	Rulebooks []StagedByBook `json:"rulebooks" nullable:"false"`
 }
 
+// Token is one that signs a client in. What it is itself is shown once, when it is
+// made.
+type Token struct {
+	ID     int64      `json:"id"`
+	Name   string     `json:"name"`
+	MadeAt time.Time  `json:"madeAt"`
+	UsedAt *time.Time `json:"usedAt,omitempty" doc:"Noted to the hour"`
+}
+
+// NewToken asks for a token.
+type NewToken struct {
+	Name string `json:"name" doc:"Whose it is, or what for: it is the actor of what is done with it"`
+}
+
+// MadeToken is a new token.
+type MadeToken struct {
+	Token
+	Secret string `json:"secret" doc:"The token itself; it is never shown again"`
+}
+
+// BrowserSession is a browser that is signed in.
+type BrowserSession struct {
+	ID         int64     `json:"id"`
+	Actor      string    `json:"actor"`
+	SignedInAt time.Time `json:"signedInAt"`
+	ExpiresAt  time.Time `json:"expiresAt" doc:"If it is not used before"`
+}
+
 // Checkup is what came of looking over everything that the service keeps.
 type Checkup struct {
 	Database string    `json:"database" doc:"ok; a damaged one is answered with a problem instead"`

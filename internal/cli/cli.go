@@ -35,6 +35,9 @@ type ServeOptions struct {
 	Beyond       bool          // allow addresses that are not loopback
 	Verbose      bool
 	Recover      bool // find again what lost records knew
+	PublicURL    string // by which people reach it; where it listens if empty
+	MaxUpload    int64  // bytes of the largest archive; 0: any
+	RenewClient  bool   // make a new token for the client's file and end the old ones
 	NewKey       bool // make a new key file where credentials are sealed with one that is gone
 }
 
@@ -139,7 +142,7 @@ func (a *App) root() *cli.Command {
 			a.deployCommand(), a.removeCommand(), a.enableCommand(), a.disableCommand(), a.deploymentCommand(), a.rollbackCommand(),
 			a.actCommand("stop", "stop a server and wait until it has stopped"), a.actCommand("start", "start a server and wait until it is ready"),
 			a.actCommand("restart", "stop a server and start it again"), a.reloadCommand(), a.sayCommand(), a.logCommand(), a.rollCallCommand(), a.confirmCommand(), a.oddityCommand(),
-			a.statusCommand(), a.filesCommand(), a.historyCommand(), a.signInCommand(), a.doctorCommand(), a.standInCommand(),
+			a.statusCommand(), a.filesCommand(), a.historyCommand(), a.signInCommand(), a.tokenCommand(), a.sessionCommand(), a.doctorCommand(), a.standInCommand(),
 		},
 	}
 	var each func(c *cli.Command)

@@ -19,6 +19,9 @@ func (a *App) serveCommand() *cli.Command {
 			&cli.StringFlag{Name: "helpers", Usage: "the `FOLDER` of programs for games' own packed formats; helpers in the data folder if not given"},
 			&cli.DurationFlag{Name: "ride-out", Value: time.Minute, Usage: "for how `LONG` a line that is lost in a deployment is tried again before it is halted"},
 			&cli.BoolFlag{Name: "beyond-this-machine", Usage: "allow an address that other machines can reach"},
+			&cli.StringFlag{Name: "public-url", Usage: "the `ADDRESS` by which people reach it, such as https://crate.example.org behind a proxy with TLS"},
+			&cli.StringFlag{Name: "max-upload", Value: "16GB", Usage: "the largest archive that it takes: a `SIZE`; 0 for any"},
+			&cli.BoolFlag{Name: "renew-client", Usage: "make a new token for client.json in the data folder; the old one signs nobody in any more"},
 			&cli.BoolFlag{Name: "recover", Usage: "go on with records that are older than the stockroom, or were lost, and find archives and kept copies again"},
 			&cli.BoolFlag{Name: "new-key", Usage: "make a new key file where the old one is gone; what was sealed with it stays shut"},
 			&cli.BoolFlag{Name: "verbose", Usage: "log every call"},
@@ -27,11 +30,15 @@ func (a *App) serveCommand() *cli.Command {
 			if cmd.Args().Present() {
 				return wrongUsage("serve takes no arguments, only --data and --listen")
 			}
+			most, err := parseSize(cmd.String("max-upload"))
+			if err != nil {
+				return wrongUsage("--max-upload %v", err)
+			}
 			data := cmd.String("data")
 			if data == "" {
 				data = DefaultData()
 			}
-			return a.Serve(ctx, ServeOptions{Data: data, Listen: cmd.String("listen"), Helpers: cmd.String("helpers"), RideOut: cmd.Duration("ride-out"), Beyond: cmd.Bool("beyond-this-machine"), Verbose: cmd.Bool("verbose"), Recover: cmd.Bool("recover"), NewKey: cmd.Bool("new-key")})
+			return a.Serve(ctx, ServeOptions{Data: data, Listen: cmd.String("listen"), Helpers: cmd.String("helpers"), RideOut: cmd.Duration("ride-out"), Beyond: cmd.Bool("beyond-this-machine"), Verbose: cmd.Bool("verbose"), PublicURL: cmd.String("public-url"), MaxUpload: most, RenewClient: cmd.Bool("renew-client"), Recover: cmd.Bool("recover"), NewKey: cmd.Bool("new-key")})
 		},
 	}
 }

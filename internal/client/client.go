@@ -13,6 +13,7 @@ import (
 	"net/http"
 	"net/url"
 	"strings"
+	"syscall"
 
 	"restlesscrate/internal/api"
 )
@@ -56,9 +57,6 @@ func (c *Client) send(ctx context.Context, method, path string, contentType stri
 	if size > 0 {
 		req.ContentLength = size
 	}
-	if method == http.MethodPost {
-		req.Header.Set("Idempotency-Key", rand.Text())
-	}
 	for k, v := range header {
 		req.Header.Set(k, v)
 	}
@@ -82,16 +80,15 @@ func (c *Client) send(ctx context.Context, method, path string, contentType stri
 }
 
 func call[Out any](ctx context.Context, c *Client, method, path string, in any) (out Out, err error) {
-	var body io.Reader
+	var raw []byte
 	contentType := ""
 	if in != nil {
-		raw, err := json.Marshal(in)
-		if err != nil {
+		if raw, err = json.Marshal(in); err != nil {
 			return out, err
 		}
-		body, contentType = bytes.NewReader(raw), "application/json"
+		contentType = "application/json"
 	}
-	res, err := c.send(ctx, method, path, contentType, body, 0, nil)
+	res, err := c.again(ctx, method, path, contentType, raw)
 	if err != nil {
 		return out, err
 	}
@@ -103,6 +100,28 @@ func call[Out any](ctx context.Context, c *Client, method, path string, in any) 
 		return out, fmt.Errorf("read the answer: %w", err)
 	}
 	return out, nil
+}
+
+// again makes a call, and once more where its answer was lost on the way. What
+// creates or runs something carries a key, so that it is done once all the same;
+// other acts are not repeated.
+func (c *Client) again(ctx context.Context, method, path, contentType string, raw []byte) (*http.Response, error) {
+	var header map[string]string
+	keyed := method == http.MethodPost && (strings.Contains(path, "/deployments") || path == "/servers" || path == "/rulebooks")
+	if keyed {
+		header = map[string]string{"Idempotency-Key": rand.Text()}
+	}
+	for try := 1; ; try++ {
+		var body io.Reader
+		if raw != nil {
+			body = bytes.NewReader(raw)
+		}
+		res, err := c.send(ctx, method, path, contentType, body, 0, header)
+		var gone *UnreachableError
+		if try > 1 || !keyed && method != http.MethodGet || !errors.As(err, &gone) || errors.Is(err, syscall.ECONNREFUSED) || ctx.Err() != nil {
+			return res, err
+		}
+	}
 }
 
 type nothing struct{}

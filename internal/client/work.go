@@ -60,6 +60,33 @@ func (c *Client) LayOutAgain(ctx context.Context, rulebook string, each Each) ([
 	return result[[]api.StagedByBook](ctx, c, j, each)
 }
 
+// Tokens lists the tokens that sign clients in.
+func (c *Client) Tokens(ctx context.Context) ([]api.Token, error) {
+	return all[api.Token](ctx, c, "/tokens", url.Values{})
+}
+
+// MakeToken makes a token.
+func (c *Client) MakeToken(ctx context.Context, name string) (api.MadeToken, error) {
+	return call[api.MadeToken](ctx, c, http.MethodPost, "/tokens", api.NewToken{Name: name})
+}
+
+// EndToken ends a token.
+func (c *Client) EndToken(ctx context.Context, id int64) error {
+	_, err := call[nothing](ctx, c, http.MethodDelete, fmt.Sprintf("/tokens/%d", id), nil)
+	return err
+}
+
+// Sessions lists the browsers that are signed in.
+func (c *Client) Sessions(ctx context.Context) ([]api.BrowserSession, error) {
+	return all[api.BrowserSession](ctx, c, "/sessions", url.Values{})
+}
+
+// EndSession signs a browser out.
+func (c *Client) EndSession(ctx context.Context, id int64) error {
+	_, err := call[nothing](ctx, c, http.MethodDelete, fmt.Sprintf("/sessions/%d", id), nil)
+	return err
+}
+
 // CheckUp has the service look over everything that it keeps, and waits for it.
 func (c *Client) CheckUp(ctx context.Context, each Each) (api.Checkup, error) {
 	j, err := call[api.Job](ctx, c, http.MethodPost, "/checkups", struct{}{})

@@ -98,6 +98,8 @@ func TestALinkSignsABrowserInOnce(t *testing.T) {
 	require.Equal(t, 403, status)
 	require.Contains(t, body, "other-site")
 	status, _ = s.call("DELETE", "/api/v1/session", "", "", "Cookie", cookie)
+	require.Equal(t, 403, status, "an act with a session that does not say where it comes from")
+	status, _ = s.call("DELETE", "/api/v1/session", "", "", "Cookie", cookie, "Sec-Fetch-Site", "same-origin")
 	require.Equal(t, 204, status)
 	status, _ = s.call("GET", "/api/v1/session", "", "", "Cookie", cookie)
 	require.Equal(t, 401, status)

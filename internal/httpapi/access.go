@@ -6,8 +6,12 @@ import (
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
 	"io"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -15,7 +19,9 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
 )
 
 // linkLife is how long a sign-in link works.
@@ -28,11 +34,23 @@ func actorOf(ctx context.Context) string {
 	return name
 }
 
-// Hash is how tokens and link codes are stored.
+// Hash names a secret before it is keyed: what earlier versions kept was this.
 func Hash(secret string) string {
 	sum := sha256.Sum256([]byte(secret))
 	return hex.EncodeToString(sum[:])
 }
+
+// hashed is how a token or a sign-in code is kept: with a key that is not in the
+// database.
+func (s *Server) hashed(purpose, secret string) string { return s.Keyed(purpose, Hash(secret)) }
+
+// Purposes of keyed hashes.
+const (
+	TokenPurpose   = "token"
+	LinkPurpose    = "link"
+	SessionPurpose = "session"
+	requestPurpose = "request"
+)
 
 // openCalls need no credentials: signing in.
 func openCall(r *http.Request) bool {
@@ -62,50 +80,70 @@ func (s *Server) signedIn(next echo.HandlerFunc) echo.HandlerFunc {
 
 func (s *Server) who(r *http.Request) (string, error) {
 	if token, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); ok {
-		name, err := s.Access.TokenName(r.Context(), Hash(token))
-		if err != nil {
+		name, err := s.Access.TokenName(r.Context(), s.hashed(TokenPurpose, token))
+		if errors.Is(err, model.ErrNotFound) {
 			return "", nil // an unknown token is nobody
 		}
-		return name, nil
+		return name, err
 	}
 	return s.sessions.GetString(r.Context(), "actor"), nil
 }
 
-// sameSite refuses changing calls that another site's page makes with this
-// browser's session. Calls with a token carry no cookie and pass.
-func (s *Server) sameSite(next echo.HandlerFunc) echo.HandlerFunc {
-	return func(c *echo.Context) error {
-		r := c.Request()
-		safe := r.Method == http.MethodGet || r.Method == http.MethodHead || strings.HasPrefix(r.Header.Get("Authorization"), "Bearer ")
-		if site := r.Header.Get("Sec-Fetch-Site"); !safe && site != "" && site != "same-origin" && site != "none" {
-			return writeProblem(c, &api.Problem{Type: "urn:restless:other-site", Title: "Forbidden", Status: http.StatusForbidden,
-				Code: "other-site", Exit: 1, Detail: "this call came from another site's page and was refused"})
+// secretFields are members of request bodies that are never hashed or kept.
+var secretFields = []string{"secrets", "token", "code", "password", "passphrase", "key"}
+
+// requestName names what is asked for under an idempotency key, by a keyed hash
+// without any secret. A body that is no JSON object has no name but its address.
+func (s *Server) requestName(r *http.Request, raw []byte) string {
+	var body map[string]any
+	if json.Unmarshal(raw, &body) == nil {
+		dropSecrets(body)
+		raw, _ = json.Marshal(body) // it was JSON a moment ago
+	} else {
+		raw = nil
+	}
+	return s.Keyed(requestPurpose, r.URL.RequestURI()+"\x00"+string(raw))
+}
+
+func dropSecrets(body map[string]any) {
+	for name, v := range body {
+		if slices.Contains(secretFields, name) {
+			delete(body, name)
+			continue
 		}
-		return next(c)
+		if inner, ok := v.(map[string]any); ok {
+			dropSecrets(inner)
+		}
 	}
 }
 
+// forgotten are calls whose answers hold a secret: they are never remembered.
+func forgotten(path string) bool {
+	return strings.HasPrefix(path, api.Prefix+"/session") || strings.HasPrefix(path, api.Prefix+"/signin-links") || strings.HasPrefix(path, api.Prefix+"/tokens")
+}
+
 // idempotent answers a repeated POST with the first answer. The key is the
-// caller's; what is asked under it must be the same.
+// caller's, who is signed in; what is asked under it must be the same.
 func (s *Server) idempotent(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		r := c.Request()
 		key := r.Header.Get("Idempotency-Key")
-		if key == "" || r.Method != http.MethodPost {
+		actor := actorOf(r.Context())
+		if key == "" || r.Method != http.MethodPost || actor == "" || forgotten(r.URL.Path) {
 			return next(c)
 		}
-		sum := sha256.New()
-		io.WriteString(sum, r.URL.RequestURI())
-		if strings.HasPrefix(r.Header.Get("Content-Type"), "application/json") {
-			raw, err := io.ReadAll(io.LimitReader(r.Body, 4<<20))
-			if err != nil {
+		if len(key) > longestKey {
+			return writeProblem(c, ProblemOf(fault.New(fault.Usage, "bad-key", "an idempotency key has at most %d characters", longestKey)))
+		}
+		var raw []byte
+		if isJSON(r) {
+			var err error
+			if raw, err = io.ReadAll(io.LimitReader(r.Body, maxJSON)); err != nil {
 				return err
 			}
-			sum.Write(raw)
 			r.Body = io.NopCloser(bytes.NewReader(raw))
 		}
-		asked := hex.EncodeToString(sum.Sum(nil))
-		actor := actorOf(r.Context())
+		asked := s.requestName(r, raw)
 		earlier, fresh, err := s.Memory.Remember(r.Context(), actor, key, asked)
 		switch {
 		case err != nil:
@@ -121,6 +159,9 @@ func (s *Server) idempotent(next echo.HandlerFunc) echo.HandlerFunc {
 		return c.Blob(earlier.Status, "application/json", earlier.Body)
 	}
 }
+
+// longestKey is how long an idempotency key may be.
+const longestKey = 200
 
 // copied keeps what a handler writes.
 type copied struct {
@@ -154,7 +195,7 @@ func (s *Server) remembering(c *echo.Context, next echo.HandlerFunc, actor, key 
 func (s *Server) NewLink(ctx context.Context, actor string) (api.SignInLink, error) {
 	code := rand.Text()
 	l := api.SignInLink{URL: s.BaseURL() + "/sign-in?code=" + code, ExpiresAt: s.Now().Add(linkLife).UTC()}
-	return l, s.Access.AddLink(ctx, Hash(code), actor, l.ExpiresAt)
+	return l, s.Access.AddLink(ctx, s.hashed(LinkPurpose, code), actor, l.ExpiresAt)
 }
 
 func (s *Server) accessOps(h huma.API) {
@@ -162,9 +203,12 @@ func (s *Server) accessOps(h huma.API) {
 		var actor string
 		var err error
 		if in.Body.Code != "" {
-			actor, err = s.Access.UseLink(ctx, Hash(in.Body.Code))
+			actor, err = s.Access.UseLink(ctx, s.hashed(LinkPurpose, in.Body.Code))
 		} else {
-			actor, err = s.Access.TokenName(ctx, Hash(in.Body.Token))
+			actor, err = s.Access.TokenName(ctx, s.hashed(TokenPurpose, in.Body.Token))
+		}
+		if err != nil && !errors.Is(err, model.ErrNotFound) {
+			return nil, s.fail(ctx, fmt.Errorf("sign in: %w", err))
 		}
 		if err != nil {
 			return nil, s.fail(ctx, fault.New(fault.Denied, "sign-in-refused", "this link or token does not work: a link works once, for ten minutes").
@@ -186,4 +230,54 @@ func (s *Server) accessOps(h huma.API) {
 		l, err := s.NewLink(ctx, actorOf(ctx))
 		return &body[api.SignInLink]{l}, s.fail(ctx, err)
 	})
+	huma.Register(h, op(http.MethodGet, "/tokens", "list-tokens", "List the tokens that sign clients in", "access"), func(ctx context.Context, _ *struct{}) (*body[api.Page[api.Token]], error) {
+		all, err := s.Access.Tokens(ctx)
+		return &body[api.Page[api.Token]]{page(all, -1, func(t model.Token) int64 { return t.ID }, wireToken)}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodPost, "/tokens", "make-token", "Make a token; it is shown this once", "access"), func(ctx context.Context, in *body[api.NewToken]) (*body[api.MadeToken], error) {
+		name := in.Body.Name
+		if _, ok := tree.Unseen(name); !ok || strings.TrimSpace(name) == "" || len(name) > 60 {
+			return nil, s.fail(ctx, fault.New(fault.Usage, "bad-name", "a token needs a name of at most 60 characters, such as whose it is or what for"))
+		}
+		token := NewToken()
+		t, err := s.Access.AddToken(ctx, name, s.hashed(TokenPurpose, token))
+		return &body[api.MadeToken]{api.MadeToken{Token: wireToken(t), Secret: token}}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodDelete, "/tokens/{id}", "end-token", "End a token: it signs nobody in any more", "access"), func(ctx context.Context, in *ByID) (*done, error) {
+		return nil, s.fail(ctx, unknown(s.Access.EndToken(ctx, in.ID), "token", in.ID))
+	})
+	huma.Register(h, op(http.MethodGet, "/sessions", "list-sessions", "List the browsers that are signed in", "access"), func(ctx context.Context, _ *struct{}) (*body[api.Page[api.BrowserSession]], error) {
+		all, err := s.Access.SessionList(ctx)
+		return &body[api.Page[api.BrowserSession]]{page(all, -1, func(v model.Session) int64 { return v.ID }, wireSession)}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodDelete, "/sessions/{id}", "end-session", "Sign a browser out", "access"), func(ctx context.Context, in *ByID) (*done, error) {
+		return nil, s.fail(ctx, unknown(s.Access.EndSession(ctx, in.ID), "session", in.ID))
+	})
+}
+
+// ByID is the thing that a call is about.
+type ByID struct {
+	ID int64 `path:"id"`
+}
+
+func unknown(err error, what string, id int64) error {
+	if errors.Is(err, model.ErrNotFound) {
+		return fault.New(fault.Unknown, what+"-unknown", "there is no %s %d", what, id).WithMend("%s list shows them.", what)
+	}
+	return err
+}
+
+// NewToken makes a token.
+func NewToken() string { return "rc_" + rand.Text() }
+
+func wireToken(t model.Token) api.Token {
+	w := api.Token{ID: t.ID, Name: t.Name, MadeAt: t.CreatedAt}
+	if !t.UsedAt.IsZero() {
+		w.UsedAt = &t.UsedAt
+	}
+	return w
+}
+
+func wireSession(v model.Session) api.BrowserSession {
+	return api.BrowserSession{ID: v.ID, Actor: v.Actor, SignedInAt: v.CreatedAt, ExpiresAt: v.ExpiresAt}
 }

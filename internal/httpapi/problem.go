@@ -3,6 +3,8 @@ package httpapi
 import (
 	"context"
 	"encoding/json"
+	"errors"
+	"fmt"
 	"log/slog"
 	"net/http"
 
@@ -87,9 +89,24 @@ func invalid(status int, message string, errs ...error) huma.StatusError {
 		p.Code, p.Type, p.Exit = "failed", "urn:restless:failed", 1
 	}
 	for _, e := range errs {
-		p.Detail += "; " + e.Error()
+		p.Detail += "; " + withoutValue(e)
 	}
 	return statusError{p}
+}
+
+// withoutValue says what is wrong with a part of a request, and where, but never what
+// was sent there: it may be a password.
+func withoutValue(err error) string {
+	var d *huma.ErrorDetail
+	if errors.As(err, &d) {
+		return d.Location + ": " + d.Message
+	}
+	return "it cannot be read"
+}
+
+// tooLarge refuses an archive that is over the limit.
+func tooLarge(limit int64) *api.Problem {
+	return refusal(http.StatusRequestEntityTooLarge, "too-large", fmt.Sprintf("this service takes archives of at most %d bytes", limit), "serve --max-upload says another limit.")
 }
 
 // writeProblem answers a request outside of the described operations.

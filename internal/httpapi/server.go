@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"strings"
 	"sync"
 	"time"
 
@@ -19,6 +20,7 @@ import (
 
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/jobs"
+	"restlesscrate/internal/model"
 	"restlesscrate/internal/service/catalog"
 	"restlesscrate/internal/service/changes"
 	"restlesscrate/internal/service/hosts"
@@ -28,6 +30,11 @@ import (
 // Access is what sign-in needs of the records.
 type Access interface {
 	TokenName(ctx context.Context, hash string) (string, error)
+	Tokens(ctx context.Context) ([]model.Token, error)
+	AddToken(ctx context.Context, name, hash string) (model.Token, error)
+	EndToken(ctx context.Context, id int64) error
+	SessionList(ctx context.Context) ([]model.Session, error)
+	EndSession(ctx context.Context, id int64) error
 	AddLink(ctx context.Context, hash, actor string, expires time.Time) error
 	UseLink(ctx context.Context, hash string) (actor string, err error)
 }
@@ -64,10 +71,20 @@ type Server struct {
 	Log       *slog.Logger
 	Now       func() time.Time
 	Version   string
-	BaseURL   func() string // for sign-in links
+	BaseURL   func() string // by which people reach it
+	// Keyed gives a hash of a secret that is worth nothing without the key file.
+	Keyed     func(purpose, secret string) string
+	MaxUpload int64 // bytes of the largest archive that is taken; 0: any
 
-	sessions *scs.SessionManager
+	sessions      *scs.SessionManager
+	calls, denied *meters
 }
+
+// For how long a session lasts, used and unused.
+const (
+	sessionLife = 30 * 24 * time.Hour
+	sessionIdle = 3 * 24 * time.Hour
+)
 
 var problemsOnce sync.Once
 
@@ -78,21 +95,36 @@ func (s *Server) Handler() http.Handler {
 	e.HTTPErrorHandler = handleError(s.Log)
 	s.sessions = scs.New()
 	s.sessions.Store = s.Sessions
-	s.sessions.Lifetime = 30 * 24 * time.Hour
+	s.sessions.Lifetime, s.sessions.IdleTimeout = sessionLife, sessionIdle
 	s.sessions.Cookie.Name = "restless_session"
+	if strings.HasPrefix(s.BaseURL(), "https://") { // then TLS is in front
+		s.sessions.Cookie.Name, s.sessions.Cookie.Secure = "__Host-restless_session", true
+	}
 	s.sessions.Cookie.SameSite = http.SameSiteStrictMode
 	s.sessions.Cookie.HttpOnly = true
+	s.sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) {
+		// The records could not be asked: that is not the caller's fault.
+		p := ProblemOf(err)
+		w.Header().Set("Content-Type", "application/problem+json")
+		w.WriteHeader(p.Status)
+		_ = json.NewEncoder(w).Encode(p) // who asked has gone; there is nobody to tell
+		s.Log.Error("sessions cannot be read or written", "err", err)
+	}
+	s.calls, s.denied = newMeters(s.Now, callRate, callBurst), newMeters(s.Now, deniedRate, deniedBurst)
 
-	e.Use(s.logged)
+	e.Use(s.logged, s.ownHost)
 	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", s.ready)
 	e.GET("/metrics", echo.WrapHandler(s.Metrics), s.signedIn)
-	g := e.Group(api.Prefix, s.signedIn, s.sameSite, s.idempotent)
+	g := e.Group(api.Prefix, s.limited, s.signedIn, s.sameSite, typed, s.idempotent)
 	doc := s.describe(&adapter{Handler: e, group: g})
 	s.plainRoutes(g, doc)
 	e.GET("/*", s.page)
 	return s.sessions.LoadAndSave(e)
 }
+
+// archivesPath is the one call whose body may be long.
+const archivesPath = api.Prefix + "/archives"
 
 func (s *Server) ready(c *echo.Context) error {
 	if err := s.Ready(c.Request().Context()); err != nil {
@@ -166,7 +198,7 @@ func (s *Server) plainRoutes(g *echo.Group, doc *huma.OpenAPI) {
 
 // op describes an operation in one line.
 func op(method, path, id, summary string, tags ...string) huma.Operation {
-	o := huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, Tags: tags, MaxBodyBytes: 4 << 20}
+	o := huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, Tags: tags, MaxBodyBytes: maxJSON}
 	if method == http.MethodPost {
 		o.Parameters = []*huma.Param{{Name: "Idempotency-Key", In: "header", Description: "The same key gives the first answer again", Schema: &huma.Schema{Type: "string"}}}
 	}

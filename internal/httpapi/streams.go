@@ -43,6 +43,9 @@ func (s *Server) stage(c *echo.Context) error {
 		return refuse(c, err)
 	}
 	u, err := s.Catalog.Receive(ctx, q.Get("filename"), c.Request().Body)
+	if errors.Is(err, errTooLarge) {
+		return writeProblem(c, tooLarge(s.MaxUpload))
+	}
 	if err != nil {
 		return refuse(c, err)
 	}

@@ -4,6 +4,10 @@ package seal
 
 import (
 	"bytes"
+	"crypto/hkdf"
+	"crypto/hmac"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -15,7 +19,27 @@ import (
 )
 
 // Sealer seals and opens with one key.
-type Sealer struct{ key *age.HybridIdentity }
+type Sealer struct {
+	key *age.HybridIdentity
+	mac []byte // derived from it
+}
+
+func sealer(key *age.HybridIdentity) (*Sealer, error) {
+	mac, err := hkdf.Key(sha256.New, []byte(key.String()), nil, "restless-crate keyed hashes", sha256.Size)
+	if err != nil {
+		return nil, fmt.Errorf("derive a key: %w", err)
+	}
+	return &Sealer{key: key, mac: mac}, nil
+}
+
+// Keyed gives a hash of a secret for one purpose that is worth nothing without the
+// key file: HMAC-SHA256 (RFC 2104) with a key derived by HKDF (RFC 5869), in
+// hexadecimal.
+func (s *Sealer) Keyed(purpose, secret string) string {
+	h := hmac.New(sha256.New, s.mac)
+	h.Write([]byte(purpose + "\x00" + secret))
+	return hex.EncodeToString(h.Sum(nil))
+}
 
 // Open reads the key file, making it (mode 0600) if it is missing.
 func Open(file string) (*Sealer, error) {
@@ -33,7 +57,7 @@ func Open(file string) (*Sealer, error) {
 		if err = errors.Join(err, f.Sync(), f.Close()); err != nil {
 			return nil, fmt.Errorf("write the key file: %w", err)
 		}
-		return &Sealer{key: key}, nil
+		return sealer(key)
 	}
 	if err != nil {
 		return nil, fmt.Errorf("read the key file: %w", err)
@@ -42,7 +66,7 @@ func Open(file string) (*Sealer, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the key file %s is damaged: %w", file, err)
 	}
-	return &Sealer{key: key}, nil
+	return sealer(key)
 }
 
 // Seal encrypts plain.

@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"maps"
+	"path/filepath"
 	"strings"
 	"sync"
 	"time"
@@ -47,6 +48,7 @@ type Service struct {
 	Books   Books
 	Sealer  Sealer
 	Agent   string
+	Data    string // the service's own data folder, which is no server's
 	Self    string // this service's own id, as its locks on hosts name it
 	Now     func() time.Time
 	lines   lines
@@ -101,6 +103,9 @@ func (s *Service) check(ctx context.Context, srv *model.Server) error {
 		if t.Root == "" {
 			return fault.New(fault.Usage, "bad-transport", "a folder server needs its root: --folder PATH")
 		}
+		if err := s.ownFolder(t.Root); err != nil {
+			return err
+		}
 	case "sftp", "ftp", "ftps":
 		said := strings.ToUpper(t.Kind)
 		if t.Host == "" || t.User == "" {
@@ -127,6 +132,37 @@ func (s *Service) check(ctx context.Context, srv *model.Server) error {
 		}
 	default:
 		return fault.New(fault.Usage, "bad-transport", "%q is no transport; there are folder, sftp, ftps and ftp", t.Kind)
+	}
+	return nil
+}
+
+// ownFolder refuses roots that no game server has: the whole machine, and what this
+// service keeps its data in.
+func (s *Service) ownFolder(root string) error {
+	real := func(p string) string {
+		abs, err := filepath.Abs(p)
+		if err != nil {
+			return p
+		}
+		if there, err := filepath.EvalSymlinks(abs); err == nil {
+			return there
+		}
+		return abs
+	}
+	at := real(root)
+	if at == filepath.Dir(at) {
+		return fault.New(fault.Usage, "bad-transport", "%s is the whole machine, not a server's folder", root).WithMend("Give the folder that the game server runs in.")
+	}
+	if s.Data == "" {
+		return nil
+	}
+	data := real(s.Data)
+	inside := func(p, folder string) bool {
+		rel, err := filepath.Rel(folder, p)
+		return err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator))
+	}
+	if inside(at, data) || inside(data, at) {
+		return fault.New(fault.Usage, "bad-transport", "%s and this service's own data folder lie in one another", root).WithMend("Give the folder that the game server runs in, or start the service with another --data.")
 	}
 	return nil
 }

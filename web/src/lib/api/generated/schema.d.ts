@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/checkups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look over the database and read everything in the stockroom; a job */
+        post: operations["check-up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/crates": {
         parameters: {
             query?: never;
@@ -781,6 +798,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the browsers that are signed in */
+        get: operations["list-sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sessions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Sign a browser out */
+        delete: operations["end-session"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/signin-links": {
         parameters: {
             query?: never;
@@ -793,6 +844,41 @@ export interface paths {
         /** Make a one-time sign-in link */
         post: operations["make-signin-link"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the tokens that sign clients in */
+        get: operations["list-tokens"];
+        put?: never;
+        /** Make a token; it is shown this once */
+        post: operations["make-token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tokens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a token: it signs nobody in any more */
+        delete: operations["end-token"];
         options?: never;
         head?: never;
         patch?: never;
@@ -887,6 +973,28 @@ export interface components {
             ask: string;
             default?: string;
             name: string;
+        };
+        BrowserSession: {
+            actor: string;
+            /**
+             * Format: date-time
+             * @description If it is not used before
+             */
+            expiresAt: string;
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            signedInAt: string;
+        };
+        Checkup: {
+            damaged: components["schemas"]["Damaged"][];
+            /** @description ok; a damaged one is answered with a problem instead */
+            database: string;
+            /**
+             * Format: int64
+             * @description Contents of the stockroom that were read and hashed
+             */
+            read: number;
         };
         Choice: {
             /** Format: int64 */
@@ -1030,6 +1138,11 @@ export interface components {
         CrateTarget: {
             server: string;
             version: string;
+        };
+        Damaged: {
+            /** @description Staging one of these again mends it; none: it is a kept copy of a server's file, or was made */
+            archives: string[];
+            digest: string;
         };
         Deployment: {
             accepted: components["schemas"]["Accepted"][];
@@ -1232,6 +1345,20 @@ export interface components {
             /** @description Where the next piece begins */
             next: string;
         };
+        MadeToken: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            madeAt: string;
+            name: string;
+            /** @description The token itself; it is never shown again */
+            secret: string;
+            /**
+             * Format: date-time
+             * @description Noted to the hour
+             */
+            usedAt?: string;
+        };
         Naming: {
             /** @description The add-on that it changes */
             base?: string;
@@ -1281,6 +1408,10 @@ export interface components {
                 [key: string]: string;
             };
         };
+        NewToken: {
+            /** @description Whose it is, or what for: it is the actor of what is done with it */
+            name: string;
+        };
         Oddity: {
             /** @description It is not so any more */
             forget?: boolean;
@@ -1297,6 +1428,11 @@ export interface components {
             says: string;
             value: string;
             why: string;
+        };
+        PageBrowserSession: {
+            items: components["schemas"]["BrowserSession"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
         };
         PageCrate: {
             items: components["schemas"]["Crate"][];
@@ -1340,6 +1476,11 @@ export interface components {
         };
         PageStarter: {
             items: components["schemas"]["Starter"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
+        };
+        PageToken: {
+            items: components["schemas"]["Token"][];
             /** @description Cursor of the next page; absent on the last */
             next?: string;
         };
@@ -1604,6 +1745,11 @@ export interface components {
             archive: components["schemas"]["Archive"];
             /** @description The same bytes were staged before */
             known: boolean;
+            /**
+             * Format: int64
+             * @description Contents of it that were damaged in the stockroom and are whole again
+             */
+            mended?: number;
             rulebooks: components["schemas"]["StagedByBook"][];
         };
         StagedByBook: {
@@ -1695,6 +1841,18 @@ export interface components {
             reason: string;
             verb: string;
             what?: string;
+        };
+        Token: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            madeAt: string;
+            name: string;
+            /**
+             * Format: date-time
+             * @description Noted to the hour
+             */
+            usedAt?: string;
         };
         Transport: {
             /**
@@ -1796,6 +1954,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    "check-up": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
                 };
             };
         };
@@ -3694,6 +3884,64 @@ export interface operations {
             };
         };
     };
+    "list-sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageBrowserSession"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "end-session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "make-signin-link": {
         parameters: {
             query?: never;
@@ -3714,6 +3962,100 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SignInLink"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "list-tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageToken"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "make-token": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewToken"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeToken"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "end-token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

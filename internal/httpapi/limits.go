@@ -1,0 +1,173 @@
+package httpapi
+
+import (
+	"errors"
+	"io"
+	"math"
+	"net"
+	"net/http"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/labstack/echo/v5"
+	"golang.org/x/time/rate"
+)
+
+// Limits of calls, before anybody is signed in.
+const (
+	maxJSON  = 4 << 20          // bytes of a body that is not an archive
+	bodyTime = 30 * time.Second // for such a body, from first to last byte
+	stall    = time.Minute      // without a byte of an archive
+	// Calls a second from one address, and how many more at once: a console with
+	// many pages open, and scripts, stay far below.
+	callRate, callBurst = 200, 1000
+	// The same for calls that are refused for who makes them.
+	deniedRate, deniedBurst = 5, 200
+	// addresses is how many are counted at a time.
+	addresses = 4096
+)
+
+// meters count calls by address.
+type meters struct {
+	mu   sync.Mutex
+	by   map[string]*meter
+	now  func() time.Time
+	rate rate.Limit
+	most int
+}
+
+type meter struct {
+	*rate.Limiter
+	seen time.Time
+}
+
+func newMeters(now func() time.Time, perSecond, burst int) *meters {
+	return &meters{by: map[string]*meter{}, now: now, rate: rate.Limit(perSecond), most: burst}
+}
+
+// of gives the meter of an address. Where too many are counted, those go that were
+// not seen for long: they are full again.
+func (m *meters) of(address string) *meter {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	now := m.now()
+	one := m.by[address]
+	if one == nil {
+		if len(m.by) >= addresses {
+			for a, x := range m.by {
+				if now.Sub(x.seen) > time.Minute {
+					delete(m.by, a)
+				}
+			}
+			if len(m.by) >= addresses {
+				address = "others"
+				one = m.by[address]
+			}
+		}
+		if one == nil {
+			one = &meter{Limiter: rate.NewLimiter(m.rate, m.most)}
+			m.by[address] = one
+		}
+	}
+	one.seen = now
+	return one
+}
+
+// wait tells how long an address has to wait for its next call; 0: not at all. It
+// counts the call where it may be made.
+func (m *meters) wait(address string) time.Duration {
+	one := m.of(address)
+	r := one.ReserveN(m.now(), 1)
+	if d := r.DelayFrom(m.now()); d > 0 {
+		r.CancelAt(m.now())
+		return d
+	}
+	return 0
+}
+
+// spent tells how long an address has to wait, and counts nothing.
+func (m *meters) spent(address string) time.Duration {
+	one := m.of(address)
+	if tokens := one.TokensAt(m.now()); tokens < 1 {
+		return time.Duration((1 - tokens) / float64(m.rate) * float64(time.Second))
+	}
+	return 0
+}
+
+// addressOf is from where a call comes. Behind a proxy on this machine that is the
+// last address that it names.
+func addressOf(r *http.Request) string {
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		host = r.RemoteAddr
+	}
+	if ip := net.ParseIP(host); ip != nil && ip.IsLoopback() {
+		if through := r.Header.Get("X-Forwarded-For"); through != "" {
+			hops := strings.Split(through, ",")
+			return strings.TrimSpace(hops[len(hops)-1])
+		}
+	}
+	return host
+}
+
+// limited refuses what comes too fast, and bounds the size of a body and the time
+// that it may take, before anything else is done.
+func (s *Server) limited(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		r := c.Request()
+		address := addressOf(r)
+		wait := s.calls.wait(address)
+		if wait == 0 {
+			wait = s.denied.spent(address)
+		}
+		if wait > 0 {
+			c.Response().Header().Set("Retry-After", strconv.Itoa(int(math.Ceil(wait.Seconds()))))
+			return writeProblem(c, refusal(http.StatusTooManyRequests, "too-fast", "too many calls come from this address", "Wait a moment, as Retry-After says."))
+		}
+		ctl := http.NewResponseController(c.Response())
+		if r.URL.Path == archivesPath {
+			if s.MaxUpload > 0 && r.ContentLength > s.MaxUpload {
+				return writeProblem(c, tooLarge(s.MaxUpload))
+			}
+			r.Body = &patient{ReadCloser: r.Body, ctl: ctl, left: s.MaxUpload}
+		} else {
+			_ = ctl.SetReadDeadline(s.Now().Add(bodyTime)) // a test's recorder has none
+			r.Body = http.MaxBytesReader(c.Response(), r.Body, maxJSON)
+		}
+		err := next(c)
+		_ = ctl.SetReadDeadline(time.Time{})
+		if status := statusOf(c); status == http.StatusUnauthorized {
+			s.denied.wait(address)
+		}
+		return err
+	}
+}
+
+func statusOf(c *echo.Context) int {
+	if r, err := echo.UnwrapResponse(c.Response()); err == nil {
+		return r.Status
+	}
+	return 0
+}
+
+var errTooLarge = errors.New("the archive is larger than this service takes")
+
+// patient reads a body that may be long but must not stand still.
+type patient struct {
+	io.ReadCloser
+	ctl  *http.ResponseController
+	left int64 // bytes that may still come; 0 or less at first: any number
+	read int64
+}
+
+func (p *patient) Read(b []byte) (int, error) {
+	_ = p.ctl.SetReadDeadline(time.Now().Add(stall)) // a test's recorder has none
+	n, err := p.ReadCloser.Read(b)
+	p.read += int64(n)
+	if p.left > 0 && p.read > p.left {
+		return n, errTooLarge
+	}
+	return n, err
+}
