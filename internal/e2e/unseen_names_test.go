@@ -16,20 +16,22 @@ import (
 // nothing: it is told, and another name is taken.
 func TestAnIdentityIsOneLineOfPlainText(t *testing.T) {
 	t.Parallel()
-	s, _ := folderServer(t)
+	s := start(t)
+	s.must("rulebook", "add", "../demo/rulebooks/mossgrave.yaml")
 	for i, name := range []string{`lamp\ngrant mallory keeper`, `lamp\u001b[2J`, `lamp\u009b31m`, `lamp\u202egnp`, `lamp\u2028x`} {
-		file := testbed.Zip(t, filepath.Join(t.TempDir(), "drum-tent-main.zip"), map[string]string{
-			"drum-tent/stall.lf": `title = "` + name + "\"\nversion = \"1." + string(rune('0'+i)) + "\"\n", "drum-tent/wares/x.txt": "x"})
-		o := s.restless("stage", file, "--for", "lantern")
+		file := testbed.Zip(t, filepath.Join(t.TempDir(), "drip-hall-main.zip"), map[string]string{
+			"drip-hall/cave.toml": "needs = [{id = \"rope\\u0085x\"}]\n[cave]\nid = \"" + name + "\"\nversion = \"1." + string(rune('0'+i)) + "\"\n", "drip-hall/rooms/x.txt": "x"})
+		o := s.restless("stage", file, "--rulebook", "mossgrave")
 		require.Zero(t, o.code, o.err)
 		require.Contains(t, o.out, "unseen-character")
-		require.Contains(t, o.out, "drum-tent@1.", "the folder's name is taken")
+		require.Contains(t, o.out, "drip-hall@1.", "the folder's name is taken")
 		require.NotContains(t, o.out, "\x1b")
 	}
 	var crates []api.Crate
 	s.get(&crates, "crate", "list")
 	for _, c := range crates {
-		require.Equal(t, "drum-tent", c.Name)
+		require.Equal(t, "drip-hall", c.Name)
+		require.Empty(t, c.Facts, "what it needs is an identity too")
 	}
 }
 
