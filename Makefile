@@ -23,8 +23,8 @@ demo: build
 
 # The real servers and the browser that tests drive.
 setup:
-	@if ! [ -x /usr/sbin/sshd ] || ! command -v chromium >/dev/null || ! [ -x /usr/sbin/vsftpd ] || ! command -v 7z >/dev/null || ! command -v zip >/dev/null || ! command -v unzip >/dev/null; then \
-	  apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq openssh-server procps chromium vsftpd p7zip-full zip unzip >/dev/null; fi
+	@if ! [ -x /usr/sbin/sshd ] || ! command -v chromium >/dev/null || ! [ -x /usr/sbin/vsftpd ] || ! command -v 7z >/dev/null || ! command -v zip >/dev/null || ! command -v unzip >/dev/null || ! [ -x /usr/bin/python3 ]; then \
+	  apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq openssh-server procps chromium vsftpd p7zip-full zip unzip python3 >/dev/null; fi
 
 test: setup build check
 	test -z "$$(gofmt -l cmd internal bench web/*.go)"

@@ -34,11 +34,11 @@ type ServeOptions struct {
 	RideOut      time.Duration // for how long a lost line is tried again
 	Beyond       bool          // allow addresses that are not loopback
 	Verbose      bool
-	Recover      bool // find again what lost records knew
+	Recover      bool   // find again what lost records knew
 	PublicURL    string // by which people reach it; where it listens if empty
 	MaxUpload    int64  // bytes of the largest archive; 0: any
 	RenewClient  bool   // make a new token for the client's file and end the old ones
-	NewKey       bool // make a new key file where credentials are sealed with one that is gone
+	NewKey       bool   // make a new key file where credentials are sealed with one that is gone
 }
 
 // DemoOptions are what `demo` is started with.

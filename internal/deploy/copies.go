@@ -21,7 +21,7 @@ var errNoCopier = errors.New("the host copies no folders any more, as it did whe
 
 // copier is the host as one that copies folders itself.
 func (r *Run) copier() (remote.Copier, error) {
-	c, ok := r.Host.(remote.Copier)
+	c, ok := remote.Unwrapped[remote.Copier](r.Host)
 	if !ok {
 		return nil, errNoCopier
 	}

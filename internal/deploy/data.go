@@ -39,7 +39,7 @@ func (r *Run) keepFolder(ctx context.Context, m draft.Motion) (Result, error) {
 		case s.Being == tree.Content:
 			g.Go(func() error {
 				var res Result
-				if err := r.fetch(ctx, m.Path.Join(rel), &res); err != nil {
+				if err := r.fetch(ctx, m.Path.Join(rel), s.Size, &res); err != nil {
 					return err
 				}
 				if res.Kept.Size != s.Size {
@@ -90,21 +90,32 @@ func (r *Run) restore(ctx context.Context, m draft.Motion, want map[tree.Path]tr
 	}
 	res := Result{Inside: map[tree.Path]Result{}}
 	same := map[tree.Path]bool{}
+	var mu sync.Mutex
+	g, gctx := errgroup.WithContext(ctx)
+	g.SetLimit(min(64, max(1, r.Host.InFlight())))
 	for _, rel := range slices.Sorted(maps.Keys(now)) {
 		s := now[rel]
 		if s.Being != tree.Content {
 			continue
 		}
-		var kept Result
-		at := m.Path.Join(rel)
-		if err := r.keepIfOther(ctx, at, want[rel].Digest, &kept, "%s held other bytes when it was put back; they are kept", at); err != nil {
-			return res, err
-		}
-		if kept.Kept == nil {
-			same[rel] = true
-			continue
-		}
-		res.Inside[rel] = kept
+		g.Go(func() error {
+			var kept Result
+			at := m.Path.Join(rel)
+			if err := r.keepIfOther(gctx, at, want[rel].Digest, &kept, "%s held other bytes when it was put back; they are kept", at); err != nil {
+				return err
+			}
+			mu.Lock()
+			defer mu.Unlock()
+			if kept.Kept == nil {
+				same[rel] = true
+			} else {
+				res.Inside[rel] = kept
+			}
+			return nil
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return res, err
 	}
 	// What is to be replaced or to go must be durable before it goes.
 	if err := r.conclude(ctx, []*Outcome{{Motion: m, Result: res}}, r.Journal.Intended); err != nil {
@@ -186,8 +197,8 @@ func (r *Run) bringBack(ctx context.Context, temp, at tree.Path, s tree.State) e
 	if n != s.Size {
 		return fmt.Errorf("%d bytes of %s were read from the stockroom instead of %d", n, at, s.Size)
 	}
-	if d, err := HashOf(ctx, r.Host, temp, s.Size); err != nil || d != s.Digest {
-		return errors.Join(err, errOther)
+	if err := r.readBack(ctx, temp, s); err != nil {
+		return err
 	}
 	return r.Host.Rename(ctx, temp, at)
 }

@@ -1,14 +1,17 @@
 package deploy
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/remote"
+	"restlesscrate/internal/stockroom"
 )
 
 // ErrChanged is returned where a path no longer holds what the draft saw.
@@ -118,17 +121,25 @@ func (r *Run) verdict(ctx context.Context, m draft.Motion) (draft.Verdict, error
 	return draft.Decide(m, temp.Being, final.Being), nil
 }
 
-// keepIfOther reads a file and keeps its bytes unless they are the expected ones.
+// inMemory is up to where a file is read whole before it is known whether it is to be
+// kept: many small ones are then read side by side.
+const inMemory = 256 << 10
+
+// keepIfOther reads a file, once, and keeps its bytes unless they are the expected
+// ones.
 func (r *Run) keepIfOther(ctx context.Context, at tree.Path, expected tree.Digest, res *Result, format string, args ...any) error {
-	d, err := HashOf(ctx, r.Host, at, -1)
-	if err != nil || d == expected {
+	i, err := r.Host.Stat(ctx, at)
+	if err != nil {
 		return err
 	}
-	if err := r.fetch(ctx, at, res); err != nil {
-		return err
+	if i.Being != tree.Content {
+		return &fs.PathError{Op: "read", Path: at.String(), Err: fs.ErrNotExist}
 	}
-	r.note(format, args...)
-	return nil
+	kept, err := r.fetchUnless(ctx, at, i.Size, expected, res)
+	if err == nil && kept {
+		r.note(format, args...)
+	}
+	return err
 }
 
 // keep fetches the old bytes. The copy is valid only if size and time were
@@ -142,7 +153,7 @@ func (r *Run) keep(ctx context.Context, m draft.Motion) (Result, error) {
 		return Result{}, ErrChanged
 	}
 	res := Result{Size: before.Size, Modified: before.Modified}
-	if err := r.fetch(ctx, m.Path, &res); err != nil {
+	if err := r.fetch(ctx, m.Path, before.Size, &res); err != nil {
 		return Result{}, err
 	}
 	after, err := r.Host.Stat(ctx, m.Path)
@@ -155,19 +166,59 @@ func (r *Run) keep(ctx context.Context, m draft.Motion) (Result, error) {
 	return res, nil
 }
 
-func (r *Run) fetch(ctx context.Context, at tree.Path, res *Result) error {
+// errGrows is returned for a file that gives more bytes than the host says it has.
+var errGrows = errors.New("it goes on growing while it is read")
+
+// fetch keeps a file's bytes. size is what the host says of it: what gives more ends
+// there, so that no host can fill the stockroom.
+func (r *Run) fetch(ctx context.Context, at tree.Path, size int64, res *Result) error {
+	_, err := r.fetchUnless(ctx, at, size, tree.Digest{}, res)
+	return err
+}
+
+// fetchUnless is fetch of a file whose bytes may be known: then nothing is kept.
+func (r *Run) fetchUnless(ctx context.Context, at tree.Path, size int64, known tree.Digest, res *Result) (bool, error) {
 	seg, err := r.openSegment()
 	if err != nil {
-		return err
+		return false, err
 	}
 	f, err := r.Host.Open(ctx, at)
 	if err != nil {
-		return err
+		return false, err
 	}
-	kept, err := seg.Append(ctx, f)
+	src := &bounded{r: f, left: size}
+	var kept stockroom.Kept
+	var is bool
+	if size <= inMemory {
+		var raw []byte
+		if raw, err = io.ReadAll(src); err == nil && (known.IsZero() || tree.Sum(raw) != known) {
+			kept, is, err = seg.AppendUnless(ctx, bytes.NewReader(raw), tree.Digest{})
+		}
+	} else {
+		kept, is, err = seg.AppendUnless(ctx, src, known)
+	}
 	if err = errors.Join(err, f.Close()); err != nil {
-		return err
+		return false, fmt.Errorf("read %s: %w", at, err)
 	}
-	res.Kept, res.Digest = &kept, kept.Digest
-	return nil
+	if is {
+		res.Kept, res.Digest = &kept, kept.Digest
+	}
+	return is, nil
+}
+
+// bounded reads so many bytes and fails where more come.
+type bounded struct {
+	r    io.Reader
+	left int64
+}
+
+func (b *bounded) Read(p []byte) (int, error) {
+	if int64(len(p)) > b.left+1 {
+		p = p[:b.left+1]
+	}
+	n, err := b.r.Read(p)
+	if b.left -= int64(n); b.left < 0 {
+		return n, errGrows
+	}
+	return n, err
 }

@@ -27,6 +27,9 @@ func treeAt(ctx context.Context, h remote.Host, at tree.Path) (states map[tree.P
 	}
 	note(tree.Root, top)
 	for level := map[tree.Path]bool{at: true}; len(level) > 0 && top.Being == tree.Folder; {
+		if err := bearable(at, level, len(infos)); err != nil {
+			return nil, nil, err
+		}
 		listed, err := remote.ListAll(ctx, h, level)
 		if err != nil {
 			return nil, nil, err
@@ -44,6 +47,26 @@ func treeAt(ctx context.Context, h remote.Host, at tree.Path) (states map[tree.P
 		}
 	}
 	return states, infos, nil
+}
+
+// A tree that goes deeper, or holds more, is none that a game server has: it is a loop
+// of links that a host follows, or made up.
+const (
+	deepest = 100
+	most    = 1_000_000
+)
+
+func bearable(at tree.Path, level map[tree.Path]bool, things int) error {
+	for p := range level {
+		if p.Depth()-at.Depth() > deepest {
+			return fmt.Errorf("%s goes more than %d folders deep, such as a loop of links does", at, deepest)
+		}
+		break // all of a level are as deep
+	}
+	if things > most {
+		return fmt.Errorf("%s holds more than %d things", at, most)
+	}
+	return nil
 }
 
 // lookBefore looks, once for a batch, whether the names are free to which its

@@ -24,31 +24,36 @@ func (db *DB) Intend(ctx context.Context, deployment int64, motions []draft.Moti
 
 // Intended implements deploy.Journal. What is known of a motion stays known.
 func (db *DB) Intended(ctx context.Context, deployment int64, outcomes []deploy.Outcome) error {
-	for _, o := range outcomes {
-		for _, k := range o.Result.AllKept() {
-			if err := db.keep(ctx, k); err != nil {
+	err := db.within(ctx, func(tx *sql.Tx) error {
+		for _, o := range outcomes {
+			if err := keepAll(ctx, tx, o.Result.AllKept()); err != nil {
 				return err
 			}
 		}
-	}
-	return nil
-}
-
-// keep makes kept bytes known.
-func (db *DB) keep(ctx context.Context, k stockroom.Kept) error {
-	err := db.within(ctx, func(tx *sql.Tx) error { return keep(ctx, tx, k) })
+		return nil
+	})
 	if err != nil {
 		return fmt.Errorf("write the journal: %w", err)
 	}
 	return nil
 }
 
-func keep(ctx context.Context, tx *sql.Tx, k stockroom.Kept) error {
-	cid, err := addContainer(ctx, tx, k.Container, "segment")
-	if err != nil {
-		return err
+// keepAll makes kept bytes known.
+func keepAll(ctx context.Context, tx *sql.Tx, all []stockroom.Kept) error {
+	held := map[string][]stockroom.Held{}
+	for _, k := range all {
+		held[k.Container] = append(held[k.Container], stockroom.Held{Digest: k.Digest, Span: k.Span})
 	}
-	return addContents(ctx, tx, cid, []stockroom.Held{{Digest: k.Digest, Span: k.Span}})
+	for container, contents := range held {
+		cid, err := addContainer(ctx, tx, container, "segment")
+		if err != nil {
+			return err
+		}
+		if err := addContents(ctx, tx, cid, contents); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Conclude implements deploy.Journal.
@@ -70,10 +75,8 @@ func (db *DB) mark(ctx context.Context, deployment int64, state deploy.MarkState
 		}
 		defer put.Close()
 		for _, o := range outcomes {
-			for _, k := range o.Result.AllKept() {
-				if err := keep(ctx, tx, k); err != nil {
-					return err
-				}
+			if err := keepAll(ctx, tx, o.Result.AllKept()); err != nil {
+				return err
 			}
 			if _, err := put.ExecContext(ctx, deployment, o.Motion.Leg, o.Motion.ID, state, text(o.Result)); err != nil {
 				return err

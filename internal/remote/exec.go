@@ -19,6 +19,21 @@ type Shell interface {
 	Exec(ctx context.Context, command, in string) (out string, code int, err error)
 }
 
+// Unwrapped finds what a host can do besides, behind what lends it out.
+func Unwrapped[T any](h Host) (T, bool) {
+	for {
+		if t, ok := h.(T); ok {
+			return t, true
+		}
+		lent, ok := h.(interface{ Unwrap() Host })
+		if !ok {
+			var none T
+			return none, false
+		}
+		h = lent.Unwrap()
+	}
+}
+
 // ErrNoShell is returned by a host that gives SFTP and no shell.
 var ErrNoShell = errors.New("the host gives no shell")
 

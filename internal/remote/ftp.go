@@ -15,6 +15,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/jlaffaye/ftp"
@@ -51,8 +52,10 @@ type FTP struct {
 // connections, has a deadline.
 type ftpConn struct {
 	*ftp.ServerConn
-	used time.Time
-	raw  net.Conn
+	used    time.Time
+	raw     net.Conn
+	listing atomic.Bool // what comes on a data connection is a listing
+	endless atomic.Bool // and it did not end
 }
 
 // stall is how long a connection may stand still before it counts as lost.
@@ -144,16 +147,19 @@ func (f *FTP) dial(ctx context.Context) (*ftpConn, error) {
 	stop := func() bool { return true }
 	defer func() { stop() }()
 	options = append(options, ftp.DialWithDialFunc(func(network, address string) (net.Conn, error) {
+		if !control {
+			address = c.dataAddress(address)
+		}
 		conn, err := d.DialContext(context.WithoutCancel(ctx), network, address)
 		if err != nil {
 			return nil, err
 		}
-		timed := &deadlined{Conn: conn}
 		if control {
 			control, c.raw = false, conn
 			stop = context.AfterFunc(ctx, func() { conn.Close() })
-			return timed, nil
+			return &deadlined{Conn: &brief{Conn: conn}}, nil
 		}
+		timed := &deadlined{Conn: &listed{Conn: conn, c: c}}
 		if conf != nil {
 			return &tlsData{Conn: tls.Client(timed, conf), raw: conn}, nil
 		}
@@ -218,6 +224,60 @@ func (d *deadlined) Write(p []byte) (int, error) {
 		return 0, err
 	}
 	return d.Conn.Write(p)
+}
+
+// dataAddress is where a data connection goes: to the port that the host says, and to
+// the host itself whatever it says. Hosts behind a router tell an address that leads
+// nowhere, and hostile ones that of a machine which only this service can reach.
+func (c *ftpConn) dataAddress(said string) string {
+	_, port, err := net.SplitHostPort(said)
+	host, _, err2 := net.SplitHostPort(c.raw.RemoteAddr().String())
+	if err != nil || err2 != nil {
+		return said
+	}
+	return net.JoinHostPort(host, port)
+}
+
+// longestReply is how much a host may say between two commands, in bytes.
+const longestReply = 1 << 20
+
+// brief is a control connection on which no answer goes on for ever.
+type brief struct {
+	net.Conn
+	said atomic.Int64
+}
+
+func (b *brief) Write(p []byte) (int, error) {
+	b.said.Store(0)
+	return b.Conn.Write(p)
+}
+
+func (b *brief) Read(p []byte) (int, error) {
+	n, err := b.Conn.Read(p)
+	if b.said.Add(int64(n)) > longestReply {
+		return n, errors.New("the host's answer does not end")
+	}
+	return n, err
+}
+
+// longestFTPListing is how long a listing may be, in bytes.
+const longestFTPListing = 32 << 20
+
+// listed is a data connection on which no listing goes on for ever.
+type listed struct {
+	net.Conn
+	c    *ftpConn
+	read int64
+}
+
+func (l *listed) Read(p []byte) (int, error) {
+	n, err := l.Conn.Read(p)
+	if l.read += int64(n); l.c.listing.Load() && l.read > longestFTPListing {
+		l.c.endless.Store(true)
+		_ = l.c.raw.Close() // nobody waits for what it has to say of it
+		return n, errEndless
+	}
+	return n, err
 }
 
 // tlsData is a data connection under TLS. A host's last TLS records, which
@@ -353,13 +413,17 @@ func (f *FTP) drop(c *ftpConn) {
 // Close implements [Host].
 func (f *FTP) Close() error {
 	f.mu.Lock()
-	defer f.mu.Unlock()
 	f.closed = true
-	for _, c := range f.idle {
-		_ = c.Quit()
-		f.open--
+	idle := f.idle
+	f.idle, f.open = nil, f.open-len(f.idle)
+	f.mu.Unlock()
+	for _, c := range idle { // without the lock: a host may take its time to say good-bye
+		go func() {
+			late := time.AfterFunc(dialTimeout, func() { _ = c.raw.Close() })
+			defer late.Stop()
+			_ = c.Quit()
+		}()
 	}
-	f.idle = nil
 	return nil
 }
 

@@ -9,6 +9,7 @@ import (
 	"net/textproto"
 	"path"
 	"strings"
+	"time"
 
 	"github.com/jlaffaye/ftp"
 
@@ -24,12 +25,16 @@ func (f *FTP) op(ctx context.Context, what string, p tree.Path, call func(c *ftp
 		return err
 	}
 	stop := context.AfterFunc(ctx, func() { c.raw.Close() })
+	late := time.AfterFunc(callTime, func() { c.raw.Close() }) // it goes on saying something, and never ends
 	err = call(c)
+	late.Stop()
 	cut := !stop()
 	f.give(c, cut || ftpBroken(err) && !plainError(err))
 	switch {
 	case err == nil:
 		return nil
+	case errors.Is(err, errEndless) || c.endless.Load():
+		return fmt.Errorf("%s %s: %w", what, p, errEndless)
 	case cut:
 		return ctx.Err()
 	case plainError(err):
@@ -87,9 +92,14 @@ func (f *FTP) list(c *ftpConn, folder tree.Path) ([]Info, error) {
 		}
 		return nil, err
 	}
+	c.listing.Store(true)
 	entries, err := c.ServerConn.List("")
+	c.listing.Store(false)
 	if err != nil {
 		return nil, err
+	}
+	if len(entries) > mostEntries {
+		return nil, fmt.Errorf("%w: it has more than %d entries", errEndless, mostEntries)
 	}
 	var out []Info
 	for _, e := range entries {
@@ -111,9 +121,7 @@ func ftpInfo(e *ftp.Entry) Info {
 	default:
 		i.Being = tree.Foreign
 	}
-	if _, err := tree.ParsePath(i.Name); err != nil {
-		i.Being, i.Name = tree.Foreign, fmt.Sprintf("%+q", i.Name)
-	}
+	i.checkName()
 	return i
 }
 

@@ -81,10 +81,17 @@ func infoOf(fi fs.FileInfo) Info {
 	default:
 		i.Being = tree.Foreign
 	}
-	if _, err := tree.ParsePath(i.Name); err != nil {
-		i.Being, i.Name = tree.Foreign, fmt.Sprintf("%+q", i.Name)
-	}
+	i.checkName()
 	return i
+}
+
+// checkName makes a thing foreign whose name is no name of one thing: a host may say
+// anything, also a name with a slash in it.
+func (i *Info) checkName() {
+	const shown = 300
+	if p, err := tree.ParsePath(i.Name); err != nil || p.Depth() != 1 {
+		i.Being, i.Name = tree.Foreign, fmt.Sprintf("%+q", i.Name[:min(len(i.Name), shown)])
+	}
 }
 
 // Stat implements [Host].

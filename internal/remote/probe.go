@@ -200,7 +200,7 @@ func (p *prober) folder(ctx context.Context, work tree.Path, f *Found) error {
 // copies tries to have the host copy the folder from itself, and looks whether what
 // its shell sees is what we see.
 func (p *prober) copies(ctx context.Context, from tree.Path, f *Found) error {
-	c, ok := p.h.(Copier)
+	c, ok := Unwrapped[Copier](p.h)
 	if !ok {
 		return nil
 	}

@@ -101,39 +101,42 @@ func dialSFTP(ctx context.Context, t SFTPTarget) (*sftpConn, error) {
 		return nil, errors.Join(err, sc.Close())
 	}
 	client := ssh.NewClient(sc, chans, reqs)
-	c, err := sftp.NewClient(client, sftp.UseConcurrentWrites(true), sftp.MaxConcurrentRequestsPerFile(64))
-	if err != nil {
+	out := &sftpConn{ssh: client, keeps: strings.HasPrefix(string(sc.ServerVersion()), "SSH-2.0-OpenSSH")}
+	if err := out.begin(ctx); err != nil {
 		return nil, errors.Join(fmt.Errorf("%w: the host gives no SFTP: %v", ErrLine, err), client.Close())
 	}
-	out := &sftpConn{Client: c, ssh: client, keeps: strings.HasPrefix(string(sc.ServerVersion()), "SSH-2.0-OpenSSH")}
 	go out.listen(cmp.Or(t.Patience, 30*time.Second))
 	return out, nil
 }
 
-// listen asks now and then whether the host is still there, and ends the
-// connection when it does not answer: a line that was cut without a word would
-// keep calls waiting for a quarter of an hour. It returns with the connection.
-func (c *sftpConn) listen(patience time.Duration) {
-	for {
-		answered := make(chan error, 1)
-		go func() {
-			// Any answer will do, also that the request is not known.
-			_, _, err := c.ssh.SendRequest("keepalive@openssh.com", true, nil)
-			answered <- err
-		}()
-		silent := time.NewTimer(patience)
-		select {
-		case err := <-answered:
-			silent.Stop()
-			if err != nil {
-				return // the connection is over
-			}
-			time.Sleep(patience / 2)
-		case <-silent.C:
-			_ = c.Close()
-			return
-		}
+// begin starts the protocol on the connection, within the time that connecting may
+// take.
+func (c *sftpConn) begin(ctx context.Context) error {
+	ctx, cancel := context.WithTimeout(ctx, dialTimeout)
+	defer cancel()
+	stop := context.AfterFunc(ctx, func() { _ = c.ssh.Close() })
+	defer stop()
+	session, err := c.ssh.NewSession()
+	if err != nil {
+		return err
 	}
+	if err := session.RequestSubsystem("sftp"); err != nil {
+		return err
+	}
+	in, err := session.StdinPipe()
+	if err != nil {
+		return err
+	}
+	outPipe, err := session.StdoutPipe()
+	if err != nil {
+		return err
+	}
+	c.heard = newHeard(outPipe)
+	c.Client, err = sftp.NewClientPipe(c.heard, in, sftp.UseConcurrentWrites(true), sftp.MaxConcurrentRequestsPerFile(64))
+	if err == nil && ctx.Err() != nil {
+		err = ctx.Err()
+	}
+	return err
 }
 
 // lostLine tells whether an error is the network's and not the host's answer.
@@ -166,52 +169,80 @@ func (s *SFTP) plain(err error) error {
 	return err
 }
 
-// op runs one call, and cuts the line if the context ends while it runs: the
-// protocol has no way to take a request back.
-func (s *SFTP) op(ctx context.Context, what string, p tree.Path, call func(c *sftpConn) error) error {
+// ask makes one call. Where the context ends before the answer is there, it returns
+// early: the protocol has no way to take a request back, so what the host does with
+// it is unknown, and the connection, which others use, goes on. A call that gets no
+// answer for too long is the connection's end.
+func ask[T any](ctx context.Context, s *SFTP, what string, p tree.Path, call func(c *sftpConn) (T, error)) (T, error) {
+	var nothing T
 	if err := ctx.Err(); err != nil {
-		return err
+		return nothing, err
 	}
 	c, err := s.take()
 	if err != nil {
-		return fmt.Errorf("%s %s: %w", what, p, err)
+		return nothing, fmt.Errorf("%s %s: %w", what, p, err)
 	}
-	stop := context.AfterFunc(ctx, func() { c.Close() })
-	err = call(c)
-	stop()
-	s.give(c, err)
-	if err != nil {
-		return fmt.Errorf("%s %s: %w", what, p, s.plain(err))
+	type answer struct {
+		value T
+		err   error
 	}
-	return nil
+	answered := make(chan answer, 1)
+	go func() {
+		c.waits(1)
+		v, err := call(c)
+		c.waits(-1)
+		s.give(c, err)
+		answered <- answer{v, err}
+	}()
+	late := time.NewTimer(callTime)
+	defer late.Stop()
+	for {
+		select {
+		case a := <-answered:
+			if a.err != nil {
+				return nothing, fmt.Errorf("%s %s: %w", what, p, s.plain(a.err))
+			}
+			return a.value, nil
+		case <-ctx.Done():
+			return nothing, ctx.Err()
+		case <-late.C:
+			_ = c.Close() // the call ends with it
+		}
+	}
+}
+
+// callTime is how long one call may take that is neither reading nor writing.
+const callTime = 5 * time.Minute
+
+// op is ask for calls that give nothing but an error.
+func (s *SFTP) op(ctx context.Context, what string, p tree.Path, call func(c *sftpConn) error) error {
+	_, err := ask(ctx, s, what, p, func(c *sftpConn) (struct{}, error) { return struct{}{}, call(c) })
+	return err
 }
 
 // List implements [Host].
-func (s *SFTP) List(ctx context.Context, folder tree.Path) (out []Info, err error) {
-	err = s.op(ctx, "list", folder, func(c *sftpConn) error {
-		list, err := c.ReadDirContext(ctx, s.name(folder))
+func (s *SFTP) List(ctx context.Context, folder tree.Path) ([]Info, error) {
+	return ask(ctx, s, "list", folder, func(c *sftpConn) (out []Info, err error) {
+		list, err := c.listing(ctx, s.name(folder))
 		for _, fi := range list {
 			out = append(out, infoOf(fi))
 		}
-		return err
+		return out, err
 	})
-	return out, err
 }
 
 // Stat implements [Host].
-func (s *SFTP) Stat(ctx context.Context, p tree.Path) (i Info, err error) {
-	err = s.op(ctx, "look at", p, func(c *sftpConn) error {
+func (s *SFTP) Stat(ctx context.Context, p tree.Path) (Info, error) {
+	return ask(ctx, s, "look at", p, func(c *sftpConn) (Info, error) {
 		fi, err := c.Lstat(s.name(p))
 		if errors.Is(err, fs.ErrNotExist) {
-			i = Info{Name: p.Base(), Being: tree.Absent}
-			return nil
+			return Info{Name: p.Base(), Being: tree.Absent}, nil
 		}
-		if err == nil {
-			i = infoOf(fi)
+		if err != nil {
+			return Info{}, err
 		}
-		return err
+		return infoOf(fi), nil
 	})
-	return i, err
 }
 
 // StatAll implements [Host]: by one listing of each folder of which several
@@ -226,69 +257,87 @@ func (s *SFTP) Open(ctx context.Context, p tree.Path) (rc io.ReadCloser, err err
 }
 
 // OpenFrom implements [Host].
-func (s *SFTP) OpenFrom(ctx context.Context, p tree.Path, from int64) (rc io.ReadCloser, err error) {
-	err = s.op(ctx, "open", p, func(c *sftpConn) error {
+func (s *SFTP) OpenFrom(ctx context.Context, p tree.Path, from int64) (io.ReadCloser, error) {
+	f, err := s.opened(ctx, "open", p, func(c *sftpConn) (*sftp.File, error) {
 		f, err := c.Open(s.name(p))
-		if err != nil {
-			return err
-		}
-		if _, err := f.Seek(from, io.SeekStart); err != nil {
-			return errors.Join(err, f.Close())
-		}
-		rc = s.file(ctx, c, f, p)
-		return nil
+		return from0(f, from, err)
 	})
-	return rc, err
+	if err != nil {
+		return nil, err
+	}
+	return f, nil
 }
 
 // Create implements [Host].
-func (s *SFTP) Create(ctx context.Context, p tree.Path, mode uint32) (wc io.WriteCloser, err error) {
-	err = s.op(ctx, "write", p, func(c *sftpConn) error {
+func (s *SFTP) Create(ctx context.Context, p tree.Path, mode uint32) (io.WriteCloser, error) {
+	f, err := s.opened(ctx, "write", p, func(c *sftpConn) (*sftp.File, error) {
 		f, err := c.Create(s.name(p))
-		if err != nil {
-			return err
-		}
-		if mode != 0 {
+		if err == nil && mode != 0 {
 			if err := f.Chmod(fs.FileMode(mode)); err != nil {
-				return errors.Join(err, f.Close())
+				return nil, errors.Join(err, f.Close())
 			}
 		}
-		wc = s.file(ctx, c, f, p)
-		return nil
+		return f, err
 	})
-	return wc, err
+	if err != nil {
+		return nil, err
+	}
+	return f, nil
 }
 
 // Continue implements [Host].
-func (s *SFTP) Continue(ctx context.Context, p tree.Path, from int64) (wc io.WriteCloser, err error) {
-	err = s.op(ctx, "write on", p, func(c *sftpConn) error {
+func (s *SFTP) Continue(ctx context.Context, p tree.Path, from int64) (io.WriteCloser, error) {
+	f, err := s.opened(ctx, "write on", p, func(c *sftpConn) (*sftp.File, error) {
 		f, err := c.OpenFile(s.name(p), os.O_WRONLY)
-		if err != nil {
-			return err
-		}
-		if _, err := f.Seek(from, io.SeekStart); err != nil {
-			return errors.Join(err, f.Close())
-		}
-		wc = s.file(ctx, c, f, p)
-		return nil
+		return from0(f, from, err)
 	})
-	return wc, err
+	if err != nil {
+		return nil, err
+	}
+	return f, nil
 }
 
-// sftpFile translates errors of reading and writing.
+// from0 puts an open file to an offset.
+func from0(f *sftp.File, from int64, err error) (*sftp.File, error) {
+	if err != nil {
+		return nil, err
+	}
+	if _, err := f.Seek(from, io.SeekStart); err != nil {
+		return nil, errors.Join(err, f.Close())
+	}
+	return f, nil
+}
+
+// opened opens a file. Its connection is busy until it is closed; where nobody waits
+// for it any more, it is closed as soon as it is there.
+func (s *SFTP) opened(ctx context.Context, what string, p tree.Path, open func(c *sftpConn) (*sftp.File, error)) (*sftpFile, error) {
+	wanted := make(chan bool, 1)
+	f, err := ask(ctx, s, what, p, func(c *sftpConn) (*sftpFile, error) {
+		f, err := open(c)
+		if err != nil {
+			return nil, err
+		}
+		c.busy.Add(1)
+		out := &sftpFile{ctx: ctx, File: f, s: s, c: c, p: p}
+		go func() {
+			if !<-wanted {
+				_ = out.Close() // nobody is there to be told
+			}
+		}()
+		return out, nil
+	})
+	wanted <- err == nil
+	return f, err
+}
+
+// sftpFile translates errors of reading and writing, and ends with its context.
 type sftpFile struct {
 	*sftp.File
-	s    *SFTP
-	c    *sftpConn
-	p    tree.Path
-	stop func() bool
-	err  error // the first
-}
-
-// file is an open file; its connection is busy until it is closed.
-func (s *SFTP) file(ctx context.Context, c *sftpConn, f *sftp.File, p tree.Path) *sftpFile {
-	c.busy.Add(1)
-	return &sftpFile{File: f, s: s, c: c, p: p, stop: context.AfterFunc(ctx, func() { c.Close() })}
+	ctx context.Context
+	s   *SFTP
+	c   *sftpConn
+	p   tree.Path
+	err error // the first
 }
 
 func (f *sftpFile) wrap(what string, err error) error {
@@ -298,22 +347,35 @@ func (f *sftpFile) wrap(what string, err error) error {
 	if f.err == nil {
 		f.err = err
 	}
+	if end := f.ctx.Err(); end != nil && errors.Is(err, end) {
+		return end
+	}
 	return fmt.Errorf("%s %s: %w", what, f.p, f.s.plain(err))
 }
 
+// waiting does what waits for the host.
+func waiting[T any](f *sftpFile, do func() (T, error)) (n T, err error) {
+	if err := f.ctx.Err(); err != nil {
+		return n, err
+	}
+	f.c.waits(1)
+	defer f.c.waits(-1)
+	return do()
+}
+
 func (f *sftpFile) Read(p []byte) (int, error) {
-	n, err := f.File.Read(p)
+	n, err := waiting(f, func() (int, error) { return f.File.Read(p) })
 	return n, f.wrap("read", err)
 }
 
 func (f *sftpFile) Write(p []byte) (int, error) {
-	n, err := f.File.Write(p)
+	n, err := waiting(f, func() (int, error) { return f.File.Write(p) })
 	return n, f.wrap("write", notWritten(err))
 }
 
 // WriteTo reads many packets at a time.
 func (f *sftpFile) WriteTo(w io.Writer) (int64, error) {
-	n, err := f.File.WriteTo(w)
+	n, err := waiting(f, func() (int64, error) { return f.File.WriteTo(&endingWriter{f.ctx, w}) })
 	return n, f.wrap("read", err)
 }
 
@@ -323,8 +385,35 @@ func (f *sftpFile) ReadFrom(r io.Reader) (int64, error) {
 	if l, ok := r.(*io.LimitedReader); ok {
 		size = l.N
 	}
-	n, err := f.File.ReadFrom(&counted{Reader: r, size: size, f: &f.s.flow})
+	n, err := waiting(f, func() (int64, error) {
+		return f.File.ReadFrom(&counted{Reader: &endingReader{f.ctx, r}, size: size, f: &f.s.flow})
+	})
 	return n, f.wrap("write", notWritten(err))
+}
+
+// endingReader and endingWriter end with a context.
+type endingReader struct {
+	ctx context.Context
+	io.Reader
+}
+
+func (e *endingReader) Read(p []byte) (int, error) {
+	if err := e.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return e.Reader.Read(p)
+}
+
+type endingWriter struct {
+	ctx context.Context
+	io.Writer
+}
+
+func (e *endingWriter) Write(p []byte) (int, error) {
+	if err := e.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return e.Writer.Write(p)
 }
 
 // notWritten explains the one word with which OpenSSH fails to write; other servers
@@ -341,10 +430,18 @@ func notWritten(err error) error {
 }
 
 func (f *sftpFile) Close() error {
-	f.stop()
-	err := f.wrap("close", f.File.Close())
-	f.s.give(f.c, f.err)
-	return err
+	end := func() error {
+		f.c.waits(1)
+		err := f.wrap("close", f.File.Close())
+		f.c.waits(-1)
+		f.s.give(f.c, f.err)
+		return err
+	}
+	if err := f.ctx.Err(); err != nil { // nobody waits for what the host says
+		go func() { _ = end() }()
+		return err
+	}
+	return end()
 }
 
 // Rename implements [Host]. The protocol's own rename (version 3) does not
@@ -404,7 +501,7 @@ func (s *SFTP) RemoveFolder(ctx context.Context, p tree.Path) error {
 		if err == nil || errors.Is(err, fs.ErrNotExist) {
 			return err
 		}
-		list, look := c.ReadDirContext(ctx, s.name(p))
+		list, look := c.listing(ctx, s.name(p))
 		switch {
 		case look != nil && lost(look):
 			return look
@@ -424,17 +521,15 @@ func (s *SFTP) SetMode(ctx context.Context, p tree.Path, mode uint32) error {
 }
 
 // Free implements [Host].
-func (s *SFTP) Free(ctx context.Context) (free int64, err error) {
-	err = s.op(ctx, "ask for free space at", tree.Root, func(c *sftpConn) error {
+func (s *SFTP) Free(ctx context.Context) (int64, error) {
+	return ask(ctx, s, "ask for free space at", tree.Root, func(c *sftpConn) (int64, error) {
 		if _, ok := c.HasExtension("statvfs@openssh.com"); !ok {
-			free = -1
-			return nil
+			return -1, nil
 		}
 		st, err := c.StatVFS(s.root)
-		if err == nil {
-			free = int64(st.Bavail * st.Frsize)
+		if err != nil {
+			return 0, err
 		}
-		return err
+		return int64(st.Bavail * st.Frsize), nil
 	})
-	return free, err
 }

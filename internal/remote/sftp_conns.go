@@ -103,16 +103,21 @@ func (s *SFTP) full() bool {
 // sftpConn is one connection with one session.
 type sftpConn struct {
 	*sftp.Client
-	ssh   *ssh.Client
-	busy  atomic.Int64 // calls and open files
-	keeps bool         // its rename is known never to replace
+	ssh     *ssh.Client
+	heard   *heard
+	busy    atomic.Int64 // calls and open files
+	waiting atomic.Int64 // answers that are waited for
+	since   atomic.Int64 // from when on, in the time of heard
+	keeps   bool         // its rename is known never to replace
 }
 
 // Close ends the connection at once: a polite good-bye would wait for a host
 // that is silent.
 func (c *sftpConn) Close() error {
 	err := c.ssh.Close()
-	_ = c.Client.Close() // over with the line below it
+	if c.Client != nil {
+		_ = c.Client.Close() // over with the line below it
+	}
 	if errors.Is(err, net.ErrClosed) || errors.Is(err, io.EOF) {
 		return nil
 	}

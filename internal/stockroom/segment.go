@@ -1,7 +1,6 @@
 package stockroom
 
 import (
-	"bytes"
 	"context"
 	"crypto/sha256"
 	"errors"
@@ -107,23 +106,39 @@ func (r *Room) openSegment(container string) (*Segment, error) {
 // smallContent is up to where a content and its frame are written in one piece.
 const smallContent = 64 << 10
 
+// largePiece is how much of a large content is asked for at a time.
+const largePiece = 1 << 20
+
 // Append copies src to the segment's end, behind its frame. After an error the
 // bytes written so far are cut off again.
 func (s *Segment) Append(ctx context.Context, src io.Reader) (Kept, error) {
+	k, _, err := s.AppendUnless(ctx, src, tree.Digest{})
+	return k, err
+}
+
+// AppendUnless is Append of what may be nothing new: where src turns out to be known,
+// nothing is kept, and kept is false.
+func (s *Segment) AppendUnless(ctx context.Context, src io.Reader, known tree.Digest) (k Kept, kept bool, err error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	d, n, err := s.write(&cancellable{ctx: ctx, r: src})
 	if err != nil {
 		if cut := s.file.Truncate(s.at); cut != nil {
-			return Kept{}, fmt.Errorf("keep a copy: %w (and cutting it off again: %v)", err, cut)
+			return Kept{}, false, fmt.Errorf("keep a copy: %w (and cutting it off again: %v)", err, cut)
 		}
-		return Kept{}, fmt.Errorf("keep a copy: %w", err)
+		return Kept{}, false, fmt.Errorf("keep a copy: %w", err)
 	}
-	k := Kept{Digest: d, Location: Location{Container: s.name,
+	if d == known {
+		if err := s.file.Truncate(s.at); err != nil {
+			return Kept{}, false, fmt.Errorf("keep no copy of what is known: %w", err)
+		}
+		return Kept{}, false, nil
+	}
+	k = Kept{Digest: d, Location: Location{Container: s.name,
 		Span: Span{Offset: s.at + int64(frameSize), Length: n, Size: n, Method: Stored}}}
 	s.at += int64(frameSize) + n
 	s.room.told(s.name, Wrote, k.Digest)
-	return k, nil
+	return k, true, nil
 }
 
 // write puts a content and its frame at the segment's end.
@@ -148,8 +163,13 @@ func (s *Segment) write(src io.Reader) (d tree.Digest, n int64, err error) {
 		return d, 0, err
 	}
 	h := sha256.New()
-	n, err = io.Copy(io.MultiWriter(io.NewOffsetWriter(s.file, s.at+int64(frameSize)), h), io.MultiReader(bytes.NewReader(body), src))
-	if err != nil {
+	to := io.MultiWriter(io.NewOffsetWriter(s.file, s.at+int64(frameSize)), h)
+	if _, err := to.Write(body); err != nil {
+		return d, 0, err
+	}
+	// In large pieces: a host sends many packets for each of them side by side.
+	n, err = io.CopyBuffer(to, struct{ io.Reader }{src}, make([]byte, largePiece))
+	if n += int64(len(body)); err != nil {
 		return d, n, err
 	}
 	d = tree.Digest(h.Sum(nil))

@@ -7,6 +7,7 @@ import (
 	"bytes"
 	"crypto/ed25519"
 	"crypto/rand"
+	_ "embed"
 	"encoding/pem"
 	"fmt"
 	mathrand "math/rand/v2"
@@ -122,15 +123,39 @@ StrictModes no
 UsePAM no
 PasswordAuthentication yes
 PermitRootLogin yes
-Subsystem sftp internal-sftp
-MaxStartups 100
 %[3]s
-`, s.Port, s.dir, strings.Join(more, "\n"))
+MaxStartups 100
+%[4]s
+`, s.Port, s.dir, subsystem(more), strings.Join(more, "\n"))
 	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "conf"), []byte(conf), 0o600))
 	s.start(t, program)
 	t.Cleanup(s.Stop)
 	return s
 }
+
+// subsystem is the line that gives SFTP, where more brings none of its own.
+func subsystem(more []string) string {
+	for _, line := range more {
+		if strings.HasPrefix(line, "Subsystem ") {
+			return ""
+		}
+	}
+	return "Subsystem sftp internal-sftp"
+}
+
+// StartEvilSSHD starts an sshd whose SFTP is a hostile one: below a folder evil/NAME it
+// misbehaves as NAME says (names, endlist, bigname, endfile, endlog, silent, lielink),
+// elsewhere it is an ordinary server.
+func StartEvilSSHD(t testing.TB) *SSHD {
+	t.Helper()
+	Need(t, "python3", "python3")
+	program := filepath.Join(t.TempDir(), "evil-subsystem")
+	require.NoError(t, os.WriteFile(program, evil, 0o755))
+	return StartSSHD(t, "Subsystem sftp "+program)
+}
+
+//go:embed evil/subsystem.py
+var evil []byte
 
 func (s *SSHD) start(t testing.TB, program string) {
 	s.cmd = exec.Command(program, "-D", "-e", "-f", filepath.Join(s.dir, "conf"))

@@ -112,6 +112,9 @@ func copiesThere(ctx context.Context, h remote.Host, req *draft.Request) error {
 	return nil
 }
 
+// deepest is how deep a data folder may go.
+const deepest = 120
+
 // mostListed is how many things of a data folder are looked at before a draft.
 const mostListed = 100_000
 
@@ -134,6 +137,9 @@ func listTrees(ctx context.Context, h remote.Host, obs draft.Observations, folde
 		}
 		level = map[tree.Path]bool{}
 		for folder, byName := range listed {
+			if folder.Depth() > deepest {
+				return fmt.Errorf("%s goes more than %d folders deep, such as a loop of links does", folder.Parts()[0], deepest)
+			}
 			for name, i := range byName {
 				p := folder.Join(tree.Path(name))
 				if _, seen := obs.Paths[p]; !seen {

@@ -72,7 +72,7 @@ func (s *Service) driver(ctx context.Context, srv model.Server, spec *control.Sp
 		plain, err := s.secret(ctx, srv.ID, controlSecret+name)
 		return string(plain), err
 	}}
-	if sh, ok := h.(remote.Shell); ok && srv.Transport.Kind == "sftp" {
+	if sh, ok := remote.Unwrapped[remote.Shell](h); ok && srv.Transport.Kind == "sftp" {
 		d.Host = sh
 	}
 	return d

@@ -47,29 +47,8 @@ func (l *lease) Close() error {
 	return nil
 }
 
-// Exec runs a command on the host, where that gives a shell.
-func (l *lease) Exec(ctx context.Context, command, in string) (string, int, error) {
-	if sh, ok := l.Host.(remote.Shell); ok {
-		return sh.Exec(ctx, command, in)
-	}
-	return "", 0, remote.ErrNoShell
-}
-
-// CopyFolder has the host copy a folder itself, where it can.
-func (l *lease) CopyFolder(ctx context.Context, from, to tree.Path) error {
-	if c, ok := l.Host.(remote.Copier); ok {
-		return c.CopyFolder(ctx, from, to)
-	}
-	return remote.ErrNoShell
-}
-
-// RemoveTree has the host remove a folder of ours itself, where it can.
-func (l *lease) RemoveTree(ctx context.Context, p tree.Path) error {
-	if c, ok := l.Host.(remote.Copier); ok {
-		return c.RemoveTree(ctx, p)
-	}
-	return remote.ErrNoShell
-}
+// Unwrap gives the host itself, for what it can do besides.
+func (l *lease) Unwrap() remote.Host { return l.Host }
 
 // take gives the open line of a server, if there is one that still answers.
 func (l *lines) take(ctx context.Context, srv model.Server) (remote.Host, bool) {
@@ -86,7 +65,9 @@ func (l *lines) take(ctx context.Context, srv model.Server) (remote.Host, bool) 
 	l.mu.Unlock()
 	h := l.lease(srv.ID, have)
 	if _, err := have.Stat(ctx, tree.Root); err != nil {
-		l.drop(srv.ID)
+		if ctx.Err() == nil { // who gave up says nothing about the line
+			l.drop(srv.ID)
+		}
 		_ = h.Close()
 		return nil, false
 	}
@@ -109,42 +90,47 @@ func (l *lines) add(srv model.Server, h remote.Host) remote.Host {
 func (l *lines) lease(id int64, have *line) remote.Host {
 	return &lease{Host: have.Host, end: func() {
 		l.mu.Lock()
-		defer l.mu.Unlock()
-		if have.users--; have.users > 0 {
-			return
+		have.users--
+		unused := have.users == 0
+		if unused && !have.gone {
+			have.timer = time.AfterFunc(keepFor, func() { l.idle(id, have) })
 		}
-		if have.gone {
+		over := unused && have.gone
+		l.mu.Unlock()
+		if over { // never under the lock: other servers' lines would wait for this host
 			_ = have.Host.Close()
-			return
 		}
-		have.timer = time.AfterFunc(keepFor, func() { l.idle(id, have) })
 	}}
 }
 
 func (l *lines) idle(id int64, have *line) {
 	l.mu.Lock()
-	defer l.mu.Unlock()
-	if have.users > 0 || have.gone {
-		return
+	over := have.users == 0 && !have.gone
+	if over {
+		have.gone = true
+		if l.open[id] == have {
+			delete(l.open, id)
+		}
 	}
-	have.gone = true
-	if l.open[id] == have {
-		delete(l.open, id)
+	l.mu.Unlock()
+	if over {
+		_ = have.Host.Close()
 	}
-	_ = have.Host.Close()
 }
 
 // drop ends the line of a server; whoever uses it goes on.
 func (l *lines) drop(id int64) {
 	l.mu.Lock()
-	defer l.mu.Unlock()
 	have := l.open[id]
 	if have == nil {
+		l.mu.Unlock()
 		return
 	}
 	delete(l.open, id)
 	have.gone = true
-	if have.users == 0 {
+	over := have.users == 0
+	l.mu.Unlock()
+	if over {
 		_ = have.Host.Close()
 	}
 }
