@@ -24,7 +24,7 @@ demo: build
 # The real servers and the browser that tests drive.
 setup:
 	@if ! [ -x /usr/sbin/sshd ] || ! command -v chromium >/dev/null || ! [ -x /usr/sbin/vsftpd ] || ! command -v 7z >/dev/null || ! command -v zip >/dev/null || ! command -v unzip >/dev/null || ! [ -x /usr/bin/python3 ]; then \
-	  apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq openssh-server procps chromium vsftpd p7zip-full zip unzip python3 >/dev/null; fi
+	  scripts/debian-packages openssh-server procps chromium vsftpd p7zip-full zip unzip python3; fi
 
 test: setup build check
 	test -z "$$(gofmt -l cmd internal bench web/*.go)"
@@ -45,7 +45,7 @@ lint: check
 
 # Ratios against what people use today, in the same run.
 bench: setup build
-	@command -v unzip >/dev/null && command -v ip >/dev/null || DEBIAN_FRONTEND=noninteractive apt-get install -y -qq unzip iproute2 >/dev/null
+	@command -v unzip >/dev/null && command -v ip >/dev/null || scripts/debian-packages unzip iproute2
 	$(GO) run ./bench/staging
 	$(GO) run ./bench/engine -out docs/benchmarks.md
 

@@ -75,6 +75,7 @@ type Server struct {
 	HostKey    string            `json:"hostKey,omitempty" doc:"Fingerprint that a person has confirmed"`
 	OfferedKey string            `json:"offeredKey,omitempty" doc:"Fingerprint that was offered and waits for a person"`
 	Abilities  *Abilities        `json:"abilities,omitempty" doc:"What server test found out"`
+	Version    int64             `json:"version" doc:"Counts the edits of people"`
 	CreatedAt  time.Time         `json:"createdAt"`
 }
 
@@ -111,6 +112,7 @@ type ServerEdit struct {
 	Facts     map[string]string `json:"facts,omitempty"`
 	Secrets   Secrets           `json:"secrets,omitempty"`
 	ForgetKey bool              `json:"forgetKey,omitempty"`
+	Version   int64             `json:"version,omitempty" doc:"Of the server on which the edit rests: where it was edited since, it is refused. 0: whichever it is"`
 }
 
 // TrustKey confirms a host's key.

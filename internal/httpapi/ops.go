@@ -59,7 +59,7 @@ func (s *Server) serverOps(h huma.API) {
 		OnServer
 		Body api.ServerEdit
 	}) (*body[api.Server], error) {
-		e := hosts.Edit{Name: in.Body.Name, Rulebook: in.Body.Rulebook, Variables: in.Body.Variables, Facts: in.Body.Facts, Secrets: hosts.Secrets(in.Body.Secrets)}
+		e := hosts.Edit{Name: in.Body.Name, Rulebook: in.Body.Rulebook, Variables: in.Body.Variables, Facts: in.Body.Facts, Secrets: hosts.Secrets(in.Body.Secrets), Version: in.Body.Version}
 		if in.Body.Transport != nil {
 			t := unwireTransport(*in.Body.Transport)
 			e.Transport = &t

@@ -36,6 +36,7 @@ type Server struct {
 	SeenKey   string // last offered and not confirmed
 	Abilities *Abilities
 	Control   json.RawMessage // how it is stopped and started; empty where that is not known
+	Version   int64           // counts the edits of people
 	CreatedAt time.Time
 }
 

@@ -20,7 +20,7 @@ func (db *DB) Finish(ctx context.Context, d model.Deployment, reported map[tree.
 			return err
 		}
 		for _, set := range d.Draft.Sets {
-			if err := exactly(tx.ExecContext(ctx, `UPDATE server SET variables = json_set(variables, ?, ?) WHERE id = ?`, `$."`+set.Variable+`"`, set.After, d.ServerID)); err != nil {
+			if err := exactly(tx.ExecContext(ctx, `UPDATE server SET variables = json_set(variables, ?, ?), version = version + 1 WHERE id = ?`, `$."`+set.Variable+`"`, set.After, d.ServerID)); err != nil {
 				return fmt.Errorf("%s is now %s: %w", set.Variable, set.After, err)
 			}
 		}

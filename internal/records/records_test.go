@@ -62,7 +62,7 @@ func TestNumbersAreGivenAtDraftAndPerServer(t *testing.T) {
 	require.Equal(t, "a#2", drafted(t, db, a).Name())
 	require.Equal(t, "b#1", drafted(t, db, b).Name())
 	a.Name = "renamed"
-	require.NoError(t, db.SaveServer(t.Context(), a))
+	require.NoError(t, db.EditServer(t.Context(), a, false, false))
 	require.Equal(t, "renamed#3", drafted(t, db, a).Name(), "a rename keeps id and numbers")
 }
 

@@ -8,11 +8,11 @@ import (
 	"restlesscrate/internal/model"
 )
 
-const serverColumns = `id, name, rulebook, transport, variables, facts, host_key, seen_key, abilities, control, created_at`
+const serverColumns = `id, name, rulebook, transport, variables, facts, host_key, seen_key, abilities, control, version, created_at`
 
 func scanServer(r *sql.Rows, s *model.Server) error {
 	return r.Scan(&s.ID, &s.Name, &s.Rulebook, asJSON(&s.Transport), asJSON(&s.Variables), asJSON(&s.Facts),
-		&s.HostKey, &s.SeenKey, asJSON(&s.Abilities), asJSON(&s.Control), moment{&s.CreatedAt})
+		&s.HostKey, &s.SeenKey, asJSON(&s.Abilities), asJSON(&s.Control), &s.Version, moment{&s.CreatedAt})
 }
 
 // AddServer records a new server. [ErrConflict] where the name is taken.
@@ -46,20 +46,59 @@ func (db *DB) Servers(ctx context.Context) ([]model.Server, error) {
 	return all(ctx, db.sql, scanServer, `SELECT `+serverColumns+` FROM server WHERE dropped_at IS NULL ORDER BY name`)
 }
 
-// SaveServer writes everything about a server but its id and numbers.
-func (db *DB) SaveServer(ctx context.Context, s model.Server) error {
-	var abilities any
-	if s.Abilities != nil {
-		abilities = text(s.Abilities)
+// EditServer writes what people say of a server, if nobody has edited it since it was
+// read with its version; else it gives [ErrConflict]. What was found out of a host is
+// forgotten where it is reached another way now, and its key where it is another host.
+func (db *DB) EditServer(ctx context.Context, s model.Server, otherWay, otherHost bool) error {
+	err := exactly(db.sql.ExecContext(ctx, `UPDATE server SET name = ?, rulebook = ?, transport = ?, variables = ?, facts = ?, version = version + 1,
+		abilities = CASE WHEN ? THEN NULL ELSE abilities END, host_key = CASE WHEN ? THEN '' ELSE host_key END, seen_key = CASE WHEN ? THEN '' ELSE seen_key END
+		WHERE id = ? AND version = ?`,
+		s.Name, s.Rulebook, text(s.Transport), text(s.Variables), text(s.Facts), otherWay, otherHost, otherHost, s.ID, s.Version))
+	if err != nil {
+		return fmt.Errorf("save server %s: %w", s.Name, err)
 	}
+	return nil
+}
+
+// SaveAbilities writes what a test has found out, unless the server is reached another
+// way by now: then it says nothing of it.
+func (db *DB) SaveAbilities(ctx context.Context, s model.Server) error {
+	_, err := db.sql.ExecContext(ctx, `UPDATE server SET abilities = ? WHERE id = ? AND transport = ?`, text(s.Abilities), s.ID, text(s.Transport))
+	if err != nil {
+		return fmt.Errorf("save what was found out of %s: %w", s.Name, err)
+	}
+	return nil
+}
+
+// SaveSeenKey writes the key that a host has offered, unless the server is another
+// host by now.
+func (db *DB) SaveSeenKey(ctx context.Context, s model.Server) error {
+	_, err := db.sql.ExecContext(ctx, `UPDATE server SET seen_key = ? WHERE id = ? AND transport = ?`, s.SeenKey, s.ID, text(s.Transport))
+	if err != nil {
+		return fmt.Errorf("save the key of %s: %w", s.Name, err)
+	}
+	return nil
+}
+
+// SaveKeys writes a person's word on a host's key, if the offered one is still the one
+// that they saw; else it gives [ErrConflict].
+func (db *DB) SaveKeys(ctx context.Context, s model.Server, seen string) error {
+	err := exactly(db.sql.ExecContext(ctx, `UPDATE server SET host_key = ?, seen_key = ? WHERE id = ? AND seen_key = ?`, s.HostKey, s.SeenKey, s.ID, seen))
+	if err != nil {
+		return fmt.Errorf("save the key of %s: %w", s.Name, err)
+	}
+	return nil
+}
+
+// SaveControl writes how a server is controlled.
+func (db *DB) SaveControl(ctx context.Context, s model.Server) error {
 	var control any
 	if len(s.Control) > 0 {
 		control = string(s.Control)
 	}
-	err := exactly(db.sql.ExecContext(ctx, `UPDATE server SET name=?, rulebook=?, transport=?, variables=?, facts=?, host_key=?, seen_key=?, abilities=?, control=? WHERE id=?`,
-		s.Name, s.Rulebook, text(s.Transport), text(s.Variables), text(s.Facts), s.HostKey, s.SeenKey, abilities, control, s.ID))
+	err := exactly(db.sql.ExecContext(ctx, `UPDATE server SET control = ? WHERE id = ?`, control, s.ID))
 	if err != nil {
-		return fmt.Errorf("save server %s: %w", s.Name, err)
+		return fmt.Errorf("save how %s is controlled: %w", s.Name, err)
 	}
 	return nil
 }

@@ -49,8 +49,11 @@ func (s *Service) layNow(ctx context.Context, a model.Archive, filename string, 
 	if err != nil {
 		return model.Laid{}, err
 	}
-	res := layout.Lay(b, layout.Archive{Filename: filename, Whole: tree.Entry{Digest: a.Digest, Size: a.Size},
-		Entries: entries, Texts: newTexts(ctx, s.Room, a, filename, entries)}, fixes)
+	texts := newTexts(ctx, s.Room, a, filename, entries)
+	res := layout.Lay(b, layout.Archive{Filename: filename, Whole: tree.Entry{Digest: a.Digest, Size: a.Size}, Entries: entries, Texts: texts}, fixes)
+	if texts.err != nil {
+		return model.Laid{}, fmt.Errorf("lay %s out: %w", filename, texts.err)
+	}
 	if len(res.Crates) == 1 {
 		res.Crates[0].Findings = slices.Concat(a.Findings, told, res.Crates[0].Findings)
 		finding.Sort(res.Crates[0].Findings)

@@ -18,6 +18,9 @@ type texts struct {
 	ctx     context.Context
 	room    *stockroom.Room
 	entries []tree.Entry // by path
+	// err is the first failure to read the stockroom. A layout that was made without
+	// what could not be read just now is not one to be recorded.
+	err error
 }
 
 // newTexts takes entries in the order in which the records give them: by path. A
@@ -38,14 +41,31 @@ func (t *texts) Open(name string) (fs.File, error) {
 	e := t.entries[i]
 	rc, err := t.room.Open(t.ctx, e.Digest)
 	if err != nil {
+		t.failed(err)
 		return nil, &fs.PathError{Op: "open", Path: name, Err: err}
 	}
-	return &textFile{ReadCloser: rc, e: e}, nil
+	return &textFile{ReadCloser: rc, e: e, texts: t}, nil
+}
+
+func (t *texts) failed(err error) {
+	if t.err == nil {
+		t.err = err
+	}
 }
 
 type textFile struct {
 	io.ReadCloser
-	e tree.Entry
+	e     tree.Entry
+	texts *texts
+}
+
+// Read implements fs.File.
+func (f *textFile) Read(p []byte) (int, error) {
+	n, err := f.ReadCloser.Read(p)
+	if err != nil && err != io.EOF {
+		f.texts.failed(err)
+	}
+	return n, err
 }
 
 // Stat implements fs.File.

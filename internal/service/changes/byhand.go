@@ -131,9 +131,20 @@ func (s *Service) Tick(ctx context.Context, d model.Deployment, unchecked bool, 
 	if d.State != model.Waiting {
 		return d, fault.New(fault.Conflict, "wrong-state", "%s is %s; only what waits for a person can be ticked", d.Name(), d.State)
 	}
+	asked := d.Trouble
+	return s.goOn(ctx, d, actor, tell, func(now model.Deployment) error {
+		if now.State != model.Waiting || now.Trouble != asked {
+			return fault.New(fault.Conflict, "wrong-state", "%s does not wait for that any more: it is %s", now.Name(), now.State).WithMend("deployment show %s tells for what it waits now.", now.Name())
+		}
+		return s.ticked(ctx, now, unchecked, actor)
+	})
+}
+
+// ticked writes down that what a deployment waits for is done.
+func (s *Service) ticked(ctx context.Context, d model.Deployment, unchecked bool, actor string) error {
 	marks, err := s.Records.Marks(ctx, d.ID)
 	if err != nil {
-		return d, err
+		return err
 	}
 	for _, m := range d.Draft.Motions {
 		if !m.OfServer() || marks[deploy.KeyOf(m)].State != deploy.Intended {
@@ -141,18 +152,18 @@ func (s *Service) Tick(ctx context.Context, d model.Deployment, unchecked bool, 
 		}
 		if !unchecked {
 			if err := s.seen(ctx, d, m.Subject); err != nil {
-				return d, err
+				return err
 			}
 		}
 		done := deploy.Outcome{Motion: m, Result: deploy.Result{Words: "ticked by " + actor}}
 		if err := s.Records.Conclude(ctx, d.ID, []deploy.Outcome{done}); err != nil {
-			return d, err
+			return err
 		}
 		if m.Do == draft.UntilTicked {
 			if err := s.Records.Tick(ctx, d.ServerID, m.Subject, actor); err != nil {
-				return d, err
+				return err
 			}
 		}
 	}
-	return s.goOn(ctx, d, model.Waiting, actor, tell)
+	return nil
 }

@@ -257,7 +257,7 @@ func TestAHostWhoseRootIsClosed(t *testing.T) {
 	w := open(t)
 	testbed.Write(t, filepath.Join(w.root, "d/own.log"), "theirs")
 	w.srv.Abilities.NoWork, w.srv.Abilities.RenameFromWork, w.srv.Abilities.RenameFolders = true, false, false
-	require.NoError(t, w.db.SaveServer(t.Context(), w.srv))
+	require.NoError(t, w.db.SaveAbilities(t.Context(), w.srv))
 	w.set(func() { w.closed = true })
 	d := w.deploy(w.crate("1", map[string]string{"d/lamp": "one", "d/new/lamp": "n"}))
 	var codes []string

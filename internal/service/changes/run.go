@@ -139,16 +139,40 @@ func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, 
 	if d.State != model.Halted {
 		return d, s.wrongState(d, "resume")
 	}
-	return s.goOn(ctx, d, model.Halted, actor, tell)
+	return s.goOn(ctx, d, actor, tell, func(now model.Deployment) error {
+		if now.State != model.Halted {
+			return s.wrongState(now, "resume")
+		}
+		return nil
+	})
 }
 
-// goOn does what is left of a deployment that was begun.
-func (s *Service) goOn(ctx context.Context, d model.Deployment, from model.State, actor string, tell Tell) (model.Deployment, error) {
-	_, end, err := s.take(ctx, d, tell)
+// myTurn waits for a deployment's turn and gives the deployment as it is then: what
+// was read before the wait may be long past.
+func (s *Service) myTurn(ctx context.Context, d model.Deployment, tell Tell) (now model.Deployment, end func(), err error) {
+	_, end, err = s.take(ctx, d, tell)
+	if err != nil {
+		return d, nil, err
+	}
+	if now, err = s.Records.DeploymentByID(ctx, d.ID); err != nil {
+		end()
+		return d, nil, err
+	}
+	return now, end, nil
+}
+
+// goOn does what is left of a deployment that was begun, if ready lets it: it is
+// asked at the deployment's turn.
+func (s *Service) goOn(ctx context.Context, d model.Deployment, actor string, tell Tell, ready func(now model.Deployment) error) (model.Deployment, error) {
+	d, end, err := s.myTurn(ctx, d, tell)
 	if err != nil {
 		return d, err
 	}
 	defer end()
+	if err := ready(d); err != nil {
+		return d, err
+	}
+	from := d.State
 	srv, h, err := s.connect(ctx, d)
 	if err != nil {
 		return d, err
@@ -218,6 +242,8 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 	if err := s.Records.Advance(ctx, d.ID, model.Running, from); err != nil {
 		if from == model.Queued {
 			err = errors.Join(err, run.GiveUp(context.WithoutCancel(ctx)), s.unstart(ctx, d))
+		} else {
+			err = errors.Join(err, s.letGo(context.WithoutCancel(ctx), d, run))
 		}
 		return d, err
 	}
@@ -304,11 +330,14 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, data bool, actor
 	if d.State != model.Halted && d.State != model.Waiting {
 		return d, s.wrongState(d, "undo")
 	}
-	_, end, err := s.take(ctx, d, tell)
+	d, end, err := s.myTurn(ctx, d, tell)
 	if err != nil {
 		return d, err
 	}
 	defer end()
+	if d.State != model.Halted && d.State != model.Waiting {
+		return d, s.wrongState(d, "undo")
+	}
 	srv, h, err := s.connect(ctx, d)
 	if err != nil {
 		return d, err
@@ -320,10 +349,19 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, data bool, actor
 		return d, still(d, err)
 	}
 	if err := s.Records.Advance(ctx, d.ID, model.Undoing, model.Halted, model.Waiting); err != nil {
-		return d, err
+		return d, errors.Join(err, s.letGo(context.WithoutCancel(ctx), d, run))
 	}
 	defer s.underway(d.ID, run)()
 	return s.takeBack(ctx, srv, run, d, tell)
+}
+
+// letGo gives the host's lock back where the deployment turns out to be over.
+func (s *Service) letGo(ctx context.Context, d model.Deployment, run *deploy.Run) error {
+	now, err := s.Records.OutlineByID(ctx, d.ID)
+	if err != nil || now.State.Open() || !run.Held {
+		return err
+	}
+	return deploy.Unlock(ctx, run.Host)
 }
 
 // takeBack takes a deployment back that is being undone.

@@ -77,7 +77,7 @@ func open(t *testing.T) *world {
 	found, err := remote.Probe(t.Context(), h, ".restless-crate", time.Now)
 	require.NoError(t, errors.Join(err, h.Close()))
 	w.srv.Abilities = &model.Abilities{Modes: true, RenameFromWork: true, RenameFolders: true, Resolution: found.Resolution, Skew: found.Skew, Free: found.Free}
-	require.NoError(t, w.db.SaveServer(t.Context(), w.srv))
+	require.NoError(t, w.db.SaveAbilities(t.Context(), w.srv))
 	w.Service = w.another()
 	return w
 }

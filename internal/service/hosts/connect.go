@@ -91,7 +91,7 @@ func (s *Service) explain(ctx context.Context, srv model.Server, err error) erro
 			WithMend("Nothing was sent. If the host's owner confirms the new key: server edit %s --forget-key, then server test %s.", srv.Name, srv.Name)
 	case errors.As(err, &key):
 		srv.SeenKey = key.Offered
-		if e := s.Records.SaveServer(ctx, srv); e != nil {
+		if e := s.Records.SaveSeenKey(ctx, srv); e != nil {
 			return errors.Join(err, e)
 		}
 		return fault.New(fault.Failed, "host-key-unknown", "%s is a host whose %s nobody has confirmed: %s", where, key.What(), key.Fingerprint).
@@ -114,8 +114,9 @@ func (s *Service) ForgetKey(ctx context.Context, name string) (model.Server, err
 	if err != nil {
 		return srv, err
 	}
+	seen := srv.SeenKey
 	srv.HostKey, srv.SeenKey = "", ""
-	return srv, s.Records.SaveServer(ctx, srv)
+	return srv, s.Records.SaveKeys(ctx, srv, seen)
 }
 
 // Test connects, finds out what the host can do, and records it. What a lost
@@ -143,7 +144,7 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 	}
 	srv.Abilities = &model.Abilities{TestedAt: s.Now().UnixMilli(), Modes: f.Modes, CaseBlind: f.CaseBlind, RenameFromWork: f.RenameFromWork,
 		RenameOver: f.RenameOver, NoWork: f.NoWork, RenameFolders: f.RenameFolders, Copies: f.Copies, Resolution: f.Resolution, Skew: f.Skew, RenameMS: f.RenameMS, Free: f.Free, Words: slices.Concat(words(f), openLine(srv.Transport), left)}
-	return srv, s.Records.SaveServer(ctx, srv)
+	return srv, s.Records.SaveAbilities(ctx, srv)
 }
 
 // testing makes tests of one server wait for one another, until the function that
@@ -195,7 +196,7 @@ func (s *Service) NoWorkFolder(ctx context.Context, srv model.Server) error {
 	now.RenameFromWork, now.RenameFolders = false, false
 	now.Words = append(slices.Clone(now.Words), "A run found a folder into which files cannot be renamed from the work folder: temporary files stand beside their targets.")
 	srv.Abilities = &now
-	return s.Records.SaveServer(ctx, srv)
+	return s.Records.SaveAbilities(ctx, srv)
 }
 
 // remains says in words what the work folder holds that nobody here needs.

@@ -47,7 +47,7 @@ func (s *Service) SetControl(ctx context.Context, name string, spec *control.Spe
 		if len(spec.Acts)+len(spec.Probes) == 0 && spec.RCON == "" {
 			srv.Control = nil
 		}
-		if err := s.Records.SaveServer(ctx, srv); err != nil {
+		if err := s.Records.SaveControl(ctx, srv); err != nil {
 			return srv, err
 		}
 	}

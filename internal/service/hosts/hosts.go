@@ -23,7 +23,11 @@ type Records interface {
 	AddServer(ctx context.Context, s model.Server) (model.Server, error)
 	Server(ctx context.Context, name string) (model.Server, error)
 	Servers(ctx context.Context) ([]model.Server, error)
-	SaveServer(ctx context.Context, s model.Server) error
+	EditServer(ctx context.Context, s model.Server, otherWay, otherHost bool) error
+	SaveAbilities(ctx context.Context, s model.Server) error
+	SaveSeenKey(ctx context.Context, s model.Server) error
+	SaveKeys(ctx context.Context, s model.Server, seen string) error
+	SaveControl(ctx context.Context, s model.Server) error
 	DropServer(ctx context.Context, id int64) error
 	PutSecret(ctx context.Context, server int64, name string, sealed []byte) error
 	Secret(ctx context.Context, server int64, name string) ([]byte, error)
@@ -203,14 +207,35 @@ type Edit struct {
 	Variables map[string]string // merged in
 	Facts     map[string]string // merged in
 	Secrets   Secrets
+	// Version is that of the server on which the edit rests; 0: whichever it is.
+	Version int64
 }
+
+// tries is how often an edit is made again where another one came in between: what is
+// named in it is put onto what there is then.
+const tries = 20
 
 // Edit changes a server. A new address or root forgets what was found out of
 // the old host; a new host also forgets its key.
-func (s *Service) Edit(ctx context.Context, name string, e Edit) (model.Server, error) {
+func (s *Service) Edit(ctx context.Context, name string, e Edit) (srv model.Server, err error) {
+	for range tries {
+		if srv, err = s.edit(ctx, name, e); !errors.Is(err, model.ErrConflict) {
+			return srv, err
+		}
+		if e.Version != 0 {
+			break
+		}
+	}
+	return srv, fault.New(fault.Conflict, "edited-meanwhile", "%s was edited meanwhile, so this was not done", name).WithMend("server show %s shows it as it is; edit it again.", name)
+}
+
+func (s *Service) edit(ctx context.Context, name string, e Edit) (model.Server, error) {
 	srv, err := s.Find(ctx, name)
 	if err != nil {
 		return srv, err
+	}
+	if e.Version != 0 && e.Version != srv.Version {
+		return srv, model.ErrConflict
 	}
 	if e.Name != nil && *e.Name != srv.Name {
 		if !rulebook.IsName(*e.Name) {
@@ -221,11 +246,12 @@ func (s *Service) Edit(ctx context.Context, name string, e Edit) (model.Server, 
 		}
 		srv.Name = *e.Name
 	}
+	otherWay, otherHost := false, false
 	if e.Transport != nil {
-		if e.Transport.Host != srv.Transport.Host || e.Transport.Port != srv.Transport.Port {
+		if otherHost = e.Transport.Host != srv.Transport.Host || e.Transport.Port != srv.Transport.Port; otherHost {
 			srv.HostKey, srv.SeenKey = "", ""
 		}
-		if !e.Transport.SameWay(srv.Transport) {
+		if otherWay = !e.Transport.SameWay(srv.Transport); otherWay {
 			srv.Abilities = nil
 		}
 		srv.Transport = *e.Transport
@@ -240,9 +266,10 @@ func (s *Service) Edit(ctx context.Context, name string, e Edit) (model.Server, 
 	if err := s.check(ctx, &srv); err != nil {
 		return srv, err
 	}
-	if err := s.Records.SaveServer(ctx, srv); err != nil {
+	if err := s.Records.EditServer(ctx, srv, otherWay, otherHost); err != nil {
 		return srv, err
 	}
+	srv.Version++
 	s.lines.drop(srv.ID)
 	return srv, s.keepSecrets(ctx, srv.ID, e.Secrets)
 }
@@ -321,6 +348,12 @@ func (s *Service) Trust(ctx context.Context, name, fingerprint string) (model.Se
 	if strings.TrimSpace(fingerprint) != seen {
 		return srv, fault.New(fault.Usage, "fingerprint-differs", "%s offered %s, not %s", name, seen, fingerprint).WithMend("Compare it with what the host's owner tells you.")
 	}
-	srv.HostKey, srv.SeenKey = srv.SeenKey, ""
-	return srv, s.Records.SaveServer(ctx, srv)
+	offered := srv.SeenKey
+	srv.HostKey, srv.SeenKey = offered, ""
+	if err := s.Records.SaveKeys(ctx, srv, offered); errors.Is(err, model.ErrConflict) {
+		return srv, fault.New(fault.Conflict, "other-key-seen", "%s has offered another key meanwhile", name).WithMend("server test %s shows it.", name)
+	} else if err != nil {
+		return srv, err
+	}
+	return srv, nil
 }

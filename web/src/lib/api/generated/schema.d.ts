@@ -1708,6 +1708,11 @@ export interface components {
             variables: {
                 [key: string]: string;
             };
+            /**
+             * Format: int64
+             * @description Counts the edits of people
+             */
+            version: number;
         };
         ServerEdit: {
             facts?: {
@@ -1722,6 +1727,11 @@ export interface components {
             variables?: {
                 [key: string]: string;
             };
+            /**
+             * Format: int64
+             * @description Of the server on which the edit rests: where it was edited since, it is refused. 0: whichever it is
+             */
+            version?: number;
         };
         Session: {
             actor: string;
