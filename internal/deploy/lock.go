@@ -178,11 +178,12 @@ type Remains struct {
 	Aside   []tree.Path // a server's own files that were set aside and not put back
 	folders []tree.Path
 	there   bool // the work folder is
+	needed  bool // and holds something that is still needed
 }
 
 // Empty tells whether there are folders and nothing else in them.
 func (r Remains) Empty() bool {
-	return r.there && !r.Locked && len(r.Uploads)+len(r.Aside) == 0
+	return r.there && !r.needed && !r.Locked && len(r.Uploads)+len(r.Aside) == 0
 }
 
 // Unsigned tells whether the lock is one that nobody has signed.
@@ -216,6 +217,7 @@ func FindRemains(ctx context.Context, h remote.Host, mine func(number string) bo
 				return r, err
 			}
 		case i.Being != tree.Folder || mine(i.Name) || at == draft.Copies:
+			r.needed = true
 		default:
 			if err := r.gather(ctx, h, at); err != nil {
 				return r, err

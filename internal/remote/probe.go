@@ -93,12 +93,21 @@ type prober struct {
 }
 
 func (p *prober) begin(ctx context.Context, work tree.Path) error {
-	for _, dir := range []tree.Path{work, p.dir} {
-		if err := p.h.MakeFolder(ctx, dir, 0o700); err != nil && !errors.Is(err, fs.ErrExist) {
+	var err error
+	for range 5 { // who ends just then takes the empty work folder away
+		for _, dir := range []tree.Path{work, p.dir} {
+			if err = p.h.MakeFolder(ctx, dir, 0o700); errors.Is(err, fs.ErrExist) {
+				err = nil
+			}
+			if err != nil {
+				break
+			}
+		}
+		if !errors.Is(err, fs.ErrNotExist) {
 			return err
 		}
 	}
-	return nil
+	return err
 }
 
 // elsewhere finds a folder at the root in which the probe may be made.

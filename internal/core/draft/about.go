@@ -82,7 +82,7 @@ func (m *maker) about() {
 		m.never("no-room", tree.Root, "Make room on the host.", "The host has %d bytes free and %d are to be sent%s.", h.Free, m.d.Counts.Send, also)
 	}
 	if m.req.Own > 0 && m.d.Counts.Keep > m.req.Own {
-		m.never(ownDisk, tree.Root, "Make room on the service's machine.", "The service's own disk has %d bytes free, and %d are to be kept there first.", m.req.Own, m.d.Counts.Keep)
+		m.never(OwnDisk, tree.Root, "Make room on the service's machine.", "The service's own disk has %d bytes free, and %d are to be kept there first.", m.req.Own, m.d.Counts.Keep)
 	}
 	m.swapTakes()
 	for _, w := range m.req.Wanted {
@@ -90,9 +90,9 @@ func (m *maker) about() {
 	}
 }
 
-// ownDisk is the code of a finding about the service's own disk, which fills and
+// OwnDisk is the code of a finding about the service's own disk, which fills and
 // empties by itself. It is no part of a draft's digest.
-const ownDisk = "own-disk"
+const OwnDisk = "own-disk"
 
 // swapTime is the code of a finding that tells what this host needs. It is no
 // part of a draft's digest.

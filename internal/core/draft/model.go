@@ -266,7 +266,7 @@ type Draft struct {
 func (d *Draft) Digest() tree.Digest {
 	timeless := *d
 	timeless.LookedAt = 0
-	timeless.Findings = slices.DeleteFunc(slices.Clone(d.Findings), func(f finding.Finding) bool { return f.Code == swapTime || f.Code == ownDisk || f.Code == "away" })
+	timeless.Findings = slices.DeleteFunc(slices.Clone(d.Findings), func(f finding.Finding) bool { return f.Code == swapTime || f.Code == OwnDisk || f.Code == "away" })
 	timeless.Steps = slices.Clone(d.Steps)
 	for i, s := range timeless.Steps {
 		if s.Verb == CopyData {

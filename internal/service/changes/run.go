@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"restlesscrate/internal/core/draft"
@@ -27,7 +28,10 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 	}
 	d.Accepts = append(d.Accepts, signed(accepts, actor)...)
 	d.Runner = actor
-	if open := finding.Open(d.Draft.Findings, d.Accepts); len(open) > 0 {
+	open := finding.Open(d.Draft.Findings, d.Accepts)
+	// What the service's own disk has free is looked at when room is reserved.
+	open = slices.DeleteFunc(open, func(f finding.Finding) bool { return f.Code == draft.OwnDisk })
+	if len(open) > 0 {
 		return d, blocked(d, open)
 	}
 	srv, err := s.Records.ServerByID(ctx, d.ServerID)

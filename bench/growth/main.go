@@ -1,0 +1,348 @@
+// Command growth measures what the service's questions and drafts cost as one server
+// holds more: add-ons of 201 files each in a local folder, all deployed at once, an
+// update of every one staged. It prints a table with a column for each number of
+// add-ons; a row whose figures grow as the columns do is linear.
+package main
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"log"
+	"net"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"encoding/json"
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/cli"
+	"restlesscrate/internal/client"
+)
+
+// files is how many files an add-on has beside its manifest.
+const files = 200
+
+const book = `format: 1
+name: growth
+title: Growth
+places: {stalls: {path: stalls}}
+kinds:
+  stall:
+    recognise: {folders: [wares]}
+    version: {read: {file: stall.lf, match: '^version\s*=\s*"([^"]+)"'}}
+    put: [{take: "**", place: stalls, as: "{name}/{path}"}]
+`
+
+func main() {
+	program := flag.String("program", "bin/restless", "the built program")
+	sizes := flag.String("addons", "10,100,500", "how many add-ons, one column each")
+	keep := flag.String("folder", "", "where to work; a temporary folder if empty")
+	flag.Parse()
+	if err := run(context.Background(), *program, *sizes, *keep); err != nil {
+		log.Fatal(err)
+	}
+}
+
+// figure is one row: what was measured, for each size.
+type figure struct {
+	what string
+	unit string
+	each []float64
+}
+
+func run(ctx context.Context, program, sizes, folder string) error {
+	program, err := filepath.Abs(program)
+	if err != nil {
+		return err
+	}
+	var rows []*figure
+	put := func(what, unit string, v float64) {
+		i := slices.IndexFunc(rows, func(f *figure) bool { return f.what == what })
+		if i < 0 {
+			rows, i = append(rows, &figure{what: what, unit: unit}), len(rows)
+		}
+		rows[i].each = append(rows[i].each, v)
+	}
+	var columns []string
+	for word := range strings.SplitSeq(sizes, ",") {
+		n, err := strconv.Atoi(word)
+		if err != nil {
+			return err
+		}
+		columns = append(columns, fmt.Sprintf("%d add-ons", n))
+		dir, err := os.MkdirTemp(folder, "restless-growth-")
+		if err != nil {
+			return err
+		}
+		err = measure(ctx, program, dir, n, put)
+		if err = errors.Join(err, os.RemoveAll(dir)); err != nil {
+			return fmt.Errorf("%d add-ons: %w", n, err)
+		}
+	}
+	fmt.Printf("\n| what | %s | grows |\n|---|%s---|\n", strings.Join(columns, " | "), strings.Repeat("---|", len(columns)))
+	for _, r := range rows {
+		cells := make([]string, len(r.each))
+		for i, v := range r.each {
+			cells[i] = fmt.Sprintf("%.3g %s", v, r.unit)
+		}
+		fmt.Printf("| %s | %s | %s |\n", r.what, strings.Join(cells, " | "), growth(r.each))
+	}
+	return nil
+}
+
+// growth says how the last figure grew beside the first.
+func growth(each []float64) string {
+	if len(each) < 2 || each[0] == 0 {
+		return ""
+	}
+	return fmt.Sprintf("%.1f times", each[len(each)-1]/each[0])
+}
+
+type service struct {
+	*client.Client
+	cmd  *exec.Cmd
+	data string
+	url  string
+	tok  string
+}
+
+func serve(program, data string) (*service, error) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return nil, err
+	}
+	listen := l.Addr().String()
+	l.Close()
+	s := &service{data: data, url: "http://" + listen}
+	s.cmd = exec.Command(program, "serve", "--data", data, "--listen", listen)
+	if err := s.cmd.Start(); err != nil {
+		return nil, err
+	}
+	for range 1000 {
+		if res, err := http.Get(s.url + "/readyz"); err == nil {
+			res.Body.Close()
+			raw, err := os.ReadFile(filepath.Join(data, cli.ClientFile))
+			if err != nil {
+				return nil, err
+			}
+			var l cli.Local
+			if err := json.Unmarshal(raw, &l); err != nil {
+				return nil, err
+			}
+			s.Client, s.tok = client.New(s.url, l.Token), l.Token
+			return s, nil
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+	return nil, errors.New("the service did not become ready")
+}
+
+func (s *service) end() error {
+	_ = s.cmd.Process.Signal(os.Interrupt)
+	return s.cmd.Wait()
+}
+
+// get makes a call and gives how many bytes came.
+func (s *service) get(path string) (int64, error) {
+	req, err := http.NewRequest(http.MethodGet, s.url+api.Prefix+path, nil)
+	if err != nil {
+		return 0, err
+	}
+	req.Header.Set("Authorization", "Bearer "+s.tok)
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		return 0, err
+	}
+	defer res.Body.Close()
+	n, err := io.Copy(io.Discard, res.Body)
+	if err == nil && res.StatusCode != http.StatusOK {
+		err = fmt.Errorf("%s: %s", path, res.Status)
+	}
+	return n, err
+}
+
+// addon makes a zip of one version of one add-on.
+func addon(n int, version string) ([]byte, error) {
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	put := func(name, text string) error {
+		w, err := z.Create(name)
+		if err == nil {
+			_, err = io.WriteString(w, text)
+		}
+		return err
+	}
+	err := put(fmt.Sprintf("stall-%03d/stall.lf", n), fmt.Sprintf("version = %q\n", version))
+	for i := 0; i < files && err == nil; i++ {
+		err = put(fmt.Sprintf("stall-%03d/wares/%02d/ware-%03d.txt", n, i%20, i), strings.Repeat(fmt.Sprintf("%d %d %s\n", n, i, version), 10))
+	}
+	err = errors.Join(err, z.Close())
+	return b.Bytes(), err
+}
+
+func (s *service) stageOne(ctx context.Context, n int, version string) error {
+	raw, err := addon(n, version)
+	if err != nil {
+		return err
+	}
+	_, err = s.Stage(ctx, client.Staging{Filename: fmt.Sprintf("stall-%03d-%s.zip", n, version), For: "fair"}, bytes.NewReader(raw), int64(len(raw)), nil)
+	return err
+}
+
+// median of some runs, in milliseconds.
+func median(runs int, do func() error) (float64, error) {
+	var all []float64
+	for range runs {
+		begun := time.Now()
+		if err := do(); err != nil {
+			return 0, err
+		}
+		all = append(all, float64(time.Since(begun).Microseconds())/1000)
+	}
+	slices.Sort(all)
+	return all[len(all)/2], nil
+}
+
+func measure(ctx context.Context, program, dir string, addons int, put func(what, unit string, v float64)) error {
+	data, root := filepath.Join(dir, "data"), filepath.Join(dir, "fair")
+	if err := os.Mkdir(root, 0o755); err != nil {
+		return err
+	}
+	s, err := serve(program, data)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = s.end() }()
+	if _, err := s.AddRulebook(ctx, book); err != nil {
+		return err
+	}
+	if _, err := s.AddServer(ctx, api.NewServer{Name: "fair", Rulebook: "growth", Transport: api.Transport{Kind: "folder", Root: root}}); err != nil {
+		return err
+	}
+	if _, err := s.TestServer(ctx, "fair"); err != nil {
+		return err
+	}
+	var crates []string
+	for n := range addons {
+		if err := s.stageOne(ctx, n, "1.0"); err != nil {
+			return err
+		}
+		crates = append(crates, fmt.Sprintf("stall-%03d@1.0", n))
+	}
+	timed := func(what string, runs int, do func() error) error {
+		ms, err := median(runs, do)
+		if err != nil {
+			return fmt.Errorf("%s: %w", what, err)
+		}
+		put(what, "ms", ms)
+		fmt.Fprintf(os.Stderr, "%d add-ons: %s: %.1f ms\n", addons, what, ms)
+		return nil
+	}
+	var whole api.Deployment
+	if err := timed("draft of all", 1, func() (err error) {
+		whole, err = s.Draft(ctx, "fair", api.NewDraft{Crates: crates}, nil)
+		return err
+	}); err != nil {
+		return err
+	}
+	if err := timed("run of all", 1, func() error {
+		_, err := s.Run(ctx, "fair", whole.Number, api.RunDraft{Digest: whole.Digest}, nil)
+		return err
+	}); err != nil {
+		return err
+	}
+	for n := range addons {
+		if err := s.stageOne(ctx, n, "2.0"); err != nil {
+			return err
+		}
+	}
+	for _, q := range []struct {
+		what, path string
+	}{{"status", "/servers/fair/status"}, {"files, whole", "/servers/fair/files"}, {"files, first page", "/servers/fair/files?limit=100"}, {"deployments, first page", "/servers/fair/deployments"}, {"crates, first page", "/crates"}} {
+		if err := timed(q.what, 5, func() error { _, err := s.get(q.path); return err }); err != nil {
+			return err
+		}
+	}
+	if err := timed("draft of one update", 3, func() error {
+		_, err := s.Draft(ctx, "fair", api.NewDraft{Crates: []string{"stall-000@2.0"}}, nil)
+		return err
+	}); err != nil {
+		return err
+	}
+	var updates []string
+	for n := range addons {
+		updates = append(updates, fmt.Sprintf("stall-%03d@2.0", n))
+	}
+	if err := timed("draft of all updates", 1, func() (err error) {
+		whole, err = s.Draft(ctx, "fair", api.NewDraft{Crates: updates}, nil)
+		return err
+	}); err != nil {
+		return err
+	}
+	if err := timed("run of all updates", 1, func() error {
+		_, err := s.Run(ctx, "fair", whole.Number, api.RunDraft{Digest: whole.Digest}, nil)
+		return err
+	}); err != nil {
+		return err
+	}
+	if err := timed("history of one file", 3, func() error {
+		_, err := s.get("/servers/fair/history?path=stalls/stall-000/stall.lf")
+		return err
+	}); err != nil {
+		return err
+	}
+	if addons <= 10 { // an add-on with ever more versions
+		for i := range 400 {
+			if err := s.stageOne(ctx, 999, fmt.Sprintf("3.%d", i)); err != nil {
+				return err
+			}
+		}
+		first := 0
+		if err := timed("staging version 401 of an add-on", 3, func() error { first++; return s.stageOne(ctx, 999, fmt.Sprintf("4.%d", first)) }); err != nil {
+			return err
+		}
+		if err := timed("staging version 1 of an add-on", 3, func() error { first++; return s.stageOne(ctx, 900+first, "1.0") }); err != nil {
+			return err
+		}
+	}
+	peak, err := peakOf(s.cmd.Process.Pid)
+	if err != nil {
+		return err
+	}
+	put("peak memory", "MiB", float64(peak)/(1<<20))
+	if err := s.end(); err != nil {
+		return err
+	}
+	info, err := os.Stat(filepath.Join(data, "records.db"))
+	if err != nil {
+		return err
+	}
+	put("database", "MB", float64(info.Size())/1e6)
+	put("database for each file of both deployments", "bytes", float64(info.Size())/float64(2*addons*(files+1)))
+	return nil
+}
+
+// peakOf is the most memory that was resident, in bytes, as Linux tells it.
+func peakOf(pid int) (int64, error) {
+	raw, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
+	if err != nil {
+		return 0, err
+	}
+	for line := range strings.Lines(string(raw)) {
+		var kib int64
+		if _, err := fmt.Sscanf(line, "VmHWM: %d kB", &kib); err == nil {
+			return kib << 10, nil
+		}
+	}
+	return 0, errors.New("no VmHWM in /proc")
+}
