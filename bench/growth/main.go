@@ -171,6 +171,11 @@ func (s *service) get(path string) (int64, error) {
 	return n, err
 }
 
+// name is what an add-on is called, in letters: figures would be taken for a version.
+func name(n int) string {
+	return fmt.Sprintf("stall-%c%c%c", 'a'+n/676%26, 'a'+n/26%26, 'a'+n%26)
+}
+
 // addon makes a zip of one version of one add-on.
 func addon(n int, version string) ([]byte, error) {
 	var b bytes.Buffer
@@ -182,9 +187,9 @@ func addon(n int, version string) ([]byte, error) {
 		}
 		return err
 	}
-	err := put(fmt.Sprintf("stall-%03d/stall.lf", n), fmt.Sprintf("version = %q\n", version))
+	err := put(name(n)+"/stall.lf", fmt.Sprintf("version = %q\n", version))
 	for i := 0; i < files && err == nil; i++ {
-		err = put(fmt.Sprintf("stall-%03d/wares/%02d/ware-%03d.txt", n, i%20, i), strings.Repeat(fmt.Sprintf("%d %d %s\n", n, i, version), 10))
+		err = put(fmt.Sprintf("%s/wares/%02d/ware-%03d.txt", name(n), i%20, i), strings.Repeat(fmt.Sprintf("%d %d %s\n", n, i, version), 10))
 	}
 	err = errors.Join(err, z.Close())
 	return b.Bytes(), err
@@ -195,7 +200,7 @@ func (s *service) stageOne(ctx context.Context, n int, version string) error {
 	if err != nil {
 		return err
 	}
-	_, err = s.Stage(ctx, client.Staging{Filename: fmt.Sprintf("stall-%03d-%s.zip", n, version), For: "fair"}, bytes.NewReader(raw), int64(len(raw)), nil)
+	_, err = s.Stage(ctx, client.Staging{Filename: fmt.Sprintf("%s-%s.zip", name(n), version), For: "fair"}, bytes.NewReader(raw), int64(len(raw)), nil)
 	return err
 }
 
@@ -237,7 +242,7 @@ func measure(ctx context.Context, program, dir string, addons int, put func(what
 		if err := s.stageOne(ctx, n, "1.0"); err != nil {
 			return err
 		}
-		crates = append(crates, fmt.Sprintf("stall-%03d@1.0", n))
+		crates = append(crates, name(n)+"@1.0")
 	}
 	timed := func(what string, runs int, do func() error) error {
 		ms, err := median(runs, do)
@@ -274,14 +279,14 @@ func measure(ctx context.Context, program, dir string, addons int, put func(what
 		}
 	}
 	if err := timed("draft of one update", 3, func() error {
-		_, err := s.Draft(ctx, "fair", api.NewDraft{Crates: []string{"stall-000@2.0"}}, nil)
+		_, err := s.Draft(ctx, "fair", api.NewDraft{Crates: []string{name(0) + "@2.0"}}, nil)
 		return err
 	}); err != nil {
 		return err
 	}
 	var updates []string
 	for n := range addons {
-		updates = append(updates, fmt.Sprintf("stall-%03d@2.0", n))
+		updates = append(updates, name(n)+"@2.0")
 	}
 	if err := timed("draft of all updates", 1, func() (err error) {
 		whole, err = s.Draft(ctx, "fair", api.NewDraft{Crates: updates}, nil)
@@ -296,7 +301,7 @@ func measure(ctx context.Context, program, dir string, addons int, put func(what
 		return err
 	}
 	if err := timed("history of one file", 3, func() error {
-		_, err := s.get("/servers/fair/history?path=stalls/stall-000/stall.lf")
+		_, err := s.get("/servers/fair/history?path=stalls/" + name(0) + "/stall.lf")
 		return err
 	}); err != nil {
 		return err

@@ -2,6 +2,7 @@ package httpapi
 
 import (
 	"context"
+	"encoding/json"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -36,7 +37,7 @@ func (s *Server) changeOps(h huma.API) {
 		actor := actorOf(ctx)
 		return s.job(ctx, "draft", in.Server, func(ctx context.Context, tell jobs.Tell) (any, error) {
 			d, err := s.Changes.Draft(ctx, in.Server, ask, accepts, actor, changes.Tell(tell))
-			return s.whole(ctx, d, err)
+			return deploymentRef{d.ID}, err
 		})
 	})
 	list := func(ctx context.Context, server string, p Paged) (*body[api.Page[api.Deployment]], error) {
@@ -126,7 +127,7 @@ func (s *Server) changeOps(h huma.API) {
 		ID string `path:"id"`
 	}) (*body[api.Job], error) {
 		j, err := s.findJob(ctx, in.ID)
-		return &body[api.Job]{wireJob(j)}, s.fail(ctx, err)
+		return &body[api.Job]{s.wireJob(ctx, j)}, s.fail(ctx, err)
 	})
 }
 
@@ -151,6 +152,27 @@ func (s *Server) checkOps(h huma.API) {
 	})
 }
 
+// deploymentRef is what is kept as the result of a job that made or ran a deployment:
+// the deployment is in the records already, and can be long.
+type deploymentRef struct {
+	Deployment int64 `json:"deploymentRef"`
+}
+
+// deploymentOf gives the deployment that a job's result refers to; nil where it refers
+// to none.
+func (s *Server) deploymentOf(ctx context.Context, result json.RawMessage) (json.RawMessage, error) {
+	var ref deploymentRef
+	if json.Unmarshal(result, &ref) != nil || ref.Deployment == 0 {
+		return nil, nil
+	}
+	d, err := s.Changes.ByID(ctx, ref.Deployment)
+	w, err := s.whole(ctx, d, err)
+	if err != nil {
+		return nil, err
+	}
+	return json.Marshal(w)
+}
+
 // act starts the job that runs, resumes or undoes a deployment.
 func (s *Server) act(ctx context.Context, in Numbered, do act) (*accepted, error) {
 	d, err := s.Changes.Find(ctx, in.Server, in.Number)
@@ -160,13 +182,13 @@ func (s *Server) act(ctx context.Context, in Numbered, do act) (*accepted, error
 	actor := actorOf(ctx)
 	return s.job(ctx, "run", d.Name(), func(ctx context.Context, tell jobs.Tell) (any, error) {
 		d, err := do(ctx, d, actor, changes.Tell(tell))
-		return s.whole(ctx, d, err)
+		return deploymentRef{d.ID}, err
 	})
 }
 
 func (s *Server) job(ctx context.Context, kind, subject string, work jobs.Work) (*accepted, error) {
 	j, err := s.Jobs.Start(ctx, kind, subject, actorOf(ctx), work)
-	return &accepted{http.StatusAccepted, wireJob(j)}, s.fail(ctx, err)
+	return &accepted{http.StatusAccepted, s.wireJob(ctx, j)}, s.fail(ctx, err)
 }
 
 // whole gives a deployment with its steps and the job that ran it last.

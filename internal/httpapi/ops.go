@@ -319,16 +319,31 @@ func (s *Server) insightOps(h huma.API) {
 	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/files", "list-files", "Files with their provenance", "insight"), func(ctx context.Context, in *struct {
 		OnServer
-		Below string `query:"below" doc:"A path; all where absent"`
+		Below  string `query:"below" doc:"A path; all where absent"`
+		Cursor string `query:"cursor" doc:"From an earlier page's next"`
+		Limit  int    `query:"limit" minimum:"0" maximum:"10000" doc:"Files of a page; 0: all at once"`
 	}) (*body[api.Page[api.File]], error) {
 		below, err := parsePath(in.Below)
+		var after tree.Path
+		if err == nil && in.Cursor != "" {
+			if after, err = tree.ParsePath(in.Cursor); err != nil {
+				err = fault.New(fault.Usage, "bad-cursor", "%q is no cursor of this list", in.Cursor)
+			}
+		}
 		if err != nil {
 			return nil, s.fail(ctx, err)
 		}
-		files, err := s.Insight.Files(ctx, in.Server, below)
+		limit := -1
+		if in.Limit > 0 {
+			limit = in.Limit
+		}
+		files, err := s.Insight.Files(ctx, in.Server, below, after, limit)
 		p := api.Page[api.File]{Items: make([]api.File, len(files))}
 		for i, f := range files {
 			p.Items[i] = wireFile(f)
+		}
+		if limit > 0 && len(files) == limit {
+			p.Next = string(files[len(files)-1].Path)
 		}
 		return &body[api.Page[api.File]]{p}, s.fail(ctx, err)
 	})

@@ -61,7 +61,7 @@ func (s *Server) stage(c *echo.Context) error {
 	if err != nil {
 		return errors.Join(err, u.Discard())
 	}
-	return c.JSON(http.StatusAccepted, wireJob(j))
+	return c.JSON(http.StatusAccepted, s.wireJob(ctx, j))
 }
 
 // saidOf reads what a person says of an archive.
@@ -117,7 +117,7 @@ func (s *Server) follow(c *echo.Context) error {
 	if err != nil {
 		return nil //nolint:nilerr // the listener went away; there is nobody to tell
 	}
-	raw, err := json.Marshal(wireJob(j))
+	raw, err := json.Marshal(s.wireJob(ctx, j))
 	if err != nil {
 		return err
 	}

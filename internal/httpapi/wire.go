@@ -1,9 +1,11 @@
 package httpapi
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"strconv"
+	"strings"
 	"time"
 
 	"restlesscrate/internal/api"
@@ -156,10 +158,17 @@ func wireByBook(b catalog.BookResult, crate func(model.Crate) api.Crate) api.Sta
 	return wb
 }
 
-func wireJob(j model.Job) api.Job {
+func (s *Server) wireJob(ctx context.Context, j model.Job) api.Job {
 	w := api.Job{ID: j.ID, Kind: j.Kind, Subject: j.Subject, State: j.State, Actor: j.Actor, CreatedAt: j.CreatedAt, EndedAt: when(j.EndedAt)}
 	if string(j.Result) != "null" {
 		w.Result = j.Result
+	}
+	if strings.HasPrefix(string(j.Result), `{"deploymentRef":`) {
+		full, err := s.deploymentOf(ctx, j.Result)
+		if err != nil {
+			w.Problem = ProblemOf(err)
+		}
+		w.Result = full
 	}
 	if len(j.Problem) > 0 && string(j.Problem) != "null" {
 		w.Problem = &api.Problem{}

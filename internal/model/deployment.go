@@ -83,3 +83,22 @@ type Event struct {
 	Actor  string
 	At     time.Time
 }
+
+// Sum is what one version of an add-on claims on a server, added up.
+type Sum struct {
+	Addon, Label string
+	Crate        tree.Digest
+	Files        int
+	Bytes        int64
+	Seq          int64 // of the event that made the newest of its paths
+	Deployment   string
+	At           time.Time
+}
+
+// File is one file of a server with its provenance.
+type File struct {
+	Path   tree.Path
+	State  tree.State
+	Claims []draft.Claim
+	Event  Event
+}

@@ -444,6 +444,46 @@ func (db *DB) Crates(ctx context.Context, rulebook, key string, before int64, li
 	return crates, nil
 }
 
+// Heads lists the crates of one add-on, the newest first, without their files and
+// archives: what is asked of many is their versions. An empty rulebook means all.
+func (db *DB) Heads(ctx context.Context, rulebook, key string) ([]model.Crate, error) {
+	columns := strings.Replace(crateColumns, "c.files", "NULL", 1)
+	return all(ctx, db.sql, scanCrate, `SELECT `+columns+` FROM addon ad JOIN crate c ON c.addon_id = ad.id JOIN rulebook_revision r ON r.id = c.revision_id
+		WHERE c.dropped_at IS NULL AND ad.key = ? AND (? = '' OR ad.rulebook = ?) ORDER BY c.id DESC`, key, rulebook, rulebook)
+}
+
+// CrateKinds gives the kinds of some crates.
+func (db *DB) CrateKinds(ctx context.Context, crates []tree.Digest) (map[tree.Digest]string, error) {
+	names := make([]string, len(crates))
+	for i, d := range crates {
+		names[i] = d.String()
+	}
+	out := make(map[tree.Digest]string, len(crates))
+	_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
+		var digest, kind string
+		if err := r.Scan(&digest, &kind); err != nil {
+			return err
+		}
+		d, err := tree.ParseDigest(digest)
+		out[d] = kind
+		return err
+	}, `SELECT digest, COALESCE(CASE WHEN json_valid(body) THEN json_extract(body, '$.kind') END, '') FROM crate WHERE digest IN (SELECT value FROM json_each(?))`, text(names))
+	return out, err
+}
+
+// Versions gives the versions of every add-on of a rulebook that are staged, by the
+// add-on's key.
+func (db *DB) Versions(ctx context.Context, rulebook string) (map[string][]string, error) {
+	out := map[string][]string{}
+	_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
+		var key, version string
+		err := r.Scan(&key, &version)
+		out[key] = append(out[key], version)
+		return err
+	}, `SELECT ad.key, c.version FROM addon ad JOIN crate c ON c.addon_id = ad.id WHERE ad.rulebook = ? AND c.dropped_at IS NULL ORDER BY c.id DESC`, rulebook)
+	return out, err
+}
+
 // CrateByDigest finds a crate, dropped or not.
 func (db *DB) CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error) {
 	c, err := first(ctx, db.sql, scanCrate, `SELECT `+crateColumns+crateFrom+` WHERE c.digest = ?`, d.String())
@@ -463,7 +503,7 @@ func (db *DB) addArchives(ctx context.Context, c *model.Crate) (err error) {
 func (db *DB) DropCrate(ctx context.Context, c model.Crate) error {
 	return db.within(ctx, func(tx *sql.Tx) error {
 		users, err := all(ctx, tx, func(r *sql.Rows, s *string) error { return r.Scan(s) },
-			`SELECT DISTINCT s.name FROM ledger_claim lc JOIN server s ON s.id = lc.server_id WHERE lc.crate = ? AND s.dropped_at IS NULL ORDER BY 1`, c.Digest.String())
+			`SELECT DISTINCT s.name FROM ledger_claimant t JOIN ledger_addon a ON a.claimant_id = t.id JOIN server s ON s.id = a.server_id WHERE t.crate = ? AND s.dropped_at IS NULL ORDER BY 1`, c.Digest[:])
 		if err != nil {
 			return err
 		}

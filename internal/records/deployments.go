@@ -44,7 +44,7 @@ func (db *DB) AddDeployment(ctx context.Context, d model.Deployment) (model.Depl
 			return err
 		}
 		res, err := tx.ExecContext(ctx, `INSERT INTO deployment (server_id, number, kind, title, state, ask, digest, draft, outline, motions, accepts, actor, created_at) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?)`,
-			d.ServerID, d.Number, d.Kind, d.Title, model.Draft, string(d.Ask), d.Digest.String(), text(d.Draft), outline(d.Draft), len(d.Draft.Motions), text(d.Accepts), d.Actor, db.millis())
+			d.ServerID, d.Number, d.Kind, d.Title, model.Draft, string(d.Ask), d.Digest.String(), zipped(d.Draft), outline(d.Draft), len(d.Draft.Motions), text(d.Accepts), d.Actor, db.millis())
 		if err != nil {
 			return err
 		}
@@ -121,6 +121,9 @@ func (db *DB) Advance(ctx context.Context, id int64, to model.State, from ...mod
 		if err != nil {
 			return fmt.Errorf("the deployment is not %s: %w", orList(from), err)
 		}
+		if to == model.UndoneAll {
+			return packJournal(ctx, tx, id)
+		}
 		return nil
 	})
 }
@@ -160,12 +163,17 @@ func (db *DB) SaveRun(ctx context.Context, d model.Deployment) error {
 
 // SaveDraft writes the draft as it was made again, with the same digest.
 func (db *DB) SaveDraft(ctx context.Context, d model.Deployment) error {
-	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET draft = ?, outline = ?, motions = ? WHERE id = ? AND digest = ?`, text(d.Draft), outline(d.Draft), len(d.Draft.Motions), d.ID, d.Digest.String()))
+	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET draft = ?, outline = ?, motions = ? WHERE id = ? AND digest = ?`, zipped(d.Draft), outline(d.Draft), len(d.Draft.Motions), d.ID, d.Digest.String()))
 }
 
 // SetTidy notes that nothing of a deployment is left on its server.
 func (db *DB) SetTidy(ctx context.Context, id int64) error {
-	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET untidy = 0 WHERE id = ?`, id))
+	return db.within(ctx, func(tx *sql.Tx) error {
+		if err := exactly(tx.ExecContext(ctx, `UPDATE deployment SET untidy = 0 WHERE id = ?`, id)); err != nil {
+			return err
+		}
+		return packJournal(ctx, tx, id)
+	})
 }
 
 func marks(n int) string { return strings.TrimSuffix(strings.Repeat("?,", n), ",") }

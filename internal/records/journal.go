@@ -3,10 +3,12 @@ package records
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/model"
 	"restlesscrate/internal/stockroom"
 )
 
@@ -92,19 +94,45 @@ func (db *DB) mark(ctx context.Context, deployment int64, state deploy.MarkState
 
 // Marks implements deploy.Journal.
 func (db *DB) Marks(ctx context.Context, deployment int64) (map[deploy.Key]deploy.Mark, error) {
-	type row struct {
-		key  deploy.Key
-		mark deploy.Mark
+	rows, err := marksOf(ctx, db.sql, deployment)
+	if err == nil && len(rows) == 0 {
+		rows, err = first(ctx, db.sql, func(r *sql.Rows, v *[]packedMark) error { return r.Scan(asJSON(v)) }, `SELECT journal FROM deployment WHERE id = ?`, deployment)
+		if errors.Is(err, model.ErrNotFound) {
+			err = nil
+		}
 	}
-	rows, err := all(ctx, db.sql, func(r *sql.Rows, v *row) error {
-		return r.Scan(&v.key.Leg, &v.key.Motion, &v.mark.State, asJSON(&v.mark.Result))
-	}, `SELECT leg, motion, state, result FROM motion WHERE deployment_id = ?`, deployment)
 	if err != nil {
 		return nil, fmt.Errorf("read the journal: %w", err)
 	}
 	out := make(map[deploy.Key]deploy.Mark, len(rows))
 	for _, v := range rows {
-		out[v.key] = v.mark
+		out[v.Key] = deploy.Mark{State: v.State, Result: v.Result}
 	}
 	return out, nil
+}
+
+// packedMark is a mark in a packed journal.
+type packedMark struct {
+	Key    deploy.Key       `json:"k"`
+	State  deploy.MarkState `json:"s"`
+	Result deploy.Result    `json:"r"`
+}
+
+func marksOf(ctx context.Context, q querier, deployment int64) ([]packedMark, error) {
+	return all(ctx, q, func(r *sql.Rows, v *packedMark) error {
+		return r.Scan(&v.Key.Leg, &v.Key.Motion, &v.State, asJSON(&v.Result))
+	}, `SELECT leg, motion, state, result FROM motion WHERE deployment_id = ? ORDER BY leg, motion`, deployment)
+}
+
+// packJournal puts the journal of a deployment that is over into one value.
+func packJournal(ctx context.Context, tx *sql.Tx, deployment int64) error {
+	rows, err := marksOf(ctx, tx, deployment)
+	if err != nil || len(rows) == 0 {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, `UPDATE deployment SET journal = ? WHERE id = ?`, zipped(rows), deployment); err != nil {
+		return err
+	}
+	_, err = tx.ExecContext(ctx, `DELETE FROM motion WHERE deployment_id = ?`, deployment)
+	return err
 }

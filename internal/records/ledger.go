@@ -3,7 +3,10 @@ package records
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
+	"maps"
+	"slices"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/tree"
@@ -24,25 +27,20 @@ func (db *DB) Finish(ctx context.Context, d model.Deployment, reported map[tree.
 				return fmt.Errorf("%s is now %s: %w", set.Variable, set.After, err)
 			}
 		}
-		w, err := prepareLedger(ctx, tx)
+		w, err := newLedgerWriter(ctx, tx, d.ServerID)
 		if err != nil {
 			return err
 		}
 		defer w.close()
+		if err := w.because(ctx, "deployment", d.ID, d.Runner, db.millis()); err != nil {
+			return err
+		}
 		for _, c := range d.Draft.Changes {
-			res, err := w.event.ExecContext(ctx, d.ServerID, string(c.Path), text(c.Before), text(c.After), text(c.ClaimsBefore), text(c.ClaimsAfter), text(textEdit{c.ListedBefore, c.ListedAfter, c.Edits}), d.ID, d.Runner, db.millis())
-			if err != nil {
-				return err
-			}
-			seq, err := res.LastInsertId()
-			if err != nil {
-				return err
-			}
-			if err := w.apply(ctx, d.ServerID, seq, c, reported[c.Path]); err != nil {
+			if err := w.record(ctx, c, reported[c.Path]); err != nil {
 				return err
 			}
 		}
-		return nil
+		return w.sumUp(ctx)
 	})
 	if err != nil {
 		return fmt.Errorf("record %s: %w", d.Name(), err)
@@ -50,85 +48,329 @@ func (db *DB) Finish(ctx context.Context, d model.Deployment, reported map[tree.
 	return nil
 }
 
-// ledgerWriter holds the statements that one transaction writes many rows with.
-type ledgerWriter struct{ event, forget, path, claim *sql.Stmt }
+// ledgerWriter writes many rows of one server's ledger in one transaction.
+type ledgerWriter struct {
+	tx        *sql.Tx
+	server    int64
+	cause     int64
+	claimants map[claimant]int64
+	touched   map[string]bool // keys of add-ons whose sums have to be made again
+	st        map[string]*sql.Stmt
+}
 
-func prepareLedger(ctx context.Context, tx *sql.Tx) (w *ledgerWriter, err error) {
-	w = &ledgerWriter{}
-	for to, query := range map[**sql.Stmt]string{
-		&w.event:  `INSERT INTO ledger_event (server_id, path, before, after, claims_before, claims_after, edit, cause, deployment_id, actor, at) VALUES (?,?,?,?,?,?,?,'deployment',?,?,?)`,
-		&w.forget: `DELETE FROM ledger_path WHERE server_id = ? AND path = ?`,
-		&w.path:   `INSERT INTO ledger_path (server_id, path, state, reported, listed, seq) VALUES (?,?,?,?,?,?)`,
-		&w.claim:  `INSERT INTO ledger_claim (server_id, path, addon, label, crate, role, brings) VALUES (?,?,?,?,?,?,?)`,
+func newLedgerWriter(ctx context.Context, tx *sql.Tx, server int64) (*ledgerWriter, error) {
+	w := &ledgerWriter{tx: tx, server: server, claimants: map[claimant]int64{}, touched: map[string]bool{}, st: map[string]*sql.Stmt{}}
+	who, err := claimants(ctx, tx, server)
+	if err != nil {
+		return nil, err
+	}
+	for id, c := range who {
+		w.claimants[c] = id
+	}
+	for name, query := range map[string]string{
+		"name":   `INSERT INTO ledger_name (server_id, path) VALUES (?,?) ON CONFLICT DO UPDATE SET path = path RETURNING id`,
+		"event":  `INSERT INTO ledger_event (server_id, path_id, change, cause_id) VALUES (?,?,?,?)`,
+		"claims": `SELECT DISTINCT t.addon FROM ledger_claim c JOIN ledger_claimant t ON t.id = c.claimant_id WHERE c.server_id = ? AND c.path_id = ?`,
+		"forget": `DELETE FROM ledger_path WHERE server_id = ? AND path_id = ?`,
+		"unsay":  `DELETE FROM ledger_claim WHERE server_id = ? AND path_id = ?`,
+		"path":   `INSERT INTO ledger_path (server_id, path_id, being, digest, size, mode, reported_size, reported_at, seen_at, listed, seq) VALUES (?,?,?,?,?,?,?,?,?,?,?)`,
+		"claim":  `INSERT INTO ledger_claim (server_id, path_id, claimant_id, role, brings) VALUES (?,?,?,?,?)`,
 	} {
-		if *to, err = tx.PrepareContext(ctx, query); err != nil {
-			return nil, err // the transaction ends with its statements
+		if w.st[name], err = tx.PrepareContext(ctx, query); err != nil {
+			w.close()
+			return nil, err
 		}
 	}
 	return w, nil
 }
 
 func (w *ledgerWriter) close() {
-	for _, st := range []*sql.Stmt{w.event, w.forget, w.path, w.claim} {
+	for _, st := range w.st {
 		_ = st.Close() // what they wrote is told by the commit
 	}
 }
 
+// because begins what one cause changed.
+func (w *ledgerWriter) because(ctx context.Context, cause string, deployment any, actor string, at int64) error {
+	res, err := w.tx.ExecContext(ctx, `INSERT INTO ledger_cause (cause, deployment_id, actor, at) VALUES (?,?,?,?)`, cause, deployment, actor, at)
+	if err == nil {
+		w.cause, err = res.LastInsertId()
+	}
+	return err
+}
+
+// number gives the number of a claimant; one that is new gets its own by claimantID.
+func (w *ledgerWriter) claimantID(ctx context.Context, c claimant) (int64, error) {
+	if id, ok := w.claimants[c]; ok {
+		return id, nil
+	}
+	res, err := w.tx.ExecContext(ctx, `INSERT INTO ledger_claimant (server_id, addon, label, crate) VALUES (?,?,?,?)`, w.server, c.Addon, c.Label, c.Crate[:])
+	if err != nil {
+		return 0, err
+	}
+	id, err := res.LastInsertId()
+	w.claimants[c] = id
+	return id, err
+}
+
+// record writes one event and the state that follows from it.
+func (w *ledgerWriter) record(ctx context.Context, c draft.Change, rep draft.Reported) error {
+	for _, claims := range [][]draft.Claim{c.ClaimsBefore, c.ClaimsAfter} {
+		for _, cl := range claims {
+			if _, err := w.claimantID(ctx, claimantOf(cl)); err != nil {
+				return err
+			}
+		}
+	}
+	path, err := w.name(ctx, c.Path)
+	if err != nil {
+		return err
+	}
+	res, err := w.st["event"].ExecContext(ctx, w.server, path, packChange(c, func(x claimant) int64 { return w.claimants[x] }), w.cause)
+	if err != nil {
+		return err
+	}
+	seq, err := res.LastInsertId()
+	if err != nil {
+		return err
+	}
+	return w.apply(ctx, path, seq, c, rep)
+}
+
+func (w *ledgerWriter) name(ctx context.Context, p tree.Path) (id int64, err error) {
+	err = w.st["name"].QueryRowContext(ctx, w.server, string(p)).Scan(&id)
+	return id, err
+}
+
 // apply derives the ledger's state from one event. A path stays in it while it is
 // a folder that we made or a content with a claim.
-func (w *ledgerWriter) apply(ctx context.Context, server, seq int64, c draft.Change, rep draft.Reported) error {
-	if _, err := w.forget.ExecContext(ctx, server, string(c.Path)); err != nil {
+func (w *ledgerWriter) apply(ctx context.Context, path, seq int64, c draft.Change, rep draft.Reported) error {
+	for _, claims := range [][]draft.Claim{c.ClaimsBefore, c.ClaimsAfter} {
+		for _, cl := range claims {
+			w.touched[cl.Addon] = true
+		}
+	}
+	if err := w.stood(ctx, path); err != nil {
+		return err
+	}
+	if _, err := w.st["unsay"].ExecContext(ctx, w.server, path); err != nil {
+		return err
+	}
+	if _, err := w.st["forget"].ExecContext(ctx, w.server, path); err != nil {
 		return err
 	}
 	if c.After.Being != tree.Folder && (c.After.Being != tree.Content || len(c.ClaimsAfter)+len(c.ListedAfter) == 0) {
 		return nil
 	}
-	if _, err := w.path.ExecContext(ctx, server, string(c.Path), text(c.After), text(rep), text(c.ListedAfter), seq); err != nil {
+	var listed any
+	if len(c.ListedAfter) > 0 {
+		listed = text(c.ListedAfter)
+	}
+	var digest any
+	if !c.After.Digest.IsZero() {
+		digest = c.After.Digest[:]
+	}
+	if _, err := w.st["path"].ExecContext(ctx, w.server, path, slices.Index(beings, c.After.Being), digest, c.After.Size, c.After.Mode,
+		rep.Size, rep.Modified, rep.SeenAt, listed, seq); err != nil {
 		return err
 	}
 	for _, cl := range c.ClaimsAfter {
-		if _, err := w.claim.ExecContext(ctx, server, string(c.Path), cl.Addon, cl.Label, cl.Crate.String(), cl.Role, text(cl.Brings)); err != nil {
+		id, err := w.claimantID(ctx, claimantOf(cl))
+		if err != nil {
+			return err
+		}
+		var brings any
+		if !cl.Brings.Digest.IsZero() {
+			p := &packer{}
+			p.digest(cl.Brings.Digest)
+			p.number(cl.Brings.Size)
+			brings = p.buf
+		}
+		if _, err := w.st["claim"].ExecContext(ctx, w.server, path, id, slices.Index(roles, cl.Role), brings); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// Ledger gives the current state of every path of a server.
-func (db *DB) Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error) {
-	out := map[tree.Path]draft.Row{}
-	type claim struct {
-		path tree.Path
-		c    draft.Claim
+// stood notes whose claims a path has had so far, whatever the event says of them.
+func (w *ledgerWriter) stood(ctx context.Context, path int64) error {
+	rows, err := w.st["claims"].QueryContext(ctx, w.server, path)
+	if err != nil {
+		return err
 	}
-	_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
-		var p tree.Path
-		var row draft.Row
-		if err := r.Scan((*string)(&p), asJSON(&row.State), asJSON(&row.Reported), asJSON(&row.Listed)); err != nil {
+	defer rows.Close()
+	for rows.Next() {
+		var addon string
+		if err := rows.Scan(&addon); err != nil {
 			return err
 		}
-		out[p] = row
+		w.touched[addon] = true
+	}
+	return rows.Err()
+}
+
+// sumUp makes the sums of the add-ons again that were touched: how many files each of
+// their versions has, how large, and which event made the newest of them.
+func (w *ledgerWriter) sumUp(ctx context.Context) error {
+	for _, addon := range slices.Sorted(maps.Keys(w.touched)) {
+		if _, err := w.tx.ExecContext(ctx, `DELETE FROM ledger_addon WHERE server_id = ? AND addon = ?`, w.server, addon); err != nil {
+			return err
+		}
+		if _, err := w.tx.ExecContext(ctx, `INSERT INTO ledger_addon (server_id, addon, claimant_id, files, bytes, seq)
+			SELECT c.server_id, t.addon, t.id, COUNT(*), SUM(p.size), MAX(p.seq) FROM ledger_claimant t JOIN ledger_claim c ON c.claimant_id = t.id AND c.server_id = t.server_id
+			JOIN ledger_path p ON p.server_id = c.server_id AND p.path_id = c.path_id WHERE t.server_id = ? AND t.addon = ? GROUP BY t.id`, w.server, addon); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func claimants(ctx context.Context, q querier, server int64) (map[int64]claimant, error) {
+	out := map[int64]claimant{}
+	_, err := all(ctx, q, func(r *sql.Rows, _ *struct{}) error {
+		var id int64
+		var c claimant
+		var crate []byte
+		if err := r.Scan(&id, &c.Addon, &c.Label, &crate); err != nil {
+			return err
+		}
+		copy(c.Crate[:], crate)
+		out[id] = c
 		return nil
-	}, `SELECT path, state, reported, listed FROM ledger_path WHERE server_id = ?`, server)
+	}, `SELECT id, addon, label, crate FROM ledger_claimant WHERE server_id = ?`, server)
+	if err != nil {
+		return nil, fmt.Errorf("read who claims paths: %w", err)
+	}
+	return out, nil
+}
+
+// Ledger gives the current state of every path of a server.
+func (db *DB) Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error) {
+	return db.ledger(ctx, server, `SELECT path_id FROM ledger_path WHERE server_id = ?`, server)
+}
+
+// LedgerOf gives the part of a server's ledger that some add-ons and paths are about:
+// what the add-ons claim, the paths themselves, the folders above all of these, every
+// text with entries of add-ons, and what is laid over others.
+func (db *DB) LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error) {
+	out, err := db.ledger(ctx, server, `SELECT path_id FROM ledger_path WHERE server_id = ? AND listed IS NOT NULL
+		UNION SELECT path_id FROM ledger_claim WHERE server_id = ? AND role = 2
+		UNION SELECT c.path_id FROM ledger_claimant t JOIN ledger_claim c ON c.claimant_id = t.id AND c.server_id = t.server_id WHERE t.server_id = ? AND t.addon IN (SELECT value FROM json_each(?))`,
+		server, server, server, text(append([]string{}, addons...)))
+	if err != nil {
+		return nil, err
+	}
+	wanted := map[tree.Path]bool{}
+	for p := range out {
+		for _, up := range p.Ancestors() {
+			wanted[up] = true
+		}
+	}
+	for _, p := range paths {
+		wanted[p] = true
+		for _, up := range p.Ancestors() {
+			wanted[up] = true
+		}
+	}
+	for p := range out {
+		delete(wanted, p)
+	}
+	more, err := db.ledger(ctx, server, `SELECT n.id FROM ledger_name n WHERE n.server_id = ? AND n.path IN (SELECT value FROM json_each(?))`, server, text(slices.Sorted(maps.Keys(wanted))))
+	maps.Copy(out, more)
+	return out, err
+}
+
+// ledger gives the rows of some paths, by a query for their ids.
+func (db *DB) ledger(ctx context.Context, server int64, ids string, args ...any) (map[tree.Path]draft.Row, error) {
+	out := map[tree.Path]draft.Row{}
+	who, err := claimants(ctx, db.sql, server)
+	if err != nil {
+		return nil, err
+	}
+	byID := map[int64]tree.Path{}
+	_, err = all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
+		var id int64
+		var p tree.Path
+		var row draft.Row
+		if err := scanPath(r, &id, &p, &row); err != nil {
+			return err
+		}
+		out[p], byID[id] = row, p
+		return nil
+	}, `SELECT `+pathColumns+` FROM ledger_path l JOIN ledger_name n ON n.id = l.path_id WHERE l.server_id = ? AND l.path_id IN (`+ids+`)`, append([]any{server}, args...)...)
 	if err != nil {
 		return nil, fmt.Errorf("read the ledger: %w", err)
 	}
-	claims, err := all(ctx, db.sql, func(r *sql.Rows, v *claim) error {
-		var d string
-		if err := r.Scan((*string)(&v.path), &v.c.Addon, &v.c.Label, &d, &v.c.Role, asJSON(&v.c.Brings)); err != nil {
+	_, err = all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
+		id, c, err := scanClaim(r, who)
+		if err != nil {
 			return err
 		}
-		return v.c.Crate.UnmarshalText([]byte(d))
-	}, `SELECT path, addon, label, crate, role, brings FROM ledger_claim WHERE server_id = ? ORDER BY path, addon`, server)
+		row := out[byID[id]]
+		row.Claims = append(row.Claims, c)
+		out[byID[id]] = row
+		return nil
+	}, `SELECT c.path_id, c.claimant_id, c.role, c.brings FROM ledger_claim c WHERE c.server_id = ? AND c.path_id IN (`+ids+`)`, append([]any{server}, args...)...)
 	if err != nil {
 		return nil, fmt.Errorf("read the claims: %w", err)
 	}
-	for _, v := range claims {
-		row := out[v.path]
-		row.Claims = append(row.Claims, v.c)
-		out[v.path] = row
+	for p, row := range out {
+		if len(row.Claims) > 1 {
+			slices.SortFunc(row.Claims, func(a, b draft.Claim) int { return compare(a.Addon, b.Addon) })
+			out[p] = row
+		}
 	}
 	return out, nil
+}
+
+func compare(a, b string) int {
+	switch {
+	case a < b:
+		return -1
+	case a > b:
+		return 1
+	}
+	return 0
+}
+
+const pathColumns = `l.path_id, n.path, l.being, l.digest, l.size, l.mode, l.reported_size, l.reported_at, l.seen_at, l.listed`
+
+func scanPath(r *sql.Rows, id *int64, p *tree.Path, row *draft.Row, more ...any) error {
+	var being int
+	var digest, listed sql.RawBytes
+	if err := r.Scan(append([]any{id, (*string)(p), &being, &digest, &row.State.Size, &row.State.Mode, &row.Reported.Size, &row.Reported.Modified, &row.Reported.SeenAt, &listed}, more...)...); err != nil {
+		return err
+	}
+	if being < 0 || being >= len(beings) {
+		return errEvent
+	}
+	row.State.Being = beings[being]
+	copy(row.State.Digest[:], digest)
+	if listed != nil {
+		return column{&row.Listed}.Scan([]byte(listed))
+	}
+	return nil
+}
+
+func scanClaim(r *sql.Rows, who map[int64]claimant) (path int64, c draft.Claim, err error) {
+	var id int64
+	var role int
+	var brings sql.RawBytes
+	if err := r.Scan(&path, &id, &role, &brings); err != nil {
+		return 0, c, err
+	}
+	w, known := who[id]
+	if !known || role < 0 || role >= len(roles) {
+		return 0, c, errEvent
+	}
+	c = draft.Claim{Addon: w.Addon, Label: w.Label, Crate: w.Crate, Role: roles[role]}
+	if brings != nil {
+		u := &unpacker{buf: brings}
+		c.Brings = draft.Bytes{Digest: u.digest(), Size: u.number()}
+		err = u.err
+	}
+	return path, c, err
 }
 
 // Holdings gives, for every server, which versions of which add-ons claim
@@ -136,8 +378,42 @@ func (db *DB) Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row
 func (db *DB) Holdings(ctx context.Context) ([]model.Holding, error) {
 	return all(ctx, db.sql, func(r *sql.Rows, h *model.Holding) error {
 		return r.Scan(&h.Rulebook, &h.Addon, &h.Server, &h.Label)
-	}, `SELECT DISTINCT s.rulebook, c.addon, s.name, c.label FROM ledger_claim c JOIN server s ON s.id = c.server_id
-		WHERE s.dropped_at IS NULL ORDER BY s.name, c.label`)
+	}, `SELECT DISTINCT s.rulebook, a.addon, s.name, t.label FROM ledger_addon a JOIN ledger_claimant t ON t.id = a.claimant_id JOIN server s ON s.id = a.server_id
+		WHERE s.dropped_at IS NULL ORDER BY s.name, t.label`)
+}
+
+// Sums gives what each version of each add-on claims on a server: how many files, how
+// large, and the event that made the newest of them. It reads no single path.
+func (db *DB) Sums(ctx context.Context, server int64) ([]model.Sum, error) {
+	return all(ctx, db.sql, func(r *sql.Rows, s *model.Sum) error {
+		var crate []byte
+		err := r.Scan(&s.Addon, &s.Label, &crate, &s.Files, &s.Bytes, &s.Seq, &s.Deployment, moment{&s.At})
+		copy(s.Crate[:], crate)
+		return err
+	}, `SELECT a.addon, t.label, t.crate, a.files, a.bytes, a.seq, COALESCE(s.name || '#' || d.number, ''), c.at
+		FROM ledger_addon a JOIN ledger_claimant t ON t.id = a.claimant_id JOIN server s ON s.id = a.server_id
+		JOIN ledger_event e ON e.seq = a.seq JOIN ledger_cause c ON c.id = e.cause_id LEFT JOIN deployment d ON d.id = c.deployment_id
+		WHERE a.server_id = ? ORDER BY a.addon, a.seq`, server)
+}
+
+// FileCount tells how many files a server's ledger holds.
+func (db *DB) FileCount(ctx context.Context, server int64) (n int, err error) {
+	err = db.sql.QueryRowContext(ctx, `SELECT COUNT(*) FROM ledger_path WHERE server_id = ? AND being = 3`, server).Scan(&n)
+	return n, err
+}
+
+// Texts gives the texts of a server that name add-ons, with their last events.
+func (db *DB) Texts(ctx context.Context, server int64) (map[tree.Path]model.Event, map[tree.Path]draft.Row, error) {
+	rows, err := db.ledger(ctx, server, `SELECT path_id FROM ledger_path WHERE server_id = ? AND listed IS NOT NULL`, server)
+	if err != nil {
+		return nil, nil, err
+	}
+	events, err := db.events(ctx, server, `e.seq IN (SELECT seq FROM ledger_path WHERE server_id = ? AND listed IS NOT NULL)`, server)
+	last := make(map[tree.Path]model.Event, len(events))
+	for _, e := range events {
+		last[e.Change.Path] = e
+	}
+	return last, rows, err
 }
 
 // Refresh notes what the host now reports of paths whose bytes were just
@@ -147,61 +423,18 @@ func (db *DB) Refresh(ctx context.Context, server int64, reported map[tree.Path]
 		return nil
 	}
 	return db.within(ctx, func(tx *sql.Tx) error {
+		st, err := tx.PrepareContext(ctx, `UPDATE ledger_path SET reported_size = ?, reported_at = ?, seen_at = ? WHERE server_id = ? AND path_id = (SELECT id FROM ledger_name WHERE server_id = ? AND path = ?)`)
+		if err != nil {
+			return err
+		}
+		defer st.Close()
 		for p, r := range reported {
-			if _, err := tx.ExecContext(ctx, `UPDATE ledger_path SET reported = ? WHERE server_id = ? AND path = ?`, text(r), server, string(p)); err != nil {
+			if _, err := st.ExecContext(ctx, r.Size, r.Modified, r.SeenAt, server, server, string(p)); err != nil {
 				return err
 			}
 		}
 		return nil
 	})
-}
-
-const eventColumns = `e.seq, e.path, e.before, e.after, e.claims_before, e.claims_after, e.edit, e.cause, COALESCE(s.name || '#' || d.number, ''), COALESCE(d.number, 0), e.actor, e.at`
-const eventFrom = ` FROM ledger_event e JOIN server s ON s.id = e.server_id LEFT JOIN deployment d ON d.id = e.deployment_id`
-
-// textEdit is what an event says of a text that was edited.
-type textEdit struct {
-	Before []draft.Listing `json:"before,omitempty"`
-	After  []draft.Listing `json:"after,omitempty"`
-	Edits  []draft.Edit    `json:"edits,omitempty"`
-}
-
-func scanEvent(r *sql.Rows, e *model.Event) error {
-	var edit textEdit
-	err := r.Scan(&e.Seq, (*string)(&e.Change.Path), asJSON(&e.Change.Before), asJSON(&e.Change.After), asJSON(&e.Change.ClaimsBefore),
-		asJSON(&e.Change.ClaimsAfter), asJSON(&edit), &e.Cause, &e.Deployment, &e.Number, &e.Actor, moment{&e.At})
-	e.Change.ListedBefore, e.Change.ListedAfter, e.Change.Edits = edit.Before, edit.After, edit.Edits
-	return err
-}
-
-// Events gives all events of a server in order.
-func (db *DB) Events(ctx context.Context, server int64) ([]model.Event, error) {
-	return all(ctx, db.sql, scanEvent, `SELECT `+eventColumns+eventFrom+` WHERE e.server_id = ? ORDER BY e.seq`, server)
-}
-
-// EventsAt gives the events of one path, the newest first.
-func (db *DB) EventsAt(ctx context.Context, server int64, p tree.Path) ([]model.Event, error) {
-	return all(ctx, db.sql, scanEvent, `SELECT `+eventColumns+eventFrom+` WHERE e.server_id = ? AND e.path = ? ORDER BY e.seq DESC`, server, string(p))
-}
-
-// Origins gives, for every path of a server's ledger, the event that made it so.
-func (db *DB) Origins(ctx context.Context, server int64) (map[tree.Path]model.Event, error) {
-	events, err := all(ctx, db.sql, scanEvent, `SELECT `+eventColumns+eventFrom+` JOIN ledger_path p ON p.seq = e.seq AND p.server_id = e.server_id WHERE e.server_id = ?`, server)
-	out := make(map[tree.Path]model.Event, len(events))
-	for _, e := range events {
-		out[e.Change.Path] = e
-	}
-	return out, err
-}
-
-// LastSeq gives the last event of a deployment; [ErrNotFound] where it made none.
-func (db *DB) LastSeq(ctx context.Context, server int64, number int) (int64, error) {
-	var seq sql.NullInt64
-	err := db.sql.QueryRowContext(ctx, `SELECT MAX(e.seq) FROM ledger_event e JOIN deployment d ON d.id = e.deployment_id WHERE e.server_id = ? AND d.number = ?`, server, number).Scan(&seq)
-	if err == nil && !seq.Valid {
-		return 0, model.ErrNotFound
-	}
-	return seq.Int64, err
 }
 
 // Rebuild derives a server's state again from its events. What the host
@@ -216,10 +449,12 @@ func (db *DB) Rebuild(ctx context.Context, server int64) error {
 		return err
 	}
 	return db.within(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, `DELETE FROM ledger_path WHERE server_id = ?`, server); err != nil {
-			return err
+		for _, table := range []string{"ledger_claim", "ledger_path", "ledger_addon"} {
+			if _, err := tx.ExecContext(ctx, `DELETE FROM `+table+` WHERE server_id = ?`, server); err != nil {
+				return err
+			}
 		}
-		w, err := prepareLedger(ctx, tx)
+		w, err := newLedgerWriter(ctx, tx, server)
 		if err != nil {
 			return err
 		}
@@ -229,10 +464,24 @@ func (db *DB) Rebuild(ctx context.Context, server int64) error {
 			if o, ok := old[e.Change.Path]; ok && o.State.Same(e.Change.After) {
 				rep = o.Reported
 			}
-			if err := w.apply(ctx, server, e.Seq, e.Change, rep); err != nil {
+			path, err := w.name(ctx, e.Change.Path)
+			if err != nil {
+				return err
+			}
+			if err := w.apply(ctx, path, e.Seq, e.Change, rep); err != nil {
 				return err
 			}
 		}
-		return nil
+		return w.sumUp(ctx)
 	})
+}
+
+// LastSeq gives the last event of a deployment; [ErrNotFound] where it made none.
+func (db *DB) LastSeq(ctx context.Context, server int64, number int) (int64, error) {
+	var seq sql.NullInt64
+	err := db.sql.QueryRowContext(ctx, `SELECT MAX(e.seq) FROM deployment d JOIN ledger_cause c ON c.deployment_id = d.id JOIN ledger_event e ON e.cause_id = c.id WHERE d.server_id = ? AND d.number = ?`, server, number).Scan(&seq)
+	if err == nil && !seq.Valid {
+		return 0, model.ErrNotFound
+	}
+	return seq.Int64, errors.Join(err)
 }

@@ -57,7 +57,7 @@ func Open(ctx context.Context, file string, now Clock) (*DB, error) {
 	if err != nil {
 		return nil, err
 	}
-	p, err := goose.NewProvider(goose.DialectSQLite3, db, dir, goose.WithGoMigrations(packListings()))
+	p, err := goose.NewProvider(goose.DialectSQLite3, db, dir, goose.WithGoMigrations(packListings(), packLedger()))
 	if err == nil {
 		_, err = p.Up(ctx)
 	}
@@ -164,7 +164,7 @@ func (c column) Scan(src any) error {
 	case string:
 		return json.Unmarshal([]byte(s), c.v)
 	case []byte:
-		return json.Unmarshal(s, c.v)
+		return unzip(s, c.v)
 	}
 	return fmt.Errorf("a JSON column holds %T", src)
 }

@@ -138,7 +138,7 @@ func TestLedgerEventsAreNeverChangedOrRemoved(t *testing.T) {
 	db := open(t)
 	d := drafted(t, db, server(t, db, "a"), draft.Change{Path: "x", Before: tree.Nothing, After: content("1"), ClaimsAfter: claims("lamps@1")})
 	finish(t, db, d)
-	for _, q := range []string{`UPDATE ledger_event SET path = 'y'`, `DELETE FROM ledger_event`} {
+	for _, q := range []string{`UPDATE ledger_event SET path_id = 7`, `DELETE FROM ledger_event`} {
 		_, err := db.sql.ExecContext(t.Context(), q)
 		require.ErrorContains(t, err, "ledger events are never")
 	}

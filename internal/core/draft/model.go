@@ -145,21 +145,24 @@ type Removal struct{ Addon, Name string }
 
 // Request is everything that a draft is made from but the server's tree.
 type Request struct {
-	Wanted    []Wanted
-	Remove    []Removal
-	Toggles   []Toggle
-	FirstRun  []string     // globs of what is there only once the server has run
-	Data      []DataFolder // that are copied while the server is stopped
-	Renew     []DataFolder // that the server shall make anew
-	Returns   []DataReturn // of earlier copies
-	Sets      []Set        // variables of the server that get another value
-	NewNames  []NewName    // of data folders that are begun anew
-	Launches  []Launch     // by which a wanted loader is installed
-	Hands     []Hand       // what a person has to do, that was not done on this server before
-	Power     *Power       // nil where nothing is known of how to stop and start the server
-	Back      []Return     // the goals of a rollback, from [Inverse] or [AsOf]
-	Lists     []Listed     // the rulebook's load lists on this server
+	Wanted   []Wanted
+	Remove   []Removal
+	Toggles  []Toggle
+	FirstRun []string     // globs of what is there only once the server has run
+	Data     []DataFolder // that are copied while the server is stopped
+	Renew    []DataFolder // that the server shall make anew
+	Returns  []DataReturn // of earlier copies
+	Sets     []Set        // variables of the server that get another value
+	NewNames []NewName    // of data folders that are begun anew
+	Launches []Launch     // by which a wanted loader is installed
+	Hands    []Hand       // what a person has to do, that was not done on this server before
+	Power    *Power       // nil where nothing is known of how to stop and start the server
+	Back     []Return     // the goals of a rollback, from [Inverse] or [AsOf]
+	Lists    []Listed     // the rulebook's load lists on this server
+	// Ledger is what is known of the paths that the request may be about, and of the
+	// folders above them; Present are the keys of all add-ons on the server.
 	Ledger    map[tree.Path]Row
+	Present   map[string]bool
 	Protected []string // globs from the rulebook
 	CaseBlind bool     // by the rulebook
 	Host      Host

@@ -35,6 +35,8 @@ type Records interface {
 	Corrections(ctx context.Context, rulebook string) (map[string]model.Correction, error)
 	Correct(ctx context.Context, rulebook, key, actor string, change func(*model.Correction)) error
 	Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error)
+	// Heads is Crates of one add-on without files and archives.
+	Heads(ctx context.Context, rulebook, key string) ([]model.Crate, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
 	Pallets(ctx context.Context, rulebook, key string) ([]model.Pallet, error)
 	Outdated(ctx context.Context, rulebook string, newest int64) ([]model.Archive, error)
@@ -117,9 +119,6 @@ func (s *Service) Crates(ctx context.Context, rulebookName, addon string, before
 	return s.Records.Crates(ctx, rulebookName, layout.Key(addon), before, limit)
 }
 
-// manyCrates is more than any one add-on will have.
-const manyCrates = 10_000
-
 // FindCrate resolves what a person wrote: name@version, name@version~digits,
 // or a name alone, which means the version staged last. An empty rulebook
 // means any. Where several crates fit, the fault lists them.
@@ -132,7 +131,7 @@ func (s *Service) FindCrate(ctx context.Context, rulebookName, ref string) (mode
 	if name == "" {
 		return model.Crate{}, fault.New(fault.Usage, "bad-crate", "%q is not name@version", ref)
 	}
-	crates, err := s.Records.Crates(ctx, rulebookName, layout.Key(name), 0, manyCrates)
+	crates, err := s.Records.Heads(ctx, rulebookName, layout.Key(name))
 	if err != nil {
 		return model.Crate{}, err
 	}
@@ -152,7 +151,7 @@ func (s *Service) FindCrate(ctx context.Context, rulebookName, ref string) (mode
 	case len(fit) > 1 && exact:
 		return model.Crate{}, fault.New(fault.Usage, "crate-ambiguous", "%s can mean several crates: %s", ref, labels(fit)).WithMend("Add the ~digits to say which.")
 	}
-	return fit[0], nil
+	return s.crateByDigest(ctx, fit[0].Digest)
 }
 
 // Pallets lists pallets, the newest first; an empty rulebook or name means all.
@@ -166,7 +165,7 @@ func (s *Service) FindCrateFor(ctx context.Context, rulebookName, ref, game stri
 	if game == "" || strings.ContainsAny(ref, "@~") {
 		return s.FindCrate(ctx, rulebookName, ref)
 	}
-	crates, err := s.Records.Crates(ctx, rulebookName, layout.Key(ref), 0, manyCrates)
+	crates, err := s.Records.Heads(ctx, rulebookName, layout.Key(ref))
 	if err != nil {
 		return model.Crate{}, err
 	}
@@ -180,7 +179,7 @@ func (s *Service) FindCrateFor(ctx context.Context, rulebookName, ref, game stri
 	if best == nil {
 		return s.FindCrate(ctx, rulebookName, ref)
 	}
-	return *best, nil
+	return s.crateByDigest(ctx, best.Digest)
 }
 
 func (s *Service) crateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error) {

@@ -73,13 +73,19 @@ func (s *Service) layNow(ctx context.Context, a model.Archive, filename string, 
 // otherBytes warns of a crate that has the name and version of one that is
 // staged already from another archive, but not its bytes. Both are kept.
 func (s *Service) otherBytes(ctx context.Context, a model.Archive, c *layout.Crate) error {
-	there, err := s.Records.Crates(ctx, c.Rulebook, c.Key(), 0, manyCrates)
+	there, err := s.Records.Heads(ctx, c.Rulebook, c.Key())
 	if err != nil {
 		return err
 	}
 	for _, x := range there {
+		if x.Body.Version != c.Version || c.Version == layout.Unmarked || x.Digest == c.Digest() {
+			continue
+		}
+		if x, err = s.Records.CrateByDigest(ctx, x.Digest); err != nil {
+			return err
+		}
 		own := slices.ContainsFunc(x.Archives, func(o model.Archive) bool { return o.ID == a.ID })
-		if !own && x.Body.Version == c.Version && c.Version != layout.Unmarked && x.Digest != c.Digest() {
+		if !own {
 			c.Findings = append(c.Findings, finding.Finding{Level: finding.Warn, Code: "other-bytes",
 				What: fmt.Sprintf("%s~%s of %s has the same name and version, but other files", x.Body.Label(), x.Digest.Short(), sourceOf(x)),
 				Mend: fmt.Sprintf("crate compare %s~%s %s~%s shows how they differ.", x.Body.Label(), x.Digest.Short(), c.Label(), c.Digest().Short())})

@@ -37,7 +37,7 @@ func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book
 			}
 		}
 		w := draft.Wanted{Effect: effectOf(b, c), Addon: c.Key, Name: c.Body.Name, Version: c.Body.Version, Crate: c.Digest}
-		if base := layout.Key(c.Body.Base); c.Body.Overlay && base != "" && !onServer(req.Ledger, base) && !slices.ContainsFunc(crates, func(o model.Crate) bool { return o.Key == base || layout.Key(o.Body.Name) == base }) {
+		if base := layout.Key(c.Body.Base); c.Body.Overlay && base != "" && !req.Present[base] && !slices.ContainsFunc(crates, func(o model.Crate) bool { return o.Key == base || layout.Key(o.Body.Name) == base }) {
 			w.Lacks = c.Body.Base
 		}
 		if game := srv.Facts["game"]; game != "" {
@@ -102,7 +102,7 @@ func gamesOf(c layout.Crate) string {
 func (s *Service) removals(ctx context.Context, srv model.Server, b *rulebook.Book, names []string, req *draft.Request) (string, error) {
 	for _, name := range names {
 		key := layout.Key(name)
-		if !onServer(req.Ledger, key) {
+		if !req.Present[key] {
 			return "", fault.New(fault.Unknown, "addon-unknown", "there is no add-on %q on this server", name).WithMend("status shows what is there.")
 		}
 		req.Remove = append(req.Remove, draft.Removal{Addon: key, Name: name})
@@ -111,16 +111,6 @@ func (s *Service) removals(ctx context.Context, srv model.Server, b *rulebook.Bo
 		return slices.ContainsFunc(req.Remove, func(r draft.Removal) bool { return r.Addon == set.Addon })
 	}, req)
 	return "remove " + strings.Join(names, ", "), err
-}
-
-func onServer(ledger map[tree.Path]draft.Row, key string) bool {
-	for _, row := range ledger {
-		if slices.ContainsFunc(row.Claims, func(c draft.Claim) bool { return c.Addon == key }) ||
-			slices.ContainsFunc(row.Listed, func(l draft.Listing) bool { return l.Addon == key }) {
-			return true
-		}
-	}
-	return false
 }
 
 // back turns a rollback into goals.

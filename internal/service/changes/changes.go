@@ -50,6 +50,8 @@ type Records interface {
 	SetTidy(ctx context.Context, id int64) error
 	Finish(ctx context.Context, d model.Deployment, reported map[tree.Path]draft.Reported, untidy bool) error
 	Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error)
+	LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error)
+	Sums(ctx context.Context, server int64) ([]model.Sum, error)
 	Refresh(ctx context.Context, server int64, reported map[tree.Path]draft.Reported) error
 	Events(ctx context.Context, server int64) ([]model.Event, error)
 	LastSeq(ctx context.Context, server int64, number int) (int64, error)
@@ -207,7 +209,8 @@ func (s *Service) prepare(ctx context.Context, srv model.Server, ask Ask) (model
 		return d, nil, err
 	}
 	req.Protected, req.CaseBlind, req.FirstRun = b.Protected, b.CaseBlind, b.FirstRun
-	if req.Ledger, err = s.Records.Ledger(ctx, srv.ID); err != nil {
+	part := false
+	if req.Ledger, req.Present, part, err = s.ledgerFor(ctx, srv, ask); err != nil {
 		return d, nil, err
 	}
 	if err := s.lists(b, srv, req); err != nil {
@@ -244,6 +247,9 @@ func (s *Service) prepare(ctx context.Context, srv model.Server, ask Ask) (model
 		d.Kind = "rollback"
 		d.Title, err = s.back(ctx, srv, b, ask.Back, req)
 	}
+	if err == nil && part {
+		err = s.targets(ctx, srv, req)
+	}
 	if err == nil {
 		err = launches(b, now, req)
 	}
@@ -279,6 +285,11 @@ func (s *Service) Find(ctx context.Context, server string, number int) (model.De
 		return d, fault.New(fault.Unknown, "deployment-unknown", "there is no deployment %s#%d", server, number).WithMend("deployment list %s shows them.", server)
 	}
 	return d, err
+}
+
+// ByID gives a deployment by its id.
+func (s *Service) ByID(ctx context.Context, id int64) (model.Deployment, error) {
+	return s.Records.DeploymentByID(ctx, id)
 }
 
 // StepsDone counts, for every step of a deployment, the motions that the

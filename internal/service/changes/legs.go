@@ -24,6 +24,7 @@ func (s *Service) nextLeg(ctx context.Context, srv model.Server, run *deploy.Run
 	if req.Ledger, err = s.Records.Ledger(ctx, srv.ID); err != nil {
 		return err
 	}
+	req.Present = onServers(req.Ledger)
 	if err := s.lists(b, srv, req); err != nil {
 		return err
 	}

@@ -163,7 +163,7 @@ func toggles(names []string, off bool, req *draft.Request) (string, error) {
 	}
 	for _, name := range names {
 		key := layout.Key(name)
-		if !onServer(req.Ledger, key) {
+		if !req.Present[key] {
 			return "", fault.New(fault.Unknown, "addon-unknown", "there is no add-on %q on this server", name).WithMend("status shows what is there.")
 		}
 		if len(listedOn(req.Ledger, key)) == 0 {

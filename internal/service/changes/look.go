@@ -84,7 +84,9 @@ func concerned(req *draft.Request, obs draft.Observations) []tree.Digest {
 		all[r.To.Digest] = true
 	}
 	for _, row := range req.Ledger {
-		all[row.State.Digest] = true
+		if len(row.Claims) < 2 && !slices.ContainsFunc(row.Claims, func(c draft.Claim) bool { return c.Role == draft.Overlays }) {
+			continue // what stands there is among what was seen
+		}
 		for _, c := range row.Claims {
 			all[c.Brings.Digest] = true
 		}

@@ -37,7 +37,7 @@ func (s *Service) unload(ctx context.Context, srv model.Server, ask *Ask, req *d
 	}
 	ask.Crates = crates
 	for _, key := range ask.Retire {
-		if onServer(req.Ledger, key) {
+		if req.Present[key] {
 			req.Remove = append(req.Remove, draft.Removal{Addon: key, Name: key})
 		}
 	}

@@ -23,12 +23,15 @@ import (
 type Records interface {
 	Server(ctx context.Context, name string) (model.Server, error)
 	Servers(ctx context.Context) ([]model.Server, error)
-	Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error)
-	Origins(ctx context.Context, server int64) (map[tree.Path]model.Event, error)
+	Sums(ctx context.Context, server int64) ([]model.Sum, error)
+	FileCount(ctx context.Context, server int64) (int, error)
+	Texts(ctx context.Context, server int64) (map[tree.Path]model.Event, map[tree.Path]draft.Row, error)
+	FilesOf(ctx context.Context, server int64, below, after tree.Path, limit int) ([]model.File, error)
 	Events(ctx context.Context, server int64) ([]model.Event, error)
 	EventsAt(ctx context.Context, server int64, p tree.Path) ([]model.Event, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
-	Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error)
+	CrateKinds(ctx context.Context, crates []tree.Digest) (map[tree.Digest]string, error)
+	Versions(ctx context.Context, rulebook string) (map[string][]string, error)
 	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
 	Holdings(ctx context.Context) ([]model.Holding, error)
 	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
@@ -97,23 +100,24 @@ func (s *Service) Status(ctx context.Context, name string) (st Status, err error
 	if st.Server, err = s.server(ctx, name); err != nil {
 		return st, err
 	}
-	ledger, err := s.Records.Ledger(ctx, st.Server.ID)
+	sums, err := s.Records.Sums(ctx, st.Server.ID)
 	if err != nil {
 		return st, err
 	}
-	origins, err := s.Records.Origins(ctx, st.Server.ID)
+	last, texts, err := s.Records.Texts(ctx, st.Server.ID)
 	if err != nil {
+		return st, err
+	}
+	if st.Files, err = s.Records.FileCount(ctx, st.Server.ID); err != nil {
 		return st, err
 	}
 	var newest map[string]int64
-	st.Addons, st.Files, newest = addons(ledger, origins)
+	st.Addons, newest = addons(sums, texts, last)
 	if err := s.climb(ctx, st.Server, st.Addons, newest); err != nil {
 		return st, err
 	}
-	for i := range st.Addons {
-		if err := s.complete(ctx, st.Server, &st.Addons[i]); err != nil {
-			return st, err
-		}
+	if err := s.complete(ctx, st.Server, st.Addons); err != nil {
+		return st, err
 	}
 	if err := s.odd(ctx, st.Server, st.Addons); err != nil {
 		return st, err
@@ -135,37 +139,32 @@ func (s *Service) Status(ctx context.Context, name string) (st Status, err error
 	return st, err
 }
 
-// addons groups claimed paths by add-on. Where paths claim different crates of
-// one add-on, the one deployed last names the version.
-func addons(ledger map[tree.Path]draft.Row, origins map[tree.Path]model.Event) (out []Addon, files int, newest map[string]int64) {
+// addons puts together what versions of add-ons claim and what texts name. Where
+// paths claim different crates of one add-on, the one deployed last names the version.
+func addons(sums []model.Sum, texts map[tree.Path]draft.Row, last map[tree.Path]model.Event) (out []Addon, newest map[string]int64) {
 	byKey := map[string]*Addon{}
 	newest = map[string]int64{}
 	labels := map[string]map[string]bool{}
-	for p, row := range ledger {
-		if row.State.Being == tree.Content {
-			files++
+	for _, sum := range sums {
+		a := byKey[sum.Addon]
+		if a == nil {
+			a = &Addon{Key: sum.Addon, Rung: "placed"}
+			byKey[sum.Addon], labels[sum.Addon] = a, map[string]bool{}
 		}
-		for _, c := range row.Claims {
-			a := byKey[c.Addon]
-			if a == nil {
-				a = &Addon{Key: c.Addon, Rung: "placed"}
-				byKey[c.Addon], labels[c.Addon] = a, map[string]bool{}
-			}
-			a.Files++
-			a.Bytes += row.State.Size
-			labels[c.Addon][c.Label] = true
-			if o := origins[p]; o.Seq > newest[c.Addon] {
-				newest[c.Addon] = o.Seq
-				a.Name, a.Version, _ = cutLast(c.Label)
-				a.Crate, a.Deployment, a.Since = c.Crate, o.Deployment, o.At
-			}
+		a.Files += sum.Files
+		a.Bytes += sum.Bytes
+		labels[sum.Addon][sum.Label] = true
+		if sum.Seq > newest[sum.Addon] {
+			newest[sum.Addon] = sum.Seq
+			a.Name, a.Version, _ = cutLast(sum.Label)
+			a.Crate, a.Deployment, a.Since = sum.Crate, sum.Deployment, sum.At
 		}
 	}
-	for p, row := range ledger {
+	for p, row := range texts {
 		for _, l := range row.Listed {
 			a := byKey[l.Addon]
 			if a == nil { // without files: it is nothing but an entry
-				a = &Addon{Key: l.Addon, Crate: l.Crate, Deployment: origins[p].Deployment, Since: origins[p].At}
+				a = &Addon{Key: l.Addon, Crate: l.Crate, Deployment: last[p].Deployment, Since: last[p].At}
 				a.Name, a.Version, _ = cutLast(l.Label)
 				byKey[l.Addon], labels[l.Addon] = a, map[string]bool{}
 			}
@@ -173,7 +172,7 @@ func addons(ledger map[tree.Path]draft.Row, origins map[tree.Path]model.Event) (
 			if a.Disabled = a.Disabled || l.Off; !l.Off {
 				a.Rung = ListedNow
 			}
-			newest[l.Addon] = max(newest[l.Addon], listedSince(l, origins[p]))
+			newest[l.Addon] = max(newest[l.Addon], listedSince(l, last[p]))
 		}
 	}
 	for _, a := range byKey {
@@ -190,7 +189,7 @@ func addons(ledger map[tree.Path]draft.Row, origins map[tree.Path]model.Event) (
 		out = append(out, *a)
 	}
 	slices.SortFunc(out, func(a, b Addon) int { return strings.Compare(a.Key, b.Key) })
-	return out, files, newest
+	return out, newest
 }
 
 // Held is a version of an add-on on a server.
@@ -218,55 +217,56 @@ func cutLast(label string) (name, ver string, ok bool) {
 	return label[:i], label[i+1:], true
 }
 
-// complete adds what the catalogue knows of an add-on.
-func (s *Service) complete(ctx context.Context, srv model.Server, a *Addon) error {
-	c, err := s.Records.CrateByDigest(ctx, a.Crate)
-	if err == nil {
-		a.Kind = c.Body.Kind
-	} else if !errors.Is(err, model.ErrNotFound) {
+// complete adds what the catalogue knows of the add-ons, by two questions for all of
+// them.
+func (s *Service) complete(ctx context.Context, srv model.Server, addons []Addon) error {
+	crates := make([]tree.Digest, len(addons))
+	for i, a := range addons {
+		crates[i] = a.Crate
+	}
+	kinds, err := s.Records.CrateKinds(ctx, crates)
+	if err != nil {
 		return err
 	}
-	staged, err := s.Records.Crates(ctx, srv.Rulebook, a.Key, 0, recent)
-	best := a.Version
-	for _, c := range staged {
-		if version.Compare(c.Body.Version, best) > 0 {
-			best, a.Newer = c.Body.Version, c.Body.Version
+	staged, err := s.Records.Versions(ctx, srv.Rulebook)
+	if err != nil {
+		return err
+	}
+	for i := range addons {
+		a := &addons[i]
+		a.Kind = kinds[a.Crate]
+		best := a.Version
+		for _, v := range staged[a.Key] {
+			if version.Compare(v, best) > 0 {
+				best, a.Newer = v, v
+			}
 		}
 	}
-	return err
+	return nil
 }
 
 // File is one file of a server with its provenance.
 type File struct {
-	Path     tree.Path
-	State    tree.State
-	Claims   []draft.Claim
+	model.File
 	Archives []string // file names of the archives it came from
-	Event    model.Event
 }
 
-// Files lists what the ledger holds at or below a path.
-func (s *Service) Files(ctx context.Context, name string, below tree.Path) ([]File, error) {
+// Files lists what the ledger holds at or below a path, behind the path after, at most
+// limit of them (all where it is negative).
+func (s *Service) Files(ctx context.Context, name string, below, after tree.Path, limit int) ([]File, error) {
 	srv, err := s.server(ctx, name)
 	if err != nil {
 		return nil, err
 	}
-	ledger, err := s.Records.Ledger(ctx, srv.ID)
-	if err != nil {
-		return nil, err
-	}
-	origins, err := s.Records.Origins(ctx, srv.ID)
+	files, err := s.Records.FilesOf(ctx, srv.ID, below, after, limit)
 	if err != nil {
 		return nil, err
 	}
 	archives := map[tree.Digest][]string{}
-	var out []File
-	for p, row := range ledger {
-		if !p.Within(below) || row.State.Being != tree.Content {
-			continue
-		}
-		f := File{Path: p, State: row.State, Claims: row.Claims, Event: origins[p]}
-		for _, c := range row.Claims {
+	out := make([]File, len(files))
+	for i, file := range files {
+		f := File{File: file}
+		for _, c := range f.Claims {
 			if _, ok := archives[c.Crate]; !ok {
 				if archives[c.Crate], err = s.archiveNames(ctx, c.Crate); err != nil {
 					return nil, err
@@ -274,9 +274,8 @@ func (s *Service) Files(ctx context.Context, name string, below tree.Path) ([]Fi
 			}
 			f.Archives = append(f.Archives, archives[c.Crate]...)
 		}
-		out = append(out, f)
+		out[i] = f
 	}
-	slices.SortFunc(out, func(a, b File) int { return strings.Compare(string(a.Path), string(b.Path)) })
 	return out, nil
 }
 

@@ -113,12 +113,12 @@ func TestWhatIsOnAServerAndWhereItIsFrom(t *testing.T) {
 	require.Equal(t, []string{pending.Name()}, []string{st.Drafts[0].Name()})
 	require.Equal(t, "saltpan#2", st.Last.Name())
 
-	files, err := w.Files(t.Context(), "saltpan", "a")
+	files, err := w.Files(t.Context(), "saltpan", "a", "", -1)
 	require.NoError(t, err)
 	require.Equal(t, []tree.Path{"a/lamp", "a/more"}, []tree.Path{files[0].Path, files[1].Path})
 	require.Equal(t, []string{"lamps-1.10.zip"}, files[0].Archives)
 	require.Equal(t, content("old"), files[0].Event.Change.Before)
-	none, err := w.Files(t.Context(), "saltpan", "elsewhere")
+	none, err := w.Files(t.Context(), "saltpan", "elsewhere", "", -1)
 	require.NoError(t, err)
 	require.Empty(t, none)
 

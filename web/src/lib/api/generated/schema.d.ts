@@ -3472,6 +3472,10 @@ export interface operations {
             query?: {
                 /** @description A path; all where absent */
                 below?: string;
+                /** @description From an earlier page's next */
+                cursor?: string;
+                /** @description Files of a page; 0: all at once */
+                limit?: number;
             };
             header?: never;
             path: {

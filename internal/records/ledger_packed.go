@@ -1,0 +1,129 @@
+package records
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/tree"
+)
+
+// What an event says of a path is kept packed: states by their bytes, claims by the
+// number of who makes them. A server with many files has as many events for each of
+// its deployments.
+
+// beings in the order in which they are numbered; the numbers are on disk.
+var beings = []tree.Being{tree.Absent, tree.Unknown, tree.Folder, tree.Content, tree.Foreign}
+
+var roles = []draft.Role{draft.Owns, draft.Shares, draft.Overlays}
+
+var errEvent = errors.New("an event of the ledger is damaged")
+
+// claimant is who claims paths: one version of an add-on on one server.
+type claimant struct {
+	Addon string
+	Label string
+	Crate tree.Digest
+}
+
+func claimantOf(c draft.Claim) claimant { return claimant{c.Addon, c.Label, c.Crate} }
+
+func (p *packer) state(s tree.State) {
+	being := max(0, slices.Index(beings, s.Being))
+	p.buf = append(p.buf, byte(being))
+	if s.Being == tree.Content {
+		p.digest(s.Digest)
+		p.number(s.Size)
+	}
+	p.number(int64(s.Mode))
+}
+
+func (u *unpacker) state() (s tree.State) {
+	b := u.take(1)
+	if b == nil || int(b[0]) >= len(beings) {
+		u.err = errEvent
+		return s
+	}
+	if s.Being = beings[b[0]]; s.Being == tree.Content {
+		s.Digest, s.Size = u.digest(), u.number()
+	}
+	s.Mode = uint32(u.number())
+	return s
+}
+
+func (p *packer) claims(all []draft.Claim, number func(claimant) int64) {
+	p.number(int64(len(all)))
+	for _, c := range all {
+		p.number(number(claimantOf(c)))
+		p.flags(!c.Brings.Digest.IsZero())
+		p.number(int64(max(0, slices.Index(roles, c.Role))))
+		if !c.Brings.Digest.IsZero() {
+			p.digest(c.Brings.Digest)
+			p.number(c.Brings.Size)
+		}
+	}
+}
+
+func (u *unpacker) claims(who func(int64) (claimant, bool)) []draft.Claim {
+	n := u.length()
+	if n == 0 {
+		return nil
+	}
+	out := make([]draft.Claim, n)
+	for i := range out {
+		id := u.number()
+		var brings bool
+		u.flags(&brings)
+		role := u.number()
+		w, known := who(id)
+		if u.err != nil || !known || role < 0 || int(role) >= len(roles) {
+			u.err = errEvent
+			return nil
+		}
+		out[i] = draft.Claim{Addon: w.Addon, Label: w.Label, Crate: w.Crate, Role: roles[role]}
+		if brings {
+			out[i].Brings = draft.Bytes{Digest: u.digest(), Size: u.number()}
+		}
+	}
+	return out
+}
+
+// packChange packs a change without its path.
+func packChange(c draft.Change, number func(claimant) int64) []byte {
+	p := &packer{buf: make([]byte, 0, 96)}
+	p.buf = append(p.buf, packedForm)
+	p.state(c.Before)
+	p.state(c.After)
+	p.claims(c.ClaimsBefore, number)
+	p.claims(c.ClaimsAfter, number)
+	if len(c.ListedBefore)+len(c.ListedAfter)+len(c.Edits) > 0 {
+		p.text(text(textEdit{c.ListedBefore, c.ListedAfter, c.Edits}))
+	}
+	return p.buf
+}
+
+func unpackChange(raw []byte, who func(int64) (claimant, bool)) (c draft.Change, err error) {
+	if len(raw) == 0 || raw[0] != packedForm {
+		return c, errEvent
+	}
+	u := &unpacker{buf: raw[1:]}
+	c.Before, c.After = u.state(), u.state()
+	c.ClaimsBefore, c.ClaimsAfter = u.claims(who), u.claims(who)
+	if u.err == nil && len(u.buf) > 0 {
+		var edit textEdit
+		if err := json.Unmarshal([]byte(u.text()), &edit); err != nil || u.err != nil {
+			return c, fmt.Errorf("%w: %w", errEvent, errors.Join(err, u.err))
+		}
+		c.ListedBefore, c.ListedAfter, c.Edits = edit.Before, edit.After, edit.Edits
+	}
+	return c, u.err
+}
+
+// textEdit is what an event says of a text that was edited.
+type textEdit struct {
+	Before []draft.Listing `json:"before,omitempty"`
+	After  []draft.Listing `json:"after,omitempty"`
+	Edits  []draft.Edit    `json:"edits,omitempty"`
+}
