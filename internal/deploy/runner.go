@@ -12,6 +12,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
+	"maps"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -91,6 +93,7 @@ type Run struct {
 	arrived  map[string]Result  // of sent files, by temporary name
 	edited   map[tree.Path]*Edited
 	logStart LogMark
+	lies     map[tree.Digest]stockroom.Location // of what is about to be sent
 	room     *semaphore.Weighted
 	segment  *stockroom.Segment
 	notes    []string
@@ -308,6 +311,10 @@ func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, mark
 		f.stopped.Store(true)
 		return err
 	}
+	if err := r.find(ctx, motions); err != nil {
+		f.stopped.Store(true)
+		return err
+	}
 	err := r.each(ctx, f, motions, func(ctx context.Context, i int, m draft.Motion) error {
 		if err := r.fault(AfterIntent, m); err != nil {
 			return err
@@ -342,6 +349,39 @@ func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, mark
 		}
 	}
 	return nil
+}
+
+// find asks, once for a batch, where the bytes lie that it sends.
+func (r *Run) find(ctx context.Context, motions []draft.Motion) error {
+	var digests []tree.Digest
+	for _, m := range motions {
+		if m.Kind == draft.SendMotion {
+			digests = append(digests, m.After.Digest)
+		}
+	}
+	found, err := r.Room.Locations(ctx, digests)
+	if err != nil {
+		return fmt.Errorf("find what is to be sent: %w", err)
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.lies == nil {
+		r.lies = map[tree.Digest]stockroom.Location{}
+	}
+	maps.Copy(r.lies, found)
+	return nil
+}
+
+// content opens bytes that are to be sent.
+func (r *Run) content(ctx context.Context, d tree.Digest) (io.ReadCloser, error) {
+	r.mu.Lock()
+	loc, known := r.lies[d]
+	delete(r.lies, d) // most are sent once
+	r.mu.Unlock()
+	if known {
+		return r.Room.OpenAt(ctx, d, loc)
+	}
+	return r.Room.Open(ctx, d)
 }
 
 // each runs do over the motions, as many at a time as the host is good for. The
@@ -384,6 +424,12 @@ func (r *Run) conclude(ctx context.Context, outcomes []*Outcome, write func(cont
 	}
 	if len(known) == 0 {
 		return nil
+	}
+	// What the journal says has been done outlasts a loss of power as it does.
+	if s, ok := remote.Unwrapped[remote.Syncer](r.Host); ok {
+		if err := s.Sync(ctx); err != nil {
+			return err
+		}
 	}
 	if kept {
 		seg, err := r.openSegment()

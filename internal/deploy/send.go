@@ -59,7 +59,7 @@ var errOther = errors.New("other bytes came back than were sent")
 
 // upload writes a file's bytes from an offset on.
 func (r *Run) upload(ctx context.Context, m draft.Motion, from int64) error {
-	src, err := r.Room.Open(ctx, m.After.Digest)
+	src, err := r.content(ctx, m.After.Digest)
 	if err != nil {
 		return err
 	}

@@ -132,14 +132,14 @@ func TestAJobsEventsAreNumberedAndCanBePickedUp(t *testing.T) {
 	require.NotEmpty(t, d.Job)
 	_, all := s.call("GET", "/api/v1/jobs/"+d.Job+"/events", s.token(), "")
 	ids := regexp.MustCompile(`(?m)^id: (\d+)$`).FindAllStringSubmatch(all, -1)
-	require.Greater(t, len(ids), 5)
+	require.Greater(t, len(ids), 3)
 	for i, id := range ids {
 		require.Equal(t, fmt.Sprint(i+1), id[1])
 	}
 	require.Contains(t, all, "event: end\n")
 	require.Contains(t, all, `"state":"done"`)
-	_, tail := s.call("GET", "/api/v1/jobs/"+d.Job+"/events", s.token(), "", "Last-Event-ID", "3")
-	require.Equal(t, all[strings.Index(all, "id: 4\n"):], tail)
+	_, tail := s.call("GET", "/api/v1/jobs/"+d.Job+"/events", s.token(), "", "Last-Event-ID", "2")
+	require.Equal(t, all[strings.Index(all, "id: 3\n"):], tail)
 }
 
 func TestListsHaveCursors(t *testing.T) {

@@ -66,14 +66,16 @@ type Abilities struct {
 	CaseBlind      bool     `json:"caseBlind"`
 	RenameFromWork bool     `json:"renameFromWork"`
 	RenameOver     bool     `json:"renameOver"`
-	NoWork         bool     `json:"noWork,omitempty"` // nothing of ours can be made at the root, no lock either
-	RenameFolders  bool     `json:"renameFolders"`    // with everything in them, out of the work folder
-	Copies         bool     `json:"copies,omitempty"` // it copies folders itself
-	Resolution     int64    `json:"resolution"`       // of file times, milliseconds
-	Skew           int64    `json:"skew"`             // host's clock minus ours, milliseconds
-	RenameMS       int64    `json:"renameMs"`         // what one rename takes, milliseconds
-	Free           int64    `json:"free"`             // bytes; -1 where it does not tell
-	Words          []string `json:"words"`            // the same for people
+	NoWork         bool     `json:"noWork,omitempty"`  // nothing of ours can be made at the root, no lock either
+	RenameFolders  bool     `json:"renameFolders"`     // with everything in them, out of the work folder
+	Copies         bool     `json:"copies,omitempty"`  // it copies folders itself
+	Clean          bool     `json:"clean,omitempty"`   // bytes come back as they were sent, whichever they are
+	Unclean        bool     `json:"unclean,omitempty"` // they do not; neither is set where an earlier version tested
+	Resolution     int64    `json:"resolution"`        // of file times, milliseconds
+	Skew           int64    `json:"skew"`              // host's clock minus ours, milliseconds
+	RenameMS       int64    `json:"renameMs"`          // what one rename takes, milliseconds
+	Free           int64    `json:"free"`              // bytes; -1 where it does not tell
+	Words          []string `json:"words"`             // the same for people
 }
 
 // Revision is one immutable revision of a rulebook.

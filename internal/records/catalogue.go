@@ -229,6 +229,34 @@ func (db *DB) Locate(ctx context.Context, d tree.Digest) (l stockroom.Location, 
 	return l, err
 }
 
+// LocateMany implements stockroom.ManyIndex.
+func (db *DB) LocateMany(ctx context.Context, digests []tree.Digest) (map[tree.Digest]stockroom.Location, error) {
+	out := make(map[tree.Digest]stockroom.Location, len(digests))
+	for some := range slices.Chunk(digests, 500) {
+		args := make([]any, len(some))
+		for i := range some {
+			args[i] = some[i][:]
+		}
+		_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
+			var raw sql.RawBytes
+			var l stockroom.Location
+			var stored bool
+			if err := r.Scan(&raw, &l.Container, &l.Offset, &l.Length, &l.Size, &stored); err != nil {
+				return err
+			}
+			if l.Method = stockroom.Deflated; stored {
+				l.Method = stockroom.Stored
+			}
+			out[tree.Digest(raw)] = l
+			return nil
+		}, `SELECT x.digest, c.name, x.start, x.length, x.size, x.stored FROM content x JOIN container c ON c.id = x.container_id WHERE x.digest IN (`+marks(len(some))+`)`, args...)
+		if err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
 // Held tells which of some contents the stockroom holds.
 func (db *DB) Held(ctx context.Context, digests []tree.Digest) (map[tree.Digest]bool, error) {
 	out := make(map[tree.Digest]bool, len(digests))

@@ -115,7 +115,7 @@ func (l *Local) StatAll(ctx context.Context, paths []tree.Path) ([]Info, error) 
 }
 
 // InFlight implements [Host].
-func (l *Local) InFlight() int { return 16 }
+func (l *Local) InFlight() int { return 8 }
 
 // Open implements [Host].
 func (l *Local) Open(ctx context.Context, p tree.Path) (io.ReadCloser, error) {
@@ -172,11 +172,29 @@ func (l *Local) Continue(ctx context.Context, p tree.Path, from int64) (io.Write
 	return &synced{f}, nil
 }
 
-// synced syncs a file before it is closed.
+// synced syncs a file before it is closed, where files cannot be synced together.
 type synced struct{ *os.File }
 
 func (s *synced) Close() error {
+	if syncsAtOnce {
+		return s.File.Close()
+	}
 	return errors.Join(s.Sync(), s.File.Close())
+}
+
+// Sync implements [Syncer].
+func (l *Local) Sync(ctx context.Context) error {
+	if err := ctx.Err(); err != nil || !syncsAtOnce {
+		return err
+	}
+	dir, err := l.root.Open(".")
+	if err != nil {
+		return err
+	}
+	if err := errors.Join(syncAll(dir), dir.Close()); err != nil {
+		return fmt.Errorf("sync the server's disk: %w", err)
+	}
+	return nil
 }
 
 // Rename implements [Host]. The look before the rename leaves a gap that no

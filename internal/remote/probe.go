@@ -1,10 +1,12 @@
 package remote
 
 import (
+	"bytes"
 	"context"
 	"crypto/rand"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"strings"
 	"time"
@@ -17,6 +19,7 @@ type Found struct {
 	Modes, CaseBlind, RenameFromWork, RenameOver bool
 	RenameFolders                                bool  // out of the work folder, with something in them
 	Copies                                       bool  // it copies folders itself
+	Clean                                        bool  // bytes come back as they were sent, whichever they are
 	NoWork                                       bool  // no folder of ours can be made at the root
 	Resolution                                   int64 // of file times, as coarse as it may be
 	Skew                                         int64 // the host's clock minus ours, at least
@@ -171,6 +174,9 @@ func (p *prober) try(ctx context.Context, work tree.Path, f *Found) error {
 	if err := p.over(ctx, a, f); err != nil {
 		return err
 	}
+	if err := p.clean(ctx, f); err != nil {
+		return err
+	}
 	out := tree.Path(string(work) + "-" + string(p.name))
 	p.made = append(p.made, out)
 	begun := p.now()
@@ -236,6 +242,50 @@ func (p *prober) copies(ctx context.Context, from tree.Path, f *Found) error {
 		return nil
 	}
 	f.Copies = true
+	return nil
+}
+
+// everyByte is a text that a channel changes which is not fit for bytes: every byte by
+// itself and behind every other, with all line ends, and the marks that some take for
+// an end or an order (RFC 959, 3.1.1; RFC 854).
+func everyByte() []byte {
+	var out []byte
+	for a := range 256 {
+		for b := range 256 {
+			out = append(out, byte(a), byte(b))
+		}
+	}
+	return append(out, "\r\n\n\r\r\r\n\x00\x1a\xff\xf4\xff\xfd\x06tail\r"...)
+}
+
+// clean tries whether bytes come back as they were sent: once, instead of reading back
+// every file that is sent later.
+func (p *prober) clean(ctx context.Context, f *Found) error {
+	at, want := p.dir.Join("probe-e"), everyByte()
+	w, err := p.h.Create(ctx, at, 0o640)
+	if err != nil {
+		return fmt.Errorf("write a file of every byte: %w", err)
+	}
+	p.made = append(p.made, at)
+	_, err = w.Write(want)
+	if err = errors.Join(err, w.Close()); err != nil {
+		return fmt.Errorf("write a file of every byte: %w", err)
+	}
+	r, err := p.h.Open(ctx, at)
+	if err != nil {
+		return fmt.Errorf("read a file of every byte: %w", err)
+	}
+	got, err := io.ReadAll(io.LimitReader(r, int64(2*len(want))))
+	if err = errors.Join(err, r.Close()); err != nil {
+		return fmt.Errorf("read a file of every byte: %w", err)
+	}
+	i, err := p.h.Stat(ctx, at)
+	if err != nil {
+		return fmt.Errorf("look at a file of every byte: %w", err)
+	}
+	// A channel that changes line ends both ways gives them back as they were; its
+	// size on the host tells.
+	f.Clean = bytes.Equal(got, want) && i.Size == int64(len(want))
 	return nil
 }
 

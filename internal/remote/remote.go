@@ -46,8 +46,9 @@ type Host interface {
 	// OpenFrom reads a file from an offset in bytes on; past its end there is
 	// nothing to read.
 	OpenFrom(ctx context.Context, p tree.Path, from int64) (io.ReadCloser, error)
-	// Create writes a file, cutting one that is there short first. It is
-	// whole and synced, as far as the host can, when Close returns nil. Some
+	// Create writes a file, cutting one that is there short first. It is whole
+	// when Close returns nil, and synced, as far as the host can: at once, or with
+	// the next Sync of a [Syncer]. Some
 	// hosts refuse a file only when it is closed. A mode of 0 leaves the
 	// permission bits to the host.
 	Create(ctx context.Context, p tree.Path, mode uint32) (io.WriteCloser, error)
@@ -74,6 +75,12 @@ type Host interface {
 	Free(ctx context.Context) (int64, error)
 	// Close ends the connection. It may be called twice.
 	Close() error
+}
+
+// Syncer is a host that makes everything durable at once that was done to it so far,
+// names too. What is not synced so may be lost with the power, and with nothing less.
+type Syncer interface {
+	Sync(ctx context.Context) error
 }
 
 // ErrNotEmpty is returned for a folder that has something in it.

@@ -1,10 +1,13 @@
 package remote_test
 
 import (
+	"bytes"
+	"context"
 	"crypto/ed25519"
 	"crypto/rand"
 	"encoding/pem"
 	"errors"
+	"io"
 	"io/fs"
 	"net"
 	"os"
@@ -248,4 +251,43 @@ func TestAHostThatAsksForThePassword(t *testing.T) {
 	_, err = remote.OpenSFTP(t.Context(), tg)
 	var refused *remote.SignInError
 	require.ErrorAs(t, err, &refused)
+}
+
+// textual is a host that takes everything for text: it writes line ends its own way, and
+// gives them back as they came.
+type textual struct{ remote.Host }
+
+func (h textual) Create(ctx context.Context, p tree.Path, mode uint32) (io.WriteCloser, error) {
+	w, err := h.Host.Create(ctx, p, mode)
+	return textWriter{w}, err
+}
+
+type textWriter struct{ io.WriteCloser }
+
+func (w textWriter) Write(p []byte) (int, error) {
+	_, err := w.WriteCloser.Write(bytes.ReplaceAll(p, []byte("\n"), []byte("\r\n")))
+	return len(p), err
+}
+
+func (h textual) Open(ctx context.Context, p tree.Path) (io.ReadCloser, error) {
+	r, err := h.Host.Open(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	raw, err := io.ReadAll(r)
+	return io.NopCloser(bytes.NewReader(bytes.ReplaceAll(raw, []byte("\r\n"), []byte("\n")))), err
+}
+
+func TestAWayInThatIsForTextAloneIsFoundOut(t *testing.T) {
+	for name, clean := range map[string]bool{"as it is": true, "for text": false} {
+		h, err := remote.OpenLocal(t.TempDir())
+		require.NoError(t, err)
+		var host remote.Host = h
+		if !clean {
+			host = textual{h}
+		}
+		f, err := remote.Probe(t.Context(), host, ".work", time.Now)
+		require.NoError(t, err)
+		require.Equal(t, clean, f.Clean, name)
+	}
 }

@@ -40,6 +40,21 @@ type Index interface {
 	Damaged(ctx context.Context, d tree.Digest) error
 }
 
+// ManyIndex is an index that can be asked about many contents at once.
+type ManyIndex interface {
+	LocateMany(ctx context.Context, digests []tree.Digest) (map[tree.Digest]Location, error)
+}
+
+// Locations tells where contents lie, for [Room.OpenAt]; those that it does not name
+// are asked for one by one. It may give none.
+func (r *Room) Locations(ctx context.Context, digests []tree.Digest) (map[tree.Digest]Location, error) {
+	many, ok := r.index.(ManyIndex)
+	if !ok || len(digests) < 2 {
+		return nil, nil
+	}
+	return many.LocateMany(ctx, digests)
+}
+
 // DamagedError says that the stockroom's bytes of a content are not what its digest
 // says, or are gone.
 type DamagedError struct {
@@ -236,6 +251,11 @@ func (r *Room) Open(ctx context.Context, d tree.Digest) (io.ReadCloser, error) {
 	if err != nil {
 		return nil, err
 	}
+	return r.OpenAt(ctx, d, loc)
+}
+
+// OpenAt is [Room.Open] of a content of which is known where it lies.
+func (r *Room) OpenAt(ctx context.Context, d tree.Digest, loc Location) (io.ReadCloser, error) {
 	f, err := os.Open(r.path(loc.Container))
 	if errors.Is(err, os.ErrNotExist) {
 		return nil, r.damaged(ctx, &DamagedError{Digest: d, Container: loc.Container, Err: errors.New("the container is gone")})

@@ -87,8 +87,9 @@ func (m *maker) emit() {
 // proved chooses the files that are read back and hashed once they are sent: of
 // every twenty the smallest, and of a last few that are fewer only a small one,
 // since a large file that comes alone would take twice the time. Plain FTP has no
-// checksum on its way, so every small file is read back there; all are where a
-// person wants that.
+// checksum on its way, so every small file is read back there until a test has proved
+// the way to be fit for any bytes; all are where a person wants that, or where a test
+// has proved that it is not.
 func (m *maker) proved() map[tree.Path]bool {
 	out := map[tree.Path]bool{}
 	var sent []change
@@ -98,7 +99,7 @@ func (m *maker) proved() map[tree.Path]bool {
 		}
 	}
 	for _, c := range sent {
-		out[c.Path] = m.req.Thorough || m.req.Host.Plain && c.After.Size < plainProof
+		out[c.Path] = m.req.Thorough || m.req.Host.Unclean || m.req.Host.Plain && c.After.Size < plainProof
 	}
 	for some := range slices.Chunk(sent, oneIn) {
 		least := slices.MinFunc(some, func(a, b change) int { return cmp.Compare(a.After.Size, b.After.Size) })

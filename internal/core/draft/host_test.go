@@ -123,6 +123,8 @@ func TestWhichFilesAreReadBack(t *testing.T) {
 	require.Equal(t, []tree.Path{"d"}, proved(mixed))
 	host.Plain = true
 	require.Equal(t, []tree.Path{"a", "d"}, proved(mixed), "every small one over plain FTP")
-	thorough = true
+	host.Plain, host.Unclean = false, true
+	require.Equal(t, []tree.Path{"a", "b", "c", "d"}, proved(mixed), "all where bytes do not come back as they were sent")
+	host.Unclean, thorough = false, true
 	require.Equal(t, []tree.Path{"a", "b", "c", "d"}, proved(mixed))
 }

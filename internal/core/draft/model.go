@@ -84,7 +84,8 @@ type Host struct {
 	NoWork         bool  // whether nothing of ours can be made at the root, no lock either
 	Resolution     int64 // of its file times, milliseconds
 	Free           int64 // bytes free, -1 where it does not tell
-	Plain          bool  // whether nothing on the way to it tells that bytes were changed
+	Plain          bool  // whether nothing on the way to it tells that bytes were changed, and no test has proved that they are not
+	Unclean        bool  // whether a test has proved that they are
 	UploadLimit    int64 // bytes of the longest file that it takes, as far as a person knows; 0: any
 	RenameMS       int64 // what one rename takes
 	SideBySide     int   // how many it does at a time

@@ -203,7 +203,10 @@ func signed(accepts []finding.Accept, actor string) []finding.Accept {
 func (s *Service) prepare(ctx context.Context, srv model.Server, ask Ask) (model.Deployment, *draft.Request, error) {
 	d := model.Deployment{ServerID: srv.ID, Server: srv.Name}
 	req := &draft.Request{Host: hostOf(srv), Thorough: ask.Thorough}
-	req.Host.Plain = srv.Transport.Kind == "ftp"
+	// Nothing on the way of plain FTP tells that bytes were changed, unless a test has
+	// proved once that they are not.
+	req.Host.Plain = srv.Transport.Kind == "ftp" && (srv.Abilities == nil || !srv.Abilities.Clean)
+	req.Host.Unclean = srv.Abilities != nil && srv.Abilities.Unclean
 	b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
 	if err != nil {
 		return d, nil, err
