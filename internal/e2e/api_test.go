@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"bufio"
 	"encoding/json"
 	"fmt"
 	"net/http"
@@ -11,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/testbed"
 )
 
 func TestEveryCallNeedsCredentials(t *testing.T) {
@@ -160,4 +162,42 @@ func TestListsHaveCursors(t *testing.T) {
 	require.Len(t, seen, 101, "every one, once, over two pages")
 	_, body := s.call("GET", "/api/v1/deployments?cursor=x", s.token(), "")
 	require.Contains(t, body, "bad-cursor")
+}
+
+func TestWhoWatchesIsToldOfAChange(t *testing.T) {
+	t.Parallel()
+	s, _ := folderServer(t)
+	var told [3]chan string
+	for i := range told { // several at once
+		req, err := http.NewRequest("GET", fmt.Sprintf("http://127.0.0.1:%d/api/v1/changes", s.port), nil)
+		require.NoError(t, err)
+		req.Header.Set("Authorization", "Bearer "+s.token())
+		res, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		defer res.Body.Close()
+		told[i] = make(chan string, 100)
+		go func() {
+			for lines := bufio.NewScanner(res.Body); lines.Scan(); {
+				if n, ok := strings.CutPrefix(lines.Text(), "data: "); ok {
+					told[i] <- n
+				}
+			}
+		}()
+	}
+	first := <-told[0]
+	s.must("server", "edit", "lantern", "--fact", "game=7")
+	for i := range told {
+		testbed.Eventually(t, "everybody is told", func() bool {
+			select {
+			case n := <-told[i]:
+				return n != first
+			default:
+				return false
+			}
+		})
+	}
+	var all api.Page[api.Status]
+	_, body := s.call("GET", "/api/v1/statuses", s.token(), "")
+	require.NoError(t, json.Unmarshal([]byte(body), &all))
+	require.Len(t, all.Items, 1)
 }

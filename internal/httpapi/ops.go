@@ -313,6 +313,21 @@ func (s *Server) corrected(ctx context.Context, ref CrateRef, correct func(model
 }
 
 func (s *Server) insightOps(h huma.API) {
+	huma.Register(h, op(http.MethodGet, "/statuses", "list-statuses", "What is on every server", "insight"), func(ctx context.Context, _ *struct{}) (*body[api.Page[api.Status]], error) {
+		all, err := s.Hosts.List(ctx)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		p := api.Page[api.Status]{Items: []api.Status{}}
+		for _, srv := range all {
+			st, err := s.Insight.Status(ctx, srv.Name)
+			if err != nil {
+				return nil, s.fail(ctx, err)
+			}
+			p.Items = append(p.Items, wireStatus(st))
+		}
+		return &body[api.Page[api.Status]]{p}, nil
+	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/status", "get-status", "What is on a server", "insight"), func(ctx context.Context, in *OnServer) (*body[api.Status], error) {
 		st, err := s.Insight.Status(ctx, in.Server)
 		return &body[api.Status]{wireStatus(st)}, s.fail(ctx, err)

@@ -73,11 +73,14 @@ type Server struct {
 	Version   string
 	BaseURL   func() string // by which people reach it
 	// Keyed gives a hash of a secret that is worth nothing without the key file.
-	Keyed     func(purpose, secret string) string
+	Keyed func(purpose, secret string) string
+	// Counter changes whenever the records do.
+	Counter   func(ctx context.Context) (int64, error)
 	MaxUpload int64 // bytes of the largest archive that is taken; 0: any
 
 	sessions      *scs.SessionManager
 	calls, denied *meters
+	watch         *watching
 }
 
 // For how long a session lasts, used and unused.
@@ -110,6 +113,7 @@ func (s *Server) Handler() http.Handler {
 		_ = json.NewEncoder(w).Encode(p) // who asked has gone; there is nobody to tell
 		s.Log.Error("sessions cannot be read or written", "err", err)
 	}
+	s.watch = &watching{counter: s.Counter}
 	s.calls, s.denied = newMeters(s.Now, callRate, callBurst), newMeters(s.Now, deniedRate, deniedBurst)
 
 	e.Use(s.logged, s.ownHost)
@@ -193,6 +197,7 @@ func (s *Server) logged(next echo.HandlerFunc) echo.HandlerFunc {
 func (s *Server) plainRoutes(g *echo.Group, doc *huma.OpenAPI) {
 	g.POST("/archives", s.stage)
 	g.GET("/jobs/:id/events", s.follow)
+	g.GET("/changes", s.changed)
 	g.GET("/openapi.json", func(c *echo.Context) error { return c.JSONPretty(http.StatusOK, doc, "  ") })
 }
 

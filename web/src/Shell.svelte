@@ -1,9 +1,10 @@
 <!-- What is around every page: the servers, the yard, the keys. -->
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import type { Snippet } from 'svelte';
   import ServerLink from './lib/server/ServerLink.svelte';
   import Footer from './lib/Footer.svelte';
+  import { watchChanges } from './lib/api/changes';
   import { servers } from './lib/api/queries';
   import { keys, pressed } from './lib/keys';
   import { getUploads } from './lib/staging/uploads.svelte';
@@ -13,6 +14,8 @@
   let { children }: { children: Snippet } = $props();
 
   const list = createQuery(servers);
+  const client = useQueryClient();
+  $effect(() => watchChanges(client));
   const uploads = getUploads();
   let showKeys = $state(false);
 

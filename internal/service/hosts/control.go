@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"restlesscrate/internal/control"
@@ -127,15 +128,46 @@ type Standing struct {
 	Found     []control.Found
 }
 
-// State asks a server's probes.
+// probedFor is for how long what the probes have found is told again: all who watch a
+// server share one asking.
+const probedFor = 2 * time.Second
+
+// probed is what probes have found, or are being asked.
+type probed struct {
+	mu    sync.Mutex
+	at    time.Time
+	key   string // of how the server was controlled then
+	found Standing
+}
+
+// State asks a server's probes, once for all who ask within a moment.
 func (s *Service) State(ctx context.Context, name string) (Standing, error) {
-	_, d, done, err := s.controlled(ctx, name)
+	srv, d, done, err := s.controlled(ctx, name)
 	if err != nil {
 		return Standing{}, err
 	}
 	defer done()
+	s.mu.Lock()
+	if s.probes == nil {
+		s.probes = map[int64]*probed{}
+	}
+	p := s.probes[srv.ID]
+	if p == nil {
+		p = &probed{}
+		s.probes[srv.ID] = p
+	}
+	s.mu.Unlock()
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	key := string(srv.Control)
+	if p.key == key && s.Now().Sub(p.at).Abs() < probedFor {
+		return p.found, nil
+	}
 	c, found := d.State(ctx)
-	return Standing{c, found}, nil
+	if ctx.Err() == nil { // who gave up has found nothing
+		p.at, p.key, p.found = s.Now(), key, Standing{c, found}
+	}
+	return Standing{c, found}, ctx.Err()
 }
 
 // Act does one act at once, outside of any deployment.

@@ -57,8 +57,9 @@ type Service struct {
 	Now     func() time.Time
 	lines   lines
 
-	mu    sync.Mutex
-	tests map[int64]*sync.Mutex // by server
+	mu     sync.Mutex
+	tests  map[int64]*sync.Mutex // by server
+	probes map[int64]*probed     // by server
 }
 
 // Secrets are the credentials that came with a request. Empty means none or,

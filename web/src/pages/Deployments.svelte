@@ -11,10 +11,11 @@
   import Button from '../lib/ui/Button.svelte';
   import { p } from '../router';
 
-  const q = createQuery(() => deployments());
+  let pages = $state(1);
+  const q = createQuery(() => deployments(undefined, pages));
   let find = $state('');
   let shown = $derived(
-    (q.data ?? []).filter((d) =>
+    (q.data?.list ?? []).filter((d) =>
       `${d.name} ${d.title} ${d.state}`.toLowerCase().includes(find.trim().toLowerCase())
     )
   );
@@ -23,7 +24,7 @@
 <Head title="Deployments" />
 {#if q.error}
   <Trouble error={q.error} />
-{:else if q.data?.length === 0}
+{:else if q.data?.list.length === 0}
   <Empty title="No deployment yet">
     <p>A deployment begins on a server's page: choose what is to be there, read the draft, run it.</p>
     <Button kind="main" href={p('/')}>To the servers</Button>
@@ -77,4 +78,9 @@
       </tbody>
     </table>
   </div>
+  {#if q.data.more}
+    <div class="mt-2.5">
+      <Button disabled={q.isFetching} onclick={() => (pages += 1)}>Older deployments</Button>
+    </div>
+  {/if}
 {/if}

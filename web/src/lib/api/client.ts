@@ -49,9 +49,6 @@ export const base = '/api/v1';
 export const api = createClient<paths>({ baseUrl: base });
 
 api.use({
-  onRequest({ request }) {
-    if (request.method === 'POST') request.headers.set('Idempotency-Key', crypto.randomUUID());
-  },
   onResponse({ response, schemaPath }) {
     if (response.status === 401 && schemaPath !== '/session' && !location.pathname.startsWith('/sign-in')) {
       location.assign('/sign-in');

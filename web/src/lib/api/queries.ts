@@ -2,18 +2,24 @@
 import { all, api, ok, type Deployment, type NewDraft } from './client';
 import { result } from './jobs';
 
-const often = 4000; // milliseconds between looks at what may change by itself
+// What the records say is asked again when they change: see changes.ts. Only what is
+// found outside of them is looked at now and then.
+const often = 4000; // milliseconds
 
 export const servers = () => ({
   queryKey: ['servers'],
-  queryFn: () => ok(api.GET('/servers')).then((p) => p.items),
-  refetchInterval: often
+  queryFn: () => ok(api.GET('/servers')).then((p) => p.items)
+});
+
+/** How every server stands, in one answer. */
+export const statuses = () => ({
+  queryKey: ['status'],
+  queryFn: () => ok(api.GET('/statuses')).then((p) => p.items)
 });
 
 export const status = (server: string) => ({
   queryKey: ['status', server],
-  queryFn: () => ok(api.GET('/servers/{server}/status', { params: { path: { server } } })),
-  refetchInterval: often
+  queryFn: () => ok(api.GET('/servers/{server}/status', { params: { path: { server } } }))
 });
 
 export const files = (server: string) => ({
@@ -29,22 +35,33 @@ export const history = (server: string, path: string) => ({
     )
 });
 
-export const deployments = (server?: string) => ({
-  queryKey: ['deployments', server ?? ''],
-  queryFn: () =>
-    all((cursor) =>
-      server
+/** The newest deployments, so many pages of them. */
+export const deployments = (server?: string, pages = 1) => ({
+  queryKey: ['deployments', server ?? '', pages],
+  queryFn: async () => {
+    const list: Deployment[] = [];
+    let cursor: string | undefined;
+    for (let page = 0; page < pages; page++) {
+      const got = await (server
         ? ok(api.GET('/servers/{server}/deployments', { params: { path: { server }, query: { cursor } } }))
-        : ok(api.GET('/deployments', { params: { query: { cursor } } }))
-    ),
-  refetchInterval: often
+        : ok(api.GET('/deployments', { params: { query: { cursor } } })));
+      list.push(...got.items);
+      cursor = got.next || undefined;
+      if (!cursor) break;
+    }
+    return { list, more: cursor !== undefined };
+  },
+  placeholderData: <T>(before: T | undefined) => before
 });
+
+const underWay = ['queued', 'running', 'undoing'];
 
 export const deployment = (server: string, number: number) => ({
   queryKey: ['deployment', server, number],
   queryFn: () =>
     ok(api.GET('/servers/{server}/deployments/{number}', { params: { path: { server, number } } })),
-  refetchInterval: often
+  refetchInterval: (q: { state: { data?: Deployment } }) =>
+    q.state.data && underWay.includes(q.state.data.state) ? often : false
 });
 
 export const standingOf = (server: string) => ({

@@ -2,12 +2,12 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { p, route } from '../../router';
-  import { status } from '../api/queries';
+  import { statuses } from '../api/queries';
   import { standing } from '../standing';
   import Square from '../ui/Square.svelte';
 
   let { name }: { name: string } = $props();
-  const q = createQuery(() => status(name));
+  const q = createQuery(() => ({ ...statuses(), select: (all) => all.find((s) => s.server.name === name) }));
   let stands = $derived(standing(q.data));
   let here = $derived(
     route.pathname === `/servers/${name}` || route.pathname.startsWith(`/servers/${name}/`)

@@ -2,13 +2,16 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { p } from '../../router';
   import type { Server } from '../api/client';
-  import { status } from '../api/queries';
+  import { statuses } from '../api/queries';
   import { clock } from '../format';
   import { reachedBy, standing } from '../standing';
   import Square from '../ui/Square.svelte';
 
   let { server }: { server: Server } = $props();
-  const q = createQuery(() => status(server.name));
+  const q = createQuery(() => ({
+    ...statuses(),
+    select: (all) => all.find((s) => s.server.name === server.name)
+  }));
   let stands = $derived(standing(q.data));
 </script>
 

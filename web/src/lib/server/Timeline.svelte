@@ -11,9 +11,10 @@
   import Trouble from '../ui/Trouble.svelte';
 
   let { server }: { server: string } = $props();
-  const q = createQuery(() => deployments(server));
+  let pages = $state(1);
+  const q = createQuery(() => deployments(server, pages));
   const drafting = new Drafting();
-  let shown = $derived((q.data ?? []).filter((d) => d.state !== 'discarded'));
+  let shown = $derived((q.data?.list ?? []).filter((d) => d.state !== 'discarded'));
   let newest = $derived(shown.find((d) => d.state === 'done')?.number);
 </script>
 
@@ -56,7 +57,12 @@
       </span>
     </li>
   {/each}
-  {#if newest !== undefined}
+  {#if q.data?.more}
+    <li class="row">
+      <span class="dot" aria-hidden="true"></span>
+      <Button kind="quiet" disabled={q.isFetching} onclick={() => (pages += 1)}>Older deployments</Button>
+    </li>
+  {:else if newest !== undefined}
     <li class="row">
       <span class="dot" aria-hidden="true"></span>
       <span class="min-w-0 flex-1 text-ink-soft">before the first deployment</span>

@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An event whenever the records change, server-sent */
+        get: operations["watch-changes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/checkups": {
         parameters: {
             query?: never;
@@ -849,6 +866,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/statuses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is on every server */
+        get: operations["list-statuses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/tokens": {
         parameters: {
             query?: never;
@@ -1479,6 +1513,11 @@ export interface components {
             /** @description Cursor of the next page; absent on the last */
             next?: string;
         };
+        PageStatus: {
+            items: components["schemas"]["Status"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
+        };
         PageToken: {
             items: components["schemas"]["Token"][];
             /** @description Cursor of the next page; absent on the last */
@@ -1964,6 +2003,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    "watch-changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Events named changed, without saying what */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
                 };
             };
         };
@@ -3975,6 +4034,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SignInLink"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "list-statuses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageStatus"];
                 };
             };
             /** @description Error */
