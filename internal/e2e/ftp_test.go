@@ -98,12 +98,12 @@ func TestKilledHalfWayOverFTPItIsResumedOrUndone(t *testing.T) {
 	}
 }
 
-// Over plain FTP nothing tells that bytes were changed on the way, so every small
-// file is read back; with --thorough all are, over any transport.
+// Over plain FTP nothing tells that bytes were changed on the way, but a test shows
+// once whether they are; with --thorough all are read back, over any transport.
 func TestWhatIsReadBack(t *testing.T) {
 	s, _, _ := overFTP(t, testbed.FTPOptions{})
 	s.stage(stall("1", map[string]string{"small.txt": "s", "large.bin": noise(100 << 10)}))
-	require.Contains(t, s.must("deploy", "lantern", "drum-tent@1", "--yes"), "Every size was checked, and 2 files read back and compared.")
+	require.Contains(t, s.must("deploy", "lantern", "drum-tent@1", "--yes"), "Every size was checked, and 1 file read back and compared.", "the test found the way clean")
 	s, root := folderServer(t)
 	s.stage(stall("1", map[string]string{"small.txt": "s", "large.bin": noise(100 << 10)}))
 	require.Contains(t, s.must("deploy", "lantern", "drum-tent@1", "--yes"), "and 1 file read back and compared.")

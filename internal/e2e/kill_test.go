@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"bytes"
 	"database/sql"
 	"encoding/json"
 	"fmt"
@@ -11,6 +12,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/klauspost/compress/zstd"
 	"github.com/stretchr/testify/require"
 	_ "modernc.org/sqlite"
 
@@ -38,7 +40,10 @@ func (j *journal) motions(name string, number int) map[string]map[int]bool {
 	var raw []byte
 	require.NoError(j.t, j.db.QueryRow(`SELECT d.draft FROM deployment d JOIN server s ON s.id = d.server_id WHERE s.name = ? AND d.number = ?`, name, number).Scan(&raw))
 	var d draft.Draft
-	require.NoError(j.t, json.Unmarshal(raw, &d))
+	unzip, err := zstd.NewReader(bytes.NewReader(raw))
+	require.NoError(j.t, err)
+	defer unzip.Close()
+	require.NoError(j.t, json.NewDecoder(unzip).Decode(&d))
 	out := map[string]map[int]bool{}
 	for _, m := range d.Motions {
 		kind := string(m.Kind)

@@ -3,6 +3,7 @@ package httpapi
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -119,6 +120,10 @@ func (s *Server) changeOps(h huma.API) {
 		Numbered
 		Data bool `query:"data" doc:"Put the data folders that it copied back too"`
 	}) (*accepted, error) {
+		d, err := s.Changes.Find(ctx, in.Server, in.Number)
+		if err = errors.Join(err, s.Changes.MakeRoom(d)); err != nil {
+			return nil, s.fail(ctx, err)
+		}
 		return s.act(ctx, in.Numbered, func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error) {
 			return s.Changes.Undo(ctx, d, in.Data, actor, tell)
 		})

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"net/http"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -52,8 +53,11 @@ func (s *Server) controlOps(h huma.API) {
 		_, err := s.Hosts.SetControl(ctx, in.Server, spec, in.Body.Secrets)
 		return nil, s.fail(ctx, err)
 	})
-	huma.Register(h, op(http.MethodGet, "/servers/{server}/standing", "get-standing", "Ask the probes whether a server runs", "control"), func(ctx context.Context, in *OnServer) (*body[api.Standing], error) {
-		st, err := s.Hosts.State(ctx, in.Server)
+	huma.Register(h, op(http.MethodGet, "/servers/{server}/standing", "get-standing", "Ask the probes whether a server runs", "control"), func(ctx context.Context, in *struct {
+		OnServer
+		Within int `query:"within" minimum:"0" maximum:"60" doc:"How old an answer may be, in seconds, so that all who watch share one; 0: the probes are asked now"`
+	}) (*body[api.Standing], error) {
+		st, err := s.Hosts.State(ctx, in.Server, time.Duration(in.Within)*time.Second)
 		return &body[api.Standing]{wireStanding(st)}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/acts", "do-act", "Stop, start, restart, reload or speak to a server; a job", "control"), func(ctx context.Context, in *struct {

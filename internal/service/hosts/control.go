@@ -128,25 +128,24 @@ type Standing struct {
 	Found     []control.Found
 }
 
-// probedFor is for how long what the probes have found is told again: all who watch a
-// server share one asking.
-const probedFor = 2 * time.Second
-
 // probed is what probes have found, or are being asked.
 type probed struct {
 	mu    sync.Mutex
-	at    time.Time
-	key   string // of how the server was controlled then
+	at    time.Time // when they began to be asked
+	key   string    // of how the server was controlled then
 	found Standing
 }
 
-// State asks a server's probes, once for all who ask within a moment.
-func (s *Service) State(ctx context.Context, name string) (Standing, error) {
+// State asks a server's probes. What they found within a time before is told again
+// where that is recent enough for who asks, so all who watch share one asking; with 0
+// nothing is told that was found before the call.
+func (s *Service) State(ctx context.Context, name string, within time.Duration) (Standing, error) {
 	srv, d, done, err := s.controlled(ctx, name)
 	if err != nil {
 		return Standing{}, err
 	}
 	defer done()
+	asked := s.Now()
 	s.mu.Lock()
 	if s.probes == nil {
 		s.probes = map[int64]*probed{}
@@ -159,13 +158,13 @@ func (s *Service) State(ctx context.Context, name string) (Standing, error) {
 	s.mu.Unlock()
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	key := string(srv.Control)
-	if p.key == key && s.Now().Sub(p.at).Abs() < probedFor {
+	key, now := string(srv.Control), s.Now()
+	if p.key == key && !p.at.Before(asked.Add(-within)) && !p.at.After(now) {
 		return p.found, nil
 	}
 	c, found := d.State(ctx)
 	if ctx.Err() == nil { // who gave up has found nothing
-		p.at, p.key, p.found = s.Now(), key, Standing{c, found}
+		p.at, p.key, p.found = now, key, Standing{c, found}
 	}
 	return Standing{c, found}, ctx.Err()
 }

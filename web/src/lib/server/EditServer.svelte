@@ -23,7 +23,13 @@
   async function save(e: SubmitEvent) {
     e.preventDefault();
     await attempt.run('send', async () => {
-      const body = { ...(name !== server.name && { name }), variables, forgetKey, ...said(reach) };
+      const body = {
+        ...(name !== server.name && { name }),
+        version: server.version,
+        variables,
+        forgetKey,
+        ...said(reach)
+      };
       const now = await ok(
         api.PATCH('/servers/{server}', { params: { path: { server: server.name } }, body })
       );

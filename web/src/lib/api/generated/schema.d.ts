@@ -3699,7 +3699,10 @@ export interface operations {
     };
     "get-standing": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How old an answer may be, in seconds, so that all who watch share one; 0: the probes are asked now */
+                within?: number;
+            };
             header?: never;
             path: {
                 server: string;
