@@ -48,6 +48,7 @@ bench: setup build
 	@command -v unzip >/dev/null && command -v ip >/dev/null || scripts/debian-packages unzip iproute2
 	$(GO) run ./bench/staging
 	$(GO) run ./bench/engine -out docs/benchmarks.md
+	$(GO) run ./bench/growth -out docs/growth.md
 
 # Large random trees broken off at random over real servers, for as long as it
 # takes: SOAK_ROUNDS says how many of each.

@@ -13,6 +13,7 @@ import (
 	"fmt"
 	"io"
 	"log"
+	"math"
 	"net"
 	"net/http"
 	"os"
@@ -47,8 +48,16 @@ func main() {
 	program := flag.String("program", "bin/restless", "the built program")
 	sizes := flag.String("addons", "10,100,500", "how many add-ons, one column each")
 	keep := flag.String("folder", "", "where to work; a temporary folder if empty")
+	out := flag.String("out", "", "the file to write the table to as well")
 	flag.Parse()
-	if err := run(context.Background(), *program, *sizes, *keep); err != nil {
+	text, err := run(context.Background(), *program, *sizes, *keep)
+	if err == nil {
+		_, err = fmt.Print(text)
+	}
+	if err == nil && *out != "" {
+		err = os.WriteFile(*out, []byte(text), 0o644)
+	}
+	if err != nil {
 		log.Fatal(err)
 	}
 }
@@ -60,10 +69,11 @@ type figure struct {
 	each []float64
 }
 
-func run(ctx context.Context, program, sizes, folder string) error {
+// run measures each size and gives the page.
+func run(ctx context.Context, program, sizes, folder string) (string, error) {
 	program, err := filepath.Abs(program)
 	if err != nil {
-		return err
+		return "", err
 	}
 	var rows []*figure
 	put := func(what, unit string, v float64) {
@@ -77,27 +87,36 @@ func run(ctx context.Context, program, sizes, folder string) error {
 	for word := range strings.SplitSeq(sizes, ",") {
 		n, err := strconv.Atoi(word)
 		if err != nil {
-			return err
+			return "", err
 		}
 		columns = append(columns, fmt.Sprintf("%d add-ons", n))
 		dir, err := os.MkdirTemp(folder, "restless-growth-")
 		if err != nil {
-			return err
+			return "", err
 		}
 		err = measure(ctx, program, dir, n, put)
 		if err = errors.Join(err, os.RemoveAll(dir)); err != nil {
-			return fmt.Errorf("%d add-ons: %w", n, err)
+			return "", fmt.Errorf("%d add-ons: %w", n, err)
 		}
 	}
-	fmt.Printf("\n| what | %s | grows |\n|---|%s---|\n", strings.Join(columns, " | "), strings.Repeat("---|", len(columns)))
+	var page strings.Builder
+	fmt.Fprintf(&page, `# As it grows
+
+Made by bench/growth on %s: one server on a local folder, add-ons of %d files each,
+all deployed at once, then an update of every one. A row grows as the number of files
+does where its last figure is as many times the first as there are more files.
+
+| what | %s | grows |
+|---|%s---|
+`, time.Now().Format(time.DateOnly), files+1, strings.Join(columns, " | "), strings.Repeat("---|", len(columns)))
 	for _, r := range rows {
-		cells := make([]string, len(r.each))
+		cells := make([]string, len(columns))
 		for i, v := range r.each {
-			cells[i] = fmt.Sprintf("%.3g %s", v, r.unit)
+			cells[i] = fmt.Sprintf("%s %s", strconv.FormatFloat(v, 'f', max(0, 2-int(math.Log10(max(v, 1)))), 64), r.unit)
 		}
-		fmt.Printf("| %s | %s | %s |\n", r.what, strings.Join(cells, " | "), growth(r.each))
+		fmt.Fprintf(&page, "| %s | %s | %s |\n", r.what, strings.Join(cells, " | "), growth(r.each))
 	}
-	return nil
+	return page.String(), nil
 }
 
 // growth says how the last figure grew beside the first.

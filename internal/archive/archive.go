@@ -142,23 +142,34 @@ func (op *opening) open(s source) (*Listing, error) {
 		return nil, fmt.Errorf("read the archive: %w", err)
 	}
 	l := &Listing{Format: identify(head[:n])}
-	err = nil
-	switch l.Format {
-	case Zip:
-		err = op.listZip(s, l)
-	case Tar:
-		err = op.listTar(s, l)
-	case Gzip, Bzip2, XZ, Zstd:
-		err = op.listStream(s, l)
-	case SevenZip:
-		err = op.listSeven(s, l)
-	case Rar:
-		err = op.listRar(s, l)
-	}
-	if err != nil {
+	if err := op.list(s, l); err != nil {
 		return nil, err
 	}
 	return l, op.inner(s, l)
+}
+
+// list lists an archive by its format. The packages that unpack what is no zip and no
+// tar meet bytes that their authors did not think of: where one breaks off, it is this
+// archive that cannot be read, and nothing else.
+func (op *opening) list(s source, l *Listing) (err error) {
+	defer func() {
+		if broke := recover(); broke != nil {
+			err = whole(l.Format, fmt.Errorf("what reads it broke off: %v", broke))
+		}
+	}()
+	switch l.Format {
+	case Zip:
+		return op.listZip(s, l)
+	case Tar:
+		return op.listTar(s, l)
+	case Gzip, Bzip2, XZ, Zstd:
+		return op.listStream(s, l)
+	case SevenZip:
+		return op.listSeven(s, l)
+	case Rar:
+		return op.listRar(s, l)
+	}
+	return nil
 }
 
 // add keeps one item's bytes where they are: at a span of the archive.

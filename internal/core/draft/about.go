@@ -85,9 +85,7 @@ func (m *maker) about() {
 		m.never(OwnDisk, tree.Root, "Make room on the service's machine.", "The service's own disk has %d bytes free, and %d are to be kept there first.", m.req.Own, m.d.Counts.Keep)
 	}
 	m.swapTakes()
-	for _, w := range m.req.Wanted {
-		m.older(w)
-	}
+	m.older()
 }
 
 // OwnDisk is the code of a finding about the service's own disk, which fills and
@@ -134,14 +132,25 @@ func (m *maker) swapMS() int64 {
 	return ms
 }
 
-// older notes that a version goes back.
-func (m *maker) older(w Wanted) {
-	for _, p := range slices.Sorted(maps.Keys(m.req.Ledger)) {
-		for _, c := range m.req.Ledger[p].Claims {
-			was := strings.TrimPrefix(c.Label, w.Name+"@")
-			if c.Addon == w.Addon && was != c.Label && version.Compare(w.Version, was) < 0 {
+// older notes where a version goes back.
+func (m *maker) older() {
+	there := map[string]map[string]bool{} // the labels that a wanted add-on's files are claimed under
+	for _, w := range m.req.Wanted {
+		there[w.Addon] = map[string]bool{}
+	}
+	for _, row := range m.req.Ledger {
+		for _, c := range row.Claims {
+			if labels := there[c.Addon]; labels != nil {
+				labels[c.Label] = true
+			}
+		}
+	}
+	for _, w := range m.req.Wanted {
+		for _, label := range slices.Sorted(maps.Keys(there[w.Addon])) {
+			was := strings.TrimPrefix(label, w.Name+"@")
+			if was != label && version.Compare(w.Version, was) < 0 {
 				m.say(finding.Note, "older-version", tree.Root, "", "%s is older than the %s that is there.", w.Label(), was)
-				return
+				break
 			}
 		}
 	}

@@ -150,6 +150,9 @@ func (f *lineForm) cut(text []byte, l lineItem) []byte {
 	if from == 0 && strings.HasPrefix(string(text), mark) {
 		from = len(mark)
 	}
+	if l.to > len(text) { // the line below was the last one, and is gone with this one's end
+		l.to, l.end = len(text), ""
+	}
 	if l.end == "" && l.from > 0 {
 		from--
 		if from > 0 && text[from-1] == '\r' {
