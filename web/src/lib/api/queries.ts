@@ -66,7 +66,8 @@ export const deployment = (server: string, number: number) => ({
 
 export const standingOf = (server: string) => ({
   queryKey: ['standing', server],
-  queryFn: () => ok(api.GET('/servers/{server}/standing', { params: { path: { server }, query: { within: 2 } } })),
+  queryFn: () =>
+    ok(api.GET('/servers/{server}/standing', { params: { path: { server }, query: { within: 2 } } })),
   refetchInterval: often,
   retry: false
 });
