@@ -254,7 +254,6 @@ func (b *brief) Write(p []byte) (int, error) {
 
 func (b *brief) Read(p []byte) (int, error) {
 	n, err := b.Conn.Read(p)
-	acknowledge(b.Conn)
 	if b.said.Add(int64(n)) > longestReply {
 		return n, errors.New("the host's answer does not end")
 	}

@@ -197,7 +197,7 @@ func (f *lineForm) add(text []byte, lines []lineItem, items []Item, op Op) ([]by
 	} else if len(lines) > 0 {
 		at = lines[len(lines)-1].to
 	}
-	if at > 0 && text[at-1] != '\n' && at != len(mark) { // behind a last line that has no end
+	if at > 0 && text[at-1] != '\n' && string(text[:at]) != mark { // behind a last line that has no end
 		return splice(text, at, at, end+line), nil
 	}
 	return splice(text, at, at, line+end), nil

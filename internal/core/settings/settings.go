@@ -146,11 +146,13 @@ func meant(before, after []Item, op Op) error {
 	for i := 0; same && i < len(a); i++ {
 		same = a[i] == b[i]
 	}
-	there := false
+	there, counts := false, false
 	for _, i := range after {
-		there = there || i.Key == op.Key
+		if i.Key == op.Key {
+			there, counts = true, counts || !i.Off
+		}
 	}
-	if !same || op.Do == Add && !there || op.Do == Drop && there {
+	if !same || op.Do == Add && !there || op.Do == Drop && there || op.Do == On && !counts || op.Do == Off && counts {
 		return fmt.Errorf("%s %q would not come out as meant in this text; nothing was changed", op.Do, op.Key)
 	}
 	return nil
