@@ -62,9 +62,10 @@ func (x *exchange) GetMultipartForm() (*multipart.Form, error) {
 	return x.c.Request().MultipartForm, err
 }
 
-func (x *exchange) SetReadDeadline(t time.Time) error {
-	return http.NewResponseController(x.c.Response()).SetReadDeadline(t)
-}
+// SetReadDeadline does nothing. A deadline that outlives the body ends the call's
+// context while it is still being worked on; bodies have theirs from [Server.limited],
+// which takes it away once they are read.
+func (x *exchange) SetReadDeadline(time.Time) error { return nil }
 
 func (x *exchange) SetStatus(code int) {
 	x.status = code

@@ -133,8 +133,10 @@ func (s *Server) limited(next echo.HandlerFunc) echo.HandlerFunc {
 			}
 			r.Body = &patient{ReadCloser: r.Body, ctl: ctl, left: s.MaxUpload}
 		} else if !safe(r) {
-			_ = ctl.SetReadDeadline(s.Now().Add(bodyTime)) // a test's recorder has none
-			r.Body = http.MaxBytesReader(c.Response(), r.Body, maxJSON)
+			if r.Body != http.NoBody {
+				_ = ctl.SetReadDeadline(time.Now().Add(bodyTime)) // a test's recorder has none
+			}
+			r.Body = &timed{ReadCloser: http.MaxBytesReader(c.Response(), r.Body, maxJSON), ctl: ctl}
 		}
 		err := next(c)
 		_ = ctl.SetReadDeadline(time.Time{})
@@ -165,9 +167,27 @@ type patient struct {
 func (p *patient) Read(b []byte) (int, error) {
 	_ = p.ctl.SetReadDeadline(time.Now().Add(stall)) // a test's recorder has none
 	n, err := p.ReadCloser.Read(b)
+	if err != nil {
+		_ = p.ctl.SetReadDeadline(time.Time{})
+	}
 	p.read += int64(n)
 	if p.left > 0 && p.read > p.left {
 		return n, errTooLarge
+	}
+	return n, err
+}
+
+// timed is a body with a deadline, which ends with it: the server watches the
+// connection for a caller who leaves, and would take the deadline for that.
+type timed struct {
+	io.ReadCloser
+	ctl *http.ResponseController
+}
+
+func (t *timed) Read(b []byte) (int, error) {
+	n, err := t.ReadCloser.Read(b)
+	if err != nil {
+		_ = t.ctl.SetReadDeadline(time.Time{}) // a test's recorder has none
 	}
 	return n, err
 }
