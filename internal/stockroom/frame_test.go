@@ -95,7 +95,7 @@ func TestADatabaseIsToldFromTheOneThatTheStockroomBelongsTo(t *testing.T) {
 	require.NoError(t, r.Check(Mark{"one", 5}, known))
 	require.NoError(t, r.Check(Mark{"one", 6}, known))
 	require.ErrorContains(t, r.Check(Mark{"one", 4}, known), "it is older than the stockroom (it has counted to 4, and the stockroom has seen 5)")
-	require.ErrorContains(t, r.Check(Mark{"two", 9}, known), "it is another database")
+	require.ErrorContains(t, r.Check(Mark{"two", 9}, known), "it is not the one that the stockroom's mark.json names")
 }
 
 func TestASourceThatBreaksOffIsNoContent(t *testing.T) {

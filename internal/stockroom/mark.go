@@ -27,14 +27,18 @@ type StrangerError struct {
 }
 
 func (e *StrangerError) Error() string {
-	what := fmt.Sprintf("the stockroom holds %d containers, and the database knows ", e.Containers)
+	held := "1 container"
+	if e.Containers != 1 {
+		held = fmt.Sprintf("%d containers", e.Containers)
+	}
+	what := fmt.Sprintf("the stockroom holds %s, and the database knows ", held)
 	switch {
 	case e.Seen.Database != "" && e.Seen.Database == e.Now.Database:
 		return what + fmt.Sprintf("%d of them: it is older than the stockroom (it has counted to %d, and the stockroom has seen %d)", e.Known, e.Now.Counter, e.Seen.Counter)
 	case e.Known == 0:
 		return what + "none of them: it was lost, or begun anew"
 	}
-	return what + fmt.Sprintf("%d of them: it is another database than the one that the stockroom belongs to", e.Known)
+	return what + fmt.Sprintf("%d of them: it is not the one that the stockroom's %s names", e.Known, markFile)
 }
 
 // Check compares a database with the stockroom. It gives a [*StrangerError] where
