@@ -21,6 +21,10 @@ import (
 // consolePassword is that of the made-up games' consoles.
 const consolePassword = "gull-and-lamp"
 
+// passwordVariable is where the games read it: an argument is seen by everybody on the
+// machine, and would stand in the record of how a server is started.
+const passwordVariable = "STANDIN_PASSWORD"
+
 // game is a made-up game that runs as a process of its own.
 type game struct {
 	name, folder, program, console string
@@ -28,13 +32,14 @@ type game struct {
 
 // command is what starts it, as a person would write it into a start script.
 func (g game) command() []string {
-	return []string{g.program, "standin", "--game", g.name, "--folder", g.folder, "--console", g.console, "--password", consolePassword}
+	return []string{g.program, "standin", "--game", g.name, "--folder", g.folder, "--console", g.console}
 }
 
 // start starts it and waits until it has noted its process.
 func (g game) start(ctx context.Context) error {
 	args := g.command()
 	cmd := exec.Command(args[0], args[1:]...)
+	cmd.Env = append(os.Environ(), passwordVariable+"="+consolePassword)
 	if err := cmd.Start(); err != nil {
 		return fmt.Errorf("start %s: %w", g.name, err)
 	}
@@ -118,7 +123,7 @@ func (p *play) runGame(ctx context.Context, server, name string) error {
 	c := api.Control{RCON: g.console, StopWithin: 20, ReadyWithin: 30,
 		Probes: []api.Probe{{By: "command", Command: fmt.Sprintf("test -f %s && kill -0 $(cat %[1]s)", pid)}},
 		Acts: map[string]api.Way{
-			"start": {By: "command", Command: strings.Join(words, " ") + by + " </dev/null >/dev/null 2>&1 &"},
+			"start": {By: "command", Command: passwordVariable + "={secret:rcon} " + strings.Join(words, " ") + by + " </dev/null >/dev/null 2>&1 &"},
 			"stop":  {By: "command", Command: fmt.Sprintf("kill -TERM $(cat %s)", pid)},
 		}}
 	if name == "mossgrave" {

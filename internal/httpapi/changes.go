@@ -124,7 +124,7 @@ func (s *Server) changeOps(h huma.API) {
 		if err = errors.Join(err, s.Changes.MakeRoom(d)); err != nil {
 			return nil, s.fail(ctx, err)
 		}
-		return s.act(ctx, in.Numbered, func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error) {
+		return s.begin(ctx, d, func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error) {
 			return s.Changes.Undo(ctx, d, in.Data, actor, tell)
 		})
 	})
@@ -184,6 +184,11 @@ func (s *Server) act(ctx context.Context, in Numbered, do act) (*accepted, error
 	if err != nil {
 		return nil, s.fail(ctx, err)
 	}
+	return s.begin(ctx, d, do)
+}
+
+// begin is act for a deployment that has been read: a long one takes its time.
+func (s *Server) begin(ctx context.Context, d model.Deployment, do act) (*accepted, error) {
 	actor := actorOf(ctx)
 	return s.job(ctx, "run", d.Name(), func(ctx context.Context, tell jobs.Tell) (any, error) {
 		d, err := do(ctx, d, actor, changes.Tell(tell))

@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"restlesscrate/internal/control"
@@ -130,9 +129,9 @@ type Standing struct {
 
 // probed is what probes have found, or are being asked.
 type probed struct {
-	mu    sync.Mutex
-	at    time.Time // when they began to be asked
-	key   string    // of how the server was controlled then
+	turn  chan struct{} // holds one while they are asked; who leaves does not wait for it
+	at    time.Time     // when they began to be asked
+	key   string        // of how the server was controlled then
 	found Standing
 }
 
@@ -152,12 +151,16 @@ func (s *Service) State(ctx context.Context, name string, within time.Duration) 
 	}
 	p := s.probes[srv.ID]
 	if p == nil {
-		p = &probed{}
+		p = &probed{turn: make(chan struct{}, 1)}
 		s.probes[srv.ID] = p
 	}
 	s.mu.Unlock()
-	p.mu.Lock()
-	defer p.mu.Unlock()
+	select {
+	case p.turn <- struct{}{}:
+	case <-ctx.Done():
+		return Standing{}, ctx.Err()
+	}
+	defer func() { <-p.turn }()
 	key, now := string(srv.Control), s.Now()
 	if p.key == key && !p.at.Before(asked.Add(-within)) && !p.at.After(now) {
 		return p.found, nil
