@@ -218,7 +218,7 @@ func (s *service) wire(ctx context.Context, room *stockroom.Room, sealer *seal.S
 		return err
 	}
 	for _, d := range untidy {
-		_, err := s.jobs.Start(ctx, "tidy", d.Name(), "service", func(ctx context.Context, tell jobs.Tell) (any, error) {
+		_, err := s.jobs.Start(ctx, jobs.What{Kind: "tidy", Subject: d.Name(), Actor: "service"}, func(ctx context.Context, tell jobs.Tell) (any, error) {
 			_, err := chg.Tidy(ctx, d, changes.Tell(tell))
 			return nil, err
 		})

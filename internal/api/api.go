@@ -453,15 +453,16 @@ type Pallet struct {
 
 // Job is long work.
 type Job struct {
-	ID        string          `json:"id"`
-	Kind      string          `json:"kind"`
-	Subject   string          `json:"subject,omitempty"`
-	State     string          `json:"state" enum:"running,done,failed"`
-	Result    json.RawMessage `json:"result,omitempty"`
-	Problem   *Problem        `json:"problem,omitempty"`
-	Actor     string          `json:"actor"`
-	CreatedAt time.Time       `json:"createdAt"`
-	EndedAt   *time.Time      `json:"endedAt,omitempty"`
+	ID          string          `json:"id"`
+	Kind        string          `json:"kind"`
+	Subject     string          `json:"subject,omitempty"`
+	State       string          `json:"state" enum:"running,done,failed,cancelled"`
+	Cancellable bool            `json:"cancellable" doc:"It runs, and can be cancelled"`
+	Result      json.RawMessage `json:"result,omitempty"`
+	Problem     *Problem        `json:"problem,omitempty"`
+	Actor       string          `json:"actor"`
+	CreatedAt   time.Time       `json:"createdAt"`
+	EndedAt     *time.Time      `json:"endedAt,omitempty"`
 }
 
 // JobEvent is one numbered event of a job, as it comes in the event stream.

@@ -94,6 +94,7 @@ func (a *App) explain(err error) int {
 	var usage *usageError
 	var exit cli.ExitCoder
 	var gone *client.UnreachableError
+	var left *client.LeftError
 	switch {
 	case errors.As(err, &p):
 		fmt.Fprintf(a.Err, "restless: %s\n", p.Detail)
@@ -115,8 +116,14 @@ func (a *App) explain(err error) int {
 			fmt.Fprintf(a.Err, "restless: %v\n", err)
 		}
 		return exit.ExitCode()
+	case errors.As(err, &left):
+		fmt.Fprintf(a.Err, "restless: stopped waiting; the %s goes on at the service\n", jobWords(left.Job))
+		if left.Job.Kind == "run" {
+			fmt.Fprintf(a.Err, "  restless deployment show %s shows how far it is; deployment halt %s stops it\n", left.Job.Subject, left.Job.Subject)
+		}
+		return ExitFailed
 	case errors.Is(err, context.Canceled):
-		fmt.Fprintln(a.Err, "restless: stopped; what the service was doing goes on there")
+		fmt.Fprintln(a.Err, "restless: stopped")
 		return ExitFailed
 	}
 	fmt.Fprintf(a.Err, "restless: %v\n", err)
@@ -142,7 +149,7 @@ func (a *App) root() *cli.Command {
 			a.deployCommand(), a.removeCommand(), a.enableCommand(), a.disableCommand(), a.deploymentCommand(), a.rollbackCommand(),
 			a.actCommand("stop", "stop a server and wait until it has stopped"), a.actCommand("start", "start a server and wait until it is ready"),
 			a.actCommand("restart", "stop a server and start it again"), a.reloadCommand(), a.sayCommand(), a.logCommand(), a.rollCallCommand(), a.confirmCommand(), a.oddityCommand(),
-			a.statusCommand(), a.filesCommand(), a.historyCommand(), a.signInCommand(), a.tokenCommand(), a.sessionCommand(), a.doctorCommand(), a.standInCommand(),
+			a.statusCommand(), a.filesCommand(), a.historyCommand(), a.signInCommand(), a.tokenCommand(), a.sessionCommand(), a.jobCommand(), a.doctorCommand(), a.standInCommand(),
 		},
 	}
 	var each func(c *cli.Command)

@@ -41,7 +41,7 @@ func (c *Client) RollCall(ctx context.Context, name string) (api.RollCall, error
 	if err != nil {
 		return api.RollCall{}, err
 	}
-	return result[api.RollCall](ctx, c, j, nil)
+	return cancelled[api.RollCall](ctx, c, j, nil)
 }
 
 // Log gives a piece of a server's log; from is the next of an earlier piece.

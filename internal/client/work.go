@@ -1,17 +1,12 @@
 package client
 
 import (
-	"bufio"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"net/url"
-	"strconv"
-	"strings"
-	"time"
 
 	"restlesscrate/internal/api"
 )
@@ -57,7 +52,7 @@ func (c *Client) LayOutAgain(ctx context.Context, rulebook string, each Each) ([
 	if err != nil {
 		return nil, err
 	}
-	return result[[]api.StagedByBook](ctx, c, j, each)
+	return cancelled[[]api.StagedByBook](ctx, c, j, each)
 }
 
 // Tokens lists the tokens that sign clients in.
@@ -93,87 +88,7 @@ func (c *Client) CheckUp(ctx context.Context, each Each) (api.Checkup, error) {
 	if err != nil {
 		return api.Checkup{}, err
 	}
-	return result[api.Checkup](ctx, c, j, each)
-}
-
-// result follows a job to its end and reads its result.
-func result[Out any](ctx context.Context, c *Client, j api.Job, each Each) (out Out, err error) {
-	j, err = c.Follow(ctx, j.ID, each)
-	if err != nil {
-		return out, err
-	}
-	if j.Problem != nil {
-		return out, j.Problem
-	}
-	if err := json.Unmarshal(j.Result, &out); err != nil {
-		return out, fmt.Errorf("read the job's result: %w", err)
-	}
-	return out, nil
-}
-
-// retries is how often Follow picks a broken stream up before it gives up.
-const retries = 5
-
-// Follow calls each for every event of a job until it has ended. A stream that
-// breaks is picked up where it broke.
-func (c *Client) Follow(ctx context.Context, id string, each Each) (api.Job, error) {
-	var last int64
-	for try := 0; ; try++ {
-		before := last
-		j, err := c.follow(ctx, id, &last, each)
-		if err == nil {
-			return j, nil
-		}
-		var p *api.Problem
-		if errors.As(err, &p) || ctx.Err() != nil || try >= retries {
-			return j, err
-		}
-		if last > before {
-			try = 0
-		}
-		select {
-		case <-time.After(time.Duration(try+1) * 200 * time.Millisecond):
-		case <-ctx.Done():
-			return j, ctx.Err()
-		}
-	}
-}
-
-// maxEvent is the longest line of a stream, in bytes: the last event carries
-// the job with its result.
-const maxEvent = 64 << 20
-
-func (c *Client) follow(ctx context.Context, id string, last *int64, each Each) (j api.Job, err error) {
-	res, err := c.send(ctx, http.MethodGet, "/jobs/"+esc(id)+"/events", "", nil, 0, map[string]string{"Last-Event-ID": strconv.FormatInt(*last, 10)})
-	if err != nil {
-		return j, err
-	}
-	defer res.Body.Close()
-	lines := bufio.NewScanner(res.Body)
-	lines.Buffer(nil, maxEvent)
-	kind := ""
-	for lines.Scan() {
-		field, value, _ := strings.Cut(lines.Text(), ": ")
-		switch {
-		case field == "event":
-			kind = value
-		case field == "data" && kind == "end":
-			return j, json.Unmarshal([]byte(value), &j)
-		case field == "data":
-			var e api.JobEvent
-			if err := json.Unmarshal([]byte(value), &e); err != nil {
-				return j, fmt.Errorf("read an event: %w", err)
-			}
-			*last = e.Number
-			if each != nil {
-				each(e)
-			}
-		}
-	}
-	if err := lines.Err(); err != nil {
-		return j, err
-	}
-	return j, io.ErrUnexpectedEOF
+	return cancelled[api.Checkup](ctx, c, j, each)
 }
 
 // Draft looks at a server and drafts a deployment.
@@ -182,7 +97,7 @@ func (c *Client) Draft(ctx context.Context, server string, n api.NewDraft, each 
 	if err != nil {
 		return api.Deployment{}, err
 	}
-	return result[api.Deployment](ctx, c, j, each)
+	return cancelled[api.Deployment](ctx, c, j, each)
 }
 
 func deployment(server string, number int, tail string) string {

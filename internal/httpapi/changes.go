@@ -36,7 +36,7 @@ func (s *Server) changeOps(h huma.API) {
 			return nil, s.fail(ctx, err)
 		}
 		actor := actorOf(ctx)
-		return s.job(ctx, "draft", in.Server, func(ctx context.Context, tell jobs.Tell) (any, error) {
+		return s.cancellable(ctx, "draft", in.Server, func(ctx context.Context, tell jobs.Tell) (any, error) {
 			d, err := s.Changes.Draft(ctx, in.Server, ask, accepts, actor, changes.Tell(tell))
 			return deploymentRef{d.ID}, err
 		})
@@ -128,18 +128,12 @@ func (s *Server) changeOps(h huma.API) {
 			return s.Changes.Undo(ctx, d, in.Data, actor, tell)
 		})
 	})
-	huma.Register(h, op(http.MethodGet, "/jobs/{id}", "get-job", "Show a job", "jobs"), func(ctx context.Context, in *struct {
-		ID string `path:"id"`
-	}) (*body[api.Job], error) {
-		j, err := s.findJob(ctx, in.ID)
-		return &body[api.Job]{s.wireJob(ctx, j)}, s.fail(ctx, err)
-	})
 }
 
 // checkOps are about the service's own keeping.
 func (s *Server) checkOps(h huma.API) {
 	huma.Register(h, op(http.MethodPost, "/checkups", "check-up", "Look over the database and read everything in the stockroom; a job", "service"), func(ctx context.Context, _ *struct{}) (*accepted, error) {
-		return s.job(ctx, "checkup", "", func(ctx context.Context, tell jobs.Tell) (any, error) {
+		return s.cancellable(ctx, "checkup", "", func(ctx context.Context, tell jobs.Tell) (any, error) {
 			tell("look", map[string]string{"text": "checking the database"})
 			if err := s.Integrity(ctx); err != nil {
 				return nil, err
@@ -194,11 +188,6 @@ func (s *Server) begin(ctx context.Context, d model.Deployment, do act) (*accept
 		d, err := do(ctx, d, actor, changes.Tell(tell))
 		return deploymentRef{d.ID}, err
 	})
-}
-
-func (s *Server) job(ctx context.Context, kind, subject string, work jobs.Work) (*accepted, error) {
-	j, err := s.Jobs.Start(ctx, kind, subject, actorOf(ctx), work)
-	return &accepted{http.StatusAccepted, s.wireJob(ctx, j)}, s.fail(ctx, err)
 }
 
 // whole gives a deployment with its steps and the job that ran it last.

@@ -70,7 +70,7 @@ func (s *Server) controlOps(h huma.API) {
 	})
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/roll-calls", "call-roll", "Find out what has loaded on a server; a job", "control"), func(ctx context.Context, in *OnServer) (*accepted, error) {
 		actor := actorOf(ctx)
-		return s.job(ctx, "roll call", in.Server, func(ctx context.Context, _ jobs.Tell) (any, error) {
+		return s.cancellable(ctx, "roll call", in.Server, func(ctx context.Context, _ jobs.Tell) (any, error) {
 			srv, err := s.Hosts.Find(ctx, in.Server)
 			if err != nil {
 				return nil, err

@@ -160,6 +160,7 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	s.controlOps(h)
 	s.catalogOps(h)
 	s.changeOps(h)
+	s.jobOps(h)
 	s.insightOps(h)
 	s.accessOps(h)
 	s.checkOps(h)

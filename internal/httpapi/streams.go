@@ -51,7 +51,7 @@ func (s *Server) stage(c *echo.Context) error {
 	}
 	u.Say = said
 	actor := actorOf(ctx)
-	j, err := s.Jobs.Start(ctx, "stage", u.Filename, actor, func(ctx context.Context, tell jobs.Tell) (any, error) {
+	j, err := s.Jobs.Start(ctx, jobs.What{Kind: "stage", Subject: u.Filename, Actor: actor}, func(ctx context.Context, tell jobs.Tell) (any, error) {
 		st, err := s.Catalog.Stage(ctx, u, book, actor, func(text string) { tell("look", map[string]string{"text": text}) })
 		if err != nil {
 			return nil, err
@@ -80,14 +80,6 @@ func saidOf(q url.Values) (catalog.Say, error) {
 func refuse(c *echo.Context, err error) error {
 	drain(c.Request().Body)
 	return writeProblem(c, ProblemOf(err))
-}
-
-func (s *Server) findJob(ctx context.Context, id string) (model.Job, error) {
-	j, err := s.Jobs.Find(ctx, id)
-	if errors.Is(err, model.ErrNotFound) {
-		return j, fault.New(fault.Unknown, "job-unknown", "there is no job %q", id)
-	}
-	return j, err
 }
 
 // follow streams a job's events (server-sent). A listener that comes back

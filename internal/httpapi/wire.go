@@ -1,11 +1,8 @@
 package httpapi
 
 import (
-	"context"
-	"encoding/json"
 	"fmt"
 	"strconv"
-	"strings"
 	"time"
 
 	"restlesscrate/internal/api"
@@ -156,27 +153,6 @@ func wireByBook(b catalog.BookResult, crate func(model.Crate) api.Crate) api.Sta
 		wb.Choices = append(wb.Choices, api.Choice{Kind: c.Kind, Root: c.Root.String(), Files: c.Files, Why: c.Why})
 	}
 	return wb
-}
-
-func (s *Server) wireJob(ctx context.Context, j model.Job) api.Job {
-	w := api.Job{ID: j.ID, Kind: j.Kind, Subject: j.Subject, State: j.State, Actor: j.Actor, CreatedAt: j.CreatedAt, EndedAt: when(j.EndedAt)}
-	if string(j.Result) != "null" {
-		w.Result = j.Result
-	}
-	if strings.HasPrefix(string(j.Result), `{"deploymentRef":`) {
-		full, err := s.deploymentOf(ctx, j.Result)
-		if err != nil {
-			w.Problem = ProblemOf(err)
-		}
-		w.Result = full
-	}
-	if len(j.Problem) > 0 && string(j.Problem) != "null" {
-		w.Problem = &api.Problem{}
-		if err := json.Unmarshal(j.Problem, w.Problem); err != nil {
-			w.Problem = ProblemOf(err)
-		}
-	}
-	return w
 }
 
 func wireState(s tree.State) api.State {

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"math"
 	"sync"
 	"time"
 
@@ -19,6 +20,7 @@ import (
 type Store interface {
 	AddJob(ctx context.Context, j model.Job) error
 	Job(ctx context.Context, id string) (model.Job, error)
+	RunningJobs(ctx context.Context) ([]model.Job, error)
 	EndJob(ctx context.Context, id, state string, result, problem json.RawMessage) error
 	AddJobEvents(ctx context.Context, id string, events []model.JobEvent) error
 	JobEvents(ctx context.Context, id string, after int64) ([]model.JobEvent, error)
@@ -34,6 +36,18 @@ const Passing = "motion"
 
 // Work is what a job does. Its error becomes the job's problem.
 type Work func(ctx context.Context, tell Tell) (result any, err error)
+
+// What says which job is to begin.
+type What struct {
+	Kind, Subject, Actor string
+	Cancellable          bool // its work leaves nothing half done when its context ends
+}
+
+// Why a job cannot be cancelled.
+var (
+	ErrEnded = errors.New("the job has ended")
+	ErrHeld  = errors.New("the job cannot be cancelled")
+)
 
 // Engine runs jobs. Jobs outlive the request that started them and end with
 // the context that the engine was made with.
@@ -56,7 +70,8 @@ type feed struct {
 	unsent  []model.JobEvent
 	grew    chan struct{}
 	over    bool
-	failing bool // the last try to record events failed
+	failing bool                    // the last try to record events failed
+	cancel  context.CancelCauseFunc // nil where the job cannot be cancelled
 }
 
 // New makes an engine. problem turns an error into what is recorded of it.
@@ -68,25 +83,60 @@ func New(ctx context.Context, store Store, log *slog.Logger, now func() time.Tim
 func (e *Engine) Wait() { e.wg.Wait() }
 
 // Start records a job and begins it.
-func (e *Engine) Start(ctx context.Context, kind, subject, actor string, work Work) (model.Job, error) {
+func (e *Engine) Start(ctx context.Context, what What, work Work) (model.Job, error) {
 	if err := e.ctx.Err(); err != nil {
 		return model.Job{}, errors.New("the service is stopping")
 	}
-	j := model.Job{ID: "job-" + rand.Text()[:16], Kind: kind, Subject: subject, State: "running", Actor: actor, CreatedAt: e.now()}
+	j := model.Job{ID: "job-" + rand.Text()[:16], Kind: what.Kind, Subject: what.Subject, State: "running", Actor: what.Actor, CreatedAt: e.now()}
 	if err := e.store.AddJob(ctx, j); err != nil {
 		return j, fmt.Errorf("record the job: %w", err)
 	}
-	f := &feed{grew: make(chan struct{})}
+	f, within := &feed{grew: make(chan struct{})}, e.ctx
+	if what.Cancellable {
+		within, f.cancel = context.WithCancelCause(e.ctx)
+	}
 	e.mu.Lock()
 	e.live[j.ID] = f
 	e.mu.Unlock()
 	e.wg.Add(1)
-	go e.run(j, f, work)
+	go e.run(within, j, f, work)
 	return j, nil
 }
 
-func (e *Engine) run(j model.Job, f *feed, work Work) {
+// Cancel ends a job that can be cancelled, and waits until it has ended or the caller's
+// context has. why becomes its problem. A job that is done before it notices stays done.
+// The errors are ErrEnded and ErrHeld.
+func (e *Engine) Cancel(ctx context.Context, id string, why error) error {
+	e.mu.Lock()
+	f := e.live[id]
+	e.mu.Unlock()
+	switch {
+	case f == nil:
+		return ErrEnded
+	case f.cancel == nil:
+		return ErrHeld
+	}
+	f.cancel(why)
+	_, err := e.Follow(ctx, id, math.MaxInt64, func(model.JobEvent) error { return nil })
+	return err
+}
+
+// Cancellable tells whether a job runs and can be cancelled.
+func (e *Engine) Cancellable(id string) bool {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	f := e.live[id]
+	return f != nil && f.cancel != nil
+}
+
+// Running lists the jobs that run now, the newest first.
+func (e *Engine) Running(ctx context.Context) ([]model.Job, error) { return e.store.RunningJobs(ctx) }
+
+func (e *Engine) run(within context.Context, j model.Job, f *feed, work Work) {
 	defer e.wg.Done()
+	if f.cancel != nil {
+		defer f.cancel(nil)
+	}
 	flushed := make(chan struct{})
 	stop := make(chan struct{})
 	go func() {
@@ -102,21 +152,28 @@ func (e *Engine) run(j model.Job, f *feed, work Work) {
 			}
 		}
 	}()
-	result, err := e.guarded(f, work)
+	result, err := e.guarded(within, f, work)
 	close(stop)
 	<-flushed
-	e.end(j, f, result, err)
+	state := "done"
+	switch {
+	case err != nil && within.Err() != nil && e.ctx.Err() == nil:
+		state, err = "cancelled", context.Cause(within)
+	case err != nil:
+		state = "failed"
+	}
+	e.end(j, f, state, result, err)
 }
 
 // guarded turns a panic in one job into that job's failure.
-func (e *Engine) guarded(f *feed, work Work) (result any, err error) {
+func (e *Engine) guarded(within context.Context, f *feed, work Work) (result any, err error) {
 	defer func() {
 		if r := recover(); r != nil {
 			e.log.Error("a job panicked", "panic", r)
 			err = fmt.Errorf("an unexpected failure: %v", r)
 		}
 	}()
-	return work(e.ctx, func(kind string, data any) {
+	return work(within, func(kind string, data any) {
 		raw, err := json.Marshal(data)
 		if err != nil {
 			raw, _ = json.Marshal(err.Error())
@@ -165,13 +222,12 @@ func (f *feed) wake(over bool) {
 	f.over = f.over || over
 }
 
-func (e *Engine) end(j model.Job, f *feed, result any, err error) {
+func (e *Engine) end(j model.Job, f *feed, state string, result any, err error) {
 	e.flush(j.ID, f)
-	state, raw, problem := "done", json.RawMessage(nil), json.RawMessage(nil)
+	var raw, problem json.RawMessage
 	if err != nil {
-		state = "failed"
 		problem, _ = json.Marshal(e.problem(err))
-		e.log.Warn("job failed", "job", j.ID, "kind", j.Kind, "subject", j.Subject, "err", err)
+		e.log.Warn("job "+state, "job", j.ID, "kind", j.Kind, "subject", j.Subject, "err", err)
 	} else if raw, err = json.Marshal(result); err != nil {
 		e.log.Error("a job's result cannot be written", "job", j.ID, "err", err)
 	}

@@ -48,7 +48,7 @@ func numbers(events []model.JobEvent) (out []int64) {
 
 func TestAJobTellsWhatItDoesAndEnds(t *testing.T) {
 	e, _ := engine(t)
-	j, err := e.Start(t.Context(), "stage", "x.zip", "owner", func(_ context.Context, tell Tell) (any, error) {
+	j, err := e.Start(t.Context(), What{Kind: "stage", Subject: "x.zip", Actor: "owner"}, func(_ context.Context, tell Tell) (any, error) {
 		tell("look", map[string]int{"n": 1})
 		tell("look", map[string]int{"n": 2})
 		return "result", nil
@@ -68,7 +68,7 @@ func TestAJobTellsWhatItDoesAndEnds(t *testing.T) {
 func TestAListenerHearsEventsWhileTheJobGoesOn(t *testing.T) {
 	e, _ := engine(t)
 	release := make(chan struct{})
-	j, err := e.Start(t.Context(), "run", "s#1", "owner", func(_ context.Context, tell Tell) (any, error) {
+	j, err := e.Start(t.Context(), What{Kind: "run", Subject: "s#1", Actor: "owner"}, func(_ context.Context, tell Tell) (any, error) {
 		tell("phase", "prepare")
 		<-release
 		tell("phase", "swap")
@@ -93,7 +93,7 @@ func TestAFailureAndAPanicAreTheJobsOwn(t *testing.T) {
 		"no room":                      func(context.Context, Tell) (any, error) { return nil, errors.New("no room") },
 		"an unexpected failure: oh no": func(context.Context, Tell) (any, error) { panic("oh no") },
 	} {
-		j, err := e.Start(t.Context(), "x", "", "owner", work)
+		j, err := e.Start(t.Context(), What{Kind: "x", Subject: "", Actor: "owner"}, work)
 		require.NoError(t, err)
 		ended, _ := followed(t, e, j.ID, 0)
 		require.Equal(t, "failed", ended.State)
@@ -106,7 +106,7 @@ func TestAFailureAndAPanicAreTheJobsOwn(t *testing.T) {
 func TestAListenerThatGoesAwayStopsNothing(t *testing.T) {
 	e, _ := engine(t)
 	release := make(chan struct{})
-	j, err := e.Start(t.Context(), "x", "", "owner", func(context.Context, Tell) (any, error) { <-release; return 1, nil })
+	j, err := e.Start(t.Context(), What{Kind: "x", Subject: "", Actor: "owner"}, func(context.Context, Tell) (any, error) { <-release; return 1, nil })
 	require.NoError(t, err)
 	ctx, leave := context.WithCancel(t.Context())
 	leave()
@@ -122,7 +122,7 @@ func TestAListenerThatGoesAwayStopsNothing(t *testing.T) {
 func TestNoJobStartsWhileTheServiceStops(t *testing.T) {
 	e, stop := engine(t)
 	stop()
-	_, err := e.Start(t.Context(), "x", "", "owner", func(context.Context, Tell) (any, error) { return nil, nil })
+	_, err := e.Start(t.Context(), What{Kind: "x", Subject: "", Actor: "owner"}, func(context.Context, Tell) (any, error) { return nil, nil })
 	require.EqualError(t, err, "the service is stopping")
 }
 
@@ -134,11 +134,58 @@ func TestAListenerThatComesWhileAJobEndsIsTold(t *testing.T) {
 	require.NoError(t, e.store.AddJob(t.Context(), j))
 	f := &feed{grew: make(chan struct{})}
 	e.live[j.ID] = f
-	e.end(j, f, "result", nil)
+	e.end(j, f, "done", "result", nil)
 	e.live[j.ID] = f // as it was when the listener looked
 	ctx, stop := context.WithTimeout(t.Context(), 5*time.Second)
 	defer stop()
 	ended, err := e.Follow(ctx, j.ID, 0, func(model.JobEvent) error { return nil })
 	require.NoError(t, err)
 	require.Equal(t, "done", ended.State)
+}
+
+func TestAJobIsCancelledWhereItCanBe(t *testing.T) {
+	e, _ := engine(t)
+	begun := make(chan struct{}, 1)
+	hung := func(ctx context.Context, _ Tell) (any, error) {
+		begun <- struct{}{}
+		<-ctx.Done()
+		return nil, ctx.Err()
+	}
+	j, err := e.Start(t.Context(), What{Kind: "draft", Subject: "s", Actor: "owner", Cancellable: true}, hung)
+	require.NoError(t, err)
+	<-begun
+	require.True(t, e.Cancellable(j.ID))
+	require.NoError(t, e.Cancel(t.Context(), j.ID, errors.New("ann did")))
+	ended, err := e.Find(t.Context(), j.ID)
+	require.NoError(t, err)
+	require.Equal(t, "cancelled", ended.State)
+	require.JSONEq(t, `{"detail":"ann did"}`, string(ended.Problem))
+	require.False(t, e.Cancellable(j.ID))
+	require.ErrorIs(t, e.Cancel(t.Context(), j.ID, errors.New("again")), ErrEnded)
+
+	release := make(chan struct{})
+	held, err := e.Start(t.Context(), What{Kind: "run", Subject: "s#1", Actor: "owner"}, func(ctx context.Context, _ Tell) (any, error) {
+		<-release
+		return "whole", ctx.Err()
+	})
+	require.NoError(t, err)
+	require.ErrorIs(t, e.Cancel(t.Context(), held.ID, errors.New("no")), ErrHeld)
+	close(release)
+	ended, _ = followed(t, e, held.ID, 0)
+	require.Equal(t, "done", ended.State)
+}
+
+// Work that is over before it notices has a result, and the job says so.
+func TestWorkThatIsDoneAllTheSameStaysDone(t *testing.T) {
+	e, _ := engine(t)
+	j, err := e.Start(t.Context(), What{Kind: "draft", Cancellable: true}, func(ctx context.Context, _ Tell) (any, error) {
+		<-ctx.Done()
+		return "recorded", nil
+	})
+	require.NoError(t, err)
+	require.NoError(t, e.Cancel(t.Context(), j.ID, errors.New("late")))
+	ended, err := e.Find(t.Context(), j.ID)
+	require.NoError(t, err)
+	require.Equal(t, "done", ended.State)
+	require.JSONEq(t, `"recorded"`, string(ended.Result))
 }

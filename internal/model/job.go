@@ -10,7 +10,7 @@ type Job struct {
 	ID        string
 	Kind      string
 	Subject   string
-	State     string // running, done, failed
+	State     string // running, done, failed, cancelled
 	Result    json.RawMessage
 	Problem   json.RawMessage
 	Actor     string

@@ -30,6 +30,11 @@ func (db *DB) LastJob(ctx context.Context, kind, subject string) (model.Job, err
 	return first(ctx, db.sql, scanJob, `SELECT `+jobColumns+` FROM job WHERE kind = ? AND subject = ? ORDER BY created_at DESC, rowid DESC LIMIT 1`, kind, subject)
 }
 
+// RunningJobs lists the jobs that have not ended, the newest first.
+func (db *DB) RunningJobs(ctx context.Context) ([]model.Job, error) {
+	return all(ctx, db.sql, scanJob, `SELECT `+jobColumns+` FROM job WHERE state = 'running' ORDER BY created_at DESC, rowid DESC`)
+}
+
 // EndJob records how a job ended. One of result and problem is nil.
 func (db *DB) EndJob(ctx context.Context, id, state string, result, problem json.RawMessage) error {
 	return exactly(db.sql.ExecContext(ctx, `UPDATE job SET state = ?, result = ?, problem = ?, ended_at = ? WHERE id = ?`,

@@ -42,6 +42,9 @@ const (
 	probeFile   = "probe-a"
 )
 
+// clearing is how long taking a probe's files away may take.
+const clearing = 20 * time.Second
+
 // Probe tries out, in the work folder and at the root, what the host can do,
 // and takes everything it made away again.
 func Probe(ctx context.Context, h Host, work tree.Path, now func() time.Time) (f Found, err error) {
@@ -73,7 +76,9 @@ func Probe(ctx context.Context, h Host, work tree.Path, now func() time.Time) (f
 	}
 	defer func() {
 		f.RenameFromWork, f.RenameFolders, f.Copies = f.RenameFromWork && !f.NoWork, f.RenameFolders && !f.NoWork, f.Copies && !f.NoWork
-		if e := p.clear(ctx, work); e != nil {
+		brief, stop := context.WithTimeout(context.WithoutCancel(ctx), clearing) // who gave up leaves nothing either
+		defer stop()
+		if e := p.clear(brief, work); e != nil {
 			err = errors.Join(err, fmt.Errorf("take the probe's files away: %w", e))
 		}
 	}()

@@ -50,11 +50,14 @@ func children(pid string) []string {
 	return strings.Fields(string(out))
 }
 
-// signal sends a signal to all that serve a server's connections.
+// signal sends a signal to all that serve a server's connections. One that ends just
+// then needs none.
 func signal(t testing.TB, server *exec.Cmd, which string) {
 	t.Helper()
 	for _, child := range children(strconv.Itoa(server.Process.Pid)) {
 		_ = exec.Command("pkill", which, "-P", child).Run() // who has no children has none to signal
-		require.NoError(t, exec.Command("kill", which, child).Run())
+		if exec.Command("kill", which, child).Run() != nil {
+			require.Error(t, exec.Command("kill", "-0", child).Run(), "process %s takes no %s", child, which)
+		}
 	}
 }

@@ -20,6 +20,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"syscall"
 	"testing"
 	"time"
 
@@ -228,5 +229,16 @@ func (s *SSHD) Restart(t testing.TB) {
 // nothing until Thaw.
 func Freeze(t testing.TB, s *SSHD) { signal(t, s.cmd, "-STOP") }
 
-// Thaw lets a server's connections go on.
-func Thaw(t testing.TB, s *SSHD) { signal(t, s.cmd, "-CONT") }
+// Hang is Freeze for a whole server: new connections are answered nothing either.
+func Hang(t testing.TB, s *SSHD) {
+	t.Helper()
+	require.NoError(t, s.cmd.Process.Signal(syscall.SIGSTOP))
+	Freeze(t, s)
+}
+
+// Thaw lets a server and its connections go on.
+func Thaw(t testing.TB, s *SSHD) {
+	t.Helper()
+	signal(t, s.cmd, "-CONT")
+	require.NoError(t, s.cmd.Process.Signal(syscall.SIGCONT))
+}

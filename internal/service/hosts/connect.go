@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
-	"sync"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/tree"
@@ -126,7 +125,11 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 	if err != nil {
 		return srv, err
 	}
-	defer s.testing(srv.ID)()
+	done, err := s.testing(ctx, srv.ID)
+	if err != nil {
+		return srv, err
+	}
+	defer done()
 	s.lines.drop(srv.ID) // what a test finds out is of now
 	h, err := s.Connect(ctx, srv)
 	if err != nil {
@@ -148,20 +151,24 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 }
 
 // testing makes tests of one server wait for one another, until the function that
-// it gives is called.
-func (s *Service) testing(server int64) (done func()) {
+// it gives is called. Who stops waiting has no turn.
+func (s *Service) testing(ctx context.Context, server int64) (done func(), err error) {
 	s.mu.Lock()
 	if s.tests == nil {
-		s.tests = map[int64]*sync.Mutex{}
+		s.tests = map[int64]chan struct{}{}
 	}
-	one := s.tests[server]
-	if one == nil {
-		one = &sync.Mutex{}
-		s.tests[server] = one
+	turn := s.tests[server]
+	if turn == nil {
+		turn = make(chan struct{}, 1)
+		s.tests[server] = turn
 	}
 	s.mu.Unlock()
-	one.Lock()
-	return one.Unlock
+	select {
+	case turn <- struct{}{}:
+		return func() { <-turn }, nil
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
 }
 
 // probe finds out what a host can do. What contradicts the test before is tried

@@ -58,8 +58,8 @@ type Service struct {
 	lines   lines
 
 	mu     sync.Mutex
-	tests  map[int64]*sync.Mutex // by server
-	probes map[int64]*probed     // by server
+	tests  map[int64]chan struct{} // by server
+	probes map[int64]*probed       // by server
 }
 
 // Secrets are the credentials that came with a request. Empty means none or,

@@ -3,6 +3,7 @@
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { api, ok, problemOf, type Job } from '../lib/api/client';
   import { deployment } from '../lib/api/queries';
+  import DraftingNote from '../lib/deploy/DraftingNote.svelte';
   import { Drafting } from '../lib/deploy/drafting.svelte';
   import DeploymentLading from '../lib/deploy/DeploymentLading.svelte';
   import Findings from '../lib/deploy/Findings.svelte';
@@ -200,7 +201,7 @@
       again.
     </p>{/if}
   {#if error}<Trouble {error} />{/if}
-  {#if drafting.error}<Trouble error={drafting.error} />{/if}
+  <DraftingNote {drafting} />
 
   <DeploymentLading deployment={d}>
     {#if moving(d.state)}<Progress {live} undoing={d.state === 'undoing'} />{/if}

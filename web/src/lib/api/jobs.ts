@@ -1,5 +1,5 @@
 // Long work: following a job's numbered events to its end.
-import { base, Refusal, type Job, type JobEvent } from './client';
+import { api, base, ok, Refusal, type Job, type JobEvent } from './client';
 
 /** What a run tells while it goes on. */
 export interface Progress {
@@ -42,3 +42,7 @@ export async function result<T>(job: Job, each: (e: JobEvent) => void = () => {}
   if (ended.problem) throw new Refusal(ended.problem);
   return ended.result as T;
 }
+
+/** Ends a job that changes nothing, and gives it as it then is. */
+export const cancel = (id: string): Promise<Job> =>
+  ok(api.POST('/jobs/{id}/cancel', { params: { path: { id } } }));

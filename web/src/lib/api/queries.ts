@@ -120,10 +120,18 @@ export const rulebook = (name: string) => ({
   queryFn: () => ok(api.GET('/rulebooks/{name}', { params: { path: { name } } }))
 });
 
-/** Drafts a deployment and gives it; the server is looked at, nothing is touched. */
-export async function draft(server: string, ask: NewDraft): Promise<Deployment> {
+/**
+ * Drafts a deployment and gives it; the server is looked at, nothing is touched. begun is
+ * told the job, by which it can be cancelled.
+ */
+export async function draft(
+  server: string,
+  ask: NewDraft,
+  begun: (job: string) => void = () => {}
+): Promise<Deployment> {
   const job = await ok(
     api.POST('/servers/{server}/deployments', { params: { path: { server } }, body: ask })
   );
+  begun(job.id);
   return result<Deployment>(job);
 }

@@ -9,6 +9,7 @@
   import Sheet from '../ui/Sheet.svelte';
   import Tick from '../ui/Tick.svelte';
   import Trouble from '../ui/Trouble.svelte';
+  import DraftingNote from './DraftingNote.svelte';
   import { Drafting } from './drafting.svelte';
 
   let { open = $bindable(), server, addons }: { open: boolean; server: Server; addons: Addon[] } = $props();
@@ -16,6 +17,9 @@
   const list = createQuery(() => ({ ...crates(server.rulebook), enabled: open }));
   const packs = createQuery(() => ({ ...pallets(server.rulebook), enabled: open }));
   const drafting = new Drafting();
+  $effect(() => {
+    if (!open) drafting.cancel(); // nobody waits for it any more
+  });
   let chosen = $state<Record<string, boolean>>({});
   let find = $state('');
   let refs = $derived(Object.keys(chosen).filter((ref) => chosen[ref]));
@@ -75,14 +79,14 @@
         <p class="p-3 text-ink-soft">No crate has “{find}” in its name.</p>
       {/each}
     </div>
-    {#if drafting.error}<Trouble error={drafting.error} />{/if}
+    <DraftingNote {drafting} />
     <div class="mt-3 flex items-center gap-3">
       <Button
         kind="main"
         disabled={refs.length === 0 || drafting.busy}
         onclick={() => drafting.start(server.name, { crates: refs })}
       >
-        {drafting.busy ? 'Looking at the server…' : 'Draft it'}
+        Draft it
       </Button>
       <span class="text-ink-soft">{refs.length ? `${refs.length} chosen` : 'none chosen'}</span>
     </div>

@@ -4,6 +4,7 @@
   import { p } from '../../router';
   import { api, ok, type Addon, type Status } from '../api/client';
   import { Attempt } from '../attempt.svelte';
+  import DraftingNote from '../deploy/DraftingNote.svelte';
   import { Drafting } from '../deploy/drafting.svelte';
   import { count, size } from '../format';
   import Button from '../ui/Button.svelte';
@@ -47,7 +48,7 @@
     {/each}
   </p>
 {/if}
-{#if drafting.error}<Trouble error={drafting.error} />{/if}
+<DraftingNote {drafting} />
 {#if confirming.error}<Trouble error={confirming.error} />{/if}
 
 {#if rows.length === 0}

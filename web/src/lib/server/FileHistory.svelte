@@ -3,6 +3,7 @@
   import { createQuery } from '@tanstack/svelte-query';
   import type { State } from '../api/client';
   import { history } from '../api/queries';
+  import DraftingNote from '../deploy/DraftingNote.svelte';
   import { Drafting } from '../deploy/drafting.svelte';
   import { clock, size } from '../format';
   import Button from '../ui/Button.svelte';
@@ -21,7 +22,7 @@
 </script>
 
 {#if q.error}<Trouble error={q.error} />{/if}
-{#if drafting.error}<Trouble error={drafting.error} />{/if}
+<DraftingNote {drafting} />
 {#each q.data ?? [] as e, i (e.seq)}
   <div class="row flex flex-wrap items-center gap-x-4 gap-y-1 py-1.5">
     <span class="mono w-24">{e.deployment ?? e.cause}</span>

@@ -2,10 +2,10 @@
 <script lang="ts">
   import { p } from '../../router';
   import type { RollCall } from '../api/client';
+  import DraftingNote from '../deploy/DraftingNote.svelte';
   import { Drafting } from '../deploy/drafting.svelte';
   import { clock, count } from '../format';
   import Button from '../ui/Button.svelte';
-  import Trouble from '../ui/Trouble.svelte';
   import NoteOddity from './NoteOddity.svelte';
 
   interface Props {
@@ -94,7 +94,7 @@
   {:else}
     <p class="px-4 py-3 text-ink-soft">No add-on is known here, and none was spoken of.</p>
   {/each}
-  {#if drafting.error}<Trouble error={drafting.error} />{/if}
+  <DraftingNote {drafting} />
   {#each call.errors as l (l.number)}
     <div class="row grid grid-cols-[74px_minmax(0,1fr)] gap-x-3.5 px-4 py-1.5">
       <span class="level self-start warn-ink">log</span>

@@ -3,6 +3,7 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { p } from '../../router';
   import { deployments } from '../api/queries';
+  import DraftingNote from '../deploy/DraftingNote.svelte';
   import { Drafting } from '../deploy/drafting.svelte';
   import { clock } from '../format';
   import { counts, toneOf } from '../standing';
@@ -19,7 +20,7 @@
 </script>
 
 {#if q.error}<Trouble error={q.error} />{/if}
-{#if drafting.error}<Trouble error={drafting.error} />{/if}
+<DraftingNote {drafting} />
 <ol class="line">
   {#each shown as d (d.number)}
     <li class="row" data-row data-deployment={d.number}>

@@ -3,6 +3,7 @@
   import { createQuery } from '@tanstack/svelte-query';
   import type { Written } from '../api/client';
   import { written } from '../api/queries';
+  import DraftingNote from '../deploy/DraftingNote.svelte';
   import { Drafting } from '../deploy/drafting.svelte';
   import Button from '../ui/Button.svelte';
   import Labelled from '../ui/Labelled.svelte';
@@ -77,7 +78,7 @@
       {:else}
         <p><PathText path={chosen.path} /> gets a name beside it that says when it was set aside.</p>
       {/if}
-      {#if drafting.error}<Trouble error={drafting.error} />{/if}
+      <DraftingNote {drafting} />
       <Button kind="main" type="submit" disabled={drafting.busy || (way === 'other' && !name.trim())}
         >{drafting.busy ? 'Looking at the server…' : 'Draft it'}</Button
       >

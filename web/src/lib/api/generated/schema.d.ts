@@ -193,6 +193,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The jobs that run now, the newest first */
+        get: operations["list-jobs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{id}": {
         parameters: {
             query?: never;
@@ -204,6 +221,23 @@ export interface paths {
         get: operations["get-job"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End a job that changes nothing, such as the making of a draft */
+        post: operations["cancel-job"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1330,6 +1364,8 @@ export interface components {
         };
         Job: {
             actor: string;
+            /** @description It runs, and can be cancelled */
+            cancellable: boolean;
             /** Format: date-time */
             createdAt: string;
             /** Format: date-time */
@@ -1339,7 +1375,7 @@ export interface components {
             problem?: components["schemas"]["Problem"];
             result?: unknown;
             /** @enum {string} */
-            state: "running" | "done" | "failed";
+            state: "running" | "done" | "failed" | "cancelled";
             subject?: string;
         };
         JobEvent: {
@@ -1485,6 +1521,11 @@ export interface components {
         };
         PageFile: {
             items: components["schemas"]["File"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
+        };
+        PageJob: {
+            items: components["schemas"]["Job"][];
             /** @description Cursor of the next page; absent on the last */
             next?: string;
         };
@@ -2420,10 +2461,73 @@ export interface operations {
             };
         };
     };
+    "list-jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageJob"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "get-job": {
         parameters: {
             query?: never;
             header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "cancel-job": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
             path: {
                 id: string;
             };

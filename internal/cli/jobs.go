@@ -1,0 +1,85 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+
+	"github.com/urfave/cli/v3"
+
+	"restlesscrate/internal/api"
+)
+
+func (a *App) jobCommand() *cli.Command {
+	return &cli.Command{Name: "job", Usage: "what the service is doing now", Commands: []*cli.Command{
+		{Name: "list", Usage: "list what the service is doing", Action: a.jobList},
+		{Name: "cancel", Usage: "end work that changes nothing, such as the making of a draft", UsageText: "restless job cancel ID...", Action: a.jobCancel},
+	}}
+}
+
+func (a *App) jobList(ctx context.Context, cmd *cli.Command) error {
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	list, err := c.Jobs(ctx)
+	if err != nil {
+		return err
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(list)
+	}
+	if len(list) == 0 {
+		fmt.Fprintln(a.Out, "The service is doing nothing.")
+		return nil
+	}
+	var lines [][]string
+	for _, j := range list {
+		can := ""
+		if j.Cancellable {
+			can = "can be cancelled"
+		}
+		lines = append(lines, []string{j.ID, jobWords(j), j.Actor, clock(j.CreatedAt), can})
+	}
+	a.rows([]string{"id", "what", "for", "since", ""}, lines)
+	return nil
+}
+
+func (a *App) jobCancel(ctx context.Context, cmd *cli.Command) error {
+	ids, err := atLeast(cmd, 1, "the id of a job; job list shows them")
+	if err != nil {
+		return err
+	}
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	for _, id := range ids {
+		j, err := c.CancelJob(ctx, id)
+		if err != nil {
+			return err
+		}
+		if cmd.Bool("json") {
+			if err := a.printJSON(j); err != nil {
+				return err
+			}
+			continue
+		}
+		switch j.State {
+		case "cancelled":
+			fmt.Fprintf(a.Out, "The %s is cancelled.\n", jobWords(j))
+		case "running":
+			fmt.Fprintf(a.Out, "The %s is told to end, and has not ended yet.\n", jobWords(j))
+		default:
+			fmt.Fprintf(a.Out, "The %s was over before it could be cancelled: %s.\n", jobWords(j), j.State)
+		}
+	}
+	return nil
+}
+
+// jobWords says what a job is: "draft of lantern".
+func jobWords(j api.Job) string {
+	if j.Subject == "" {
+		return j.Kind
+	}
+	return j.Kind + " of " + j.Subject
+}
