@@ -8,6 +8,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
+	"encoding/json"
 	"errors"
 	"flag"
 	"fmt"
@@ -24,7 +25,6 @@ import (
 	"strings"
 	"time"
 
-	"encoding/json"
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/cli"
 	"restlesscrate/internal/client"
@@ -279,16 +279,27 @@ func measure(ctx context.Context, program, dir string, addons int, put func(what
 	}); err != nil {
 		return err
 	}
-	if err := timed("run of all", 1, func() error {
-		_, err := s.Run(ctx, "fair", whole.Number, api.RunDraft{Digest: whole.Digest}, nil)
+	run := func() (err error) {
+		whole, err = s.Run(ctx, "fair", whole.Number, api.RunDraft{Digest: whole.Digest}, nil)
 		return err
-	}); err != nil {
+	}
+	if err := timed("run of all", 1, run); err != nil {
 		return err
 	}
 	for n := range addons {
 		if err := s.stageOne(ctx, n, "2.0"); err != nil {
 			return err
 		}
+	}
+	size := func(what string) error {
+		info, err := os.Stat(filepath.Join(data, "records.db"))
+		if err == nil {
+			put(what, "MB", float64(info.Size())/1e6)
+		}
+		return err
+	}
+	if err := size("database, one deployment and an update staged"); err != nil {
+		return err
 	}
 	for _, q := range []struct {
 		what, path string
@@ -313,12 +324,10 @@ func measure(ctx context.Context, program, dir string, addons int, put func(what
 	}); err != nil {
 		return err
 	}
-	if err := timed("run of all updates", 1, func() error {
-		_, err := s.Run(ctx, "fair", whole.Number, api.RunDraft{Digest: whole.Digest}, nil)
-		return err
-	}); err != nil {
+	if err := timed("run of all updates", 1, run); err != nil {
 		return err
 	}
+	put("of it looking again, before anything is sent", "ms", float64(whole.Figures.LookMS))
 	if err := timed("history of one file", 3, func() error {
 		_, err := s.get("/servers/fair/history?path=stalls/" + name(0) + "/stall.lf")
 		return err
@@ -347,13 +356,7 @@ func measure(ctx context.Context, program, dir string, addons int, put func(what
 	if err := s.end(); err != nil {
 		return err
 	}
-	info, err := os.Stat(filepath.Join(data, "records.db"))
-	if err != nil {
-		return err
-	}
-	put("database", "MB", float64(info.Size())/1e6)
-	put("database for each file of both deployments", "bytes", float64(info.Size())/float64(2*addons*(files+1)))
-	return nil
+	return size("database, both deployments")
 }
 
 // peakOf is the most memory that was resident, in bytes, as Linux tells it.

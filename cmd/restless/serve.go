@@ -46,14 +46,15 @@ import (
 // grace is how long a stopping service waits for calls under way.
 const grace = 5 * time.Second
 
-// softMemory is from where on garbage is collected harder, in bytes: the
-// service shares its machine with game servers.
-const softMemory = 160 << 20
+// garbage is how much of it may lie about, in percent of what is in use: the service
+// shares its machine with game servers. It is no limit: with one, a deployment of very
+// many files would spend its time on collecting what is in use.
+const garbage = 40
 
 // serve runs the service until ctx ends.
 func serve(ctx context.Context, o cli.ServeOptions) error {
-	if os.Getenv("GOMEMLIMIT") == "" {
-		debug.SetMemoryLimit(softMemory)
+	if os.Getenv("GOGC") == "" && os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetGCPercent(garbage)
 	}
 	level := slog.LevelInfo
 	if o.Verbose {

@@ -139,10 +139,10 @@ func (r *Run) checkEdited(ctx context.Context, m draft.Motion, at tree.Path, i r
 }
 
 // editedBy finds what every edited text came to: what was written last counts.
-func editedBy(d *draft.Draft, marks map[Key]Mark) map[tree.Path]*Edited {
+func editedBy(d *draft.Draft, marks Marks) map[tree.Path]*Edited {
 	out := map[tree.Path]*Edited{}
 	for _, m := range d.Motions {
-		if e := marks[KeyOf(m)].Result.Edited; e != nil {
+		if e := marks.At(KeyOf(m)).Result.Edited; e != nil {
 			out[m.Path] = e
 		}
 	}

@@ -101,17 +101,17 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 func kindOf(m draft.Motion) string {
 	switch {
 	case m.OfServer():
-		return string(m.Kind) + ", " + string(m.Do)
+		return m.Kind.String() + ", " + string(m.Do)
 	case m.OnHost:
-		return string(m.Kind) + ", on the host"
+		return m.Kind.String() + ", on the host"
 	case m.Kind == draft.RestoreMotion:
-		return string(m.Kind)
+		return m.Kind.String()
 	case m.Whole():
-		return string(m.Kind) + ", whole folder"
+		return m.Kind.String() + ", whole folder"
 	case m.Before.Being == tree.Folder || m.After.Being == tree.Folder:
-		return string(m.Kind) + ", folder"
+		return m.Kind.String() + ", folder"
 	}
-	return string(m.Kind)
+	return m.Kind.String()
 }
 
 // A service that was killed between taking its name off the lock and the lock away

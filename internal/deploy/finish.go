@@ -33,7 +33,7 @@ func (r *Run) Backward(ctx context.Context) (err error) {
 	for _, group := range all {
 		var todo []draft.Motion
 		for _, m := range group {
-			if s := marks[KeyOf(m)].State; m.Kind != draft.TidyMotion && (s == Intended || s == Finished) {
+			if s := marks.At(KeyOf(m)).State; m.Kind != draft.TidyMotion && (s == Intended || s == Finished) {
 				todo = append(todo, m)
 			}
 		}
@@ -55,7 +55,7 @@ func (r *Run) Backward(ctx context.Context) (err error) {
 	return r.removeWork(ctx)
 }
 
-func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks map[Key]Mark) error {
+func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks Marks) error {
 	outcomes := make([]*Outcome, len(motions))
 	f := &flight{calls: make(chan struct{}, max(1, r.Host.InFlight()))}
 	err := r.each(ctx, f, motions, func(ctx context.Context, i int, m draft.Motion) error {
@@ -77,12 +77,12 @@ func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks map[K
 	return errors.Join(err, r.conclude(context.WithoutCancel(ctx), outcomes, r.Journal.Reverse))
 }
 
-func (r *Run) backward(ctx context.Context, m draft.Motion, marks map[Key]Mark) (Result, error) {
+func (r *Run) backward(ctx context.Context, m draft.Motion, marks Marks) (Result, error) {
 	switch {
 	case m.OfServer():
 		return r.unpower(ctx, m)
 	case m.KeepsFolder():
-		return r.backData(ctx, m, marks[KeyOf(m)])
+		return r.backData(ctx, m, marks.At(KeyOf(m)))
 	case m.Kind == draft.RenewMotion:
 		return r.unrenew(ctx, m)
 	case m.Kind == draft.RestoreMotion:
@@ -91,7 +91,7 @@ func (r *Run) backward(ctx context.Context, m draft.Motion, marks map[Key]Mark) 
 	if m.Whole() {
 		return r.backWhole(ctx, m, marks)
 	}
-	mark := marks[KeyOf(m)]
+	mark := marks.At(KeyOf(m))
 	v, err := r.verdict(ctx, m)
 	if err != nil {
 		return Result{}, err
@@ -145,7 +145,7 @@ func (r *Run) Look(ctx context.Context, leg int, seenAt int64) (map[tree.Path]dr
 	others := map[tree.Path]bool{} // of other legs
 	last := map[tree.Path]Result{} // of files that the server wrote to between the draft and the swap
 	for _, m := range r.Draft.Motions {
-		if m.Do == draft.StartServer && m.Leg >= leg && (marks[KeyOf(m)].State == Intended || marks[KeyOf(m)].State == Finished) {
+		if m.Do == draft.StartServer && m.Leg >= leg && (marks.At(KeyOf(m)).State == Intended || marks.At(KeyOf(m)).State == Finished) {
 			started = true
 		}
 		if m.OfServer() {
@@ -158,12 +158,12 @@ func (r *Run) Look(ctx context.Context, leg int, seenAt int64) (map[tree.Path]dr
 		touched[m.Path] = true
 		if m.Whole() {
 			wholes[m.Path] = true
-			for rel, res := range marks[KeyOf(m)].Result.Inside {
+			for rel, res := range marks.At(KeyOf(m)).Result.Inside {
 				last[m.Path.Join(rel)] = res
 			}
 			continue
 		}
-		if res := marks[KeyOf(m)].Result; m.Kind == draft.AsideMotion && !res.Digest.IsZero() {
+		if res := marks.At(KeyOf(m)).Result; m.Kind == draft.AsideMotion && !res.Digest.IsZero() {
 			last[m.Path] = res
 		}
 	}
@@ -249,24 +249,24 @@ func (r *Run) Tidy(ctx context.Context) (err error) {
 
 // workFolders makes the deployment's own folder on the host and those below it
 // that temporary names need, once for a run.
-func (r *Run) workFolders(ctx context.Context, marks map[Key]Mark) error {
+func (r *Run) workFolders(ctx context.Context, marks Marks) error {
 	if r.Names.Beside || r.folders {
 		return nil
 	}
 	begun := func(m draft.Motion) bool {
-		s := marks[KeyOf(m)].State
+		s := marks.At(KeyOf(m)).State
 		return s == Intended || s == Finished
 	}
 	if err := r.ownFolders(ctx); err != nil {
 		return err
 	}
-	return r.tempFolders(ctx, begun)
+	return r.tempFolders(ctx, r.Draft.WorkFolders(r.Names, begun))
 }
 
 // tempFolders makes the folders that temporary names need; some of them come to
 // stand in the tree.
-func (r *Run) tempFolders(ctx context.Context, begun func(draft.Motion) bool) error {
-	err := r.levels(r.Draft.WorkFolders(r.Names, begun), func(p tree.Path) error { return r.makeFolder(ctx, p, 0o755) })
+func (r *Run) tempFolders(ctx context.Context, list []tree.Path) error {
+	err := r.levels(list, func(p tree.Path) error { return r.makeFolder(ctx, p, 0o755) })
 	r.folders = err == nil
 	return err
 }
@@ -323,7 +323,7 @@ func (r *Run) removeWork(ctx context.Context) error {
 	}
 	var g errgroup.Group
 	if !r.Names.Beside {
-		list := r.Draft.WorkFolders(r.Names, func(draft.Motion) bool { return false })
+		list := r.WorkFolders()
 		slices.Reverse(list)
 		g.Go(func() error { return r.levels(append(list, r.Names.Folder()), remove) })
 	}

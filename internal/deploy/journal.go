@@ -2,6 +2,7 @@ package deploy
 
 import (
 	"context"
+	"slices"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/tree"
@@ -30,6 +31,70 @@ type Mark struct {
 	Result Result
 }
 
+// Marks are what the journal says of a deployment's motions. A long deployment has
+// hundreds of thousands, most of them with nothing to say but that they are done: those
+// take a byte each. The zero value is an empty journal; reading it is safe for several
+// callers, adding is not.
+type Marks struct {
+	states  map[int][]byte // by leg, and by motion
+	results map[Key]*Result
+}
+
+// markStates are what a byte of a state stands for, by its value.
+var markStates = [...]MarkState{"", Intended, Finished, Undone}
+
+// Add notes a mark. A motion without a number that counts from 1 is passed over.
+func (m *Marks) Add(k Key, mark Mark) {
+	if k.Motion < 1 {
+		return
+	}
+	if m.states == nil {
+		m.states, m.results = map[int][]byte{}, map[Key]*Result{}
+	}
+	list := m.states[k.Leg]
+	for len(list) <= k.Motion {
+		list = append(list, 0)
+	}
+	list[k.Motion] = byte(max(0, slices.Index(markStates[:], mark.State)))
+	m.states[k.Leg] = list
+	if mark.Result.silent() {
+		delete(m.results, k)
+	} else {
+		m.results[k] = &mark.Result
+	}
+}
+
+// At gives the mark of a motion; the zero value where the journal has none.
+func (m Marks) At(k Key) (mark Mark) {
+	if list := m.states[k.Leg]; k.Motion > 0 && k.Motion < len(list) {
+		mark.State = markStates[list[k.Motion]]
+	}
+	if res := m.results[k]; res != nil {
+		mark.Result = *res
+	}
+	return mark
+}
+
+// keys is a set of motions. The zero value is empty.
+type keys struct {
+	n    int
+	legs map[int][]uint64
+}
+
+func (s *keys) add(k Key) {
+	if s.legs == nil {
+		s.legs = map[int][]uint64{}
+	}
+	word, bit := k.Motion/64, uint64(1)<<(k.Motion%64)
+	for len(s.legs[k.Leg]) <= word {
+		s.legs[k.Leg] = append(s.legs[k.Leg], 0)
+	}
+	if s.legs[k.Leg][word]&bit == 0 {
+		s.legs[k.Leg][word] |= bit
+		s.n++
+	}
+}
+
 // Result is what a motion found out. Sizes are bytes, times UTC milliseconds
 // by the host's clock.
 type Result struct {
@@ -56,6 +121,12 @@ type Result struct {
 	Copy tree.Path `json:"copy,omitempty"`
 	// Kept is where kept bytes lie. It is recorded in the same transaction.
 	Kept *stockroom.Kept `json:"-"`
+}
+
+// silent tells whether a result says nothing.
+func (r Result) silent() bool {
+	return r.Digest.IsZero() && r.Size == 0 && r.Modified == 0 && r.At == 0 && !r.Proved && !r.Left && !r.Folder && r.Mode == 0 && r.Words == "" && r.MS == 0 &&
+		r.Log == nil && r.Edited == nil && r.Inside == nil && r.Copy == "" && r.Kept == nil
 }
 
 // Edited is a text as it was written under its temporary name, out of the bytes
@@ -99,5 +170,5 @@ type Journal interface {
 	// kept on the way.
 	Reverse(ctx context.Context, deployment int64, outcomes []Outcome) error
 	// Marks gives everything the journal knows of a deployment.
-	Marks(ctx context.Context, deployment int64) (map[Key]Mark, error)
+	Marks(ctx context.Context, deployment int64) (Marks, error)
 }

@@ -113,7 +113,7 @@ func TestAServerIsStoppedBeforeAnythingIsSwappedAndStartedAfter(t *testing.T) {
 	var order []string
 	r.Fault = func(p deploy.Point, m draft.Motion) error {
 		if p == deploy.AfterIntent && (m.OfServer() || m.Kind == draft.InMotion || m.Kind == draft.AsideMotion || m.Kind == draft.EditMotion || m.Kind == draft.TidyMotion) {
-			what := string(m.Kind)
+			what := m.Kind.String()
 			if m.OfServer() {
 				what += " " + string(m.Do)
 			}

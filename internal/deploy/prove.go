@@ -57,12 +57,12 @@ func (r *Run) Prove(ctx context.Context) error {
 			return fmt.Errorf("make the work folder: %w", err)
 		}
 		g.Go(func() error { // needed in a moment, and made meanwhile
-			return r.tempFolders(ctx, func(draft.Motion) bool { return false })
+			return r.tempFolders(ctx, r.WorkFolders())
 		})
 	}
 	var mu sync.Mutex
 	var refused []*RefusedError
-	for i, folder := range r.Draft.Concerned() {
+	for i, folder := range r.concerned() {
 		g.Go(func() error {
 			from, to := r.tryNames(folder, i)
 			err := r.try(ctx, folder, from, to)
@@ -137,12 +137,40 @@ func (r *Run) touch(ctx context.Context, p tree.Path) error {
 	return w.Close()
 }
 
+// Foresee has Prove and GiveUp go by what is known of a draft that is about to be made
+// anew, until it is given: a long one would be in memory twice.
+func (r *Run) Foresee(a draft.Ahead) { r.ahead = &a }
+
+// Given gives a run its draft, made anew.
+func (r *Run) Given(d *draft.Draft) { r.Draft, r.ahead = d, nil }
+
+func nobody(draft.Motion) bool { return false }
+
+func (r *Run) concerned() []tree.Path {
+	if r.ahead != nil {
+		return r.ahead.Concerned
+	}
+	return r.Draft.Concerned()
+}
+
+// WorkFolders are the folders that temporary names need while nothing has been moved.
+func (r *Run) WorkFolders() []tree.Path {
+	if r.ahead == nil {
+		return r.Draft.WorkFolders(r.Names, nobody)
+	}
+	var out []tree.Path
+	for _, rel := range r.ahead.Folders {
+		out = append(out, r.Names.Folder().Join(rel))
+	}
+	return out
+}
+
 // GiveUp clears the work folder of a run that has done nothing yet, with what a
 // proof that broke off has left, and gives the host's lock back.
 func (r *Run) GiveUp(ctx context.Context) error {
 	var g errgroup.Group
 	g.SetLimit(max(1, r.Host.InFlight()/2))
-	for i, folder := range r.Draft.Concerned() {
+	for i, folder := range r.concerned() {
 		from, to := r.tryNames(folder, i)
 		g.Go(func() error {
 			for _, p := range []tree.Path{from, to} {

@@ -14,7 +14,6 @@ import (
 	"fmt"
 	"io"
 	"maps"
-	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -87,10 +86,11 @@ type Run struct {
 	stopper  string        // who has asked for a halt
 	halting  chan struct{} // closed then
 	mu       sync.Mutex
-	done     map[Key]bool // motions done so far
+	ahead    *draft.Ahead // of a draft that is being made anew
+	done     keys         // motions done so far
 	sent     int64
 	vacant   map[tree.Path]bool // looked at, and nothing is there
-	arrived  map[string]Result  // of sent files, by temporary name
+	arrived  map[string]*Result // of sent files, by temporary name
 	edited   map[tree.Path]*Edited
 	logStart LogMark
 	lies     map[tree.Digest]stockroom.Location // of what is about to be sent
@@ -124,7 +124,7 @@ func (e *ErrStopped) Error() string { return e.Who + " stopped it" }
 func (r *Run) Extend(d *draft.Draft) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.Draft, r.folders = d, false
+	r.Draft, r.folders, r.ahead = d, false, nil
 }
 
 // Halt stops the run between motions: those that have begun are finished. The
@@ -191,7 +191,7 @@ func (r *Run) tell(p Progress) {
 	}
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	p.Done, p.Total, p.Sent = len(r.done), len(r.Draft.Motions), r.sent
+	p.Done, p.Total, p.Sent = r.done.n, len(r.Draft.Motions), r.sent
 	r.Tell(p)
 }
 
@@ -227,11 +227,10 @@ func (r *Run) Forward(ctx context.Context, phases ...draft.Phase) (err error) {
 }
 
 // phase does the chosen motions of a phase, group by group.
-func (r *Run) phase(ctx context.Context, phase draft.Phase, marks map[Key]Mark, choose func(draft.Motion) bool) error {
+func (r *Run) phase(ctx context.Context, phase draft.Phase, marks Marks, choose func(draft.Motion) bool) error {
 	r.tell(Progress{Kind: "phase", Phase: phase})
 	for _, group := range groups(r.Draft.Motions, phase) {
-		group = slices.DeleteFunc(group, func(m draft.Motion) bool { return !choose(m) })
-		if err := r.group(ctx, group, marks); err != nil {
+		if err := r.group(ctx, group, marks, choose); err != nil {
 			return err
 		}
 	}
@@ -247,41 +246,48 @@ const (
 )
 
 // begin gathers what the journal knows of files that were sent already.
-func (r *Run) begin(marks map[Key]Mark) {
-	r.arrived, r.room = map[string]Result{}, semaphore.NewWeighted(inFlight)
+func (r *Run) begin(marks Marks) {
+	r.arrived, r.room = map[string]*Result{}, semaphore.NewWeighted(inFlight)
 	r.edited = editedBy(r.Draft, marks)
 	for _, m := range r.Draft.Motions {
-		if marks[KeyOf(m)].State == Finished {
-			r.noteLog(m, marks[KeyOf(m)].Result)
+		if marks.At(KeyOf(m)).State == Finished {
+			r.noteLog(m, marks.At(KeyOf(m)).Result)
 		}
-		if mark := marks[KeyOf(m)]; (m.Kind == draft.SendMotion || m.Kind == draft.EditMotion) && mark.State == Finished {
-			r.arrived[m.Temp] = mark.Result
+		if mark := marks.At(KeyOf(m)); (m.Kind == draft.SendMotion || m.Kind == draft.EditMotion) && mark.State == Finished {
+			r.arrived[m.Temp] = &mark.Result
 		}
 	}
 }
 
-// group does one group in batches.
-func (r *Run) group(ctx context.Context, group []draft.Motion, marks map[Key]Mark) error {
-	var todo []draft.Motion
-	for _, m := range group {
-		if marks[KeyOf(m)].State == Finished {
-			r.count(m)
-			continue
+// group does the chosen motions of one group in batches.
+func (r *Run) group(ctx context.Context, group []draft.Motion, marks Marks, choose func(draft.Motion) bool) error {
+	next := func() (some []draft.Motion) {
+		for len(group) > 0 && len(some) < batch {
+			m := group[0]
+			group = group[1:]
+			switch {
+			case !choose(m):
+			case marks.At(KeyOf(m)).State == Finished:
+				r.count(m)
+			default:
+				some = append(some, m)
+			}
 		}
-		todo = append(todo, m)
+		return some
 	}
 	// The next batch begins before the last of this one is through; the calls
 	// under way are counted over all of them.
 	f := &flight{calls: make(chan struct{}, max(1, r.Host.InFlight()))}
 	var g errgroup.Group
 	g.SetLimit(overlapping)
-	for len(todo) > 0 && !f.stopped.Load() {
+	for !f.stopped.Load() {
+		some := next()
+		if len(some) == 0 {
+			break
+		}
 		if err := r.asked(); err != nil {
 			return errors.Join(g.Wait(), err)
 		}
-		n := min(batch, len(todo))
-		some := todo[:n]
-		todo = todo[n:]
 		if err := r.Journal.Intend(ctx, r.ID, some); err != nil {
 			f.stopped.Store(true)
 			return errors.Join(g.Wait(), err)
@@ -304,7 +310,7 @@ type flight struct {
 
 // batch does motions side by side whose intents are durable, and makes the
 // results durable: also those that came before an error.
-func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, marks map[Key]Mark) error {
+func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, marks Marks) error {
 	outcomes := make([]*Outcome, len(motions))
 	began := r.hostNow()
 	if err := r.lookBefore(ctx, motions); err != nil {
@@ -319,7 +325,7 @@ func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, mark
 		if err := r.fault(AfterIntent, m); err != nil {
 			return err
 		}
-		res, err := r.forward(ctx, m, marks[KeyOf(m)].State == Intended)
+		res, err := r.forward(ctx, m, marks.At(KeyOf(m)).State == Intended)
 		if err != nil {
 			return err
 		}
@@ -447,22 +453,21 @@ func (r *Run) conclude(ctx context.Context, outcomes []*Outcome, write func(cont
 func (r *Run) count(m draft.Motion) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	if r.done == nil {
-		r.done = map[Key]bool{}
-	}
-	r.done[KeyOf(m)] = true
+	r.done.add(KeyOf(m))
 }
 
+// groups gives the motions of a phase, group by group. They are the draft's own, not
+// copies: there may be hundreds of thousands.
 func groups(motions []draft.Motion, phase draft.Phase) (out [][]draft.Motion) {
-	last := -1
-	for _, m := range motions {
-		if m.Phase != phase {
-			continue
+	for len(motions) > 0 {
+		n := 1
+		for n < len(motions) && motions[n].Group == motions[0].Group && motions[n].Phase == motions[0].Phase {
+			n++
 		}
-		if m.Group != last {
-			out, last = append(out, nil), m.Group
+		if motions[0].Phase == phase {
+			out = append(out, motions[:n:n])
 		}
-		out[len(out)-1] = append(out[len(out)-1], m)
+		motions = motions[n:]
 	}
 	return out
 }

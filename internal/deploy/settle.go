@@ -105,7 +105,10 @@ func (r *Run) hostNow() int64 {
 func (r *Run) arrivedAs(temp string) Result {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	return r.arrived[temp]
+	if res := r.arrived[temp]; res != nil {
+		return *res
+	}
+	return Result{}
 }
 
 // checkSent compares a sent file's size and sets its permission bits where
@@ -121,7 +124,8 @@ func (r *Run) checkSent(ctx context.Context, m draft.Motion, at tree.Path, i rem
 	}
 	res.Size, res.Modified = i.Size, i.Modified
 	r.mu.Lock()
-	r.arrived[m.Temp] = *res
+	now := *res
+	r.arrived[m.Temp] = &now
 	r.mu.Unlock()
 	return nil
 }

@@ -119,7 +119,7 @@ func (r *Run) acts(ctx context.Context, acts []draft.Act) error {
 
 // backWhole takes the moving of a whole folder back. Bytes that the server
 // wrote into our files in the meantime are kept.
-func (r *Run) backWhole(ctx context.Context, m draft.Motion, marks map[Key]Mark) (Result, error) {
+func (r *Run) backWhole(ctx context.Context, m draft.Motion, marks Marks) (Result, error) {
 	at := r.Names.Temp(m)
 	temp, _, err := treeAt(ctx, r.Host, at)
 	if err != nil {
@@ -145,8 +145,8 @@ func (r *Run) backWhole(ctx context.Context, m draft.Motion, marks map[Key]Mark)
 		if s.Kind != draft.SendMotion || !inside || !back || i.Being != tree.Content {
 			continue
 		}
-		mark := marks[KeyOf(s)]
-		if mark.State == Finished && i.Size == mark.Result.Size && i.Modified == mark.Result.Modified && r.tells(i.Modified, marks[KeyOf(m)].Result.At) {
+		mark := marks.At(KeyOf(s))
+		if mark.State == Finished && i.Size == mark.Result.Size && i.Modified == mark.Result.Modified && r.tells(i.Modified, marks.At(KeyOf(m)).Result.At) {
 			continue
 		}
 		if err := r.keepInside(ctx, at, rel, s.Path, s.After.Digest, &res, "%s was written to while it was in place; what it held is kept"); err != nil {

@@ -46,7 +46,7 @@ func (j *journal) motions(name string, number int) map[string]map[int]bool {
 	require.NoError(j.t, json.NewDecoder(unzip).Decode(&d))
 	out := map[string]map[int]bool{}
 	for _, m := range d.Motions {
-		kind := string(m.Kind)
+		kind := m.Kind.String()
 		if m.Whole() {
 			kind += " whole"
 		}

@@ -63,7 +63,7 @@ func (s *Server) changeOps(h huma.API) {
 	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/deployments/{number}", "get-deployment", "Show a deployment with its steps", "deployments"), func(ctx context.Context, in *Numbered) (*body[api.Deployment], error) {
 		d, err := s.Changes.Find(ctx, in.Server, in.Number)
-		w, err := s.whole(ctx, d, err)
+		w, err := s.whole(ctx, d.ID, err)
 		return &body[api.Deployment]{w}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodDelete, "/servers/{server}/deployments/{number}", "discard-draft", "Give a draft up", "deployments"), func(ctx context.Context, in *Numbered) (*done, error) {
@@ -90,7 +90,7 @@ func (s *Server) changeOps(h huma.API) {
 		if err == nil {
 			err = s.Changes.Halt(d, actorOf(ctx))
 		}
-		w, err := s.whole(ctx, d, err)
+		w, err := s.whole(ctx, d.ID, err)
 		return &body[api.Deployment]{w}, s.fail(ctx, err)
 	})
 	for verb, does := range map[string]struct {
@@ -164,8 +164,7 @@ func (s *Server) deploymentOf(ctx context.Context, result json.RawMessage) (json
 	if json.Unmarshal(result, &ref) != nil || ref.Deployment == 0 {
 		return nil, nil
 	}
-	d, err := s.Changes.ByID(ctx, ref.Deployment)
-	w, err := s.whole(ctx, d, err)
+	w, err := s.whole(ctx, ref.Deployment, nil)
 	if err != nil {
 		return nil, err
 	}
@@ -191,11 +190,11 @@ func (s *Server) begin(ctx context.Context, d model.Deployment, do act) (*accept
 }
 
 // whole gives a deployment with its steps and the job that ran it last.
-func (s *Server) whole(ctx context.Context, d model.Deployment, err error) (api.Deployment, error) {
+func (s *Server) whole(ctx context.Context, id int64, err error) (api.Deployment, error) {
 	if err != nil {
 		return api.Deployment{}, err
 	}
-	steps, err := s.Changes.StepsDone(ctx, d)
+	d, steps, err := s.Changes.WithSteps(ctx, id)
 	if err != nil {
 		return api.Deployment{}, err
 	}

@@ -156,7 +156,7 @@ func wireByBook(b catalog.BookResult, crate func(model.Crate) api.Crate) api.Sta
 }
 
 func wireState(s tree.State) api.State {
-	return api.State{Being: string(s.Being), Size: s.Size, Digest: s.Digest.String(), Mode: octal(s.Mode)}
+	return api.State{Being: s.Being.String(), Size: s.Size, Digest: s.Digest.String(), Mode: octal(s.Mode)}
 }
 
 func octal(mode uint32) string {

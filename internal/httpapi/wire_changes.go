@@ -24,7 +24,7 @@ func wireDeployment(d model.Deployment) api.Deployment {
 // wireSteps adds the steps with how many motions of each are done.
 func wireSteps(w *api.Deployment, d model.Deployment, done map[int]int) {
 	for _, s := range d.Draft.Steps {
-		w.Steps = append(w.Steps, api.Step{ID: s.ID, Leg: max(1, s.Leg), Phase: string(s.Phase), Verb: string(s.Verb), Path: string(s.Path), What: s.What,
+		w.Steps = append(w.Steps, api.Step{ID: s.ID, Leg: max(1, s.Leg), Phase: s.Phase.String(), Verb: string(s.Verb), Path: string(s.Path), What: s.What,
 			Reason: s.Reason, Bytes: s.Bytes, Diff: s.Diff, Motions: len(s.Motions), Done: done[s.ID]})
 	}
 }

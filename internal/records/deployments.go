@@ -13,38 +13,56 @@ import (
 	"restlesscrate/internal/model"
 )
 
+// How much of its draft a deployment is read with.
+type depth int
+
 const (
-	deploymentColumns = `d.id, d.server_id, s.name, d.number, d.kind, d.title, d.state, d.ask, d.digest, d.draft, ` + deploymentRest
-	outlineColumns    = `d.id, d.server_id, s.name, d.number, d.kind, d.title, d.state, d.ask, d.digest, d.outline, ` + deploymentRest
-	deploymentRest    = `d.motions, d.accepts, d.actor, d.runner, d.trouble, d.notes, d.figures, d.aftermath, d.untidy, d.created_at, d.started_at, d.ended_at`
+	outlined depth = iota // without changes, steps and motions
+	stepped               // with its steps
+	whole
 )
+
+// columns are what a deployment is scanned from, in scanDeployment's order.
+func (d depth) columns() string {
+	long := [...]string{"'', NULL, NULL, NULL", "CASE WHEN d.draft_steps IS NULL THEN d.draft ELSE '' END, NULL, d.draft_steps, NULL", "d.draft, d.draft_changes, d.draft_steps, d.draft_motions"}
+	return `d.id, d.server_id, s.name, d.number, d.kind, d.title, d.state, d.ask, d.digest, d.outline, d.motions, d.accepts, d.actor, d.runner, d.trouble, d.notes, d.figures, d.aftermath, d.untidy, d.created_at, d.started_at, d.ended_at, ` + long[d]
+}
+
 const deploymentFrom = ` FROM deployment d JOIN server s ON s.id = d.server_id`
 
 func scanDeployment(r *sql.Rows, d *model.Deployment) error {
 	var digest, ask string
+	var old []byte
+	var long parts
 	if err := r.Scan(&d.ID, &d.ServerID, &d.Server, &d.Number, &d.Kind, &d.Title, &d.State, &ask, &digest, asJSON(&d.Draft), &d.Motions, asJSON(&d.Accepts),
-		&d.Actor, &d.Runner, &d.Trouble, asJSON(&d.Notes), asJSON(&d.Figures), asJSON(&d.Aftermath), &d.Untidy, moment{&d.CreatedAt}, moment{&d.StartedAt}, moment{&d.EndedAt}); err != nil {
+		&d.Actor, &d.Runner, &d.Trouble, asJSON(&d.Notes), asJSON(&d.Figures), asJSON(&d.Aftermath), &d.Untidy, moment{&d.CreatedAt}, moment{&d.StartedAt}, moment{&d.EndedAt},
+		&old, &long.changes, &long.steps, &long.motions); err != nil {
 		return err
 	}
 	d.Ask = json.RawMessage(ask)
-	return d.Digest.UnmarshalText([]byte(digest))
+	if err := d.Digest.UnmarshalText([]byte(digest)); err != nil {
+		return err
+	}
+	if len(old) > 0 { // of a version that kept drafts in one piece
+		return unzip(old, &d.Draft)
+	}
+	return long.unpack(&d.Draft, d.Motions)
 }
 
 // outline is a draft without what is long in it.
-func outline(d draft.Draft) string {
-	d.Changes, d.Steps, d.Motions = nil, nil, nil
-	return text(d)
-}
+func outline(d draft.Draft) string { return text(d.Outline) }
 
 // AddDeployment records a draft and gives it the server's next number.
 func (db *DB) AddDeployment(ctx context.Context, d model.Deployment) (model.Deployment, error) {
 	var id int64
+	long := pack(&d.Draft)
 	err := db.within(ctx, func(tx *sql.Tx) error {
 		if err := tx.QueryRowContext(ctx, `UPDATE server SET next_number = next_number + 1 WHERE id = ? RETURNING next_number - 1`, d.ServerID).Scan(&d.Number); err != nil {
 			return err
 		}
-		res, err := tx.ExecContext(ctx, `INSERT INTO deployment (server_id, number, kind, title, state, ask, digest, draft, outline, motions, accepts, actor, created_at) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?)`,
-			d.ServerID, d.Number, d.Kind, d.Title, model.Draft, string(d.Ask), d.Digest.String(), zipped(d.Draft), outline(d.Draft), len(d.Draft.Motions), text(d.Accepts), d.Actor, db.millis())
+		res, err := tx.ExecContext(ctx, `INSERT INTO deployment (server_id, number, kind, title, state, ask, digest, draft, outline, motions, accepts, actor, created_at, draft_changes, draft_steps, draft_motions, draft_ahead) VALUES (?,?,?,?,?,?,?,'',?,?,?,?,?,?,?,?,?)`,
+			d.ServerID, d.Number, d.Kind, d.Title, model.Draft, string(d.Ask), d.Digest.String(), outline(d.Draft), len(d.Draft.Motions), text(d.Accepts), d.Actor, db.millis(),
+			long.changes, long.steps, long.motions, long.ahead)
 		if err != nil {
 			return err
 		}
@@ -54,44 +72,64 @@ func (db *DB) AddDeployment(ctx context.Context, d model.Deployment) (model.Depl
 	if err != nil {
 		return d, fmt.Errorf("record the draft: %w", err)
 	}
-	whole := d.Draft
+	made := d.Draft
 	d, err = db.OutlineByID(ctx, id)
-	d.Draft = whole // as it was written: reading a long one takes its time
+	d.Draft = made // as it was written: reading a long one takes its time
 	return d, err
 }
 
 // OutlineByID finds a deployment by its id, without the changes, steps and motions
 // of its draft.
 func (db *DB) OutlineByID(ctx context.Context, id int64) (model.Deployment, error) {
-	return first(ctx, db.sql, scanDeployment, `SELECT `+outlineColumns+deploymentFrom+` WHERE d.id = ?`, id)
+	return first(ctx, db.sql, scanDeployment, `SELECT `+outlined.columns()+deploymentFrom+` WHERE d.id = ?`, id)
 }
 
-// DeploymentByID finds a deployment by its id.
+// StepsByID is OutlineByID with the draft's steps.
+func (db *DB) StepsByID(ctx context.Context, id int64) (model.Deployment, error) {
+	return first(ctx, db.sql, scanDeployment, `SELECT `+stepped.columns()+deploymentFrom+` WHERE d.id = ?`, id)
+}
+
+// DeploymentByID finds a deployment by its id, whole.
 func (db *DB) DeploymentByID(ctx context.Context, id int64) (model.Deployment, error) {
-	return first(ctx, db.sql, scanDeployment, `SELECT `+deploymentColumns+deploymentFrom+` WHERE d.id = ?`, id)
+	return first(ctx, db.sql, scanDeployment, `SELECT `+whole.columns()+deploymentFrom+` WHERE d.id = ?`, id)
 }
 
-// Deployment finds a server's deployment by number.
+// Ahead gives what a run needs of a deployment's draft before that is made anew.
+func (db *DB) Ahead(ctx context.Context, deployment int64) (a draft.Ahead, err error) {
+	raw, err := first(ctx, db.sql, func(r *sql.Rows, v *[]byte) error { return r.Scan(v) }, `SELECT draft_ahead FROM deployment WHERE id = ?`, deployment)
+	if err != nil {
+		return a, err
+	}
+	if len(raw) > 0 {
+		return a, unzip(raw, &a)
+	}
+	d, err := db.DeploymentByID(ctx, deployment) // of a version that did not write it down
+	return d.Draft.Ahead(), err
+}
+
+// Deployment finds a server's deployment by number, without what is long in its draft.
 func (db *DB) Deployment(ctx context.Context, server string, number int) (model.Deployment, error) {
-	return first(ctx, db.sql, scanDeployment, `SELECT `+deploymentColumns+deploymentFrom+` WHERE s.name = ? AND s.dropped_at IS NULL AND d.number = ?`, server, number)
+	return first(ctx, db.sql, scanDeployment, `SELECT `+outlined.columns()+deploymentFrom+` WHERE s.name = ? AND s.dropped_at IS NULL AND d.number = ?`, server, number)
 }
 
 // Deployments lists deployments, the newest first, before an id (0: from the
 // top), at most limit (all where it is negative). An empty server means all. Their
 // drafts come without changes, steps and motions.
 func (db *DB) Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error) {
-	return all(ctx, db.sql, scanDeployment, `SELECT `+outlineColumns+deploymentFrom+`
+	return all(ctx, db.sql, scanDeployment, `SELECT `+outlined.columns()+deploymentFrom+`
 		WHERE s.dropped_at IS NULL AND (? = '' OR s.name = ?) AND (? = 0 OR d.id < ?) ORDER BY d.id DESC LIMIT ?`, server, server, before, before, limit)
 }
 
-// DeploymentsIn lists the deployments in some states, the oldest first.
+// DeploymentsIn lists the deployments in some states, the oldest first, without what is
+// long in their drafts.
 func (db *DB) DeploymentsIn(ctx context.Context, states ...model.State) ([]model.Deployment, error) {
-	return all(ctx, db.sql, scanDeployment, `SELECT `+deploymentColumns+deploymentFrom+` WHERE d.state IN (`+marks(len(states))+`) ORDER BY d.id`, args(states)...)
+	return all(ctx, db.sql, scanDeployment, `SELECT `+outlined.columns()+deploymentFrom+` WHERE d.state IN (`+marks(len(states))+`) ORDER BY d.id`, args(states)...)
 }
 
-// Untidy lists done deployments whose set-aside files are still on the server.
+// Untidy lists done deployments whose set-aside files are still on the server, without
+// what is long in their drafts.
 func (db *DB) Untidy(ctx context.Context, server int64) ([]model.Deployment, error) {
-	return all(ctx, db.sql, scanDeployment, `SELECT `+deploymentColumns+deploymentFrom+` WHERE d.untidy = 1 AND (? = 0 OR d.server_id = ?) ORDER BY d.id`, server, server)
+	return all(ctx, db.sql, scanDeployment, `SELECT `+outlined.columns()+deploymentFrom+` WHERE d.untidy = 1 AND (? = 0 OR d.server_id = ?) ORDER BY d.id`, server, server)
 }
 
 // Advance moves a deployment from one of some states to another. It gives
@@ -163,7 +201,14 @@ func (db *DB) SaveRun(ctx context.Context, d model.Deployment) error {
 
 // SaveDraft writes the draft as it was made again, with the same digest.
 func (db *DB) SaveDraft(ctx context.Context, d model.Deployment) error {
-	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET draft = ?, outline = ?, motions = ? WHERE id = ? AND digest = ?`, zipped(d.Draft), outline(d.Draft), len(d.Draft.Motions), d.ID, d.Digest.String()))
+	long := pack(&d.Draft)
+	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET draft = '', outline = ?, motions = ?, draft_changes = ?, draft_steps = ?, draft_motions = ?, draft_ahead = ? WHERE id = ? AND digest = ?`,
+		outline(d.Draft), len(d.Draft.Motions), long.changes, long.steps, long.motions, long.ahead, d.ID, d.Digest.String()))
+}
+
+// SaveOutline is SaveDraft for one whose changes, steps and motions are as they were.
+func (db *DB) SaveOutline(ctx context.Context, d model.Deployment) error {
+	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET outline = ? WHERE id = ? AND digest = ?`, outline(d.Draft), d.ID, d.Digest.String()))
 }
 
 // SetTidy notes that nothing of a deployment is left on its server.

@@ -3,8 +3,10 @@ package records
 import (
 	"context"
 	"database/sql"
+	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/deploy"
@@ -93,20 +95,36 @@ func (db *DB) mark(ctx context.Context, deployment int64, state deploy.MarkState
 }
 
 // Marks implements deploy.Journal.
-func (db *DB) Marks(ctx context.Context, deployment int64) (map[deploy.Key]deploy.Mark, error) {
-	rows, err := marksOf(ctx, db.sql, deployment)
-	if err == nil && len(rows) == 0 {
-		rows, err = first(ctx, db.sql, func(r *sql.Rows, v *[]packedMark) error { return r.Scan(asJSON(v)) }, `SELECT journal FROM deployment WHERE id = ?`, deployment)
-		if errors.Is(err, model.ErrNotFound) {
-			err = nil
-		}
+func (db *DB) Marks(ctx context.Context, deployment int64) (deploy.Marks, error) {
+	var out deploy.Marks
+	some := false
+	err := eachMark(ctx, db.sql, deployment, func(m packedMark) error {
+		some = true
+		out.Add(m.Key, deploy.Mark{State: m.State, Result: m.Result})
+		return nil
+	})
+	if err == nil && !some {
+		err = db.packedMarks(ctx, deployment, func(m packedMark) { out.Add(m.Key, deploy.Mark{State: m.State, Result: m.Result}) })
+	}
+	if err != nil {
+		return out, fmt.Errorf("read the journal: %w", err)
+	}
+	return out, nil
+}
+
+// Finished tells which motions of a deployment the journal shows as done.
+func (db *DB) Finished(ctx context.Context, deployment int64) (map[deploy.Key]bool, error) {
+	list, err := all(ctx, db.sql, func(r *sql.Rows, k *deploy.Key) error { return r.Scan(&k.Leg, &k.Motion) },
+		`SELECT leg, motion FROM motion WHERE deployment_id = ? AND state = ?`, deployment, deploy.Finished)
+	out := make(map[deploy.Key]bool, len(list))
+	for _, k := range list {
+		out[k] = true
+	}
+	if err == nil && len(list) == 0 {
+		err = db.packedMarks(ctx, deployment, func(m packedMark) { out[m.Key] = m.State == deploy.Finished })
 	}
 	if err != nil {
 		return nil, fmt.Errorf("read the journal: %w", err)
-	}
-	out := make(map[deploy.Key]deploy.Mark, len(rows))
-	for _, v := range rows {
-		out[v.Key] = deploy.Mark{State: v.State, Result: v.Result}
 	}
 	return out, nil
 }
@@ -118,19 +136,57 @@ type packedMark struct {
 	Result deploy.Result    `json:"r"`
 }
 
-func marksOf(ctx context.Context, q querier, deployment int64) ([]packedMark, error) {
-	return all(ctx, q, func(r *sql.Rows, v *packedMark) error {
-		return r.Scan(&v.Key.Leg, &v.Key.Motion, &v.State, asJSON(&v.Result))
-	}, `SELECT leg, motion, state, result FROM motion WHERE deployment_id = ? ORDER BY leg, motion`, deployment)
+// eachMark reads the rows of a journal, in order.
+func eachMark(ctx context.Context, q querier, deployment int64, do func(packedMark) error) error {
+	rows, err := q.QueryContext(ctx, `SELECT leg, motion, state, result FROM motion WHERE deployment_id = ? ORDER BY leg, motion`, deployment)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var m packedMark
+		var result string
+		if err := rows.Scan(&m.Key.Leg, &m.Key.Motion, &m.State, &result); err != nil {
+			return err
+		}
+		if result != "{}" { // as most are
+			if err := json.Unmarshal([]byte(result), &m.Result); err != nil {
+				return err
+			}
+		}
+		if err := do(m); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
+// packedMarks reads the journal of a deployment that is over.
+func (db *DB) packedMarks(ctx context.Context, deployment int64, do func(packedMark)) error {
+	raw, err := first(ctx, db.sql, func(r *sql.Rows, v *[]byte) error { return r.Scan(v) }, `SELECT journal FROM deployment WHERE id = ?`, deployment)
+	if errors.Is(err, model.ErrNotFound) || err == nil && len(raw) == 0 {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	return unpackEach(raw, func(m *packedMark) error { do(*m); return nil })
 }
 
 // packJournal puts the journal of a deployment that is over into one value.
 func packJournal(ctx context.Context, tx *sql.Tx, deployment int64) error {
-	rows, err := marksOf(ctx, tx, deployment)
-	if err != nil || len(rows) == 0 {
+	some := false
+	raw, err := zstdOf(func(w io.Writer) error {
+		lines := json.NewEncoder(w)
+		return eachMark(ctx, tx, deployment, func(m packedMark) error {
+			some = true
+			return lines.Encode(&m)
+		})
+	})
+	if err != nil || !some {
 		return err
 	}
-	if _, err := tx.ExecContext(ctx, `UPDATE deployment SET journal = ? WHERE id = ?`, zipped(rows), deployment); err != nil {
+	if _, err := tx.ExecContext(ctx, `UPDATE deployment SET journal = ? WHERE id = ?`, raw, deployment); err != nil {
 		return err
 	}
 	_, err = tx.ExecContext(ctx, `DELETE FROM motion WHERE deployment_id = ?`, deployment)

@@ -117,7 +117,7 @@ func TestTheJournalIsKeyedAndKnowsKeptBytes(t *testing.T) {
 	require.NoError(t, db.Intend(t.Context(), d.ID, []draft.Motion{m, {ID: 2, Leg: 1}}))
 	marks, err := db.Marks(t.Context(), d.ID)
 	require.NoError(t, err)
-	require.Equal(t, deploy.Intended, marks[deploy.Key{Leg: 1, Motion: 2}].State)
+	require.Equal(t, deploy.Intended, marks.At(deploy.Key{Leg: 1, Motion: 2}).State)
 	kept := stockroom.Kept{Digest: tree.Sum([]byte("old")), Location: stockroom.Location{Container: "segments/x", Span: stockroom.Span{Offset: 5, Length: 3, Size: 3, Method: stockroom.Stored}}}
 	_, err = db.Locate(t.Context(), kept.Digest)
 	require.ErrorIs(t, err, stockroom.ErrNotHeld)
@@ -127,11 +127,11 @@ func TestTheJournalIsKeyedAndKnowsKeptBytes(t *testing.T) {
 	require.Equal(t, kept.Location, loc)
 	marks, err = db.Marks(t.Context(), d.ID)
 	require.NoError(t, err)
-	require.Equal(t, deploy.Mark{State: deploy.Finished, Result: deploy.Result{Digest: kept.Digest, Size: 3}}, marks[deploy.Key{Leg: 1, Motion: 1}])
+	require.Equal(t, deploy.Mark{State: deploy.Finished, Result: deploy.Result{Digest: kept.Digest, Size: 3}}, marks.At(deploy.Key{Leg: 1, Motion: 1}))
 	require.NoError(t, db.Reverse(t.Context(), d.ID, []deploy.Outcome{{Motion: m}}))
 	marks, err = db.Marks(t.Context(), d.ID)
 	require.NoError(t, err)
-	require.Equal(t, deploy.Undone, marks[deploy.Key{Leg: 1, Motion: 1}].State)
+	require.Equal(t, deploy.Undone, marks.At(deploy.Key{Leg: 1, Motion: 1}).State)
 }
 
 func TestLedgerEventsAreNeverChangedOrRemoved(t *testing.T) {
@@ -216,7 +216,7 @@ func TestListsOfDeploymentsComeWithoutWhatIsLong(t *testing.T) {
 	s, err := db.AddServer(t.Context(), model.Server{Name: "saltpan", Rulebook: "r"})
 	require.NoError(t, err)
 	d := draft.Draft{Changes: []draft.Change{{Path: "a"}}, Steps: []draft.Step{{ID: 1, Verb: draft.Put, Path: "a"}}, Motions: []draft.Motion{{ID: 1, Path: "a"}, {ID: 2, Path: "a"}},
-		Counts: draft.Counts{In: 1}, WayBack: draft.BackFiles, Sets: []draft.Set{{Variable: "port", Before: "a", After: "b"}}}
+		Outline: draft.Outline{Counts: draft.Counts{In: 1}, WayBack: draft.BackFiles, Sets: []draft.Set{{Variable: "port", Before: "a", After: "b"}}}}
 	made, err := db.AddDeployment(t.Context(), model.Deployment{ServerID: s.ID, Kind: "deploy", Title: "x", Ask: []byte("{}"), Digest: d.Digest(), Draft: d, Actor: "me"})
 	require.NoError(t, err)
 	require.Equal(t, d, made.Draft)
@@ -226,7 +226,7 @@ func TestListsOfDeploymentsComeWithoutWhatIsLong(t *testing.T) {
 	list, err := db.Deployments(t.Context(), "saltpan", 0, 10)
 	require.NoError(t, err)
 	require.Equal(t, 2, list[0].Motions)
-	require.Equal(t, draft.Draft{Counts: d.Counts, WayBack: d.WayBack, Sets: d.Sets}, list[0].Draft)
+	require.Equal(t, draft.Draft{Outline: d.Outline}, list[0].Draft)
 
 	whole.Draft.Motions = whole.Draft.Motions[:1]
 	require.NoError(t, db.SaveDraft(t.Context(), whole))

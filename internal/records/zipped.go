@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"io"
 	"sync"
 
 	"github.com/klauspost/compress/zstd"
@@ -17,9 +18,21 @@ var zstdMagic = []byte{0x28, 0xb5, 0x2f, 0xfd}
 // zippers are kept for the next use: making one takes longer than most texts do.
 var zippers sync.Pool
 
-// zipped writes v packed; only types that always can be written are passed. It is
-// written as it goes, so that a long draft is in memory once.
+// zipped writes v packed; only types that always can be written are passed.
 func zipped(v any) []byte {
+	return always(zstdOf(func(w io.Writer) error { return json.NewEncoder(w).Encode(v) }))
+}
+
+// always is for what only fails where the program is wrong.
+func always(raw []byte, err error) []byte {
+	if err != nil {
+		panic(fmt.Sprintf("records: what is to be kept cannot be written as JSON: %v", err))
+	}
+	return raw
+}
+
+// zstdOf packs what write writes, as it comes. The error is write's.
+func zstdOf(write func(io.Writer) error) ([]byte, error) {
 	var out bytes.Buffer
 	w, _ := zippers.Get().(*zstd.Encoder)
 	if w == nil {
@@ -29,14 +42,14 @@ func zipped(v any) []byte {
 		}
 	}
 	w.Reset(&out)
-	if err := json.NewEncoder(w).Encode(v); err != nil {
-		panic(fmt.Sprintf("records: %T cannot be written as JSON: %v", v, err))
+	if err := write(w); err != nil {
+		return nil, err
 	}
 	if err := w.Close(); err != nil {
 		panic(fmt.Sprintf("records: %v", err)) // it writes to memory
 	}
 	zippers.Put(w)
-	return out.Bytes()
+	return out.Bytes(), nil
 }
 
 // unzip reads what zipped wrote, or plain JSON.

@@ -39,7 +39,7 @@ func (m *maker) text(g *goals, e *edited) {
 	if !m.mayTouch(e.path) {
 		return
 	}
-	c := change{Change: Change{Path: e.path, Before: seen.State, After: seen.State, ListedBefore: m.req.Ledger[e.path].Listed, ListedAfter: e.listed}}
+	c := change{Change: &Change{Path: e.path, Before: seen.State, After: seen.State, ListedBefore: m.req.Ledger[e.path].Listed, ListedAfter: e.listed}}
 	switch seen.State.Being {
 	case tree.Foreign:
 		m.never("foreign-in-way", e.path, "Take it away by hand if it should go.", "%s is a link or device on the server; such things are never touched.", e.path)
@@ -72,7 +72,7 @@ func (m *maker) text(g *goals, e *edited) {
 				m.say(finding.Note, "listed-already", e.path, "", "%s names %s already; the ledger takes the entry in.", e.path, l.Key)
 			}
 		}
-		m.d.Changes = append(m.d.Changes, c.Change)
+		m.d.Changes = append(m.d.Changes, *c.Change)
 		return
 	}
 	c.Edits = done
@@ -86,7 +86,7 @@ func (m *maker) text(g *goals, e *edited) {
 	}
 	c.reason = whys(done)
 	m.edits = append(m.edits, edit{change: c, diff: Diff(e.path, before, after)})
-	m.d.Changes = append(m.d.Changes, c.Change)
+	m.d.Changes = append(m.d.Changes, *c.Change)
 	m.d.Counts.Edited++
 	m.names(e, after)
 }

@@ -47,8 +47,12 @@ func (e *emitter) motion(s *Step, m Motion) Motion {
 // renames in, folders that go from the inside out, and after the record the
 // tidying. A group begins only once the one before it is wholly recorded.
 func (m *maker) emit() {
+	for i := range m.changes {
+		m.changes[i].Change = &m.d.Changes[m.changes[i].at]
+	}
 	slices.SortFunc(m.changes, func(a, b change) int { return strings.Compare(string(a.Path), string(b.Path)) })
 	m.wholes()
+	m.d.Motions = slices.Grow(m.d.Motions, m.foreseen())
 	e := &emitter{d: m.d, group: 1, name: m.tempName}
 	if n := len(m.d.Motions); n > 0 { // behind an earlier leg
 		e.group = m.d.Motions[n-1].Group + 1
@@ -84,6 +88,30 @@ func (m *maker) emit() {
 	m.tidy(e, asides)
 }
 
+// foreseen is about how many motions there will be: a long list that grows by itself is
+// in memory twice each time.
+func (m *maker) foreseen() int {
+	n := len(m.folders) + len(m.dropped)
+	for _, c := range m.changes {
+		if c.keep != "" {
+			n++
+		}
+		if c.After.Being == tree.Content {
+			n++
+			if !m.goesAlong(c.Path, m.wholeIn) {
+				n++
+			}
+		}
+		if c.Before.Being == tree.Content {
+			n++
+			if !m.goesAlong(c.Path, m.wholeOut) {
+				n++
+			}
+		}
+	}
+	return n
+}
+
 // proved chooses the files that are read back and hashed once they are sent: of
 // every twenty the smallest, and of a last few that are fewer only a small one,
 // since a large file that comes alone would take twice the time. Plain FTP has no
@@ -112,33 +140,46 @@ func (m *maker) proved() map[tree.Path]bool {
 
 // tidy emits the third phase: what was set aside goes, files first, then the
 // folders they stood in from the inside out.
-func (m *maker) tidy(e *emitter, asides []Motion) {
+func (m *maker) tidy(e *emitter, asides []int) {
 	if len(asides) == 0 {
 		return
 	}
 	e.group++
-	var files, folders []Motion
-	for _, a := range asides {
-		t := Motion{Kind: TidyMotion, Path: a.Path, Temp: a.Temp, Before: a.Before, Seen: a.Seen}
-		if a.Whole() {
-			folders = append(folders, t)
-		} else {
-			files = append(files, t)
-		}
+	type part struct { // of a folder that was set aside whole
+		change change
+		temp   string
 	}
+	var parts []part
 	for _, c := range m.changes {
 		if _, temp, whole := wholeOf(c.Path, m.wholeOut); whole && c.Before.Being == tree.Content {
-			files = append(files, Motion{Kind: TidyMotion, Path: c.Path, Temp: temp, Before: c.Before, Seen: m.obs.At(c.Path).Modified})
+			parts = append(parts, part{c, temp})
 		}
+	}
+	files := len(parts)
+	for _, id := range asides {
+		if !e.d.Motions[id-1].Whole() {
+			files++
+		}
+	}
+	s := e.step(Step{Phase: Proof, Verb: Tidy, What: plural(files, "old file") + " set aside", Reason: "only after every path was looked at again; the bytes stay in the stockroom"})
+	again := func(a Motion) Motion {
+		return Motion{Kind: TidyMotion, Path: a.Path, Temp: a.Temp, Before: a.Before, Seen: a.Seen}
+	}
+	var folders []Motion
+	for _, id := range asides {
+		if a := e.d.Motions[id-1]; a.Whole() {
+			folders = append(folders, again(a))
+		} else {
+			e.motion(s, again(a))
+		}
+	}
+	for _, p := range parts {
+		e.motion(s, Motion{Kind: TidyMotion, Path: p.change.Path, Temp: p.temp, Before: p.change.Before, Seen: m.obs.At(p.change.Path).Modified})
 	}
 	for f := range m.dropped {
 		if _, temp, whole := wholeOf(f, m.wholeOut); whole {
 			folders = append(folders, Motion{Kind: TidyMotion, Path: f, Temp: temp, Before: m.obs.At(f).State})
 		}
-	}
-	s := e.step(Step{Phase: Proof, Verb: Tidy, What: plural(len(files), "old file") + " set aside", Reason: "only after every path was looked at again; the bytes stay in the stockroom"})
-	for _, f := range files {
-		e.motion(s, f)
 	}
 	slices.SortFunc(folders, func(a, b Motion) int { return byDepth(b.Path, a.Path) })
 	for i, f := range folders {
@@ -149,8 +190,8 @@ func (m *maker) tidy(e *emitter, asides []Motion) {
 	}
 }
 
-// swap emits the second phase and returns its aside motions.
-func (m *maker) swap(e *emitter, sent map[tree.Path]string) (asides []Motion) {
+// swap emits the second phase and gives the numbers of its aside motions.
+func (m *maker) swap(e *emitter, sent map[tree.Path]string) (asides []int) {
 	texts, steps := m.writeTexts(e)
 	var move *Step
 	moveID := 0
@@ -173,7 +214,7 @@ func (m *maker) swap(e *emitter, sent map[tree.Path]string) (asides []Motion) {
 	asides = m.foldersOut(e, removes)
 	for i, x := range m.edits {
 		if x.Before.Being == tree.Content {
-			asides = append(asides, e.motion(at(steps[i]), Motion{Kind: AsideMotion, Path: x.Path, Before: x.Before, Seen: m.obs.At(x.Path).Modified}))
+			asides = append(asides, e.motion(at(steps[i]), Motion{Kind: AsideMotion, Path: x.Path, Before: x.Before, Seen: m.obs.At(x.Path).Modified}).ID)
 		}
 	}
 	for _, c := range m.changes {
@@ -184,7 +225,7 @@ func (m *maker) swap(e *emitter, sent map[tree.Path]string) (asides []Motion) {
 		if r, ok := removes[c.Path]; ok {
 			id = r
 		}
-		asides = append(asides, e.motion(at(id), Motion{Kind: AsideMotion, Path: c.Path, Before: c.Before, Seen: m.obs.At(c.Path).Modified}))
+		asides = append(asides, e.motion(at(id), Motion{Kind: AsideMotion, Path: c.Path, Before: c.Before, Seen: m.obs.At(c.Path).Modified}).ID)
 	}
 	depth := -1
 	for _, f := range slices.SortedFunc(maps.Keys(m.folders), byDepth) {
@@ -248,7 +289,7 @@ func (m *maker) how() string {
 
 // foldersOut sets whole folders aside. Every file in one has a step of its own
 // that says why it goes; the motion is theirs together.
-func (m *maker) foldersOut(e *emitter, removes map[tree.Path]int) (asides []Motion) {
+func (m *maker) foldersOut(e *emitter, removes map[tree.Path]int) (asides []int) {
 	for _, f := range m.inside(m.dropped) {
 		if _, whole := m.wholeOut[f]; whole || m.goesAlong(f, m.wholeOut) {
 			removes[f] = e.step(Step{Phase: Swap, Verb: Remove, Path: f, Reason: "folder, " + m.maybe[f]}).ID
@@ -266,7 +307,7 @@ func (m *maker) foldersOut(e *emitter, removes map[tree.Path]int) (asides []Moti
 			at := &e.d.Steps[removes[p]-1]
 			at.Motions = append(at.Motions, a.ID)
 		}
-		asides = append(asides, a)
+		asides = append(asides, a.ID)
 	}
 	return asides
 }
@@ -294,8 +335,15 @@ func (m *maker) inside(folders map[tree.Path]bool) []tree.Path {
 
 // goesAlong tells whether a path is moved with a whole folder above it.
 func (m *maker) goesAlong(p tree.Path, names map[tree.Path]string) bool {
-	_, _, whole := wholeOf(p, names)
-	return whole
+	if len(names) == 0 {
+		return false
+	}
+	for up := p.Dir(); up != tree.Root; up = up.Dir() {
+		if _, found := names[up]; found {
+			return true
+		}
+	}
+	return false
 }
 
 func (m *maker) count(c change) {

@@ -34,9 +34,11 @@ type maker struct {
 	launch            *Launch // by which this leg's start is done, where an add-on says so
 }
 
-// change is a content change with its reason.
+// change is a content change with its reason. It is the draft's own entry: where that
+// lies is known once no more are added.
 type change struct {
-	Change
+	*Change
+	at     int // among the draft's changes
 	reason string
 	keep   string // why the old bytes must be fetched first, empty where they need not
 }
@@ -45,7 +47,8 @@ type change struct {
 // what stands in the way becomes a finding.
 func Make(req *Request, obs Observations) *Draft {
 	g := gather(req)
-	m := newMaker(req, obs, &Draft{Findings: g.findings, WayBack: BackFiles})
+	m := newMaker(req, obs, &Draft{Outline: Outline{Findings: g.findings, WayBack: BackFiles}})
+	m.d.Changes, m.changes = make([]Change, 0, len(g.goals)), make([]change, 0, len(g.goals))
 	m.d.Beside = req.Host.Tested && !req.Host.RenameFromWork
 	for _, p := range slices.Sorted(maps.Keys(g.goals)) {
 		m.one(g.goals[p])
@@ -87,7 +90,7 @@ func (m *maker) one(g *goal) {
 		m.folderGoal(g, seen)
 		return
 	}
-	c := change{Change: Change{Path: g.path, Before: seen.State, After: m.afterOf(g, seen.State),
+	c := change{Change: &Change{Path: g.path, Before: seen.State, After: m.afterOf(g, seen.State),
 		ClaimsBefore: row.Claims, ClaimsAfter: g.claims}, reason: g.reason}
 	if g.back != nil {
 		c.After = m.modes(g.after)
@@ -127,8 +130,10 @@ func (m *maker) one(g *goal) {
 		m.never("over-upload-limit", g.path, "If the host offers another way in, such as SFTP, switch to that: server edit. If the limit is no longer so: server edit --upload-limit.",
 			"%s is %d bytes long, and this way into the server takes %d at most.", g.path, c.After.Size, limit)
 	}
+	c.at = len(m.d.Changes)
+	m.d.Changes = append(m.d.Changes, *c.Change)
+	c.Change = nil
 	m.changes = append(m.changes, c)
-	m.d.Changes = append(m.d.Changes, c.Change)
 }
 
 func isFolderGoal(g *goal, row Row) bool {
@@ -168,7 +173,7 @@ func (m *maker) settled(g *goal, c change, row Row, known bool) {
 	if known && row.State.Same(c.After) && sameClaims(row.Claims, g.claims) {
 		return
 	}
-	m.d.Changes = append(m.d.Changes, c.Change)
+	m.d.Changes = append(m.d.Changes, *c.Change)
 }
 
 // standsRight checks what stands at the path against what the ledger or the

@@ -11,11 +11,6 @@
 package draft
 
 import (
-	"crypto/sha256"
-	"encoding/json"
-	"fmt"
-	"slices"
-
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
 )
@@ -205,14 +200,29 @@ const (
 )
 
 // Phase is when a step happens.
-type Phase string
+type Phase uint8
 
 // The phases, in order.
 const (
-	Prepare Phase = "prepare" // while the server runs
-	Swap    Phase = "swap"    // while it is stopped, where it can be
-	Proof   Phase = "proof"   // start, look again, record, tidy
+	Prepare Phase = iota + 1 // while the server runs
+	Swap                     // while it is stopped, where it can be
+	Proof                    // start, look again, record, tidy
 )
+
+var phases = [...]string{"", "prepare", "swap", "proof"}
+
+// String is the word for it, as records have it.
+func (p Phase) String() string { return phases[p] }
+
+// MarshalText writes the word.
+func (p Phase) MarshalText() ([]byte, error) { return []byte(phases[p]), nil }
+
+// UnmarshalText reads the word.
+func (p *Phase) UnmarshalText(text []byte) error {
+	i, err := wordIn(phases[:], "phase", text)
+	*p = Phase(i)
+	return err
+}
 
 // Step is one operation as a person reads it.
 type Step struct {
@@ -242,9 +252,14 @@ type Counts struct {
 
 // Draft is a deployment before it is run.
 type Draft struct {
-	Changes  []Change          `json:"changes"` // sorted by path
-	Steps    []Step            `json:"steps"`
-	Motions  []Motion          `json:"motions"`
+	Changes []Change `json:"changes"` // sorted by path
+	Steps   []Step   `json:"steps"`
+	Motions []Motion `json:"motions"`
+	Outline
+}
+
+// Outline is what of a draft does not grow with its files.
+type Outline struct {
 	Findings []finding.Finding `json:"findings"`
 	Counts   Counts            `json:"counts"`
 	// Deferred are the texts of the next leg, and Legs how many were drafted; 0 is
@@ -261,31 +276,4 @@ type Draft struct {
 	// clock and not later than it was, in UTC milliseconds; 0 where that clock
 	// is not known. It is no part of the digest.
 	LookedAt int64 `json:"lookedAt,omitempty"`
-}
-
-// Digest names the draft: the same request and the same observations give the
-// same digest. A file that was only touched since has the same bytes, so its
-// time does not count, and neither does how much a data folder holds that the
-// server goes on writing.
-func (d *Draft) Digest() tree.Digest {
-	timeless := *d
-	timeless.LookedAt = 0
-	timeless.Findings = slices.DeleteFunc(slices.Clone(d.Findings), func(f finding.Finding) bool { return f.Code == swapTime || f.Code == OwnDisk || f.Code == "away" })
-	timeless.Steps = slices.Clone(d.Steps)
-	for i, s := range timeless.Steps {
-		if s.Verb == CopyData {
-			timeless.Counts.Keep -= s.Bytes
-			timeless.Steps[i].What, timeless.Steps[i].Bytes = "", 0
-		}
-	}
-	timeless.Counts.Copied = 0
-	timeless.Motions = slices.Clone(d.Motions)
-	for i := range timeless.Motions {
-		timeless.Motions[i].Seen = 0
-	}
-	raw, err := json.Marshal(timeless)
-	if err != nil {
-		panic(fmt.Sprintf("a draft cannot be written as JSON: %v", err)) // only basic types are in it
-	}
-	return sha256.Sum256(raw)
 }

@@ -390,5 +390,6 @@ func TestNoMotionLeavesTheRootOrTouchesWhatIsNotNamed(t *testing.T) {
 			}
 		}
 		require.Equal(t, d.Digest(), Make(req, w.observe()).Digest())
+		require.Equal(t, wholeDigest(t, d), d.Digest())
 	})
 }

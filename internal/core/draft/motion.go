@@ -2,6 +2,7 @@ package draft
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -9,22 +10,46 @@ import (
 )
 
 // MotionKind is the smallest journalled act of a run.
-type MotionKind string
+type MotionKind uint8
 
 // The kinds of motion that drafts hold today.
 const (
-	KeepMotion    MotionKind = "keep"    // fetch the old bytes into the stockroom
-	SendMotion    MotionKind = "send"    // upload under a temporary name, and check
-	EditMotion    MotionKind = "edit"    // read a text, change it, and write what comes of it under a temporary name
-	AsideMotion   MotionKind = "aside"   // rename the old file, or a folder with all in it, into the work folder
-	InMotion      MotionKind = "in"      // rename the new file, or a new folder with all in it, to its final name, or make a folder
-	DropMotion    MotionKind = "drop"    // remove a folder of ours that has become empty
-	RestoreMotion MotionKind = "restore" // make a data folder hold what an earlier copy of it held
-	RenewMotion   MotionKind = "renew"   // set a data folder aside for good, so that the server makes a new one
-	PowerMotion   MotionKind = "power"   // stop or start the server, or have it take an add-on anew
-	WaitMotion    MotionKind = "wait"    // wait until it has stopped, is ready, or a person has done something
-	TidyMotion    MotionKind = "tidy"    // remove what was set aside, after proof
+	KeepMotion    MotionKind = iota + 1 // fetch the old bytes into the stockroom
+	SendMotion                          // upload under a temporary name, and check
+	EditMotion                          // read a text, change it, and write what comes of it under a temporary name
+	AsideMotion                         // rename the old file, or a folder with all in it, into the work folder
+	InMotion                            // rename the new file, or a new folder with all in it, to its final name, or make a folder
+	DropMotion                          // remove a folder of ours that has become empty
+	RestoreMotion                       // make a data folder hold what an earlier copy of it held
+	RenewMotion                         // set a data folder aside for good, so that the server makes a new one
+	PowerMotion                         // stop or start the server, or have it take an add-on anew
+	WaitMotion                          // wait until it has stopped, is ready, or a person has done something
+	TidyMotion                          // remove what was set aside, after proof
 )
+
+var motionKinds = [...]string{"", "keep", "send", "edit", "aside", "in", "drop", "restore", "renew", "power", "wait", "tidy"}
+
+// String is the word for it, as records have it.
+func (k MotionKind) String() string { return motionKinds[k] }
+
+// MarshalText writes the word.
+func (k MotionKind) MarshalText() ([]byte, error) { return []byte(motionKinds[k]), nil }
+
+// UnmarshalText reads the word.
+func (k *MotionKind) UnmarshalText(text []byte) error {
+	i, err := wordIn(motionKinds[:], "motion", text)
+	*k = MotionKind(i)
+	return err
+}
+
+// wordIn finds a word's place among those of its sort.
+func wordIn(words []string, sort string, text []byte) (int, error) {
+	i := slices.Index(words, string(text))
+	if i < 0 {
+		return 0, fmt.Errorf("there is no %s called %q", sort, text)
+	}
+	return i, nil
+}
 
 // Motion is one act. Motions of one group may happen in any order and at the
 // same time; groups follow one another.
@@ -213,7 +238,7 @@ func Forward(m Motion, n Names) Act {
 		}
 		return Act{Op: RemoveFile, From: temp}
 	}
-	panic("no such motion: " + string(m.Kind))
+	panic("no such motion: " + m.Kind.String())
 }
 
 // Backward is the act that takes a motion back, given what [Decide] said of

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 
 	"restlesscrate/internal/core/tree"
@@ -23,10 +24,12 @@ func (m Motion) Whole() bool {
 // there since is not among them.
 func (d *Draft) Inside(m Motion) map[tree.Path]tree.State {
 	out := map[tree.Path]tree.State{}
-	for _, c := range d.Changes {
+	// Changes are sorted by path, so those below a folder stand together.
+	first, _ := slices.BinarySearchFunc(d.Changes, string(m.Path)+"/", func(c Change, below string) int { return strings.Compare(string(c.Path), below) })
+	for _, c := range d.Changes[first:] {
 		rel, below := c.Path.Below(m.Path)
 		if !below {
-			continue
+			break
 		}
 		s := c.After
 		if m.Kind == AsideMotion {
@@ -101,13 +104,20 @@ func (m *maker) tempName(id int, kind MotionKind, p tree.Path) string {
 		for folder != tree.Root && (m.folders[folder] || m.dropped[folder]) {
 			folder = folder.Dir()
 		}
-		name := fmt.Sprintf("%d.%s", id, map[MotionKind]string{SendMotion: "in", EditMotion: "in", AsideMotion: "out"}[kind])
+		name := strconv.Itoa(id) + ".in"
+		if kind == AsideMotion {
+			name = strconv.Itoa(id) + ".out"
+		}
 		if folder == tree.Root {
 			return "./" + name
 		}
 		return string(folder) + "/" + name
 	}
-	return fmt.Sprintf("%s%d/%d", map[MotionKind]string{SendMotion: incoming, EditMotion: incoming, AsideMotion: outgoing}[kind], (id-1)/perFolder, id)
+	where := incoming
+	if kind == AsideMotion {
+		where = outgoing
+	}
+	return where + strconv.Itoa((id-1)/perFolder) + "/" + strconv.Itoa(id)
 }
 
 // wholes finds the folders that are moved with everything in them: new ones
@@ -149,6 +159,9 @@ func (m *maker) oddFolders(folder tree.Path) bool {
 // wholeOf gives the whole folder that a path is moved with, and the path's
 // temporary name in it. ok is false where it is moved by itself.
 func wholeOf(p tree.Path, names map[tree.Path]string) (folder tree.Path, temp string, ok bool) {
+	if len(names) == 0 {
+		return tree.Root, "", false
+	}
 	for _, up := range p.Ancestors() {
 		if name, found := names[up]; found {
 			rel, _ := p.Below(up)
@@ -250,4 +263,23 @@ func (d *Draft) Concerned() []tree.Path {
 		}
 	}
 	return slices.Sorted(maps.Keys(out))
+}
+
+// Ahead is what a run needs to know of its draft before the draft is made anew: it is
+// short where the draft is long.
+type Ahead struct {
+	Concerned []tree.Path `json:"concerned"` // see [Draft.Concerned]
+	Folders   []tree.Path `json:"folders"`   // [Draft.WorkFolders], below the deployment's own folder
+	Passing   uint64      `json:"passing"`   // see [Draft.Passing]
+}
+
+// Ahead gives what of the draft a run needs to know ahead.
+func (d *Draft) Ahead() Ahead {
+	n := Names{Beside: d.Beside}
+	a := Ahead{Concerned: d.Concerned(), Passing: d.Passing()}
+	for _, p := range d.WorkFolders(n, func(Motion) bool { return false }) {
+		rel, _ := p.Below(n.Folder())
+		a.Folders = append(a.Folders, rel)
+	}
+	return a
 }

@@ -5,6 +5,7 @@ import (
 	"encoding/hex"
 	"fmt"
 	"io"
+	"slices"
 )
 
 // Digest is the SHA-256 of some bytes. The zero value means "not known".
@@ -59,17 +60,35 @@ func (d *Digest) UnmarshalText(b []byte) error {
 	return err
 }
 
-// Being is what stands at a path, as the ledger writes it.
-type Being string
+// Being is what stands at a path. The zero value says nothing.
+type Being uint8
 
 // What can stand at a path.
 const (
-	Absent  Being = "absent"  // nothing is there
-	Unknown Being = "unknown" // something may be there; nobody has looked
-	Folder  Being = "folder"
-	Content Being = "content" // a file with bytes
-	Foreign Being = "foreign" // a link, device or other thing that is never touched
+	Absent  Being = iota + 1 // nothing is there
+	Unknown                  // something may be there; nobody has looked
+	Folder
+	Content // a file with bytes
+	Foreign // a link, device or other thing that is never touched
 )
+
+var beings = [...]string{"", "absent", "unknown", "folder", "content", "foreign"}
+
+// String is the word for it, as records have it.
+func (b Being) String() string { return beings[b] }
+
+// MarshalText writes the word.
+func (b Being) MarshalText() ([]byte, error) { return []byte(beings[b]), nil }
+
+// UnmarshalText reads the word.
+func (b *Being) UnmarshalText(text []byte) error {
+	i := slices.Index(beings[:], string(text))
+	if i < 0 {
+		return fmt.Errorf("nothing is called %q that can stand at a path", text)
+	}
+	*b = Being(i)
+	return nil
+}
 
 // State is what stands at a path: its being and, for content, which bytes and
 // which permission bits. Mode holds permission bits only (at most 0o777); 0
@@ -108,7 +127,7 @@ func (s State) String() string {
 	if s.Being == Content {
 		return fmt.Sprintf("content %s, %d bytes", s.Digest.Short(), s.Size)
 	}
-	return string(s.Being)
+	return s.Being.String()
 }
 
 // Entry is one thing in an archive's or a folder's listing: a file or an

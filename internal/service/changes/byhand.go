@@ -71,7 +71,7 @@ func (s *Service) wait(ctx context.Context, d model.Deployment, run *deploy.Run,
 	if err != nil {
 		return d, err
 	}
-	return s.Records.DeploymentByID(ctx, d.ID)
+	return s.Records.OutlineByID(ctx, d.ID)
 }
 
 // seen checks whether what a person says is done shows on the server.
@@ -147,7 +147,7 @@ func (s *Service) ticked(ctx context.Context, d model.Deployment, unchecked bool
 		return err
 	}
 	for _, m := range d.Draft.Motions {
-		if !m.OfServer() || marks[deploy.KeyOf(m)].State != deploy.Intended {
+		if !m.OfServer() || marks.At(deploy.KeyOf(m)).State != deploy.Intended {
 			continue
 		}
 		if !unchecked {

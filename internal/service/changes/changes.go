@@ -31,8 +31,12 @@ type Records interface {
 	AddDeployment(ctx context.Context, d model.Deployment) (model.Deployment, error)
 	Deployment(ctx context.Context, server string, number int) (model.Deployment, error)
 	// OutlineByID is DeploymentByID without the changes, steps and motions of the
-	// draft.
+	// draft, StepsByID is it with the steps alone.
 	OutlineByID(ctx context.Context, id int64) (model.Deployment, error)
+	StepsByID(ctx context.Context, id int64) (model.Deployment, error)
+	// Ahead gives what a run needs of a deployment's draft before that is made anew.
+	Ahead(ctx context.Context, deployment int64) (draft.Ahead, error)
+	Finished(ctx context.Context, deployment int64) (map[deploy.Key]bool, error)
 	DeploymentByID(ctx context.Context, id int64) (model.Deployment, error)
 	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
 	DeploymentsIn(ctx context.Context, states ...model.State) ([]model.Deployment, error)
@@ -47,6 +51,7 @@ type Records interface {
 	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
 	SaveRun(ctx context.Context, d model.Deployment) error
 	SaveDraft(ctx context.Context, d model.Deployment) error
+	SaveOutline(ctx context.Context, d model.Deployment) error
 	SetTidy(ctx context.Context, id int64) error
 	Finish(ctx context.Context, d model.Deployment, reported map[tree.Path]draft.Reported, untidy bool) error
 	Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error)
@@ -278,7 +283,7 @@ func hostOf(srv model.Server) draft.Host {
 		RenameMS: a.RenameMS, UploadLimit: srv.Transport.UploadLimit}
 }
 
-// Find gives a deployment by server and number.
+// Find gives a deployment by server and number, without what is long in its draft.
 func (s *Service) Find(ctx context.Context, server string, number int) (model.Deployment, error) {
 	if _, err := s.Hosts.Find(ctx, server); err != nil {
 		return model.Deployment{}, err
@@ -290,28 +295,29 @@ func (s *Service) Find(ctx context.Context, server string, number int) (model.De
 	return d, err
 }
 
-// ByID gives a deployment by its id.
-func (s *Service) ByID(ctx context.Context, id int64) (model.Deployment, error) {
-	return s.Records.DeploymentByID(ctx, id)
-}
-
-// StepsDone counts, for every step of a deployment, the motions that the
-// journal shows as done.
-func (s *Service) StepsDone(ctx context.Context, d model.Deployment) (map[int]int, error) {
-	marks, err := s.Records.Marks(ctx, d.ID)
-	done := map[int]int{}
-	finished := map[int]bool{}
-	for _, m := range d.Draft.Motions {
-		finished[m.ID] = marks[deploy.KeyOf(m)].State == deploy.Finished
+// WithSteps gives a deployment with the steps of its draft, and for every step how many
+// of its motions the journal shows as done.
+func (s *Service) WithSteps(ctx context.Context, id int64) (d model.Deployment, done map[int]int, err error) {
+	if d, err = s.Records.StepsByID(ctx, id); err != nil {
+		return d, nil, err
+	}
+	done = map[int]int{}
+	finished := func(deploy.Key) bool { return true }
+	if d.State != model.Done || d.Untidy {
+		marks, err := s.Records.Finished(ctx, id)
+		if err != nil {
+			return d, nil, err
+		}
+		finished = func(k deploy.Key) bool { return marks[k] }
 	}
 	for _, step := range d.Draft.Steps {
-		for _, id := range step.Motions {
-			if finished[id] {
+		for _, motion := range step.Motions {
+			if finished(deploy.Key{Leg: max(1, step.Leg), Motion: motion}) {
 				done[step.ID]++
 			}
 		}
 	}
-	return done, err
+	return d, done, nil
 }
 
 // List gives deployments, the newest first.

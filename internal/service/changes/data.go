@@ -72,6 +72,9 @@ func dataPlaces(b *rulebook.Book) string {
 // dataBack wants the data folders back that a deployment copied.
 func (s *Service) dataBack(ctx context.Context, srv model.Server, number int, req *draft.Request) error {
 	d, err := s.Find(ctx, srv.Name, number)
+	if err == nil {
+		d, err = s.Records.DeploymentByID(ctx, d.ID)
+	}
 	if err != nil {
 		return err
 	}

@@ -14,7 +14,7 @@ import (
 // the host itself said and what has passed since, so that no clock that is set
 // in between makes it wrong. A host at whose root nothing can be made has none.
 func (s *Service) lock(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment) (clock func() int64, err error) {
-	if len(d.Draft.Motions) == 0 || hostOf(srv).NoWork {
+	if d.Motions == 0 || hostOf(srv).NoWork {
 		return func() int64 { return 0 }, nil
 	}
 	me := s.Self

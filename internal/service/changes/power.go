@@ -148,7 +148,7 @@ func (s *Service) awake(ctx context.Context, d *model.Deployment) error {
 		if !m.OfServer() || m.Do == draft.ReloadAddon {
 			continue
 		}
-		ms := marks[deploy.KeyOf(m)].Result.MS
+		ms := marks.At(deploy.KeyOf(m)).Result.MS
 		away += ms
 		if m.Phase == draft.Swap {
 			d.Figures.SwapMS = max(0, d.Figures.SwapMS-ms)

@@ -19,16 +19,17 @@ import (
 	"restlesscrate/internal/model"
 )
 
-// ready looks again at what a draft is about and gives it as it is drafted now.
+// ready looks again at what a draft is about and gives it as it is drafted now, and
+// whether it is still the same.
 // At the same time it takes the host's lock and makes sure that the host lets
 // files come and go where the draft wants that. Where it cannot run, or is no
 // longer true, the lock is given back.
-func (s *Service) ready(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, tell Tell) (made *draft.Draft, clock func() int64, err error) {
-	if len(d.Draft.Motions) == 0 {
+func (s *Service) ready(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, tell Tell) (made *draft.Draft, same bool, clock func() int64, err error) {
+	if d.Motions == 0 {
 		if made = &d.Draft; s.Now().Sub(d.CreatedAt) > fresh {
 			made, err = s.again(ctx, srv, run.Host, d, tell)
 		}
-		return made, func() int64 { return 0 }, err
+		return made, err == nil && made.Digest() == d.Digest, func() int64 { return 0 }, err
 	}
 	var g errgroup.Group
 	var left deploy.Remains
@@ -52,14 +53,14 @@ func (s *Service) ready(ctx context.Context, srv model.Server, run *deploy.Run, 
 		err = s.clearLeft(ctx, run, d, left, tell)
 	}
 	if err == nil && made.Digest() == d.Digest {
-		return made, clock, nil
+		return made, true, clock, nil
 	}
 	if run.Held {
 		if gone := run.GiveUp(context.WithoutCancel(ctx)); gone != nil {
 			err = errors.Join(err, fmt.Errorf("give the host's lock back: %w", gone))
 		}
 	}
-	return made, clock, s.refused(ctx, srv, d, err)
+	return made, false, clock, s.refused(ctx, srv, d, err)
 }
 
 // left looks into the work folder for what a service that is lost has left.
@@ -122,7 +123,7 @@ func (s *Service) clearLeft(ctx context.Context, run *deploy.Run, d model.Deploy
 	}
 	tell("note", deploy.Progress{Kind: "note", Text: fmt.Sprintf("clearing %s that a lost service had begun to upload", count(len(left.Uploads), "file"))})
 	needed := map[tree.Path]bool{draft.Work: true, own: true}
-	for _, p := range run.Draft.WorkFolders(run.Names, func(draft.Motion) bool { return false }) {
+	for _, p := range run.WorkFolders() {
 		needed[p] = true
 	}
 	return left.ClearUploads(ctx, run.Host, func(p tree.Path) bool { return needed[p] })

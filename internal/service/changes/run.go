@@ -64,8 +64,18 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 	if err := s.tidyEarlier(ctx, srv, h, tell); err != nil {
 		return d, err
 	}
+	var ahead draft.Ahead
+	if d.Motions > 0 {
+		ahead, err = s.Records.Ahead(ctx, d.ID)
+	} else {
+		d, err = s.Records.DeploymentByID(ctx, d.ID)
+	}
+	if err != nil {
+		return d, err
+	}
 	run := s.runner(srv, d, h, tell)
-	made, clock, err := s.ready(early, srv, run, d, tell)
+	run.Foresee(ahead)
+	made, same, clock, err := s.ready(early, srv, run, d, tell)
 	if early.Err() != nil && ctx.Err() == nil { // somebody has taken it out of the queue
 		if err == nil {
 			err = run.GiveUp(ctx)
@@ -75,15 +85,20 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 	if err != nil {
 		return d, err
 	}
-	if made.Digest() != d.Digest {
+	if !same {
 		begun = true
 		if err := s.unstart(ctx, d); err != nil {
 			return d, err
 		}
 		return d, s.stale(ctx, d, made, actor)
 	}
-	d.Draft, run.Draft = *made, made // the same, with the times of this look
-	if err := errors.Join(s.Records.SaveDraft(ctx, d), s.Records.SaveRun(ctx, d), s.rememberParts(ctx, d)); err != nil {
+	d.Draft = *made // the same, with the times of this look
+	run.Given(made)
+	save := s.Records.SaveDraft
+	if made.Passing() == ahead.Passing {
+		save = s.Records.SaveOutline // writing a long one again takes its time
+	}
+	if err := errors.Join(save(ctx, d), s.Records.SaveRun(ctx, d), s.rememberParts(ctx, d)); err != nil {
 		return d, errors.Join(err, run.GiveUp(context.WithoutCancel(ctx)))
 	}
 	if err := s.reserve(d); err != nil {
@@ -292,10 +307,7 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 		s.Log.Warn("not tidied", "deployment", d.Name(), "err", err)
 		tell("note", deploy.Progress{Kind: "note", Text: "what was set aside could not be cleared yet: " + err.Error()})
 	}
-	whole := d.Draft
-	d, err = s.Records.OutlineByID(ctx, d.ID)
-	d.Draft = whole // reading a long one again takes its time
-	return d, err
+	return s.Records.OutlineByID(ctx, d.ID)
 }
 
 // halt records that a run broke off. The context may have ended; the record
@@ -383,7 +395,7 @@ func (s *Service) takeBack(ctx context.Context, srv model.Server, run *deploy.Ru
 	}
 	s.Meter.Ended(d.Server, string(model.UndoneAll), 0)
 	s.Log.Info("undone", "deployment", d.Name())
-	return s.Records.DeploymentByID(ctx, d.ID)
+	return s.Records.OutlineByID(ctx, d.ID)
 }
 
 func unmarshal(raw json.RawMessage, v any) error {

@@ -45,7 +45,7 @@ func (s *Service) Tidy(ctx context.Context, d model.Deployment, tell Tell) (mode
 	if err := s.tidyOn(ctx, srv, h, d, tell); err != nil {
 		return d, err
 	}
-	return s.Records.DeploymentByID(ctx, d.ID)
+	return s.Records.OutlineByID(ctx, d.ID)
 }
 
 func (s *Service) tidyOn(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, tell Tell) (err error) {
@@ -65,6 +65,9 @@ func (s *Service) tidyEarlier(ctx context.Context, srv model.Server, h remote.Ho
 	}
 	for _, d := range list {
 		tell("note", deploy.Progress{Kind: "note", Text: "clearing what " + d.Name() + " has left on the server"})
+		if d, err = s.Records.DeploymentByID(ctx, d.ID); err != nil {
+			return err
+		}
 		if err := s.tidyOn(ctx, srv, h, d, func(string, any) {}); err != nil {
 			return err
 		}
