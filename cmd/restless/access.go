@@ -149,6 +149,9 @@ func (s *service) clean(ctx context.Context) *cleaner {
 			} else if n > 0 {
 				s.log.Info("old records removed", "rows", n)
 			}
+			if err := s.db.Shrink(ctx); err != nil && ctx.Err() == nil {
+				s.log.Error("the database cannot be made smaller", "err", err)
+			}
 			select {
 			case <-ctx.Done():
 				return

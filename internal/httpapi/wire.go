@@ -179,9 +179,17 @@ func wireEvent(e model.Event) api.Event {
 		CratesBefore: crates(e.Change.ClaimsBefore), CratesAfter: crates(e.Change.ClaimsAfter), Cause: e.Cause, Deployment: e.Deployment, Actor: e.Actor, At: e.At}
 }
 
+// orNone is a list that JSON writes as one where it is empty.
+func orNone(list []string) []string {
+	if list == nil {
+		return []string{}
+	}
+	return list
+}
+
 func wireFile(f insight.File) api.File {
 	return api.File{Path: string(f.Path), Size: f.State.Size, Mode: octal(f.State.Mode), Digest: f.State.Digest.String(), Crates: crates(f.Claims),
-		Archives: append([]string{}, f.Archives...), Deployment: f.Event.Deployment, Before: wireState(f.Event.Change.Before), Since: f.Event.At}
+		Archives: orNone(f.Archives), Deployment: f.Event.Deployment, Before: wireState(f.Event.Change.Before), Since: f.Event.At}
 }
 
 func wireStatus(st insight.Status) api.Status {

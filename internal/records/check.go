@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"time"
 
 	"modernc.org/sqlite"
 	sqlite3 "modernc.org/sqlite/lib"
@@ -52,4 +53,30 @@ func check(ctx context.Context, db *sql.DB, file, pragma string) error {
 		return &DamagedError{File: file, What: strings.Join(said, "; ")}
 	}
 	return nil
+}
+
+// What Shrink leaves free for what comes next, and gives back at a time, in pages; and
+// how long a database that is being closed does so.
+const (
+	leftFree  = 256
+	givenBack = 500
+	shrinking = 5 * time.Second
+)
+
+// Shrink gives the room back that the database does not use any more: the journal of a
+// long deployment is large while it runs, and small once it is over. A database that was
+// made before this was so keeps its room for what comes.
+func (db *DB) Shrink(ctx context.Context) error {
+	for free := 0; ; {
+		before := free
+		if err := db.sql.QueryRowContext(ctx, `PRAGMA freelist_count`).Scan(&free); err != nil {
+			return fmt.Errorf("shrink the database: %w", err)
+		}
+		if free <= leftFree || free == before {
+			return nil
+		}
+		if _, err := db.sql.ExecContext(ctx, fmt.Sprintf(`PRAGMA incremental_vacuum(%d)`, givenBack)); err != nil {
+			return fmt.Errorf("shrink the database: %w", err)
+		}
+	}
 }

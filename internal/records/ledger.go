@@ -254,7 +254,7 @@ func (db *DB) Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row
 // what the add-ons claim, the paths themselves, the folders above all of these, every
 // text with entries of add-ons, and what is laid over others.
 func (db *DB) LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error) {
-	out, err := db.ledger(ctx, server, `SELECT path_id FROM ledger_path WHERE server_id = ? AND listed IS NOT NULL
+	out, err := db.ledger(ctx, server, `SELECT path_id FROM ledger_path INDEXED BY ledger_path_listed WHERE server_id = ? AND listed IS NOT NULL
 		UNION SELECT path_id FROM ledger_claim WHERE server_id = ? AND role = 2
 		UNION SELECT c.path_id FROM ledger_claimant t JOIN ledger_claim c ON c.claimant_id = t.id AND c.server_id = t.server_id WHERE t.server_id = ? AND t.addon IN (SELECT value FROM json_each(?))`,
 		server, server, server, text(append([]string{}, addons...)))
@@ -398,17 +398,17 @@ func (db *DB) Sums(ctx context.Context, server int64) ([]model.Sum, error) {
 
 // FileCount tells how many files a server's ledger holds.
 func (db *DB) FileCount(ctx context.Context, server int64) (n int, err error) {
-	err = db.sql.QueryRowContext(ctx, `SELECT COUNT(*) FROM ledger_path WHERE server_id = ? AND being = 3`, server).Scan(&n)
+	err = db.sql.QueryRowContext(ctx, `SELECT COUNT(*) FROM ledger_path INDEXED BY ledger_path_files WHERE server_id = ? AND being = 3`, server).Scan(&n)
 	return n, err
 }
 
 // Texts gives the texts of a server that name add-ons, with their last events.
 func (db *DB) Texts(ctx context.Context, server int64) (map[tree.Path]model.Event, map[tree.Path]draft.Row, error) {
-	rows, err := db.ledger(ctx, server, `SELECT path_id FROM ledger_path WHERE server_id = ? AND listed IS NOT NULL`, server)
+	rows, err := db.ledger(ctx, server, `SELECT path_id FROM ledger_path INDEXED BY ledger_path_listed WHERE server_id = ? AND listed IS NOT NULL`, server)
 	if err != nil {
 		return nil, nil, err
 	}
-	events, err := db.events(ctx, server, `e.seq IN (SELECT seq FROM ledger_path WHERE server_id = ? AND listed IS NOT NULL)`, server)
+	events, err := db.events(ctx, server, `e.seq IN (SELECT seq FROM ledger_path INDEXED BY ledger_path_listed WHERE server_id = ? AND listed IS NOT NULL)`, server)
 	last := make(map[tree.Path]model.Event, len(events))
 	for _, e := range events {
 		last[e.Change.Path] = e

@@ -5,7 +5,6 @@ import (
 	"database/sql"
 	"fmt"
 
-	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/model"
 )
@@ -55,45 +54,52 @@ func (db *DB) EventsAt(ctx context.Context, server int64, p tree.Path) ([]model.
 }
 
 // FilesOf lists the files that a server's ledger holds at or below a path, by path,
-// behind the path after, at most limit of them (all where it is negative).
+// behind the path after, at most limit of them (all where it is negative). Of what their
+// last events changed they tell what was there before, and no more.
 func (db *DB) FilesOf(ctx context.Context, server int64, below, after tree.Path, limit int) ([]model.File, error) {
 	who, err := claimants(ctx, db.sql, server)
 	if err != nil {
 		return nil, err
 	}
-	at := map[int64]int{}
-	var files []model.File
+	expected := limit
+	if limit < 0 {
+		if expected, err = db.FileCount(ctx, server); err != nil {
+			return nil, err
+		}
+	}
+	files, causes := make([]model.File, 0, expected), make([]int64, 0, expected)
+	at := make(map[int64]int, expected)
 	from, to := "", "\U0010ffff"
 	if below != tree.Root {
 		from, to = string(below), string(below)+"0" // what comes behind "below/"
 	}
+	var digest, change sql.RawBytes
 	_, err = all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
-		var id int64
-		var f model.File
-		var row draft.Row
-		var change sql.RawBytes
-		if err := scanPath(r, &id, &f.Path, &row, &change, &f.Event.Seq, &f.Event.Cause, &f.Event.Deployment, &f.Event.Number, &f.Event.Actor, moment{&f.Event.At}); err != nil {
+		var id, cause int64
+		f := model.File{State: tree.State{Being: tree.Content}}
+		if err := r.Scan(&id, (*string)(&f.Path), &digest, &f.State.Size, &f.State.Mode, &change, &f.Event.Seq, &cause); err != nil {
 			return err
 		}
 		if !f.Path.Within(below) { // a neighbour such as "below-too"
 			return nil
 		}
-		f.State = row.State
-		c, err := unpackChange(change, func(id int64) (claimant, bool) { w, ok := who[id]; return w, ok })
-		if err != nil {
+		copy(f.State.Digest[:], digest)
+		var err error
+		if f.Event.Change.Before, err = unpackBefore(change); err != nil {
 			return fmt.Errorf("event %d of %s: %w", f.Event.Seq, f.Path, err)
 		}
-		f.Event.Change = c
 		f.Event.Change.Path = f.Path
 		at[id] = len(files)
-		files = append(files, f)
+		files, causes = append(files, f), append(causes, cause)
 		return nil
-	}, `SELECT `+pathColumns+`, e.change, l.seq, c.cause, COALESCE(s.name || '#' || d.number, ''), COALESCE(d.number, 0), c.actor, c.at
-		FROM ledger_name n JOIN ledger_path l ON l.server_id = n.server_id AND l.path_id = n.id JOIN ledger_event e ON e.seq = l.seq JOIN ledger_cause c ON c.id = e.cause_id
-		JOIN server s ON s.id = n.server_id LEFT JOIN deployment d ON d.id = c.deployment_id
+	}, `SELECT l.path_id, n.path, l.digest, l.size, l.mode, e.change, l.seq, e.cause_id
+		FROM ledger_name n JOIN ledger_path l ON l.server_id = n.server_id AND l.path_id = n.id JOIN ledger_event e ON e.seq = l.seq
 		WHERE n.server_id = ? AND n.path >= ? AND n.path < ? AND n.path > ? AND l.being = 3 ORDER BY n.path LIMIT ?`, server, from, to, string(after), limit)
 	if err != nil {
 		return nil, fmt.Errorf("read the files: %w", err)
+	}
+	if err := db.because(ctx, files, causes); err != nil {
+		return nil, fmt.Errorf("read what changed the files: %w", err)
 	}
 	claims := func(ids string, args ...any) error {
 		_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
@@ -116,4 +122,25 @@ func (db *DB) FilesOf(ctx context.Context, server int64, below, after tree.Path,
 		ids = append(ids, id)
 	}
 	return files, claims(` AND c.path_id IN (SELECT value FROM json_each(?))`, text(ids))
+}
+
+// because fills in what caused the last events of files; causes are its numbers.
+func (db *DB) because(ctx context.Context, files []model.File, causes []int64) error {
+	known := map[int64]model.Event{}
+	for i, id := range causes {
+		e, ok := known[id]
+		if !ok {
+			var err error
+			if e, err = first(ctx, db.sql, func(r *sql.Rows, e *model.Event) error {
+				return r.Scan(&e.Cause, &e.Deployment, &e.Number, &e.Actor, moment{&e.At})
+			}, `SELECT c.cause, COALESCE(s.name || '#' || d.number, ''), COALESCE(d.number, 0), c.actor, c.at
+				FROM ledger_cause c LEFT JOIN deployment d ON d.id = c.deployment_id LEFT JOIN server s ON s.id = d.server_id WHERE c.id = ?`, id); err != nil {
+				return err
+			}
+			known[id] = e
+		}
+		f := &files[i].Event
+		f.Cause, f.Deployment, f.Number, f.Actor, f.At = e.Cause, e.Deployment, e.Number, e.Actor, e.At
+	}
+	return nil
 }

@@ -53,20 +53,25 @@ func (u *unpacker) state() (s tree.State) {
 	return s
 }
 
-func (p *packer) claims(all []draft.Claim, number func(claimant) int64) {
+// claims writes claims beside the state of their path: most bring the bytes that stand
+// there, and those are not written twice.
+func (p *packer) claims(all []draft.Claim, beside tree.State, number func(claimant) int64) {
 	p.number(int64(len(all)))
 	for _, c := range all {
 		p.number(number(claimantOf(c)))
-		p.flags(!c.Brings.Digest.IsZero())
+		brings, same := !c.Brings.Digest.IsZero(), c.Brings == bytesOf(beside)
+		p.flags(brings, brings && same)
 		p.number(int64(max(0, slices.Index(roles, c.Role))))
-		if !c.Brings.Digest.IsZero() {
+		if brings && !same {
 			p.digest(c.Brings.Digest)
 			p.number(c.Brings.Size)
 		}
 	}
 }
 
-func (u *unpacker) claims(who func(int64) (claimant, bool)) []draft.Claim {
+func bytesOf(s tree.State) draft.Bytes { return draft.Bytes{Digest: s.Digest, Size: s.Size} }
+
+func (u *unpacker) claims(beside tree.State, who func(int64) (claimant, bool)) []draft.Claim {
 	n := u.length()
 	if n == 0 {
 		return nil
@@ -74,8 +79,8 @@ func (u *unpacker) claims(who func(int64) (claimant, bool)) []draft.Claim {
 	out := make([]draft.Claim, n)
 	for i := range out {
 		id := u.number()
-		var brings bool
-		u.flags(&brings)
+		var brings, same bool
+		u.flags(&brings, &same)
 		role := u.number()
 		w, known := who(id)
 		if u.err != nil || !known || role < 0 || int(role) >= len(roles) {
@@ -83,7 +88,10 @@ func (u *unpacker) claims(who func(int64) (claimant, bool)) []draft.Claim {
 			return nil
 		}
 		out[i] = draft.Claim{Addon: w.Addon, Label: w.Label, Crate: w.Crate, Role: roles[role]}
-		if brings {
+		switch {
+		case same:
+			out[i].Brings = bytesOf(beside)
+		case brings:
 			out[i].Brings = draft.Bytes{Digest: u.digest(), Size: u.number()}
 		}
 	}
@@ -96,8 +104,8 @@ func packChange(c draft.Change, number func(claimant) int64) []byte {
 	p.buf = append(p.buf, packedForm)
 	p.state(c.Before)
 	p.state(c.After)
-	p.claims(c.ClaimsBefore, number)
-	p.claims(c.ClaimsAfter, number)
+	p.claims(c.ClaimsBefore, c.Before, number)
+	p.claims(c.ClaimsAfter, c.After, number)
 	if len(c.ListedBefore)+len(c.ListedAfter)+len(c.Edits) > 0 {
 		p.text(text(textEdit{c.ListedBefore, c.ListedAfter, c.Edits}))
 	}
@@ -110,7 +118,7 @@ func unpackChange(raw []byte, who func(int64) (claimant, bool)) (c draft.Change,
 	}
 	u := &unpacker{buf: raw[1:]}
 	c.Before, c.After = u.state(), u.state()
-	c.ClaimsBefore, c.ClaimsAfter = u.claims(who), u.claims(who)
+	c.ClaimsBefore, c.ClaimsAfter = u.claims(c.Before, who), u.claims(c.After, who)
 	if u.err == nil && len(u.buf) > 0 {
 		var edit textEdit
 		if err := json.Unmarshal([]byte(u.text()), &edit); err != nil || u.err != nil {
@@ -119,6 +127,16 @@ func unpackChange(raw []byte, who func(int64) (claimant, bool)) (c draft.Change,
 		c.ListedBefore, c.ListedAfter, c.Edits = edit.Before, edit.After, edit.Edits
 	}
 	return c, u.err
+}
+
+// unpackBefore reads of a packed change what was there before.
+func unpackBefore(raw []byte) (tree.State, error) {
+	if len(raw) == 0 || raw[0] != packedForm {
+		return tree.State{}, errEvent
+	}
+	u := &unpacker{buf: raw[1:]}
+	s := u.state()
+	return s, u.err
 }
 
 // textEdit is what an event says of a text that was edited.

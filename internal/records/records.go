@@ -42,7 +42,7 @@ func Open(ctx context.Context, file string, now Clock) (*DB, error) {
 	if err := private(file); err != nil {
 		return nil, err
 	}
-	dsn := "file:" + (&url.URL{Path: file}).EscapedPath() + "?_pragma=busy_timeout(5000)&_pragma=foreign_keys(1)" +
+	dsn := "file:" + (&url.URL{Path: file}).EscapedPath() + "?_pragma=busy_timeout(5000)&_pragma=auto_vacuum(incremental)&_pragma=foreign_keys(1)" +
 		"&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_txlock=immediate"
 	db, err := sql.Open("sqlite", dsn)
 	if err != nil {
@@ -84,8 +84,15 @@ func private(file string) error {
 	return nil
 }
 
-// Close closes the database.
-func (db *DB) Close() error { return db.sql.Close() }
+// Close gives back what the database does not use any more, and closes it.
+func (db *DB) Close() error {
+	ctx, stop := context.WithTimeout(context.Background(), shrinking)
+	defer stop()
+	if err := db.Shrink(ctx); err != nil && ctx.Err() == nil {
+		return errors.Join(err, db.sql.Close())
+	}
+	return db.sql.Close()
+}
 
 // Identity tells which database this is and how far it has come.
 func (db *DB) Identity(ctx context.Context) (m stockroom.Mark, err error) {

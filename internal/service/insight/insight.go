@@ -272,7 +272,11 @@ func (s *Service) Files(ctx context.Context, name string, below, after tree.Path
 					return nil, err
 				}
 			}
-			f.Archives = append(f.Archives, archives[c.Crate]...)
+			if f.Archives == nil {
+				f.Archives = archives[c.Crate][:len(archives[c.Crate]):len(archives[c.Crate])] // one list for all that come alone
+			} else {
+				f.Archives = append(f.Archives, archives[c.Crate]...)
+			}
 		}
 		out[i] = f
 	}
