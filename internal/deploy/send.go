@@ -1,10 +1,14 @@
 package deploy
 
 import (
+	"bytes"
 	"context"
+	"crypto/md5"
 	"crypto/sha256"
 	"errors"
 	"fmt"
+	"hash"
+	"hash/crc32"
 	"io"
 
 	"restlesscrate/internal/core/draft"
@@ -37,8 +41,12 @@ func (r *Run) send(ctx context.Context, m draft.Motion, from int64) (Result, err
 }
 
 // readBack reads what was just sent and compares it. A line that breaks off meanwhile
-// is a lost line, and says nothing of the bytes.
+// is a lost line, and says nothing of the bytes. Where the host makes checksums itself
+// it is asked for one; only what that does not confirm is read.
 func (r *Run) readBack(ctx context.Context, at tree.Path, want tree.State) error {
+	if same, err := r.summed(ctx, at, want); same || err != nil {
+		return err
+	}
 	d, err := HashOf(ctx, r.Host, at, want.Size)
 	if err != nil || d == want.Digest {
 		return err
@@ -53,6 +61,42 @@ func (r *Run) readBack(ctx context.Context, at tree.Path, want tree.State) error
 		return err
 	}
 	return errOther
+}
+
+// summed tells whether the host's own checksum of a file is that of the bytes that were
+// to be sent. The error is of a lost line or of the stockroom.
+func (r *Run) summed(ctx context.Context, at tree.Path, want tree.State) (bool, error) {
+	by, ok := remote.Unwrapped[remote.Summer](r.Host)
+	if !ok || by.SumsBy() == "" {
+		return false, nil
+	}
+	said, err := by.Sum(ctx, at)
+	if err != nil {
+		if errors.Is(err, remote.ErrLine) || ctx.Err() != nil {
+			return false, err
+		}
+		return false, nil // it is read instead
+	}
+	var sum hash.Hash
+	switch by.SumsBy() {
+	case "SHA-256":
+		return bytes.Equal(said, want.Digest[:]), nil
+	case "MD5":
+		sum = md5.New()
+	case "CRC32":
+		sum = crc32.NewIEEE()
+	default:
+		return false, nil
+	}
+	src, err := r.content(ctx, want.Digest)
+	if err != nil {
+		return false, err
+	}
+	defer src.Close()
+	if _, err := io.Copy(sum, src); err != nil {
+		return false, err
+	}
+	return bytes.Equal(said, sum.Sum(nil)), nil
 }
 
 var errOther = errors.New("other bytes came back than were sent")

@@ -13,6 +13,8 @@ import (
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/remote"
+	"restlesscrate/internal/testbed"
 )
 
 // A large file that broke off is sent on from where it was, and read back: also
@@ -64,4 +66,43 @@ func TestAPartOfALargeFileIsSentOn(t *testing.T) {
 			require.Equal(t, c.note == "", len(r.Notes()) == 0)
 		})
 	}
+}
+
+// A host that makes checksums itself is asked for them instead of reading files back: what
+// it says of them decides, and a file that it says is another one is read after all.
+func TestAHostsOwnChecksumsSpareTheReading(t *testing.T) {
+	s := testbed.StartProFTPD(t)
+	b := newBenchAt(t, true, func(root string) remote.Host {
+		h, err := remote.OpenFTP(t.Context(), remote.FTPTarget{Host: "127.0.0.1", Port: s.Port, User: s.User, Password: s.Password, Root: root, Ahead: true})
+		require.NoError(t, err)
+		require.Equal(t, "SHA-256", h.SumsBy())
+		return h
+	})
+	proved := 0
+	for i := range b.dep.Draft.Motions {
+		if m := &b.dep.Draft.Motions[i]; m.Kind == draft.SendMotion {
+			m.Proved = true
+			proved++
+		}
+	}
+	require.NotZero(t, proved)
+	read := func() (out []string) {
+		raw, err := os.ReadFile(s.Transfers)
+		require.NoError(t, err)
+		for line := range strings.Lines(string(raw)) {
+			if strings.Contains(line, "/in-") && strings.Contains(line, " b _ o ") {
+				out = append(out, line)
+			}
+		}
+		return out
+	}
+	plain := func() *deploy.Run {
+		r := b.run(0, "")
+		r.Host = b.host // not through what makes faults
+		return r
+	}
+	require.NoError(t, plain().Forward(t.Context(), draft.Prepare))
+	require.Empty(t, read())
+	require.NoError(t, b.whole(plain()))
+	b.isNew()
 }

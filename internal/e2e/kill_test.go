@@ -37,15 +37,21 @@ func openJournal(t *testing.T, s *service) *journal {
 // motions gives the motions of a deployment by kind; those that move a whole
 // folder are a kind of their own.
 func (j *journal) motions(name string, number int) map[string]map[int]bool {
-	var raw []byte
-	require.NoError(j.t, j.db.QueryRow(`SELECT d.draft FROM deployment d JOIN server s ON s.id = d.server_id WHERE s.name = ? AND d.number = ?`, name, number).Scan(&raw))
-	var d draft.Draft
-	unzip, err := zstd.NewReader(bytes.NewReader(raw))
-	require.NoError(j.t, err)
-	defer unzip.Close()
-	require.NoError(j.t, json.NewDecoder(unzip).Decode(&d))
+	var changes, motions []byte
+	require.NoError(j.t, j.db.QueryRow(`SELECT d.draft_changes, d.draft_motions FROM deployment d JOIN server s ON s.id = d.server_id WHERE s.name = ? AND d.number = ?`, name, number).Scan(&changes, &motions))
+	known := lines[draft.Change](j.t, changes)
 	out := map[string]map[int]bool{}
-	for _, m := range d.Motions {
+	for _, kept := range lines[struct {
+		draft.Motion
+		C, S int
+	}](j.t, motions) {
+		m := kept.Motion
+		if kept.S&1 != 0 {
+			m.Before = known[kept.C-1].Before
+		}
+		if kept.S&4 != 0 {
+			m.After = known[kept.C-1].After
+		}
 		kind := m.Kind.String()
 		if m.Whole() {
 			kind += " whole"
@@ -54,6 +60,19 @@ func (j *journal) motions(name string, number int) map[string]map[int]bool {
 			out[kind] = map[int]bool{}
 		}
 		out[kind][m.ID] = true
+	}
+	return out
+}
+
+// lines reads what is kept as zstd of one JSON value a line.
+func lines[T any](t *testing.T, raw []byte) (out []T) {
+	unzip, err := zstd.NewReader(bytes.NewReader(raw))
+	require.NoError(t, err)
+	defer unzip.Close()
+	for values := json.NewDecoder(unzip); values.More(); {
+		var v T
+		require.NoError(t, values.Decode(&v))
+		out = append(out, v)
 	}
 	return out
 }

@@ -71,6 +71,7 @@ type Abilities struct {
 	Copies         bool     `json:"copies,omitempty"`  // it copies folders itself
 	Clean          bool     `json:"clean,omitempty"`   // bytes come back as they were sent, whichever they are
 	Unclean        bool     `json:"unclean,omitempty"` // they do not; neither is set where an earlier version tested
+	Ahead          bool     `json:"ahead,omitempty"`   // it takes commands that are sent ahead of their answers
 	Resolution     int64    `json:"resolution"`        // of file times, milliseconds
 	Skew           int64    `json:"skew"`              // host's clock minus ours, milliseconds
 	RenameMS       int64    `json:"renameMs"`          // what one rename takes, milliseconds

@@ -68,7 +68,8 @@ func newLedgerWriter(ctx context.Context, tx *sql.Tx, server int64) (*ledgerWrit
 		w.claimants[c] = id
 	}
 	for name, query := range map[string]string{
-		"name":   `INSERT INTO ledger_name (server_id, path) VALUES (?,?) ON CONFLICT DO UPDATE SET path = path RETURNING id`,
+		"name":   `SELECT id FROM ledger_name WHERE server_id = ? AND path = ?`,
+		"new":    `INSERT INTO ledger_name (server_id, path) VALUES (?,?)`,
 		"event":  `INSERT INTO ledger_event (server_id, path_id, change, cause_id) VALUES (?,?,?,?)`,
 		"claims": `SELECT DISTINCT t.addon FROM ledger_claim c JOIN ledger_claimant t ON t.id = c.claimant_id WHERE c.server_id = ? AND c.path_id = ?`,
 		"forget": `DELETE FROM ledger_path WHERE server_id = ? AND path_id = ?`,
@@ -122,7 +123,7 @@ func (w *ledgerWriter) record(ctx context.Context, c draft.Change, rep draft.Rep
 			}
 		}
 	}
-	path, err := w.name(ctx, c.Path)
+	path, fresh, err := w.name(ctx, c.Path)
 	if err != nil {
 		return err
 	}
@@ -134,30 +135,35 @@ func (w *ledgerWriter) record(ctx context.Context, c draft.Change, rep draft.Rep
 	if err != nil {
 		return err
 	}
-	return w.apply(ctx, path, seq, c, rep)
+	return w.apply(ctx, path, fresh, seq, c, rep)
 }
 
-func (w *ledgerWriter) name(ctx context.Context, p tree.Path) (id int64, err error) {
+// name gives the number of a path, and whether it was never heard of before.
+func (w *ledgerWriter) name(ctx context.Context, p tree.Path) (id int64, fresh bool, err error) {
 	err = w.st["name"].QueryRowContext(ctx, w.server, string(p)).Scan(&id)
-	return id, err
+	if !errors.Is(err, sql.ErrNoRows) {
+		return id, false, err
+	}
+	res, err := w.st["new"].ExecContext(ctx, w.server, string(p))
+	if err == nil {
+		id, err = res.LastInsertId()
+	}
+	return id, true, err
 }
 
 // apply derives the ledger's state from one event. A path stays in it while it is
-// a folder that we made or a content with a claim.
-func (w *ledgerWriter) apply(ctx context.Context, path, seq int64, c draft.Change, rep draft.Reported) error {
+// a folder that we made or a content with a claim. fresh is set for a path of which the
+// ledger holds nothing yet.
+func (w *ledgerWriter) apply(ctx context.Context, path int64, fresh bool, seq int64, c draft.Change, rep draft.Reported) error {
 	for _, claims := range [][]draft.Claim{c.ClaimsBefore, c.ClaimsAfter} {
 		for _, cl := range claims {
 			w.touched[cl.Addon] = true
 		}
 	}
-	if err := w.stood(ctx, path); err != nil {
-		return err
-	}
-	if _, err := w.st["unsay"].ExecContext(ctx, w.server, path); err != nil {
-		return err
-	}
-	if _, err := w.st["forget"].ExecContext(ctx, w.server, path); err != nil {
-		return err
+	if !fresh {
+		if err := w.clear(ctx, path); err != nil {
+			return err
+		}
 	}
 	if c.After.Being != tree.Folder && (c.After.Being != tree.Content || len(c.ClaimsAfter)+len(c.ListedAfter) == 0) {
 		return nil
@@ -191,6 +197,18 @@ func (w *ledgerWriter) apply(ctx context.Context, path, seq int64, c draft.Chang
 		}
 	}
 	return nil
+}
+
+// clear takes what the ledger's state has of a path out of it.
+func (w *ledgerWriter) clear(ctx context.Context, path int64) error {
+	if err := w.stood(ctx, path); err != nil {
+		return err
+	}
+	if _, err := w.st["unsay"].ExecContext(ctx, w.server, path); err != nil {
+		return err
+	}
+	_, err := w.st["forget"].ExecContext(ctx, w.server, path)
+	return err
 }
 
 // stood notes whose claims a path has had so far, whatever the event says of them.
@@ -464,11 +482,11 @@ func (db *DB) Rebuild(ctx context.Context, server int64) error {
 			if o, ok := old[e.Change.Path]; ok && o.State.Same(e.Change.After) {
 				rep = o.Reported
 			}
-			path, err := w.name(ctx, e.Change.Path)
+			path, _, err := w.name(ctx, e.Change.Path)
 			if err != nil {
 				return err
 			}
-			if err := w.apply(ctx, path, e.Seq, e.Change, rep); err != nil {
+			if err := w.apply(ctx, path, false, e.Seq, e.Change, rep); err != nil {
 				return err
 			}
 		}

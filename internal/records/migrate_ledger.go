@@ -142,7 +142,7 @@ func carryLedger(ctx context.Context, tx *sql.Tx, server int64) error {
 					}
 				}
 			}
-			path, err := w.name(ctx, o.change.Path)
+			path, _, err := w.name(ctx, o.change.Path)
 			if err != nil {
 				return err
 			}
@@ -153,7 +153,7 @@ func carryLedger(ctx context.Context, tx *sql.Tx, server int64) error {
 			if states[o.change.Path].Same(o.change.After) {
 				rep = reported[o.change.Path]
 			}
-			if err := w.apply(ctx, path, o.seq, o.change, rep); err != nil {
+			if err := w.apply(ctx, path, false, o.seq, o.change, rep); err != nil {
 				return err
 			}
 		}

@@ -29,6 +29,7 @@ type FTPTarget struct {
 	TLS                  bool   // explicit TLS (RFC 4217), for control and data
 	Cert                 string // the confirmed certificate, from [HostKeyError.Offered]; empty: none yet
 	Connections          int    // at most so many at a time; 0: 4
+	Ahead                bool   // the host takes commands that are sent ahead; see [FTP.ProveAhead]
 }
 
 // FTP is a tree behind an FTP server. A connection does one thing at a time,
@@ -37,6 +38,7 @@ type FTPTarget struct {
 type FTP struct {
 	t      FTPTarget
 	root   string
+	sums   sums          // which the host makes of files itself
 	hidden bool          // the listing of the server must be asked for hidden files
 	slots  chan struct{} // one for each connection that may be open
 	cache  tls.ClientSessionCache
@@ -54,6 +56,8 @@ type ftpConn struct {
 	*ftp.ServerConn
 	used    time.Time
 	raw     net.Conn
+	ahead   *ahead      // nil under TLS
+	hashes  bool        // it was told by which algorithm to hash
 	listing atomic.Bool // what comes on a data connection is a listing
 	endless atomic.Bool // and it did not end
 }
@@ -86,6 +90,7 @@ func OpenFTP(ctx context.Context, t FTPTarget) (*FTP, error) {
 	if err := f.enter(c); err != nil {
 		return nil, errors.Join(&RootError{Root: t.Root, Err: err}, c.Quit())
 	}
+	f.sums = c.sums()
 	f.open, f.idle = 1, []*ftpConn{c}
 	return f, nil
 }
@@ -157,9 +162,17 @@ func (f *FTP) dial(ctx context.Context) (*ftpConn, error) {
 		if control {
 			control, c.raw = false, conn
 			stop = context.AfterFunc(ctx, func() { conn.Close() })
-			return &deadlined{Conn: &brief{Conn: conn}}, nil
+			timed := &deadlined{Conn: &brief{Conn: conn}}
+			if conf == nil {
+				c.ahead = newAhead(timed, f.t.Ahead)
+				return c.ahead, nil
+			}
+			return timed, nil // under TLS the library sees the words, and we do not
 		}
 		timed := &deadlined{Conn: &listed{Conn: conn, c: c}}
+		if f.t.Ahead && c.ahead != nil {
+			return &aheadData{Conn: timed, control: c.ahead}, nil
+		}
 		if conf != nil {
 			return &tlsData{Conn: tls.Client(timed, conf), raw: conn}, nil
 		}

@@ -54,7 +54,7 @@ func (f *FTP) takeFor(ctx context.Context, what string, p tree.Path) (*ftpConn, 
 // plainError tells errors that are [Host]'s already, after which a connection
 // can be used further.
 func plainError(err error) bool {
-	return errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrExist) || errors.Is(err, fs.ErrPermission) || errors.Is(err, ErrNotEmpty) || errors.Is(err, ErrNotWritten) || errors.Is(err, errNotFile)
+	return errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrExist) || errors.Is(err, fs.ErrPermission) || errors.Is(err, ErrNotEmpty) || errors.Is(err, ErrNotWritten) || errors.Is(err, errNotFile) || errors.Is(err, errNoSum)
 }
 
 var errNotFile = errors.New("it is a folder")
@@ -199,16 +199,21 @@ func (f *FTP) OpenFrom(ctx context.Context, p tree.Path, from int64) (io.ReadClo
 	if err != nil {
 		return nil, err
 	}
+	stop := context.AfterFunc(ctx, func() { c.raw.Close() })
 	res, err := c.RetrFrom(f.name(p), uint64(from))
 	if err != nil {
 		err = f.why(c, p, err)
-		f.give(c, ftpBroken(err) && !plainError(err))
-		if !plainError(err) {
+		cut := !stop()
+		f.give(c, cut || ftpBroken(err) && !plainError(err))
+		switch {
+		case cut:
+			return nil, ctx.Err()
+		case !plainError(err):
 			err = ftpPlain(err)
 		}
 		return nil, fmt.Errorf("open %s: %w", p, err)
 	}
-	return &ftpReader{res: res, c: c, f: f, path: p, stop: context.AfterFunc(ctx, func() { c.raw.Close() })}, nil
+	return &ftpReader{res: res, c: c, f: f, path: p, stop: stop}, nil
 }
 
 // ftpReader is a file being read; its connection is busy until it is closed.

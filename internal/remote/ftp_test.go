@@ -37,6 +37,18 @@ func TestFTPConforms(t *testing.T) {
 	})
 }
 
+// Sending ahead changes nothing but the time.
+func TestFTPThatIsSentAheadConforms(t *testing.T) {
+	s := testbed.StartVSFTPD(t, testbed.FTPOptions{})
+	remotetest.Run(t, func(t *testing.T) remote.Host {
+		tg := ftpTarget(s, t.TempDir())
+		tg.Ahead = true
+		h, err := remote.OpenFTP(t.Context(), tg)
+		require.NoError(t, err)
+		return h
+	})
+}
+
 func TestFTPWithTLSConforms(t *testing.T) {
 	s := testbed.StartVSFTPD(t, testbed.FTPOptions{TLS: true})
 	tg := ftpTarget(s, t.TempDir())

@@ -17,8 +17,9 @@ import (
 
 // Local is a folder on the service's own machine.
 type Local struct {
-	dir  string
-	root *os.Root
+	dir     string
+	root    *os.Root
+	beneath *beneath
 }
 
 // OpenLocal opens the folder. The error is a *[RootError].
@@ -34,7 +35,19 @@ func OpenLocal(dir string) (*Local, error) {
 		}
 		return nil, &RootError{Root: dir, Err: err}
 	}
-	return &Local{dir: dir, root: root}, nil
+	b, err := newBeneath(root)
+	if err != nil {
+		return nil, errors.Join(&RootError{Root: dir, Err: err}, root.Close())
+	}
+	return &Local{dir: dir, root: root, beneath: b}, nil
+}
+
+// open opens a file beneath the folder.
+func (l *Local) open(p tree.Path, flag int, mode fs.FileMode) (*os.File, error) {
+	if f, ok, err := l.beneath.open(l.name(p), flag, uint32(mode)); ok {
+		return f, err
+	}
+	return l.root.OpenFile(l.name(p), flag, mode)
 }
 
 func (l *Local) name(p tree.Path) string { return filepath.FromSlash(p.String()) }
@@ -122,7 +135,7 @@ func (l *Local) Open(ctx context.Context, p tree.Path) (io.ReadCloser, error) {
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	return l.root.Open(l.name(p))
+	return l.open(p, os.O_RDONLY, 0)
 }
 
 // OpenFrom implements [Host].
@@ -130,7 +143,7 @@ func (l *Local) OpenFrom(ctx context.Context, p tree.Path, from int64) (io.ReadC
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	f, err := l.root.Open(l.name(p))
+	f, err := l.open(p, os.O_RDONLY, 0)
 	if err != nil {
 		return nil, err
 	}
@@ -145,7 +158,7 @@ func (l *Local) Create(ctx context.Context, p tree.Path, mode uint32) (io.WriteC
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	f, err := l.root.OpenFile(l.name(p), os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o600)
+	f, err := l.open(p, os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o600)
 	if err != nil {
 		return nil, err
 	}
@@ -162,7 +175,7 @@ func (l *Local) Continue(ctx context.Context, p tree.Path, from int64) (io.Write
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	f, err := l.root.OpenFile(l.name(p), os.O_WRONLY, 0)
+	f, err := l.open(p, os.O_WRONLY, 0)
 	if err != nil {
 		return nil, err
 	}
@@ -265,4 +278,4 @@ func (l *Local) SetMode(ctx context.Context, p tree.Path, mode uint32) error {
 func (l *Local) Free(context.Context) (int64, error) { return disk.Free(l.dir) }
 
 // Close implements [Host].
-func (l *Local) Close() error { return l.root.Close() }
+func (l *Local) Close() error { return errors.Join(l.beneath.Close(), l.root.Close()) }

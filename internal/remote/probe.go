@@ -20,6 +20,7 @@ type Found struct {
 	RenameFolders                                bool  // out of the work folder, with something in them
 	Copies                                       bool  // it copies folders itself
 	Clean                                        bool  // bytes come back as they were sent, whichever they are
+	Ahead                                        bool  // it takes commands that are sent ahead of their answers
 	NoWork                                       bool  // no folder of ours can be made at the root
 	Resolution                                   int64 // of file times, as coarse as it may be
 	Skew                                         int64 // the host's clock minus ours, at least
@@ -134,11 +135,11 @@ func (p *prober) elsewhere(ctx context.Context, list []Info, work tree.Path) (in
 }
 
 func (p *prober) write(ctx context.Context, at tree.Path, mode uint32) (Info, error) {
+	p.made = append(p.made, at) // it may come to be though nobody waits for it any more
 	w, err := p.h.Create(ctx, at, mode)
 	if err != nil {
 		return Info{}, err
 	}
-	p.made = append(p.made, at)
 	if _, err := w.Write([]byte("Restless Crate was here to see what this host can do.\n")); err != nil {
 		return Info{}, errors.Join(err, w.Close())
 	}
@@ -182,6 +183,13 @@ func (p *prober) try(ctx context.Context, work tree.Path, f *Found) error {
 	if err := p.clean(ctx, f); err != nil {
 		return err
 	}
+	if by, ok := Unwrapped[interface {
+		ProveAhead(ctx context.Context, folder tree.Path) (bool, []tree.Path)
+	}](p.h); ok {
+		var left []tree.Path
+		f.Ahead, left = by.ProveAhead(ctx, p.dir)
+		p.made = append(p.made, left...)
+	}
 	out := tree.Path(string(work) + "-" + string(p.name))
 	p.made = append(p.made, out)
 	begun := p.now()
@@ -198,14 +206,13 @@ func (p *prober) try(ctx context.Context, work tree.Path, f *Found) error {
 // folder tries to rename a folder with a file in it into the tree.
 func (p *prober) folder(ctx context.Context, work tree.Path, f *Found) error {
 	from, to := p.dir.Join("probe-f"), tree.Path(string(work)+"-"+string(p.name)+"-f")
+	p.folders, p.made = append(p.folders, from, to), append(p.made, to.Join("x"))
 	if err := p.h.MakeFolder(ctx, from, 0o700); err != nil && !errors.Is(err, fs.ErrExist) {
 		return fmt.Errorf("make a folder: %w", err)
 	}
-	p.folders = append(p.folders, from, to)
 	if _, err := p.write(ctx, from.Join("x"), 0o640); err != nil {
 		return fmt.Errorf("write a file into a folder: %w", err)
 	}
-	p.made = append(p.made, to.Join("x"))
 	if err := p.copies(ctx, from, f); err != nil {
 		return err
 	}
@@ -267,11 +274,11 @@ func everyByte() []byte {
 // every file that is sent later.
 func (p *prober) clean(ctx context.Context, f *Found) error {
 	at, want := p.dir.Join("probe-e"), everyByte()
+	p.made = append(p.made, at)
 	w, err := p.h.Create(ctx, at, 0o640)
 	if err != nil {
 		return fmt.Errorf("write a file of every byte: %w", err)
 	}
-	p.made = append(p.made, at)
 	_, err = w.Write(want)
 	if err = errors.Join(err, w.Close()); err != nil {
 		return fmt.Errorf("write a file of every byte: %w", err)

@@ -20,7 +20,6 @@ import (
 	"strconv"
 	"strings"
 	"sync"
-	"syscall"
 	"testing"
 	"time"
 
@@ -232,7 +231,7 @@ func Freeze(t testing.TB, s *SSHD) { signal(t, s.cmd, "-STOP") }
 // Hang is Freeze for a whole server: new connections are answered nothing either.
 func Hang(t testing.TB, s *SSHD) {
 	t.Helper()
-	require.NoError(t, s.cmd.Process.Signal(syscall.SIGSTOP))
+	require.NoError(t, exec.Command("kill", "-STOP", strconv.Itoa(s.cmd.Process.Pid)).Run())
 	Freeze(t, s)
 }
 
@@ -240,5 +239,5 @@ func Hang(t testing.TB, s *SSHD) {
 func Thaw(t testing.TB, s *SSHD) {
 	t.Helper()
 	signal(t, s.cmd, "-CONT")
-	require.NoError(t, s.cmd.Process.Signal(syscall.SIGCONT))
+	require.NoError(t, exec.Command("kill", "-CONT", strconv.Itoa(s.cmd.Process.Pid)).Run())
 }

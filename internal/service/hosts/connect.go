@@ -29,7 +29,8 @@ func (s *Service) dial(ctx context.Context, srv model.Server) (remote.Host, erro
 		if err != nil {
 			return nil, err
 		}
-		h, err := remote.OpenFTP(ctx, remote.FTPTarget{Host: t.Host, Port: t.Port, User: t.User, Password: string(password), Root: t.Root, TLS: t.Kind == "ftps", Cert: srv.HostKey})
+		h, err := remote.OpenFTP(ctx, remote.FTPTarget{Host: t.Host, Port: t.Port, User: t.User, Password: string(password), Root: t.Root, TLS: t.Kind == "ftps", Cert: srv.HostKey,
+			Ahead: srv.Abilities != nil && srv.Abilities.Ahead})
 		if err != nil {
 			return nil, s.explain(ctx, srv, err)
 		}
@@ -146,7 +147,8 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 		return srv, fmt.Errorf("look into the work folder of %s: %w", name, err)
 	}
 	srv.Abilities = &model.Abilities{TestedAt: s.Now().UnixMilli(), Modes: f.Modes, CaseBlind: f.CaseBlind, RenameFromWork: f.RenameFromWork,
-		RenameOver: f.RenameOver, NoWork: f.NoWork, RenameFolders: f.RenameFolders, Copies: f.Copies, Clean: f.Clean, Unclean: !f.Clean, Resolution: f.Resolution, Skew: f.Skew, RenameMS: f.RenameMS, Free: f.Free, Words: slices.Concat(words(f), openLine(srv.Transport), left)}
+		RenameOver: f.RenameOver, NoWork: f.NoWork, RenameFolders: f.RenameFolders, Copies: f.Copies, Clean: f.Clean, Unclean: !f.Clean, Ahead: f.Ahead, Resolution: f.Resolution, Skew: f.Skew, RenameMS: f.RenameMS, Free: f.Free, Words: slices.Concat(words(f), openLine(srv.Transport), left)}
+	s.lines.drop(srv.ID) // the next line makes use of it
 	return srv, s.Records.SaveAbilities(ctx, srv)
 }
 
@@ -189,7 +191,7 @@ func (s *Service) probe(ctx context.Context, srv model.Server, h remote.Host) (r
 // sameFound tells whether a probe found what was known before.
 func sameFound(f remote.Found, a model.Abilities) bool {
 	return f.Modes == a.Modes && f.CaseBlind == a.CaseBlind && f.RenameFromWork == a.RenameFromWork && f.RenameOver == a.RenameOver &&
-		f.NoWork == a.NoWork && f.RenameFolders == a.RenameFolders && f.Copies == a.Copies && f.Clean == a.Clean
+		f.NoWork == a.NoWork && f.RenameFolders == a.RenameFolders && f.Copies == a.Copies && f.Clean == a.Clean && f.Ahead == a.Ahead
 }
 
 // NoWorkFolder notes what a run has found out: the host does not rename out of
@@ -304,6 +306,9 @@ func words(f remote.Found) []string {
 	}
 	say(f.RenameOver, "A rename can replace a file in one act.", "A rename cannot replace a file; that is not needed.")
 	say(f.Clean, "A file of every byte and every line end came back as it was sent.", "A file of every byte and every line end came back CHANGED, or in another size: this way in is not fit for anything but text. Every file that is sent is read back.")
+	if f.Ahead {
+		out = append(out, "It takes what is sent ahead of its answers: many small files arrive sooner.")
+	}
 	say(f.Modes, "Permission bits are kept.", "Permission bits are not kept, so rolling back cannot restore them.")
 	say(f.CaseBlind, "Names that differ only in case are the same file here.", "Names are exact in case.")
 	say(f.Resolution < 1000, "File times are finer than a second.", fmt.Sprintf("File times are counted in steps of up to %d s; a file changed just after an upload is read again to be sure.", f.Resolution/1000))
