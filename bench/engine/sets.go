@@ -25,6 +25,7 @@ var sets = []set{
 	{"medium", 300, 1 << 20, 10},
 	{"large", 1, 300 << 20, 1},
 	{"tenth", 2000 / tenth, 4 << 10, 100 / tenth},
+	{"many", 20_000, 100, 200},
 }
 
 // tenth is the part of the small set that slow peers get: a tenth of its
