@@ -475,9 +475,15 @@ func (db *DB) Crates(ctx context.Context, rulebook, key string, before int64, li
 // Heads lists the crates of one add-on, the newest first, without their files and
 // archives: what is asked of many is their versions. An empty rulebook means all.
 func (db *DB) Heads(ctx context.Context, rulebook, key string) ([]model.Crate, error) {
+	which, args := `ad.rulebook = ? AND ad.key = ?`, []any{rulebook, key}
+	if rulebook == "" {
+		which, args = `ad.key = ?`, []any{key}
+	}
 	columns := strings.Replace(crateColumns, "c.files", "NULL", 1)
-	return all(ctx, db.sql, scanCrate, `SELECT `+columns+` FROM addon ad JOIN crate c ON c.addon_id = ad.id JOIN rulebook_revision r ON r.id = c.revision_id
-		WHERE c.dropped_at IS NULL AND ad.key = ? AND (? = '' OR ad.rulebook = ?) ORDER BY c.id DESC`, key, rulebook, rulebook)
+	// The joins are crossed so that SQLite begins with the add-on, and not with every
+	// crate because they are to be ordered.
+	return all(ctx, db.sql, scanCrate, `SELECT `+columns+` FROM addon ad CROSS JOIN crate c ON c.addon_id = ad.id CROSS JOIN rulebook_revision r ON r.id = c.revision_id
+		WHERE c.dropped_at IS NULL AND `+which+` ORDER BY c.id DESC`, args...)
 }
 
 // CrateKinds gives the kinds of some crates.

@@ -5,6 +5,7 @@ ALTER TABLE deployment ADD COLUMN draft_changes BLOB;
 ALTER TABLE deployment ADD COLUMN draft_steps BLOB;
 ALTER TABLE deployment ADD COLUMN draft_motions BLOB;
 ALTER TABLE deployment ADD COLUMN draft_ahead BLOB; -- what a run needs before the draft is made anew
+CREATE INDEX addon_key ON addon (key);
 CREATE INDEX ledger_path_files ON ledger_path (server_id) WHERE being = 3;
 DROP TRIGGER counts_troubles;
 CREATE TRIGGER counts_troubles AFTER UPDATE OF trouble, aftermath, draft, outline, untidy ON deployment
