@@ -112,7 +112,7 @@ const keptCopies = 2
 // tidyCopies removes the copies on the host but those of the newest deployments
 // that made some.
 func (r *Run) tidyCopies(ctx context.Context) error {
-	if !slices.ContainsFunc(r.Draft.Motions, func(m draft.Motion) bool { return m.OnHost }) {
+	if !r.Draft.Motions.Contains(func(m draft.Motion) bool { return m.OnHost }) {
 		return nil
 	}
 	list, err := r.Host.List(ctx, draft.Copies)

@@ -72,7 +72,7 @@ func held(copied map[tree.Path]Result) map[tree.Path]tree.State {
 // HeldBy gives what a folder held by a deployment's journal; ok is false where it
 // was not copied. copy is where the host keeps it, where that has made the copy.
 func HeldBy(d *draft.Draft, marks Marks, folder tree.Path) (files map[tree.Path]tree.State, copy tree.Path, ok bool) {
-	for _, m := range d.Motions {
+	for m := range d.Motions.All() {
 		if m.KeepsFolder() && m.Path == folder && marks.At(KeyOf(m)).State == Finished {
 			res := marks.At(KeyOf(m)).Result
 			return held(res.Inside), res.Copy, !m.OnHost || res.Copy != ""

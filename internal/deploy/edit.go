@@ -115,8 +115,8 @@ func (r *Run) checkEdited(ctx context.Context, m draft.Motion, at tree.Path, i r
 		return err
 	}
 	if tree.Sum(text) != r.editOf(m.Path).Was {
-		for _, w := range r.Draft.Motions {
-			if w.Kind != draft.EditMotion || w.Path != m.Path {
+		for w := range r.Draft.Motions.Of(draft.EditMotion, m.Path) {
+			if w.Path != m.Path {
 				continue
 			}
 			if *res, err = r.compose(ctx, m.Path, text, r.Names.Temp(w)); err != nil {
@@ -141,7 +141,7 @@ func (r *Run) checkEdited(ctx context.Context, m draft.Motion, at tree.Path, i r
 // editedBy finds what every edited text came to: what was written last counts.
 func editedBy(d *draft.Draft, marks Marks) map[tree.Path]*Edited {
 	out := map[tree.Path]*Edited{}
-	for _, m := range d.Motions {
+	for m := range d.Motions.All() {
 		if e := marks.At(KeyOf(m)).Result.Edited; e != nil {
 			out[m.Path] = e
 		}

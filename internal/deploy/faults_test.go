@@ -39,7 +39,7 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 	} {
 		probe := fresh(t)
 		require.NoError(t, probe.whole(probe.run(0, ""))) // a later leg is drafted on the way
-		for _, m := range probe.dep.Draft.Motions {
+		for m := range probe.dep.Draft.Motions.All() {
 			kinds[kindOf(m)]++
 			if way == "two legs" && m.Leg == 1 && !m.OfServer() && m.Kind != draft.EditMotion {
 				continue // as in one leg

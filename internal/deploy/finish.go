@@ -24,15 +24,15 @@ func (r *Run) Backward(ctx context.Context) (err error) {
 		return err
 	}
 	defer func() { err = errors.Join(err, r.closeSegment()) }()
-	var all [][]draft.Motion
+	var all []draft.Group
 	for _, phase := range []draft.Phase{draft.Prepare, draft.Swap, draft.Proof} {
-		all = append(all, groups(r.Draft.Motions, phase)...)
+		all = append(all, r.Draft.Motions.Groups(phase)...)
 	}
 	// By their numbers, not by phase: a later leg goes back before an earlier one.
-	slices.SortStableFunc(all, func(a, b []draft.Motion) int { return b[0].Group - a[0].Group })
+	slices.SortStableFunc(all, func(a, b draft.Group) int { return b.Number - a.Number })
 	for _, group := range all {
 		var todo []draft.Motion
-		for _, m := range group {
+		for m := range r.Draft.Motions.Range(group.From, group.To) {
 			if s := marks.At(KeyOf(m)).State; m.Kind != draft.TidyMotion && (s == Intended || s == Finished) {
 				todo = append(todo, m)
 			}
@@ -144,7 +144,7 @@ func (r *Run) Look(ctx context.Context, leg int, seenAt int64) (map[tree.Path]dr
 	started := false
 	others := map[tree.Path]bool{} // of other legs
 	last := map[tree.Path]Result{} // of files that the server wrote to between the draft and the swap
-	for _, m := range r.Draft.Motions {
+	for m := range r.Draft.Motions.All() {
 		if m.Do == draft.StartServer && m.Leg >= leg && (marks.At(KeyOf(m)).State == Intended || marks.At(KeyOf(m)).State == Finished) {
 			started = true
 		}
@@ -227,7 +227,7 @@ func (r *Run) Look(ctx context.Context, leg int, seenAt int64) (map[tree.Path]dr
 // recorded.
 func (r *Run) Tidy(ctx context.Context) (err error) {
 	marks, err := r.Journal.Marks(ctx, r.ID)
-	if err != nil || len(r.Draft.Motions) == 0 {
+	if err != nil || r.Draft.Motions.Len() == 0 {
 		return err
 	}
 	if err := r.workFolders(ctx, marks); err != nil {

@@ -184,9 +184,9 @@ func TestWhatWasToldAndHasNoEffectYetIsWaitedFor(t *testing.T) {
 
 func TestAPersonIsWaitedFor(t *testing.T) {
 	b := newBench(t)
-	for i := range b.dep.Draft.Motions {
-		if m := &b.dep.Draft.Motions[i]; m.Do == draft.StopServer {
-			m.Subject = "Press the red button."
+	for i := range b.dep.Draft.Motions.Len() {
+		if b.dep.Draft.Motions.At(i).Do == draft.StopServer {
+			b.dep.Draft.Motions.Alter(i, func(m *draft.Motion) { m.Subject = "Press the red button." })
 		}
 	}
 	err := b.asFar(b.run(0, ""))

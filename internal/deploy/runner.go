@@ -90,7 +90,7 @@ type Run struct {
 	done     keys         // motions done so far
 	sent     int64
 	vacant   map[tree.Path]bool // looked at, and nothing is there
-	arrived  map[string]*Result // of sent files, by temporary name
+	arrived  map[string]arrival // of sent files, by temporary name
 	edited   map[tree.Path]*Edited
 	logStart LogMark
 	lies     map[tree.Digest]stockroom.Location // of what is about to be sent
@@ -191,7 +191,7 @@ func (r *Run) tell(p Progress) {
 	}
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	p.Done, p.Total, p.Sent = r.done.n, len(r.Draft.Motions), r.sent
+	p.Done, p.Total, p.Sent = r.done.n, r.Draft.Motions.Len(), r.sent
 	r.Tell(p)
 }
 
@@ -210,7 +210,7 @@ func (r *Run) Forward(ctx context.Context, phases ...draft.Phase) (err error) {
 	if err != nil {
 		return err
 	}
-	if len(r.Draft.Motions) == 0 {
+	if r.Draft.Motions.Len() == 0 {
 		return nil
 	}
 	if err := r.workFolders(ctx, marks); err != nil {
@@ -229,7 +229,7 @@ func (r *Run) Forward(ctx context.Context, phases ...draft.Phase) (err error) {
 // phase does the chosen motions of a phase, group by group.
 func (r *Run) phase(ctx context.Context, phase draft.Phase, marks Marks, choose func(draft.Motion) bool) error {
 	r.tell(Progress{Kind: "phase", Phase: phase})
-	for _, group := range groups(r.Draft.Motions, phase) {
+	for _, group := range r.Draft.Motions.Groups(phase) {
 		if err := r.group(ctx, group, marks, choose); err != nil {
 			return err
 		}
@@ -247,24 +247,23 @@ const (
 
 // begin gathers what the journal knows of files that were sent already.
 func (r *Run) begin(marks Marks) {
-	r.arrived, r.room = map[string]*Result{}, semaphore.NewWeighted(inFlight)
+	r.arrived, r.room = map[string]arrival{}, semaphore.NewWeighted(inFlight)
 	r.edited = editedBy(r.Draft, marks)
-	for _, m := range r.Draft.Motions {
+	for m := range r.Draft.Motions.All() {
 		if marks.At(KeyOf(m)).State == Finished {
 			r.noteLog(m, marks.At(KeyOf(m)).Result)
 		}
 		if mark := marks.At(KeyOf(m)); (m.Kind == draft.SendMotion || m.Kind == draft.EditMotion) && mark.State == Finished {
-			r.arrived[m.Temp] = &mark.Result
+			r.arrived[m.Temp] = arrival{mark.Result.Size, mark.Result.Modified}
 		}
 	}
 }
 
 // group does the chosen motions of one group in batches.
-func (r *Run) group(ctx context.Context, group []draft.Motion, marks Marks, choose func(draft.Motion) bool) error {
+func (r *Run) group(ctx context.Context, group draft.Group, marks Marks, choose func(draft.Motion) bool) error {
 	next := func() (some []draft.Motion) {
-		for len(group) > 0 && len(some) < batch {
-			m := group[0]
-			group = group[1:]
+		for ; group.From < group.To && len(some) < batch; group.From++ {
+			m := r.Draft.Motions.At(group.From)
 			switch {
 			case !choose(m):
 			case marks.At(KeyOf(m)).State == Finished:
@@ -454,22 +453,6 @@ func (r *Run) count(m draft.Motion) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	r.done.add(KeyOf(m))
-}
-
-// groups gives the motions of a phase, group by group. They are the draft's own, not
-// copies: there may be hundreds of thousands.
-func groups(motions []draft.Motion, phase draft.Phase) (out [][]draft.Motion) {
-	for len(motions) > 0 {
-		n := 1
-		for n < len(motions) && motions[n].Group == motions[0].Group && motions[n].Phase == motions[0].Phase {
-			n++
-		}
-		if motions[0].Phase == phase {
-			out = append(out, motions[:n:n])
-		}
-		motions = motions[n:]
-	}
-	return out
 }
 
 // openSegment gives the deployment's own segment for kept copies.

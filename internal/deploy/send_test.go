@@ -50,7 +50,7 @@ func TestAPartOfALargeFileIsSentOn(t *testing.T) {
 				Held:   func(tree.Digest) bool { return true },
 				Wanted: []draft.Wanted{{Addon: "big", Name: "big", Version: "1", Files: []draft.Target{{Path: "big", Digest: tree.Sum(text), Size: int64(len(text))}}}},
 			}, draft.Observations{})
-			send := b.dep.Draft.Motions[0]
+			send := b.dep.Draft.Motions.At(0)
 			require.ErrorIs(t, b.whole(b.run(send.ID, deploy.AfterIntent)), errFault)
 			if c.part != nil {
 				at := filepath.Join(b.root, string(draft.Names{Number: b.dep.Number}.Temp(send)))
@@ -79,9 +79,9 @@ func TestAHostsOwnChecksumsSpareTheReading(t *testing.T) {
 		return h
 	})
 	proved := 0
-	for i := range b.dep.Draft.Motions {
-		if m := &b.dep.Draft.Motions[i]; m.Kind == draft.SendMotion {
-			m.Proved = true
+	for i := range b.dep.Draft.Motions.Len() {
+		if b.dep.Draft.Motions.At(i).Kind == draft.SendMotion {
+			b.dep.Draft.Motions.Alter(i, func(m *draft.Motion) { m.Proved = true })
 			proved++
 		}
 	}

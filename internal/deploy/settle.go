@@ -33,7 +33,7 @@ func (r *Run) settle(ctx context.Context, f *flight, outcomes []*Outcome, began 
 			// A rename changes neither size nor time; the look after the swap
 			// finds out if a host thinks otherwise.
 			res := r.arrivedAs(o.Motion.Temp)
-			o.Result.Size, o.Result.Modified, o.Result.At = res.Size, res.Modified, began
+			o.Result.Size, o.Result.Modified, o.Result.At = res.size, res.modified, began
 		}
 	}
 	unseen := r.settleWholes(ctx, f, outcomes, wholes)
@@ -102,13 +102,13 @@ func (r *Run) hostNow() int64 {
 	return r.Clock()
 }
 
-func (r *Run) arrivedAs(temp string) Result {
+// arrival is what the host said of a file when it was sent.
+type arrival struct{ size, modified int64 }
+
+func (r *Run) arrivedAs(temp string) arrival {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	if res := r.arrived[temp]; res != nil {
-		return *res
-	}
-	return Result{}
+	return r.arrived[temp]
 }
 
 // checkSent compares a sent file's size and sets its permission bits where
@@ -124,8 +124,7 @@ func (r *Run) checkSent(ctx context.Context, m draft.Motion, at tree.Path, i rem
 	}
 	res.Size, res.Modified = i.Size, i.Modified
 	r.mu.Lock()
-	now := *res
-	r.arrived[m.Temp] = &now
+	r.arrived[m.Temp] = arrival{res.Size, res.Modified}
 	r.mu.Unlock()
 	return nil
 }

@@ -139,10 +139,10 @@ func (r *Run) backWhole(ctx context.Context, m draft.Motion, marks Marks) (Resul
 		return Result{}, err
 	}
 	var res Result
-	for _, s := range r.Draft.Motions {
+	for s := range r.Draft.Motions.Of(draft.SendMotion, m.Path) {
 		rel, inside := s.Path.Below(m.Path)
 		i, back := now[rel]
-		if s.Kind != draft.SendMotion || !inside || !back || i.Being != tree.Content {
+		if !inside || !back || i.Being != tree.Content {
 			continue
 		}
 		mark := marks.At(KeyOf(s))
@@ -182,8 +182,8 @@ func (r *Run) checkAsideWhole(ctx context.Context, m draft.Motion, res *Result) 
 		return errors.New("it is not under its set-aside name")
 	}
 	ours := map[tree.Path]draft.Motion{}
-	for _, t := range r.Draft.Motions {
-		if rel, inside := t.Path.Below(m.Path); inside && t.Kind == draft.TidyMotion {
+	for t := range r.Draft.Motions.Of(draft.TidyMotion, m.Path) {
+		if rel, inside := t.Path.Below(m.Path); inside {
 			ours[rel] = t
 		}
 	}

@@ -44,7 +44,9 @@ func scanDeployment(r *sql.Rows, d *model.Deployment) error {
 		return err
 	}
 	if len(old) > 0 { // of a version that kept drafts in one piece
-		return unzip(old, &d.Draft)
+		err := unzip(old, &d.Draft)
+		d.Draft.Rebase()
+		return err
 	}
 	return long.unpack(&d.Draft, d.Motions)
 }
@@ -61,7 +63,7 @@ func (db *DB) AddDeployment(ctx context.Context, d model.Deployment) (model.Depl
 			return err
 		}
 		res, err := tx.ExecContext(ctx, `INSERT INTO deployment (server_id, number, kind, title, state, ask, digest, draft, outline, motions, accepts, actor, created_at, draft_changes, draft_steps, draft_motions, draft_ahead) VALUES (?,?,?,?,?,?,?,'',?,?,?,?,?,?,?,?,?)`,
-			d.ServerID, d.Number, d.Kind, d.Title, model.Draft, string(d.Ask), d.Digest.String(), outline(d.Draft), len(d.Draft.Motions), text(d.Accepts), d.Actor, db.millis(),
+			d.ServerID, d.Number, d.Kind, d.Title, model.Draft, string(d.Ask), d.Digest.String(), outline(d.Draft), d.Draft.Motions.Len(), text(d.Accepts), d.Actor, db.millis(),
 			long.changes, long.steps, long.motions, long.ahead)
 		if err != nil {
 			return err
@@ -203,7 +205,7 @@ func (db *DB) SaveRun(ctx context.Context, d model.Deployment) error {
 func (db *DB) SaveDraft(ctx context.Context, d model.Deployment) error {
 	long := pack(&d.Draft)
 	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET draft = '', outline = ?, motions = ?, draft_changes = ?, draft_steps = ?, draft_motions = ?, draft_ahead = ? WHERE id = ? AND digest = ?`,
-		outline(d.Draft), len(d.Draft.Motions), long.changes, long.steps, long.motions, long.ahead, d.ID, d.Digest.String()))
+		outline(d.Draft), d.Draft.Motions.Len(), long.changes, long.steps, long.motions, long.ahead, d.ID, d.Digest.String()))
 }
 
 // SaveOutline is SaveDraft for one whose changes, steps and motions are as they were.

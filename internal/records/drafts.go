@@ -61,15 +61,7 @@ func pack(d *draft.Draft) parts {
 		ahead:   zipped(d.Ahead()),
 		changes: packLines(d.Changes, func(b []byte, c *draft.Change) []byte { return c.AppendJSON(b) }),
 		steps:   packLines(d.Steps, func(b []byte, s *draft.Step) []byte { return s.AppendJSON(b) }),
-		motions: packLines(d.Motions, func(b []byte, m *draft.Motion) []byte {
-			kept := keptMotion{Motion: *m}
-			short(&kept)
-			b = kept.AppendJSON(b)
-			if kept.Change > 0 {
-				b = fmt.Appendf(b[:len(b)-1], `,"c":%d,"s":%d}`, kept.Change, kept.States)
-			}
-			return b
-		}),
+		motions: packMotions(d.Motions, short),
 	}
 }
 
@@ -101,32 +93,66 @@ func (p parts) unpack(d *draft.Draft, n int) error {
 	if err != nil {
 		return fmt.Errorf("read the steps of a draft: %w", err)
 	}
-	d.Motions, err = unpackLines(p.motions, n, func(m *draft.Motion, kept *keptMotion) error {
-		*m = kept.Motion
-		if kept.Change == 0 {
-			return nil
-		}
-		if kept.Change < 0 || kept.Change > len(d.Changes) {
-			return fmt.Errorf("motion %d is about change %d of %d", m.ID, kept.Change, len(d.Changes))
-		}
-		c := &d.Changes[kept.Change-1]
-		m.Path = c.Path
-		for bit, from := range map[int]tree.State{beforeIsBefore: c.Before, beforeIsAfter: c.After} {
-			if kept.States&bit != 0 {
-				m.Before = from
-			}
-		}
-		for bit, from := range map[int]tree.State{afterIsAfter: c.After, afterIsBefore: c.Before} {
-			if kept.States&bit != 0 {
-				m.After = from
-			}
-		}
-		return nil
-	})
-	if err != nil {
+	if err := p.unpackMotions(d, n); err != nil {
 		return fmt.Errorf("read the motions of a draft: %w", err)
 	}
 	return nil
+}
+
+func (p parts) unpackMotions(d *draft.Draft, n int) error {
+	d.Motions = draft.Motions{}
+	if len(p.motions) == 0 {
+		return nil
+	}
+	d.Motions.Begin(d.Changes, n)
+	return unpackEach(p.motions, func(kept *keptMotion) error {
+		m := kept.Motion
+		if kept.Change < 0 || kept.Change > len(d.Changes) {
+			return fmt.Errorf("motion %d is about change %d of %d", m.ID, kept.Change, len(d.Changes))
+		}
+		if kept.Change == 0 {
+			d.Motions.Add(m)
+			return nil
+		}
+		c := &d.Changes[kept.Change-1]
+		m.Path = c.Path
+		switch {
+		case kept.States&beforeIsBefore != 0:
+			m.Before = c.Before
+		case kept.States&beforeIsAfter != 0:
+			m.Before = c.After
+		}
+		switch {
+		case kept.States&afterIsAfter != 0:
+			m.After = c.After
+		case kept.States&afterIsBefore != 0:
+			m.After = c.Before
+		}
+		d.Motions.AddAbout(kept.Change-1, m)
+		return nil
+	})
+}
+
+// packMotions packs motions, each shortened first; an empty list is nil.
+func packMotions(l draft.Motions, short func(*keptMotion)) []byte {
+	if l.Len() == 0 {
+		return nil
+	}
+	return always(zstdOf(func(w io.Writer) error {
+		var line []byte
+		for m := range l.All() {
+			kept := keptMotion{Motion: m}
+			short(&kept)
+			line = kept.AppendJSON(line[:0])
+			if kept.Change > 0 {
+				line = fmt.Appendf(line[:len(line)-1], `,"c":%d,"s":%d}`, kept.Change, kept.States)
+			}
+			if _, err := w.Write(append(line, '\n')); err != nil {
+				return err
+			}
+		}
+		return nil
+	}))
 }
 
 // packLines packs a list, each entry as a line that entry appends; a nil list is nil.

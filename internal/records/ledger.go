@@ -1,6 +1,7 @@
 package records
 
 import (
+	"bytes"
 	"context"
 	"database/sql"
 	"errors"
@@ -186,7 +187,9 @@ func (w *ledgerWriter) apply(ctx context.Context, path int64, fresh bool, seq in
 			return err
 		}
 		var brings any
-		if !cl.Brings.Digest.IsZero() {
+		if cl.Brings == bytesOf(c.After) {
+			brings = asThere
+		} else if !cl.Brings.Digest.IsZero() {
 			p := &packer{}
 			p.digest(cl.Brings.Digest)
 			p.number(cl.Brings.Size)
@@ -321,7 +324,7 @@ func (db *DB) ledger(ctx context.Context, server int64, ids string, args ...any)
 		return nil, fmt.Errorf("read the ledger: %w", err)
 	}
 	_, err = all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
-		id, c, err := scanClaim(r, who)
+		id, c, err := scanClaim(r, who, func(id int64) tree.State { return out[byID[id]].State })
 		if err != nil {
 			return err
 		}
@@ -371,7 +374,11 @@ func scanPath(r *sql.Rows, id *int64, p *tree.Path, row *draft.Row, more ...any)
 	return nil
 }
 
-func scanClaim(r *sql.Rows, who map[int64]claimant) (path int64, c draft.Claim, err error) {
+// asThere is kept where a claim brings the bytes that stand at its path.
+var asThere = []byte{0}
+
+// scanClaim reads a claim. there tells what stands at its path.
+func scanClaim(r *sql.Rows, who map[int64]claimant, there func(path int64) tree.State) (path int64, c draft.Claim, err error) {
 	var id int64
 	var role int
 	var brings sql.RawBytes
@@ -383,7 +390,10 @@ func scanClaim(r *sql.Rows, who map[int64]claimant) (path int64, c draft.Claim, 
 		return 0, c, errEvent
 	}
 	c = draft.Claim{Addon: w.Addon, Label: w.Label, Crate: w.Crate, Role: roles[role]}
-	if brings != nil {
+	switch {
+	case bytes.Equal(brings, asThere):
+		c.Brings = bytesOf(there(path))
+	case brings != nil:
 		u := &unpacker{buf: brings}
 		c.Brings = draft.Bytes{Digest: u.digest(), Size: u.number()}
 		err = u.err

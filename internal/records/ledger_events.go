@@ -103,7 +103,12 @@ func (db *DB) FilesOf(ctx context.Context, server int64, below, after tree.Path,
 	}
 	claims := func(ids string, args ...any) error {
 		_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
-			id, c, err := scanClaim(r, who)
+			id, c, err := scanClaim(r, who, func(id int64) tree.State {
+				if i, ok := at[id]; ok {
+					return files[i].State
+				}
+				return tree.State{}
+			})
 			if err != nil {
 				return err
 			}

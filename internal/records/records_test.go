@@ -215,8 +215,9 @@ func TestListsOfDeploymentsComeWithoutWhatIsLong(t *testing.T) {
 	db := open(t)
 	s, err := db.AddServer(t.Context(), model.Server{Name: "saltpan", Rulebook: "r"})
 	require.NoError(t, err)
-	d := draft.Draft{Changes: []draft.Change{{Path: "a"}}, Steps: []draft.Step{{ID: 1, Verb: draft.Put, Path: "a"}}, Motions: []draft.Motion{{ID: 1, Path: "a"}, {ID: 2, Path: "a"}},
+	d := draft.Draft{Changes: []draft.Change{{Path: "a"}}, Steps: []draft.Step{{ID: 1, Verb: draft.Put, Path: "a"}},
 		Outline: draft.Outline{Counts: draft.Counts{In: 1}, WayBack: draft.BackFiles, Sets: []draft.Set{{Variable: "port", Before: "a", After: "b"}}}}
+	d.Motions = draft.MotionsOf(d.Changes, draft.Motion{ID: 1, Path: "a"}, draft.Motion{ID: 2, Path: "a"})
 	made, err := db.AddDeployment(t.Context(), model.Deployment{ServerID: s.ID, Kind: "deploy", Title: "x", Ask: []byte("{}"), Digest: d.Digest(), Draft: d, Actor: "me"})
 	require.NoError(t, err)
 	require.Equal(t, d, made.Draft)
@@ -228,7 +229,7 @@ func TestListsOfDeploymentsComeWithoutWhatIsLong(t *testing.T) {
 	require.Equal(t, 2, list[0].Motions)
 	require.Equal(t, draft.Draft{Outline: d.Outline}, list[0].Draft)
 
-	whole.Draft.Motions = whole.Draft.Motions[:1]
+	whole.Draft.Motions = draft.MotionsOf(whole.Draft.Changes, whole.Draft.Motions.At(0))
 	require.NoError(t, db.SaveDraft(t.Context(), whole))
 	list, err = db.Deployments(t.Context(), "", 0, -1)
 	require.NoError(t, err)

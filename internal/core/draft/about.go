@@ -55,7 +55,7 @@ func (m *maker) says() {
 // about adds the findings that concern the draft as a whole.
 func (m *maker) about() {
 	h := m.req.Host
-	if len(m.d.Motions) == 0 {
+	if m.d.Motions.Len() == 0 {
 		if len(m.d.Changes) == 0 && len(m.d.Findings) == 0 {
 			m.say(finding.Note, "nothing-to-do", tree.Root, "", "The server holds all of this already; nothing changes.")
 		}
@@ -104,7 +104,7 @@ const telling = 2000
 func (m *maker) swapTakes() {
 	if ms := m.swapMS(); ms >= telling {
 		n := 0
-		for _, mo := range m.d.Motions {
+		for mo := range m.d.Motions.All() {
 			if mo.Phase == Swap && !mo.OfServer() {
 				n++
 			}
@@ -117,7 +117,7 @@ func (m *maker) swapTakes() {
 func (m *maker) swapMS() int64 {
 	side := max(1, m.req.Host.SideBySide)
 	ms, inGroup, group := int64(0), 0, 0
-	for _, mo := range m.d.Motions {
+	for mo := range m.d.Motions.All() {
 		if mo.Phase != Swap || mo.OfServer() {
 			continue
 		}

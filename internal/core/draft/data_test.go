@@ -26,7 +26,7 @@ func ledgerOf(host Host, written string) *Draft {
 func copyStep(d *Draft) (Step, Motion) {
 	for _, s := range d.Steps {
 		if s.Verb == CopyData {
-			return s, d.Motions[s.Motions[0]-1]
+			return s, d.Motions.At(s.Motions[0] - 1)
 		}
 	}
 	return Step{}, Motion{}

@@ -42,14 +42,7 @@ func (d *Draft) Digest() tree.Digest {
 		return s.AppendJSON(b)
 	})
 	text(w, `,"motions":`)
-	writeList(w, d.Motions, func(b []byte, m *Motion) []byte {
-		if m.Seen != 0 {
-			still := *m
-			still.Seen = 0
-			m = &still
-		}
-		return m.AppendJSON(b)
-	})
+	writeMotions(w, d.Motions)
 	text(w, `,`)
 	must(w.Write(appendAny(nil, rest)[1:])) // the rest of the object that was begun
 	must(0, w.Flush())
@@ -61,7 +54,7 @@ func (d *Draft) Digest() tree.Digest {
 func (d *Draft) Passing() uint64 {
 	sum := fnv.New64a()
 	var b []byte
-	for _, m := range d.Motions {
+	for m := range d.Motions.All() {
 		b = binary.AppendVarint(b[:0], m.Seen)
 		must(sum.Write(b))
 	}
@@ -80,6 +73,24 @@ func must(_ int, err error) {
 	if err != nil {
 		panic(fmt.Sprintf("a hash takes no bytes: %v", err))
 	}
+}
+
+// writeMotions writes motions as encoding/json would, without the times of files.
+func writeMotions(w *bufio.Writer, l Motions) {
+	if l.Len() == 0 {
+		text(w, "null")
+		return
+	}
+	var one []byte
+	sep := "["
+	for m := range l.All() {
+		m.Seen = 0
+		text(w, sep)
+		one = m.AppendJSON(one[:0])
+		must(w.Write(one))
+		sep = ","
+	}
+	text(w, "]")
 }
 
 // writeList writes a list as encoding/json would.

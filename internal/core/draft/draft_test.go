@@ -111,7 +111,7 @@ func TestSameBytesAreTakenInWithoutAnUpload(t *testing.T) {
 	req := w.request()
 	req.Wanted = []Wanted{w.wanted("lamps", "1", map[tree.Path]string{"f/a": "same"})}
 	d := Make(req, w.observe())
-	require.Empty(t, d.Motions)
+	require.Zero(t, d.Motions.Len())
 	require.Equal(t, []string{"note already-there f/a"}, codes(d))
 	require.Len(t, d.Changes, 1)
 	w.run(t, req)

@@ -89,14 +89,14 @@ func TestADeploymentListsWhatItPuts(t *testing.T) {
 	require.Equal(t, "--- before fair.order\n+++ after fair.order\n@@ -1,2 +1,4 @@\n # order\n call gate\n+call base\n+call drum\n", step.Diff)
 	var kinds []MotionKind
 	for _, id := range step.Motions {
-		m := d.Motions[id-1]
+		m := d.Motions.At(id - 1)
 		require.Equal(t, Swap, m.Phase)
 		kinds = append(kinds, m.Kind)
 	}
 	require.Equal(t, []MotionKind{EditMotion, AsideMotion, InMotion}, kinds)
-	for _, m := range d.Motions {
+	for m := range d.Motions.All() {
 		if m.Kind == AsideMotion || m.Kind == InMotion {
-			require.Greater(t, m.Group, d.Motions[step.Motions[0]-1].Group, "nothing is swapped before the text is written")
+			require.Greater(t, m.Group, d.Motions.At(step.Motions[0]-1).Group, "nothing is swapped before the text is written")
 		}
 	}
 	require.Equal(t, 1, d.Counts.Edited)
@@ -106,7 +106,7 @@ func TestADeploymentListsWhatItPuts(t *testing.T) {
 
 	f.done(t, d)
 	again := f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("drum", "1"), f.stall("base", "1", "drum")} })
-	require.Empty(t, again.Motions)
+	require.Zero(t, again.Motions.Len())
 	require.Empty(t, again.Changes)
 	require.Equal(t, []string{"note nothing-to-do "}, codes(again))
 }
@@ -221,7 +221,7 @@ func TestABrokenTextIsNotWrittenTo(t *testing.T) {
 	w.Listings[0].Listing.List = settings.List{Form: "json", Entry: "{key}", At: "/load"}
 	d := f.draft(func(r *Request) { r.Wanted = []Wanted{w} })
 	require.Contains(t, said(t, d, "text-broken"), "fair.order cannot be read: line 2, column")
-	for _, m := range d.Motions {
+	for m := range d.Motions.All() {
 		require.NotEqual(t, EditMotion, m.Kind)
 	}
 }

@@ -33,12 +33,16 @@ func (e *emitter) step(s Step) *Step {
 }
 
 func (e *emitter) motion(s *Step, m Motion) Motion {
-	m.ID, m.Leg, m.Group, m.Phase, m.Step = len(e.d.Motions)+1, max(1, e.d.Legs), e.group, s.Phase, s.ID
+	m.ID, m.Leg, m.Group, m.Phase, m.Step = e.d.Motions.Len()+1, max(1, e.d.Legs), e.group, s.Phase, s.ID
 	if m.Temp == "" && (m.Kind == SendMotion || m.Kind == AsideMotion || m.Kind == EditMotion) {
 		m.Temp = e.name(m.ID, m.Kind, m.Path)
 	}
 	s.Motions = append(s.Motions, m.ID)
-	e.d.Motions = append(e.d.Motions, m)
+	if m.place > 0 {
+		e.d.Motions.AddAbout(m.place-1, m)
+	} else {
+		e.d.Motions.Add(m)
+	}
 	return m
 }
 
@@ -47,20 +51,17 @@ func (e *emitter) motion(s *Step, m Motion) Motion {
 // renames in, folders that go from the inside out, and after the record the
 // tidying. A group begins only once the one before it is wholly recorded.
 func (m *maker) emit() {
-	for i := range m.changes {
-		m.changes[i].Change = &m.d.Changes[m.changes[i].at]
-	}
-	slices.SortFunc(m.changes, func(a, b change) int { return strings.Compare(string(a.Path), string(b.Path)) })
+	m.sortChanges()
 	m.wholes()
-	m.d.Motions = slices.Grow(m.d.Motions, m.foreseen())
+	m.beginMotions()
 	e := &emitter{d: m.d, group: 1, name: m.tempName}
-	if n := len(m.d.Motions); n > 0 { // behind an earlier leg
-		e.group = m.d.Motions[n-1].Group + 1
+	if n := m.d.Motions.Len(); n > 0 { // behind an earlier leg
+		e.group = m.d.Motions.At(n-1).Group + 1
 	}
 	for _, c := range m.changes {
 		if c.keep != "" {
 			s := e.step(Step{Phase: Prepare, Verb: Keep, Path: c.Path, Reason: c.keep, Bytes: c.Before.Size})
-			e.motion(s, Motion{Kind: KeepMotion, Path: c.Path, Before: c.Before})
+			e.motion(s, Motion{Kind: KeepMotion, Path: c.Path, Before: c.Before, place: c.at + 1})
 			m.d.Counts.Keep += c.Before.Size
 		}
 	}
@@ -74,7 +75,7 @@ func (m *maker) emit() {
 		}
 		s := e.step(Step{Phase: Prepare, Verb: Put, Path: c.Path, Reason: c.reason, Bytes: c.After.Size})
 		_, temp, _ := wholeOf(c.Path, m.wholeIn)
-		mo := e.motion(s, Motion{Kind: SendMotion, Path: c.Path, Temp: temp, After: c.After, Proved: proved[c.Path]})
+		mo := e.motion(s, Motion{Kind: SendMotion, Path: c.Path, Temp: temp, After: c.After, Proved: proved[c.Path], place: c.at + 1})
 		sent[c.Path] = mo.Temp
 	}
 	for _, x := range m.edits {
@@ -86,6 +87,40 @@ func (m *maker) emit() {
 	asides := m.swap(e, sent)
 	m.startIt(e)
 	m.tidy(e, asides)
+}
+
+// sortChanges sorts the draft's changes, of which there will be no more, and tells the
+// content changes where theirs lie.
+func (m *maker) sortChanges() {
+	order := make([]int, len(m.d.Changes))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(a, b int) int { return strings.Compare(string(m.d.Changes[a].Path), string(m.d.Changes[b].Path)) })
+	sorted, now := make([]Change, len(order)), make([]int, len(order))
+	for i, at := range order {
+		sorted[i], now[at] = m.d.Changes[at], i
+	}
+	if m.d.Changes != nil {
+		m.d.Changes = sorted
+	}
+	for i := range m.changes {
+		c := &m.changes[i]
+		c.at = now[c.at]
+		c.Change = &m.d.Changes[c.at]
+	}
+	slices.SortFunc(m.changes, func(a, b change) int { return a.at - b.at })
+}
+
+// beginMotions makes the list of motions ready. Those of earlier legs are about changes
+// that have other places now.
+func (m *maker) beginMotions() {
+	earlier := m.d.Motions
+	m.d.Motions = Motions{}
+	m.d.Motions.Begin(m.d.Changes, earlier.Len()+m.foreseen())
+	for before := range earlier.All() {
+		m.d.Motions.Add(before)
+	}
 }
 
 // foreseen is about how many motions there will be: a long list that grows by itself is
@@ -157,24 +192,24 @@ func (m *maker) tidy(e *emitter, asides []int) {
 	}
 	files := len(parts)
 	for _, id := range asides {
-		if !e.d.Motions[id-1].Whole() {
+		if !e.d.Motions.At(id - 1).Whole() {
 			files++
 		}
 	}
 	s := e.step(Step{Phase: Proof, Verb: Tidy, What: plural(files, "old file") + " set aside", Reason: "only after every path was looked at again; the bytes stay in the stockroom"})
 	again := func(a Motion) Motion {
-		return Motion{Kind: TidyMotion, Path: a.Path, Temp: a.Temp, Before: a.Before, Seen: a.Seen}
+		return Motion{Kind: TidyMotion, Path: a.Path, Temp: a.Temp, Before: a.Before, Seen: a.Seen, place: a.place}
 	}
 	var folders []Motion
 	for _, id := range asides {
-		if a := e.d.Motions[id-1]; a.Whole() {
+		if a := e.d.Motions.At(id - 1); a.Whole() {
 			folders = append(folders, again(a))
 		} else {
 			e.motion(s, again(a))
 		}
 	}
 	for _, p := range parts {
-		e.motion(s, Motion{Kind: TidyMotion, Path: p.change.Path, Temp: p.temp, Before: p.change.Before, Seen: m.obs.At(p.change.Path).Modified})
+		e.motion(s, Motion{Kind: TidyMotion, Path: p.change.Path, Temp: p.temp, Before: p.change.Before, Seen: m.obs.At(p.change.Path).Modified, place: p.change.at + 1})
 	}
 	for f := range m.dropped {
 		if _, temp, whole := wholeOf(f, m.wholeOut); whole {
@@ -225,7 +260,7 @@ func (m *maker) swap(e *emitter, sent map[tree.Path]string) (asides []int) {
 		if r, ok := removes[c.Path]; ok {
 			id = r
 		}
-		asides = append(asides, e.motion(at(id), Motion{Kind: AsideMotion, Path: c.Path, Before: c.Before, Seen: m.obs.At(c.Path).Modified}).ID)
+		asides = append(asides, e.motion(at(id), Motion{Kind: AsideMotion, Path: c.Path, Before: c.Before, Seen: m.obs.At(c.Path).Modified, place: c.at + 1}).ID)
 	}
 	depth := -1
 	for _, f := range slices.SortedFunc(maps.Keys(m.folders), byDepth) {
@@ -247,7 +282,7 @@ func (m *maker) swap(e *emitter, sent map[tree.Path]string) (asides []int) {
 		if !ok || m.goesAlong(c.Path, m.wholeIn) {
 			continue
 		}
-		e.motion(at(moveID), Motion{Kind: InMotion, Path: c.Path, Temp: temp, Before: c.Before, After: c.After})
+		e.motion(at(moveID), Motion{Kind: InMotion, Path: c.Path, Temp: temp, Before: c.Before, After: c.After, place: c.at + 1})
 	}
 	for i, x := range m.edits {
 		if x.After.Being == tree.Content {

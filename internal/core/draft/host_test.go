@@ -100,7 +100,7 @@ func TestWhichFilesAreReadBack(t *testing.T) {
 			w.held[files[i].Digest] = true
 		}
 		req.Wanted = []Wanted{{Addon: "lamps", Name: "lamps", Version: "1", Files: files}}
-		for _, m := range Make(req, w.observe()).Motions {
+		for m := range Make(req, w.observe()).Motions.All() {
 			if m.Proved {
 				out = append(out, m.Path)
 			}

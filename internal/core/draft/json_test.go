@@ -72,9 +72,10 @@ func wholeDigest(t require.TestingT, d *Draft) tree.Digest {
 		}
 	}
 	timeless.Counts.Copied = 0
-	timeless.Motions = slices.Clone(d.Motions)
-	for i := range timeless.Motions {
-		timeless.Motions[i].Seen = 0
+	timeless.Motions = Motions{}
+	for m := range d.Motions.All() {
+		m.Seen = 0
+		timeless.Motions.Add(m)
 	}
 	raw, err := json.Marshal(timeless)
 	require.NoError(t, err)
@@ -83,14 +84,63 @@ func wholeDigest(t require.TestingT, d *Draft) tree.Digest {
 
 // Drafts that earlier versions have recorded keep their digests.
 func TestADigestIsOfTheWholeDraftAsJSON(t *testing.T) {
-	for _, d := range []*Draft{{}, {Changes: []Change{}, Steps: []Step{}, Motions: []Motion{}}, {
+	for _, d := range []*Draft{{}, {Changes: []Change{}, Steps: []Step{}, Motions: MotionsOf(nil)}, {
 		Changes: []Change{{Path: "a"}, {Path: "b", Before: tree.Nothing}},
 		Steps:   []Step{{ID: 1, Verb: CopyData, What: "3 files", Bytes: 3}, {ID: 2, Verb: Put}},
-		Motions: []Motion{{ID: 1, Kind: AsideMotion, Seen: 5}, {ID: 2, Kind: PowerMotion, Do: StopServer, With: map[string]string{"b": "<", "a": ">"}}},
+		Motions: MotionsOf(nil, Motion{ID: 1, Kind: AsideMotion, Seen: 5}, Motion{ID: 2, Kind: PowerMotion, Do: StopServer, With: map[string]string{"b": "<", "a": ">"}}),
 		Outline: Outline{LookedAt: 9, Counts: Counts{Keep: 5, Copied: 3}, Findings: []finding.Finding{{Code: OwnDisk}, {Code: "x", What: "<>"}}},
 	}} {
 		before := reflect.ValueOf(*d).Interface()
 		require.Equal(t, wholeDigest(t, d), d.Digest())
 		require.Equal(t, before, *d, "and it stays as it is")
 	}
+}
+
+// A list gives back what was added to it, however it holds it.
+func TestAListOfMotionsGivesBackWhatWasAdded(t *testing.T) {
+	require.NoError(t, quick.Check(func(seed uint64) bool {
+		r := rand.New(rand.NewPCG(seed, 1))
+		changes := []Change{{Path: "a", Before: anyState(r), After: anyState(r)}, {Path: "a/b", Before: anyState(r), After: anyState(r)}, {Path: "c"}}
+		var all []Motion
+		for i := range r.IntN(9) {
+			c := changes[r.IntN(3)]
+			m := Motion{ID: i + 1, Leg: r.IntN(3), Kind: MotionKind(r.IntN(12)), Phase: Phase(r.IntN(4)), Group: r.IntN(4), Step: r.IntN(9), Path: c.Path,
+				Before: []tree.State{c.Before, c.After, {}, anyState(r)}[r.IntN(4)], After: []tree.State{c.Before, c.After, {}, anyState(r)}[r.IntN(4)],
+				Temp:   []string{"", "in-0/7", "out-0/256", "in-1/257", "in-9/1", "in-0/0", "in-0/07", "in-f1/deep/3", "out-0/x", "in-0/-1"}[r.IntN(10)],
+				Proved: r.IntN(2) == 0, Seen: somewhat(r, r.Int64()), Subject: somewhat(r, somewhat(r, "x"))}
+			if r.IntN(6) == 0 {
+				m.ID, m.Path, m.Group = 99, "nowhere", 1<<40
+			}
+			all = append(all, m)
+		}
+		list := MotionsOf(changes, all...)
+		same := func(l Motions) bool {
+			i := 0
+			for m := range l.All() {
+				m.place = 0
+				if !reflect.DeepEqual(m, all[i]) {
+					return false
+				}
+				i++
+			}
+			return i == len(all)
+		}
+		raw, err := json.Marshal(list)
+		var read Motions
+		if err != nil || json.Unmarshal(raw, &read) != nil {
+			return false
+		}
+		d := Draft{Changes: changes, Motions: read}
+		d.Rebase()
+		if len(all) > 0 {
+			at := r.IntN(len(all))
+			list.Alter(at, func(m *Motion) { m.Proved, m.Subject = !m.Proved, "other" })
+			all[at].Proved, all[at].Subject = !all[at].Proved, "other"
+			if !same(list) {
+				return false
+			}
+			all[at].Proved, all[at].Subject = !all[at].Proved, d.Motions.At(at).Subject
+		}
+		return same(d.Motions)
+	}, &quick.Config{MaxCount: 3000}))
 }

@@ -2,7 +2,6 @@ package draft
 
 import (
 	"slices"
-	"strings"
 
 	"github.com/bmatcuk/doublestar/v4"
 
@@ -59,7 +58,7 @@ func deferred(d *Draft) *goals {
 // it is.
 func MakeNext(d *Draft, req *Request, obs Observations) (*Draft, []finding.Finding) {
 	next := *d
-	next.Changes, next.Steps, next.Motions = slices.Clone(d.Changes), slices.Clone(d.Steps), slices.Clone(d.Motions)
+	next.Changes, next.Steps = slices.Clone(d.Changes), slices.Clone(d.Steps)
 	next.Findings, next.Deferred, next.Launches = nil, nil, nil
 	next.Steps = slices.DeleteFunc(next.Steps, func(s Step) bool { return s.Verb == NextLeg })
 	for i := range next.Steps { // those that follow are numbered behind them
@@ -79,7 +78,6 @@ func MakeNext(d *Draft, req *Request, obs Observations) (*Draft, []finding.Findi
 	found := next.Findings
 	next.Findings = append(slices.Clone(d.Findings), found...)
 	finding.Sort(next.Findings)
-	slices.SortFunc(next.Changes, func(a, b Change) int { return strings.Compare(string(a.Path), string(b.Path)) })
 	return &next, found
 }
 
@@ -90,7 +88,11 @@ func (d *Draft) renumber() {
 		now[d.Steps[i].ID] = i + 1
 		d.Steps[i].ID = i + 1
 	}
-	for i := range d.Motions {
-		d.Motions[i].Step = now[d.Motions[i].Step]
+	var motions Motions // a list of its own: the draft that this one follows keeps its numbers
+	motions.Begin(d.Motions.changes, d.Motions.Len())
+	for m := range d.Motions.All() {
+		m.Step = now[m.Step]
+		motions.AddAbout(m.place-1, m)
 	}
+	d.Motions = motions
 }

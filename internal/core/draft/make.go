@@ -38,7 +38,7 @@ type maker struct {
 // lies is known once no more are added.
 type change struct {
 	*Change
-	at     int // among the draft's changes
+	at     int // its place among the draft's changes
 	reason string
 	keep   string // why the old bytes must be fetched first, empty where they need not
 }
@@ -63,7 +63,6 @@ func Make(req *Request, obs Observations) *Draft {
 	m.plan()
 	m.emit()
 	m.about()
-	slices.SortFunc(m.d.Changes, func(a, b Change) int { return strings.Compare(string(a.Path), string(b.Path)) })
 	finding.Sort(m.d.Findings)
 	return m.d
 }

@@ -254,7 +254,7 @@ type Counts struct {
 type Draft struct {
 	Changes []Change `json:"changes"` // sorted by path
 	Steps   []Step   `json:"steps"`
-	Motions []Motion `json:"motions"`
+	Motions Motions  `json:"motions"`
 	Outline
 }
 

@@ -156,7 +156,7 @@ func (w *world) act(a Act, m Motion) error {
 // only when the whole group is through, as the engine's barriers make it.
 func (w *world) forward(t require.TestingT, d *Draft, n Names, done map[int]bool, stop int) bool {
 	w.workFolders(t, d, n, true)
-	for _, group := range groups(d.Motions) {
+	for _, group := range groups(slices.Collect(d.Motions.All())) {
 		for _, m := range group {
 			w.intended[m.ID] = true
 		}
@@ -185,7 +185,7 @@ func (w *world) forward(t require.TestingT, d *Draft, n Names, done map[int]bool
 
 // backward undoes a draft whose tidying has not begun.
 func (w *world) backward(t require.TestingT, d *Draft, n Names, undone map[int]bool, stop int) bool {
-	all := groups(d.Motions)
+	all := groups(slices.Collect(d.Motions.All()))
 	slices.Reverse(all)
 	for _, group := range all {
 		for _, m := range group {
@@ -337,7 +337,7 @@ func TestStoppedAnywhereItGoesOnOrGoesBack(t *testing.T) {
 		n := Names{Number: 2, Beside: d.Beside}
 		old := maps.Clone(w.files)
 		done := map[int]bool{}
-		acts := rapid.IntRange(0, len(d.Motions)).Draw(t, "acts before the stop")
+		acts := rapid.IntRange(0, d.Motions.Len()).Draw(t, "acts before the stop")
 		finished := w.forward(t, d, n, done, acts)
 		if finished || rapid.Bool().Draw(t, "resume") {
 			require.True(t, w.forward(t, d, n, done, -1))
@@ -345,7 +345,7 @@ func TestStoppedAnywhereItGoesOnOrGoesBack(t *testing.T) {
 				require.True(t, c.After.Same(stateAt(w, c.Path)), "%s", c.Path)
 			}
 		} else {
-			if slices.ContainsFunc(d.Motions, func(m Motion) bool { return m.Kind == TidyMotion && w.intended[m.ID] }) {
+			if d.Motions.Contains(func(m Motion) bool { return m.Kind == TidyMotion && w.intended[m.ID] }) {
 				return // recorded: this one is rolled back, not undone
 			}
 			// What the server makes in a new folder in the meantime stays, and
@@ -357,7 +357,7 @@ func TestStoppedAnywhereItGoesOnOrGoesBack(t *testing.T) {
 				}
 			}
 			undone := map[int]bool{}
-			again := rapid.IntRange(0, len(d.Motions)).Draw(t, "acts before the undo stops")
+			again := rapid.IntRange(0, d.Motions.Len()).Draw(t, "acts before the undo stops")
 			w.backward(t, d, n, undone, again)
 			require.True(t, w.backward(t, d, n, undone, -1))
 			require.Equal(t, old, w.files, "exactly the old tree")
@@ -377,7 +377,7 @@ func TestNoMotionLeavesTheRootOrTouchesWhatIsNotNamed(t *testing.T) {
 		for _, c := range d.Changes {
 			named[c.Path] = true
 		}
-		for _, m := range d.Motions {
+		for m := range d.Motions.All() {
 			require.True(t, named[m.Path], "%s %s is in the changes", m.Kind, m.Path)
 			n := Names{Number: 3, Beside: d.Beside}
 			for _, p := range []tree.Path{Forward(m, n).From, Forward(m, n).To} {

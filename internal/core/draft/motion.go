@@ -73,6 +73,8 @@ type Motion struct {
 	Back    string            `json:"back,omitempty"` // with a wait for a person: what takes it back
 	Ran     bool              `json:"ran,omitempty"`  // with a stop: the server ran when the draft was made
 	Seen    int64             `json:"seen,omitempty"` // with aside and tidy: the file's time when the draft was made; no part of the digest
+
+	place int // of its change among the draft's, from 1; 0: it is looked for
 }
 
 // Work is the folder of ours at a server's root. No server loads from it.

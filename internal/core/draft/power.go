@@ -271,11 +271,11 @@ func (m *maker) hands() []Hand {
 }
 
 // Powered tells whether a draft has motions of the server as a whole.
-func (d *Draft) Powered() bool { return slices.ContainsFunc(d.Motions, Motion.OfServer) }
+func (d *Draft) Powered() bool { return d.Motions.Contains(Motion.OfServer) }
 
 // CallsRoll tells whether a draft ends with a roll call.
 func (d *Draft) CallsRoll() bool {
-	return slices.ContainsFunc(d.Steps, func(s Step) bool { return s.Verb == CallRoll })
+	return slices.ContainsFunc(d.Steps, callsRoll)
 }
 
 // OfServer tells whether a motion is about the server as a whole and not about a
@@ -287,4 +287,20 @@ func (m Motion) Words() string {
 	words := map[PowerAct]string{StopServer: "stopping the server", StartServer: "starting the server", ReloadAddon: "reloading",
 		UntilStopped: "waiting until the server has stopped", UntilReady: "waiting until the server is ready", UntilEnded: "waiting until what was started has ended by itself", UntilTicked: "waiting for a person"}[m.Do]
 	return strings.TrimSpace(words + " " + m.Subject)
+}
+
+func callsRoll(s Step) bool { return s.Verb == CallRoll }
+
+// Spare lets go of the steps that a run does not need: they are recorded by then, and as
+// many as the files. A draft of which a leg is still to be drafted keeps them.
+func (d *Draft) Spare() {
+	if !d.More() {
+		var kept []Step
+		for _, s := range d.Steps {
+			if callsRoll(s) {
+				kept = append(kept, s)
+			}
+		}
+		d.Steps = kept
+	}
 }

@@ -28,7 +28,7 @@ func told(d *Draft) (out []string) {
 
 // acts gives a draft's motions of the server.
 func acts(d *Draft) (out []string) {
-	for _, m := range d.Motions {
+	for m := range d.Motions.All() {
 		if m.OfServer() {
 			out = append(out, strings.TrimSpace(fmt.Sprintf("%d %s %s%s", m.Leg, m.Do, m.With[Program], m.Subject)))
 		}
@@ -77,7 +77,7 @@ func TestAProgramThatOnlyAPanelSetsIsSetByHandBeforeEachStart(t *testing.T) {
 	d := f.draft(byHand)
 	require.Equal(t, []string{"1 stop the server", "1 by hand Set the program file in the panel. Copy: keel-setup", "1 start the server", "1 next leg start with keel"}, told(d))
 	require.Equal(t, []string{"1 stop", "1 stopped", "1 ticked Set the program file in the panel.\nkeel-setup", "1 start", "1 ended"}, acts(d))
-	for _, m := range d.Motions {
+	for m := range d.Motions.All() {
 		if m.Do == UntilTicked {
 			require.Equal(t, "Set the program file in the panel.\nquay", m.Back)
 		}
@@ -106,7 +106,7 @@ func TestNothingIsStartedForALoaderThatIsThereAlready(t *testing.T) {
 	f := newFair("")
 	f.done(t, f.draft(keel(f, nil)))
 	d := f.draft(keel(f, &Power{Condition: IsRunning, Stop: "command", Start: "command", Takes: []string{Program}}))
-	require.Empty(t, d.Motions)
+	require.Zero(t, d.Motions.Len())
 	require.Empty(t, d.Sets)
 }
 

@@ -54,7 +54,7 @@ func (d *Draft) WorkFolders(n Names, gone func(Motion) bool) []tree.Path {
 		}
 	}
 	var left []tree.Path
-	for _, m := range d.Motions {
+	for m := range d.Motions.All() {
 		switch {
 		case m.Temp == "" || n.Beside:
 		case m.Kind == InMotion && m.Whole():
@@ -251,7 +251,7 @@ func (d *Draft) Concerned() []tree.Path {
 			made[c.Path] = true
 		}
 	}
-	for _, m := range d.Motions {
+	for m := range d.Motions.All() {
 		if m.Kind != InMotion && m.Kind != AsideMotion && m.Kind != DropMotion {
 			continue
 		}

@@ -146,7 +146,7 @@ func (s *Service) ticked(ctx context.Context, d model.Deployment, unchecked bool
 	if err != nil {
 		return err
 	}
-	for _, m := range d.Draft.Motions {
+	for m := range d.Draft.Motions.All() {
 		if !m.OfServer() || marks.At(deploy.KeyOf(m)).State != deploy.Intended {
 			continue
 		}

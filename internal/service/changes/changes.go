@@ -53,6 +53,7 @@ type Records interface {
 	SaveDraft(ctx context.Context, d model.Deployment) error
 	SaveOutline(ctx context.Context, d model.Deployment) error
 	SetTidy(ctx context.Context, id int64) error
+	Shrink(ctx context.Context) error
 	Finish(ctx context.Context, d model.Deployment, reported map[tree.Path]draft.Reported, untidy bool) error
 	Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error)
 	LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error)

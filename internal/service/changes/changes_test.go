@@ -201,7 +201,7 @@ func TestADraftThatChangesNothingIsNotLookedAtTwice(t *testing.T) {
 	label := w.crate("1", map[string]string{"d/lamp": "one"})
 	w.deploy(label)
 	same := w.draft(label)
-	require.Empty(t, same.Draft.Motions)
+	require.Zero(t, same.Draft.Motions.Len())
 	testbed.Write(t, filepath.Join(w.root, "d/lamp"), "another")
 	w.set(func() { w.now = time.Now().Add(2 * time.Minute) })
 	_, err := w.Run(t.Context(), same, same.Digest.String(), nil, "ida", silent)

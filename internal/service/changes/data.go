@@ -82,7 +82,7 @@ func (s *Service) dataBack(ctx context.Context, srv model.Server, number int, re
 	if err != nil {
 		return err
 	}
-	for _, m := range d.Draft.Motions {
+	for m := range d.Draft.Motions.All() {
 		if !m.KeepsFolder() {
 			continue
 		}

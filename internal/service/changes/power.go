@@ -144,7 +144,7 @@ func (s *Service) awake(ctx context.Context, d *model.Deployment) error {
 		return err
 	}
 	away := int64(0)
-	for _, m := range d.Draft.Motions {
+	for m := range d.Draft.Motions.All() {
 		if !m.OfServer() || m.Do == draft.ReloadAddon {
 			continue
 		}

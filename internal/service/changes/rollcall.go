@@ -215,7 +215,7 @@ func (s *Service) after(ctx context.Context, srv model.Server, run *deploy.Run, 
 }
 
 func starts(d draft.Draft) bool {
-	return slices.ContainsFunc(d.Motions, func(m draft.Motion) bool { return m.Do == draft.StartServer })
+	return d.Motions.Contains(func(m draft.Motion) bool { return m.Do == draft.StartServer })
 }
 
 // RollCall finds out what is loaded on a server now. The log is read from its last

@@ -23,9 +23,9 @@ const (
 
 // undoNeeds is how much room an undo of a draft may need.
 func undoNeeds(d *draft.Draft) int64 {
-	n, written := int64(undoBase+undoMotion*len(d.Motions)), int64(0)
+	n, written := int64(undoBase+undoMotion*d.Motions.Len()), int64(0)
 	started := false
-	for _, m := range d.Motions {
+	for m := range d.Motions.All() {
 		started = started || m.Kind == draft.PowerMotion && m.Do == draft.StartServer
 	}
 	for _, c := range d.Changes {
@@ -45,7 +45,7 @@ func askedName(id int64) string { return reserveName(id) + "-asked" }
 // reserve keeps the room on the service's own disk that the way back may need, as
 // long as the deployment is not finished. It fails before anything is done.
 func (s *Service) reserve(d model.Deployment) error {
-	if len(d.Draft.Motions) == 0 {
+	if d.Draft.Motions.Len() == 0 {
 		return nil
 	}
 	n := undoNeeds(&d.Draft) + undoAsked

@@ -267,11 +267,13 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 		return d, err
 	}
 	d.State, d.Aftermath = model.Running, nil
+	d.Draft.Spare()
+	run.Draft.Spare()
 	power, err := s.powered(ctx, srv, run)
 	if err != nil {
 		return s.halt(ctx, d, run, err)
 	}
-	s.Log.Info("running", "deployment", d.Name(), "motions", len(d.Draft.Motions))
+	s.Log.Info("running", "deployment", d.Name(), "motions", d.Draft.Motions.Len())
 	defer func() { _ = run.Host.Close() }() // whichever it is by then; closing twice is fine
 	over := s.underway(d.ID, run)
 	defer over()
@@ -281,12 +283,12 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 	}
 	d.Draft.Changes = c.changes
 	d.Notes, d.Figures.Sent, d.Figures.Kept = append(d.Notes, run.Notes()...), d.Figures.Sent+run.Sent(), d.Draft.Counts.Keep
-	for _, m := range d.Draft.Motions {
+	for m := range d.Draft.Motions.All() {
 		if m.Proved {
 			d.Figures.Proved++
 		}
 	}
-	if err := s.Records.Finish(ctx, d, c.reported, len(d.Draft.Motions) > 0); err != nil {
+	if err := s.Records.Finish(ctx, d, c.reported, d.Draft.Motions.Len() > 0); err != nil {
 		return s.halt(ctx, d, run, err)
 	}
 	if c.call != nil {
@@ -395,6 +397,7 @@ func (s *Service) takeBack(ctx context.Context, srv model.Server, run *deploy.Ru
 	}
 	s.Meter.Ended(d.Server, string(model.UndoneAll), 0)
 	s.Log.Info("undone", "deployment", d.Name())
+	s.shrink(ctx)
 	return s.Records.OutlineByID(ctx, d.ID)
 }
 

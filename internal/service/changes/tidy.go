@@ -12,7 +12,7 @@ import (
 
 // tidy clears what a deployment that is recorded still has on its server.
 func (s *Service) tidy(ctx context.Context, d model.Deployment, run *deploy.Run) error {
-	if len(d.Draft.Motions) == 0 {
+	if d.Draft.Motions.Len() == 0 {
 		return nil
 	}
 	begun := s.Now()
@@ -20,7 +20,18 @@ func (s *Service) tidy(ctx context.Context, d model.Deployment, run *deploy.Run)
 		return err
 	}
 	d.Figures.TidyMS = s.Now().Sub(begun).Milliseconds()
-	return errors.Join(s.Records.SaveRun(ctx, d), s.Records.SetTidy(ctx, d.ID))
+	if err := errors.Join(s.Records.SaveRun(ctx, d), s.Records.SetTidy(ctx, d.ID)); err != nil {
+		return err
+	}
+	s.shrink(ctx)
+	return nil
+}
+
+// shrink gives back what the journal of a deployment took that is over.
+func (s *Service) shrink(ctx context.Context) {
+	if err := s.Records.Shrink(ctx); err != nil {
+		s.Log.Warn("the database is not made smaller yet", "err", err)
+	}
 }
 
 // Tidy clears what a done deployment has left on its server: what it set aside
