@@ -213,10 +213,16 @@ func (db *DB) SaveOutline(ctx context.Context, d model.Deployment) error {
 	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET outline = ? WHERE id = ? AND digest = ?`, outline(d.Draft), d.ID, d.Digest.String()))
 }
 
-// SetTidy notes that nothing of a deployment is left on its server.
-func (db *DB) SetTidy(ctx context.Context, id int64) error {
+// SetTidy notes that nothing of a deployment is left on its server. Its changes are in the
+// ledger by then, and of its motions no more is of use than those that are given: the
+// rest of its draft goes but for the outline and the steps.
+func (db *DB) SetTidy(ctx context.Context, id int64, motions draft.Motions) error {
+	kept := packMotions(motions, func(*keptMotion) {})
 	return db.within(ctx, func(tx *sql.Tx) error {
 		if err := exactly(tx.ExecContext(ctx, `UPDATE deployment SET untidy = 0 WHERE id = ?`, id)); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE deployment SET draft_changes = NULL, draft_ahead = NULL, draft_motions = ? WHERE id = ? AND draft = '' AND state = 'done'`, kept, id); err != nil {
 			return err
 		}
 		return packJournal(ctx, tx, id)

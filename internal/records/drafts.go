@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"sync"
 
 	"github.com/klauspost/compress/zstd"
 
@@ -57,12 +58,16 @@ func pack(d *draft.Draft) parts {
 		give(&m.After, c.After, afterIsAfter)
 		give(&m.After, c.Before, afterIsBefore)
 	}
-	return parts{
-		ahead:   zipped(d.Ahead()),
-		changes: packLines(d.Changes, func(b []byte, c *draft.Change) []byte { return c.AppendJSON(b) }),
-		steps:   packLines(d.Steps, func(b []byte, s *draft.Step) []byte { return s.AppendJSON(b) }),
-		motions: packMotions(d.Motions, short),
-	}
+	var p parts
+	var g sync.WaitGroup // they take about as long as each other
+	g.Go(func() { p.motions = packMotions(d.Motions, short) })
+	g.Go(func() {
+		p.changes = packLines(d.Changes, func(b []byte, c *draft.Change) []byte { return c.AppendJSON(b) })
+	})
+	p.steps = packLines(d.Steps, func(b []byte, s *draft.Step) []byte { return s.AppendJSON(b) })
+	p.ahead = zipped(d.Ahead())
+	g.Wait()
+	return p
 }
 
 // unpack reads the parts that are there into d; motions need the changes. n is how many

@@ -52,7 +52,7 @@ type Records interface {
 	SaveRun(ctx context.Context, d model.Deployment) error
 	SaveDraft(ctx context.Context, d model.Deployment) error
 	SaveOutline(ctx context.Context, d model.Deployment) error
-	SetTidy(ctx context.Context, id int64) error
+	SetTidy(ctx context.Context, id int64, motions draft.Motions) error
 	Shrink(ctx context.Context) error
 	Finish(ctx context.Context, d model.Deployment, reported map[tree.Path]draft.Reported, untidy bool) error
 	Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 
+	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -20,11 +21,23 @@ func (s *Service) tidy(ctx context.Context, d model.Deployment, run *deploy.Run)
 		return err
 	}
 	d.Figures.TidyMS = s.Now().Sub(begun).Milliseconds()
-	if err := errors.Join(s.Records.SaveRun(ctx, d), s.Records.SetTidy(ctx, d.ID)); err != nil {
+	if err := errors.Join(s.Records.SaveRun(ctx, d), s.Records.SetTidy(ctx, d.ID, copying(d.Draft.Motions))); err != nil {
 		return err
 	}
 	s.shrink(ctx)
 	return nil
+}
+
+// copying gives the motions that have copied data folders: by them they can be brought
+// back at any time.
+func copying(l draft.Motions) draft.Motions {
+	var out []draft.Motion
+	for m := range l.All() {
+		if m.KeepsFolder() {
+			out = append(out, m)
+		}
+	}
+	return draft.MotionsOf(nil, out...)
 }
 
 // shrink gives back what the journal of a deployment took that is over.
