@@ -1,7 +1,6 @@
 package httpapi
 
 import (
-	"fmt"
 	"strconv"
 	"time"
 
@@ -163,7 +162,7 @@ func octal(mode uint32) string {
 	if mode == 0 {
 		return ""
 	}
-	return fmt.Sprintf("%04o", mode)
+	return strconv.FormatUint(uint64(mode)|0o10000, 8)[1:] // with leading zeros
 }
 
 func crates(claims []draft.Claim) []string {
@@ -187,9 +186,9 @@ func orNone(list []string) []string {
 	return list
 }
 
-func wireFile(f insight.File) api.File {
+func wireFile(f model.File) api.File {
 	return api.File{Path: string(f.Path), Size: f.State.Size, Mode: octal(f.State.Mode), Digest: f.State.Digest.String(), Crates: crates(f.Claims),
-		Archives: orNone(f.Archives), Deployment: f.Event.Deployment, Before: wireState(f.Event.Change.Before), Since: f.Event.At}
+		Archives: orNone(f.Archives), Deployment: f.Last.Deployment, Before: wireState(f.Before), Since: f.Last.At}
 }
 
 func wireStatus(st insight.Status) api.Status {

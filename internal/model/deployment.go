@@ -100,5 +100,16 @@ type File struct {
 	Path   tree.Path
 	State  tree.State
 	Claims []draft.Claim
-	Event  Event
+	Before tree.State // what stood there before the last event
+	Last   *Cause     // of the last event; many files share one
+	// Archives are the file names of the archives it came from.
+	Archives []string
+}
+
+// Cause is what made events happen.
+type Cause struct {
+	Cause      string
+	Deployment string // its name, such as saltpan#7
+	Actor      string
+	At         time.Time
 }

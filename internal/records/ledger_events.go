@@ -54,8 +54,7 @@ func (db *DB) EventsAt(ctx context.Context, server int64, p tree.Path) ([]model.
 }
 
 // FilesOf lists the files that a server's ledger holds at or below a path, by path,
-// behind the path after, at most limit of them (all where it is negative). Of what their
-// last events changed they tell what was there before, and no more.
+// behind the path after, at most limit of them (all where it is negative), without their archives.
 func (db *DB) FilesOf(ctx context.Context, server int64, below, after tree.Path, limit int) ([]model.File, error) {
 	who, err := claimants(ctx, db.sql, server)
 	if err != nil {
@@ -77,7 +76,7 @@ func (db *DB) FilesOf(ctx context.Context, server int64, below, after tree.Path,
 	_, err = all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
 		var id, cause int64
 		f := model.File{State: tree.State{Being: tree.Content}}
-		if err := r.Scan(&id, (*string)(&f.Path), &digest, &f.State.Size, &f.State.Mode, &change, &f.Event.Seq, &cause); err != nil {
+		if err := r.Scan(&id, (*string)(&f.Path), &digest, &f.State.Size, &f.State.Mode, &change, &cause); err != nil {
 			return err
 		}
 		if !f.Path.Within(below) { // a neighbour such as "below-too"
@@ -85,14 +84,13 @@ func (db *DB) FilesOf(ctx context.Context, server int64, below, after tree.Path,
 		}
 		copy(f.State.Digest[:], digest)
 		var err error
-		if f.Event.Change.Before, err = unpackBefore(change); err != nil {
-			return fmt.Errorf("event %d of %s: %w", f.Event.Seq, f.Path, err)
+		if f.Before, err = unpackBefore(change); err != nil {
+			return fmt.Errorf("the last event of %s: %w", f.Path, err)
 		}
-		f.Event.Change.Path = f.Path
 		at[id] = len(files)
 		files, causes = append(files, f), append(causes, cause)
 		return nil
-	}, `SELECT l.path_id, n.path, l.digest, l.size, l.mode, e.change, l.seq, e.cause_id
+	}, `SELECT l.path_id, n.path, l.digest, l.size, l.mode, e.change, e.cause_id
 		FROM ledger_name n JOIN ledger_path l ON l.server_id = n.server_id AND l.path_id = n.id JOIN ledger_event e ON e.seq = l.seq
 		WHERE n.server_id = ? AND n.path >= ? AND n.path < ? AND n.path > ? AND l.being = 3 ORDER BY n.path LIMIT ?`, server, from, to, string(after), limit)
 	if err != nil {
@@ -131,21 +129,21 @@ func (db *DB) FilesOf(ctx context.Context, server int64, below, after tree.Path,
 
 // because fills in what caused the last events of files; causes are its numbers.
 func (db *DB) because(ctx context.Context, files []model.File, causes []int64) error {
-	known := map[int64]model.Event{}
+	known := map[int64]*model.Cause{}
 	for i, id := range causes {
-		e, ok := known[id]
-		if !ok {
-			var err error
-			if e, err = first(ctx, db.sql, func(r *sql.Rows, e *model.Event) error {
-				return r.Scan(&e.Cause, &e.Deployment, &e.Number, &e.Actor, moment{&e.At})
-			}, `SELECT c.cause, COALESCE(s.name || '#' || d.number, ''), COALESCE(d.number, 0), c.actor, c.at
-				FROM ledger_cause c LEFT JOIN deployment d ON d.id = c.deployment_id LEFT JOIN server s ON s.id = d.server_id WHERE c.id = ?`, id); err != nil {
+		c := known[id]
+		if c == nil {
+			one, err := first(ctx, db.sql, func(r *sql.Rows, c *model.Cause) error {
+				return r.Scan(&c.Cause, &c.Deployment, &c.Actor, moment{&c.At})
+			}, `SELECT c.cause, COALESCE(s.name || '#' || d.number, ''), c.actor, c.at
+				FROM ledger_cause c LEFT JOIN deployment d ON d.id = c.deployment_id LEFT JOIN server s ON s.id = d.server_id WHERE c.id = ?`, id)
+			if err != nil {
 				return err
 			}
-			known[id] = e
+			c = &one
+			known[id] = c
 		}
-		f := &files[i].Event
-		f.Cause, f.Deployment, f.Number, f.Actor, f.At = e.Cause, e.Deployment, e.Number, e.Actor, e.At
+		files[i].Last = c
 	}
 	return nil
 }

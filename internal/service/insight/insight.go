@@ -245,15 +245,9 @@ func (s *Service) complete(ctx context.Context, srv model.Server, addons []Addon
 	return nil
 }
 
-// File is one file of a server with its provenance.
-type File struct {
-	model.File
-	Archives []string // file names of the archives it came from
-}
-
 // Files lists what the ledger holds at or below a path, behind the path after, at most
 // limit of them (all where it is negative).
-func (s *Service) Files(ctx context.Context, name string, below, after tree.Path, limit int) ([]File, error) {
+func (s *Service) Files(ctx context.Context, name string, below, after tree.Path, limit int) ([]model.File, error) {
 	srv, err := s.server(ctx, name)
 	if err != nil {
 		return nil, err
@@ -263,24 +257,23 @@ func (s *Service) Files(ctx context.Context, name string, below, after tree.Path
 		return nil, err
 	}
 	archives := map[tree.Digest][]string{}
-	out := make([]File, len(files))
-	for i, file := range files {
-		f := File{File: file}
+	for i := range files {
+		f := &files[i]
 		for _, c := range f.Claims {
 			if _, ok := archives[c.Crate]; !ok {
 				if archives[c.Crate], err = s.archiveNames(ctx, c.Crate); err != nil {
 					return nil, err
 				}
 			}
+			names := archives[c.Crate]
 			if f.Archives == nil {
-				f.Archives = archives[c.Crate][:len(archives[c.Crate]):len(archives[c.Crate])] // one list for all that come alone
+				f.Archives = names[:len(names):len(names)] // one list for all that come alone
 			} else {
-				f.Archives = append(f.Archives, archives[c.Crate]...)
+				f.Archives = append(f.Archives, names...)
 			}
 		}
-		out[i] = f
 	}
-	return out, nil
+	return files, nil
 }
 
 func (s *Service) archiveNames(ctx context.Context, crate tree.Digest) ([]string, error) {

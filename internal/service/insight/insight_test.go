@@ -117,7 +117,7 @@ func TestWhatIsOnAServerAndWhereItIsFrom(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, []tree.Path{"a/lamp", "a/more"}, []tree.Path{files[0].Path, files[1].Path})
 	require.Equal(t, []string{"lamps-1.10.zip"}, files[0].Archives)
-	require.Equal(t, content("old"), files[0].Event.Change.Before)
+	require.Equal(t, content("old"), files[0].Before)
 	none, err := w.Files(t.Context(), "saltpan", "elsewhere", "", -1)
 	require.NoError(t, err)
 	require.Empty(t, none)
