@@ -385,20 +385,26 @@ func scanClaim(r *sql.Rows, who map[int64]claimant, there func(path int64) tree.
 	if err := r.Scan(&path, &id, &role, &brings); err != nil {
 		return 0, c, err
 	}
+	c, err = claimOf(who, id, role, brings, there(path))
+	return path, c, err
+}
+
+// claimOf makes a claim of what is kept of it, at a path with a state.
+func claimOf(who map[int64]claimant, id int64, role int, brings []byte, there tree.State) (c draft.Claim, err error) {
 	w, known := who[id]
 	if !known || role < 0 || role >= len(roles) {
-		return 0, c, errEvent
+		return c, errEvent
 	}
 	c = draft.Claim{Addon: w.Addon, Label: w.Label, Crate: w.Crate, Role: roles[role]}
 	switch {
 	case bytes.Equal(brings, asThere):
-		c.Brings = bytesOf(there(path))
+		c.Brings = bytesOf(there)
 	case brings != nil:
 		u := &unpacker{buf: brings}
 		c.Brings = draft.Bytes{Digest: u.digest(), Size: u.number()}
 		err = u.err
 	}
-	return path, c, err
+	return c, err
 }
 
 // Holdings gives, for every server, which versions of which add-ons claim

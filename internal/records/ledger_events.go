@@ -3,6 +3,7 @@ package records
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 
 	"restlesscrate/internal/core/tree"
@@ -54,77 +55,89 @@ func (db *DB) EventsAt(ctx context.Context, server int64, p tree.Path) ([]model.
 }
 
 // FilesOf lists the files that a server's ledger holds at or below a path, by path,
-// behind the path after, at most limit of them (all where it is negative), without their archives.
+// behind the path after, at most limit of them (all where it is negative), without their
+// archives.
 func (db *DB) FilesOf(ctx context.Context, server int64, below, after tree.Path, limit int) ([]model.File, error) {
 	who, err := claimants(ctx, db.sql, server)
 	if err != nil {
 		return nil, err
 	}
+	to := "\U0010ffff"
+	if below != tree.Root {
+		to = string(below) + "0" // what comes behind "below/"
+	}
 	expected := limit
 	if limit < 0 {
-		if expected, err = db.FileCount(ctx, server); err != nil {
-			return nil, err
-		}
+		expected, err = db.FileCount(ctx, server)
+	} else {
+		to, err = db.pageEnd(ctx, server, below, after, to, limit)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("read the files: %w", err)
 	}
 	files, causes := make([]model.File, 0, expected), make([]int64, 0, expected)
-	at := make(map[int64]int, expected)
-	from, to := "", "\U0010ffff"
-	if below != tree.Root {
-		from, to = string(below), string(below)+"0" // what comes behind "below/"
-	}
-	var digest, change sql.RawBytes
+	var digest, change, brings sql.RawBytes
+	last := int64(-1)
 	_, err = all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
 		var id, cause int64
+		var claimant, role sql.NullInt64
 		f := model.File{State: tree.State{Being: tree.Content}}
-		if err := r.Scan(&id, (*string)(&f.Path), &digest, &f.State.Size, &f.State.Mode, &change, &cause); err != nil {
+		if err := r.Scan(&id, (*string)(&f.Path), &digest, &f.State.Size, &f.State.Mode, &change, &cause, &claimant, &role, &brings); err != nil {
 			return err
 		}
-		if !f.Path.Within(below) { // a neighbour such as "below-too"
+		if id != last { // a row for each of its claims, one behind the other
+			last = id
+			copy(f.State.Digest[:], digest)
+			var err error
+			if f.Before, err = unpackBefore(change); err != nil {
+				return fmt.Errorf("the last event of %s: %w", f.Path, err)
+			}
+			files, causes = append(files, f), append(causes, cause)
+		}
+		if !claimant.Valid {
 			return nil
 		}
-		copy(f.State.Digest[:], digest)
-		var err error
-		if f.Before, err = unpackBefore(change); err != nil {
-			return fmt.Errorf("the last event of %s: %w", f.Path, err)
-		}
-		at[id] = len(files)
-		files, causes = append(files, f), append(causes, cause)
-		return nil
-	}, `SELECT l.path_id, n.path, l.digest, l.size, l.mode, e.change, e.cause_id
+		of := &files[len(files)-1]
+		c, err := claimOf(who, claimant.Int64, int(role.Int64), brings, of.State)
+		of.Claims = append(of.Claims, c)
+		return err
+	}, `SELECT l.path_id, n.path, l.digest, l.size, l.mode, e.change, e.cause_id, c.claimant_id, c.role, c.brings
 		FROM ledger_name n JOIN ledger_path l ON l.server_id = n.server_id AND l.path_id = n.id JOIN ledger_event e ON e.seq = l.seq
-		WHERE n.server_id = ? AND n.path >= ? AND n.path < ? AND n.path > ? AND l.being = 3 ORDER BY n.path LIMIT ?`, server, from, to, string(after), limit)
+		LEFT JOIN ledger_claim c ON c.server_id = l.server_id AND c.path_id = l.path_id`+filesWithin, within(server, below, after, to)...)
 	if err != nil {
 		return nil, fmt.Errorf("read the files: %w", err)
 	}
 	if err := db.because(ctx, files, causes); err != nil {
 		return nil, fmt.Errorf("read what changed the files: %w", err)
 	}
-	claims := func(ids string, args ...any) error {
-		_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
-			id, c, err := scanClaim(r, who, func(id int64) tree.State {
-				if i, ok := at[id]; ok {
-					return files[i].State
-				}
-				return tree.State{}
-			})
-			if err != nil {
-				return err
-			}
-			if i, ok := at[id]; ok {
-				files[i].Claims = append(files[i].Claims, c)
-			}
-			return nil
-		}, `SELECT c.path_id, c.claimant_id, c.role, c.brings FROM ledger_claim c WHERE c.server_id = ?`+ids+` ORDER BY c.path_id, c.claimant_id`, append([]any{server}, args...)...)
-		return err
+	return files, nil
+}
+
+// filesWithin are a server's files at or below a path, behind another, from the first up
+// to one that is not among them. A neighbour such as "below-too" comes between "below" and
+// "below/".
+const filesWithin = ` WHERE n.server_id = ? AND n.path >= ? AND n.path < ? AND (n.path = ? OR n.path >= ?) AND n.path > ? AND l.being = 3 ORDER BY n.path`
+
+func within(server int64, below, after tree.Path, to string) []any {
+	if below == tree.Root {
+		return []any{server, "", to, "", "", string(after)}
 	}
-	if limit < 0 {
-		return files, claims("")
+	return []any{server, string(below), to, string(below), string(below) + "/", string(after)}
+}
+
+// pageEnd gives what comes just behind the last of so many files of a server, or to where
+// there are fewer.
+func (db *DB) pageEnd(ctx context.Context, server int64, below, after tree.Path, to string, limit int) (string, error) {
+	if limit == 0 {
+		return "", nil
 	}
-	ids := make([]int64, 0, len(at))
-	for id := range at {
-		ids = append(ids, id)
+	last := ""
+	err := db.sql.QueryRowContext(ctx, `SELECT n.path FROM ledger_name n JOIN ledger_path l ON l.server_id = n.server_id AND l.path_id = n.id`+filesWithin+` LIMIT 1 OFFSET ?`,
+		append(within(server, below, after, to), limit-1)...).Scan(&last)
+	if errors.Is(err, sql.ErrNoRows) {
+		return to, nil
 	}
-	return files, claims(` AND c.path_id IN (SELECT value FROM json_each(?))`, text(ids))
+	return last + "\x00", err
 }
 
 // because fills in what caused the last events of files; causes are its numbers.
