@@ -268,7 +268,7 @@ func claimants(ctx context.Context, q querier, server int64) (map[int64]claimant
 
 // Ledger gives the current state of every path of a server.
 func (db *DB) Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error) {
-	return db.ledger(ctx, server, `SELECT path_id FROM ledger_path WHERE server_id = ?`, server)
+	return db.ledger(ctx, server, "")
 }
 
 // LedgerOf gives the part of a server's ledger that some add-ons and paths are about:
@@ -309,39 +309,47 @@ func (db *DB) ledger(ctx context.Context, server int64, ids string, args ...any)
 	if err != nil {
 		return nil, err
 	}
-	byID := map[int64]tree.Path{}
+	which := ""
+	if ids != "" {
+		which = ` AND l.path_id IN (` + ids + `)`
+	}
+	last := int64(-1)
+	var path tree.Path
+	var row draft.Row
+	put := func() {
+		if last < 0 {
+			return
+		}
+		if len(row.Claims) > 1 {
+			slices.SortFunc(row.Claims, func(a, b draft.Claim) int { return compare(a.Addon, b.Addon) })
+		}
+		out[path] = row
+	}
+	var brings sql.RawBytes
 	_, err = all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
 		var id int64
 		var p tree.Path
-		var row draft.Row
-		if err := scanPath(r, &id, &p, &row); err != nil {
+		var now draft.Row
+		var by, role sql.NullInt64
+		if err := scanPath(r, &id, &p, &now, &by, &role, &brings); err != nil {
 			return err
 		}
-		out[p], byID[id] = row, p
-		return nil
-	}, `SELECT `+pathColumns+` FROM ledger_path l JOIN ledger_name n ON n.id = l.path_id WHERE l.server_id = ? AND l.path_id IN (`+ids+`)`, append([]any{server}, args...)...)
+		if id != last { // a row for each of its claims, one behind the other
+			put()
+			last, path, row = id, p, now
+		}
+		if !by.Valid {
+			return nil
+		}
+		c, err := claimOf(who, by.Int64, int(role.Int64), brings, row.State)
+		row.Claims = append(row.Claims, c)
+		return err
+	}, `SELECT `+pathColumns+`, c.claimant_id, c.role, c.brings FROM ledger_path l JOIN ledger_name n ON n.id = l.path_id
+		LEFT JOIN ledger_claim c ON c.server_id = l.server_id AND c.path_id = l.path_id WHERE l.server_id = ?`+which+` ORDER BY l.path_id`, append([]any{server}, args...)...)
 	if err != nil {
 		return nil, fmt.Errorf("read the ledger: %w", err)
 	}
-	_, err = all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
-		id, c, err := scanClaim(r, who, func(id int64) tree.State { return out[byID[id]].State })
-		if err != nil {
-			return err
-		}
-		row := out[byID[id]]
-		row.Claims = append(row.Claims, c)
-		out[byID[id]] = row
-		return nil
-	}, `SELECT c.path_id, c.claimant_id, c.role, c.brings FROM ledger_claim c WHERE c.server_id = ? AND c.path_id IN (`+ids+`)`, append([]any{server}, args...)...)
-	if err != nil {
-		return nil, fmt.Errorf("read the claims: %w", err)
-	}
-	for p, row := range out {
-		if len(row.Claims) > 1 {
-			slices.SortFunc(row.Claims, func(a, b draft.Claim) int { return compare(a.Addon, b.Addon) })
-			out[p] = row
-		}
-	}
+	put()
 	return out, nil
 }
 
@@ -376,18 +384,6 @@ func scanPath(r *sql.Rows, id *int64, p *tree.Path, row *draft.Row, more ...any)
 
 // asThere is kept where a claim brings the bytes that stand at its path.
 var asThere = []byte{0}
-
-// scanClaim reads a claim. there tells what stands at its path.
-func scanClaim(r *sql.Rows, who map[int64]claimant, there func(path int64) tree.State) (path int64, c draft.Claim, err error) {
-	var id int64
-	var role int
-	var brings sql.RawBytes
-	if err := r.Scan(&path, &id, &role, &brings); err != nil {
-		return 0, c, err
-	}
-	c, err = claimOf(who, id, role, brings, there(path))
-	return path, c, err
-}
 
 // claimOf makes a claim of what is kept of it, at a path with a state.
 func claimOf(who map[int64]claimant, id int64, role int, brings []byte, there tree.State) (c draft.Claim, err error) {
