@@ -155,7 +155,11 @@ func (f *FTP) dial(ctx context.Context) (*ftpConn, error) {
 		if !control {
 			address = c.dataAddress(address)
 		}
-		conn, err := d.DialContext(context.WithoutCancel(ctx), network, address)
+		within := ctx
+		if !control { // the one who dialled has gone by then
+			within = context.WithoutCancel(ctx)
+		}
+		conn, err := d.DialContext(within, network, address)
 		if err != nil {
 			return nil, err
 		}

@@ -63,9 +63,20 @@ func Probe(ctx context.Context, h Host, work tree.Path, now func() time.Time) (f
 	}
 	p := prober{h: h, name: tree.Path(probeFolder + "-" + strings.ToLower(rand.Text()[:8])), now: now}
 	p.dir = work.Join(p.name)
+	clear := func() error {
+		brief, stop := context.WithTimeout(context.WithoutCancel(ctx), clearing) // who gave up leaves nothing either
+		defer stop()
+		if err := p.clear(brief, work); err != nil {
+			return fmt.Errorf("take the probe's files away: %w", err)
+		}
+		return nil
+	}
 	if err := p.begin(ctx, work); err != nil {
-		if errors.Is(err, ErrLine) || ctx.Err() != nil {
+		if errors.Is(err, ErrLine) {
 			return f, err
+		}
+		if ctx.Err() != nil {
+			return f, errors.Join(err, clear())
 		}
 		// Many hosts let nobody make anything at the root, but in the folders
 		// that stand there.
@@ -77,11 +88,7 @@ func Probe(ctx context.Context, h Host, work tree.Path, now func() time.Time) (f
 	}
 	defer func() {
 		f.RenameFromWork, f.RenameFolders, f.Copies = f.RenameFromWork && !f.NoWork, f.RenameFolders && !f.NoWork, f.Copies && !f.NoWork
-		brief, stop := context.WithTimeout(context.WithoutCancel(ctx), clearing) // who gave up leaves nothing either
-		defer stop()
-		if e := p.clear(brief, work); e != nil {
-			err = errors.Join(err, fmt.Errorf("take the probe's files away: %w", e))
-		}
+		err = errors.Join(err, clear())
 	}()
 	if err := p.try(ctx, work, &f); err != nil {
 		return f, err
@@ -324,12 +331,53 @@ func (p *prober) clear(ctx context.Context, work tree.Path) error {
 		}
 	}
 	for _, at := range append(p.folders, p.dir) {
-		if err := p.h.RemoveFolder(ctx, at); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		if err := sweep(ctx, p.h, at); err != nil {
 			errs = append(errs, err)
 		}
 	}
-	if err := p.h.RemoveFolder(ctx, work); err != nil && !errors.Is(err, ErrNotEmpty) {
+	if err := p.h.RemoveFolder(ctx, work); err != nil && !errors.Is(err, ErrNotEmpty) && !errors.Is(err, fs.ErrNotExist) {
 		errs = append(errs, err)
 	}
 	return errors.Join(errs...)
+}
+
+// sweep removes a folder of the probe's own with whatever is in it. What the host was told
+// before, and has not done yet, may still come to be in it: it is tried again for a while.
+func sweep(ctx context.Context, h Host, folder tree.Path) error {
+	for wait := 20 * time.Millisecond; ; wait *= 2 {
+		err := removeAll(ctx, h, folder)
+		if err == nil || errors.Is(err, fs.ErrNotExist) {
+			return nil
+		}
+		if !errors.Is(err, ErrNotEmpty) || wait > 5*time.Second {
+			return err
+		}
+		select {
+		case <-ctx.Done():
+			return err
+		case <-time.After(wait):
+		}
+	}
+}
+
+func removeAll(ctx context.Context, h Host, folder tree.Path) error {
+	err := h.RemoveFolder(ctx, folder)
+	if !errors.Is(err, ErrNotEmpty) {
+		return err
+	}
+	list, err := h.List(ctx, folder)
+	if err != nil {
+		return err
+	}
+	for _, i := range list {
+		at := folder.Join(tree.Path(i.Name))
+		remove := h.RemoveFile
+		if i.Being == tree.Folder {
+			remove = func(ctx context.Context, p tree.Path) error { return removeAll(ctx, h, p) }
+		}
+		if err := remove(ctx, at); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+	}
+	return h.RemoveFolder(ctx, folder)
 }

@@ -85,10 +85,16 @@ func dialSFTP(ctx context.Context, t SFTPTarget) (*sftpConn, error) {
 	if err := conn.SetDeadline(time.Now().Add(dialTimeout)); err != nil {
 		return nil, errors.Join(err, conn.Close())
 	}
+	stop := context.AfterFunc(ctx, func() { conn.Close() }) // a host that says nothing is not waited for longer than the caller
 	sc, chans, reqs, err := ssh.NewClientConn(conn, addr, conf)
+	if !stop() && err == nil {
+		err = errors.Join(ctx.Err(), sc.Close())
+	}
 	if err != nil {
 		conn.Close()
 		switch {
+		case ctx.Err() != nil:
+			return nil, ctx.Err()
 		case keyErr != nil:
 			return nil, keyErr
 		case greeted && !lostLine(err):
