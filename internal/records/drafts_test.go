@@ -1,6 +1,7 @@
 package records
 
 import (
+	"fmt"
 	"slices"
 	"testing"
 
@@ -118,10 +119,37 @@ func TestAPageOfFilesIsOfTheFolderAlone(t *testing.T) {
 		return out
 	}
 	require.Equal(t, []tree.Path{"a/1"}, paths("a", "", 1))
+	require.Equal(t, []tree.Path{"b"}, paths("", "a0", -1))
 	require.Equal(t, []tree.Path{"a/2"}, paths("a", "a/1", 1))
 	require.Empty(t, paths("a", "a/2", 1))
 	require.Equal(t, []tree.Path{"a-2"}, paths("a-2", "", -1))
 	require.Equal(t, []tree.Path{"a-1", "a-2"}, paths("", "", 2))
 	require.Len(t, paths("", "", -1), 7)
 	require.Empty(t, paths("", "", 0))
+}
+
+// A long list that is read in halves is the whole, in order.
+func TestALongListOfFilesIsWhole(t *testing.T) {
+	db := open(t)
+	s, err := db.AddServer(t.Context(), model.Server{Name: "saltpan", Rulebook: "r"})
+	require.NoError(t, err)
+	var d draft.Draft
+	claims := []draft.Claim{{Addon: "lamps", Label: "Lamps@1", Role: draft.Owns}, {Addon: "signs", Label: "Signs@1", Role: draft.Shares}}
+	for i := range muchAtOnce + 10 {
+		d.Changes = append(d.Changes, draft.Change{Path: tree.Path(fmt.Sprintf("f%06d", i)), Before: tree.Nothing, After: tree.State{Being: tree.Content, Size: int64(i)}, ClaimsAfter: claims[:1+i%2]})
+	}
+	made, err := db.AddDeployment(t.Context(), model.Deployment{ServerID: s.ID, Kind: "deploy", Ask: []byte("{}"), Digest: d.Digest(), Draft: d, Actor: "me"})
+	require.NoError(t, err)
+	for _, to := range []model.State{model.Queued, model.Running} {
+		require.NoError(t, db.Advance(t.Context(), made.ID, to, model.Draft, model.Queued))
+	}
+	require.NoError(t, db.Finish(t.Context(), made, nil, false))
+	files, err := db.FilesOf(t.Context(), s.ID, "", "", -1)
+	require.NoError(t, err)
+	require.Len(t, files, len(d.Changes))
+	for i, f := range files {
+		require.Equal(t, d.Changes[i].Path, f.Path)
+		require.Equal(t, int64(i), f.State.Size)
+		require.Len(t, f.Claims, 1+i%2)
+	}
 }

@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 
+	"golang.org/x/sync/errgroup"
+
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/model"
 )
@@ -62,23 +64,49 @@ func (db *DB) FilesOf(ctx context.Context, server int64, below, after tree.Path,
 	if err != nil {
 		return nil, err
 	}
-	to := "\U0010ffff"
+	from, to := string(below), "\U0010ffff"
 	if below != tree.Root {
 		to = string(below) + "0" // what comes behind "below/"
 	}
-	expected := limit
+	expected, middle := limit, to
 	if limit < 0 {
 		expected, err = db.FileCount(ctx, server)
+		if err == nil && below == tree.Root && expected > muchAtOnce {
+			middle, err = db.pageEnd(ctx, server, below, after, from, to, expected/2)
+		}
 	} else {
-		to, err = db.pageEnd(ctx, server, below, after, to, limit)
+		to, err = db.pageEnd(ctx, server, below, after, from, to, limit)
+		middle = to
 	}
 	if err != nil {
 		return nil, fmt.Errorf("read the files: %w", err)
 	}
+	// A long list is read in halves, side by side.
+	var rest []model.File
+	var g errgroup.Group
+	if middle != to {
+		expected = expected/2 + 1
+		g.Go(func() (err error) {
+			rest, err = db.readFiles(ctx, server, who, below, after, middle, to, expected)
+			return err
+		})
+	}
+	files, err := db.readFiles(ctx, server, who, below, after, from, middle, expected)
+	if err = errors.Join(err, g.Wait()); err != nil {
+		return nil, err
+	}
+	return append(files, rest...), nil
+}
+
+// muchAtOnce is how many files are worth reading in halves.
+const muchAtOnce = 5000
+
+// readFiles reads the files between two texts, about as many as expected.
+func (db *DB) readFiles(ctx context.Context, server int64, who map[int64]claimant, below, after tree.Path, from, to string, expected int) ([]model.File, error) {
 	files, causes := make([]model.File, 0, expected), make([]int64, 0, expected)
 	var digest, change, brings sql.RawBytes
 	last := int64(-1)
-	_, err = all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
+	_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
 		var id, cause int64
 		var claimant, role sql.NullInt64
 		f := model.File{State: tree.State{Being: tree.Content}}
@@ -103,7 +131,7 @@ func (db *DB) FilesOf(ctx context.Context, server int64, below, after tree.Path,
 		return err
 	}, `SELECT l.path_id, n.path, l.digest, l.size, l.mode, e.change, e.cause_id, c.claimant_id, c.role, c.brings
 		FROM ledger_name n JOIN ledger_path l ON l.server_id = n.server_id AND l.path_id = n.id JOIN ledger_event e ON e.seq = l.seq
-		LEFT JOIN ledger_claim c ON c.server_id = l.server_id AND c.path_id = l.path_id`+filesWithin, within(server, below, after, to)...)
+		LEFT JOIN ledger_claim c ON c.server_id = l.server_id AND c.path_id = l.path_id`+filesWithin, within(server, below, after, from, to)...)
 	if err != nil {
 		return nil, fmt.Errorf("read the files: %w", err)
 	}
@@ -118,22 +146,22 @@ func (db *DB) FilesOf(ctx context.Context, server int64, below, after tree.Path,
 // "below/".
 const filesWithin = ` WHERE n.server_id = ? AND n.path >= ? AND n.path < ? AND (n.path = ? OR n.path >= ?) AND n.path > ? AND l.being = 3 ORDER BY n.path`
 
-func within(server int64, below, after tree.Path, to string) []any {
+func within(server int64, below, after tree.Path, from, to string) []any {
 	if below == tree.Root {
-		return []any{server, "", to, "", "", string(after)}
+		return []any{server, from, to, "", "", string(after)}
 	}
-	return []any{server, string(below), to, string(below), string(below) + "/", string(after)}
+	return []any{server, from, to, string(below), string(below) + "/", string(after)}
 }
 
 // pageEnd gives what comes just behind the last of so many files of a server, or to where
 // there are fewer.
-func (db *DB) pageEnd(ctx context.Context, server int64, below, after tree.Path, to string, limit int) (string, error) {
+func (db *DB) pageEnd(ctx context.Context, server int64, below, after tree.Path, from, to string, limit int) (string, error) {
 	if limit == 0 {
 		return "", nil
 	}
 	last := ""
 	err := db.sql.QueryRowContext(ctx, `SELECT n.path FROM ledger_name n JOIN ledger_path l ON l.server_id = n.server_id AND l.path_id = n.id`+filesWithin+` LIMIT 1 OFFSET ?`,
-		append(within(server, below, after, to), limit-1)...).Scan(&last)
+		append(within(server, below, after, from, to), limit-1)...).Scan(&last)
 	if errors.Is(err, sql.ErrNoRows) {
 		return to, nil
 	}

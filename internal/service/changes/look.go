@@ -36,9 +36,22 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 		}
 	}
 	lookedAt := s.hostNow(srv)
-	obs, read, err := s.list(ctx, h, plan)
-	if err != nil {
-		return nil, fmt.Errorf("look at %s: %w", srv.Name, err)
+	held := map[tree.Digest]bool{}
+	var obs draft.Observations
+	var read []tree.Path
+	g, gctx := errgroup.WithContext(ctx)
+	g.Go(func() (err error) { // what is asked of the stockroom is known already, nearly all of it
+		held, err = s.Records.Held(gctx, concerned(req))
+		return err
+	})
+	g.Go(func() (err error) {
+		if obs, read, err = s.list(gctx, h, plan); err != nil {
+			return fmt.Errorf("look at %s: %w", srv.Name, err)
+		}
+		return nil
+	})
+	if err := g.Wait(); err != nil {
+		return nil, err
 	}
 	if len(read) > 0 {
 		tell("look", Looking{Text: fmt.Sprintf("reading %s to compare the bytes", count(len(read), "file"))})
@@ -49,6 +62,7 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 	if err := listTrees(ctx, h, obs, plan.Trees); err != nil {
 		return nil, fmt.Errorf("look at %s: %w", srv.Name, err)
 	}
+	var err error
 	if obs.Texts, err = readTexts(ctx, h, obs, plan); err != nil {
 		return nil, fmt.Errorf("look at %s: %w", srv.Name, err)
 	}
@@ -59,10 +73,11 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 	if err := s.Records.Refresh(ctx, srv.ID, proved); err != nil {
 		return nil, err
 	}
-	held, err := s.Records.Held(ctx, concerned(req, obs))
+	more, err := s.Records.Held(ctx, unasked(obs, held))
 	if err != nil {
 		return nil, err
 	}
+	maps.Copy(held, more)
 	req.Held = func(d tree.Digest) bool { return held[d] }
 	if free := s.Room.Free(); free >= 0 {
 		req.Own = max(1, free)
@@ -72,8 +87,24 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 	return made, nil
 }
 
-// concerned lists every content that a draft may ask for.
-func concerned(req *draft.Request, obs draft.Observations) []tree.Digest {
+// unasked lists the contents that were seen and of which nobody has asked yet whether
+// the stockroom holds them.
+func unasked(obs draft.Observations, asked map[tree.Digest]bool) (out []tree.Digest) {
+	seen := map[tree.Digest]bool{{}: true}
+	for _, s := range obs.Paths {
+		if d := s.State.Digest; !seen[d] {
+			seen[d] = true
+			if _, known := asked[d]; !known {
+				out = append(out, d)
+			}
+		}
+	}
+	return out
+}
+
+// concerned lists every content that a draft may ask for, as far as that is known before
+// the server is looked at.
+func concerned(req *draft.Request) []tree.Digest {
 	all := map[tree.Digest]bool{}
 	for _, w := range req.Wanted {
 		for _, f := range w.Files {
@@ -84,15 +115,13 @@ func concerned(req *draft.Request, obs draft.Observations) []tree.Digest {
 		all[r.To.Digest] = true
 	}
 	for _, row := range req.Ledger {
+		all[row.State.Digest] = true
 		if len(row.Claims) < 2 && !slices.ContainsFunc(row.Claims, func(c draft.Claim) bool { return c.Role == draft.Overlays }) {
 			continue // what stands there is among what was seen
 		}
 		for _, c := range row.Claims {
 			all[c.Brings.Digest] = true
 		}
-	}
-	for _, s := range obs.Paths {
-		all[s.State.Digest] = true
 	}
 	for _, r := range req.Returns {
 		for _, s := range r.Files {

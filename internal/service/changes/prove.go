@@ -38,7 +38,9 @@ func (s *Service) ready(ctx context.Context, srv model.Server, run *deploy.Run, 
 		return err
 	})
 	g.Go(func() (err error) {
-		made, err = s.again(ctx, srv, run.Host, d, tell)
+		if made, err = s.again(ctx, srv, run.Host, d, tell); err == nil {
+			same = made.Digest() == d.Digest // while the folders are still being tried
+		}
 		return err
 	})
 	g.Go(func() (err error) {
@@ -52,7 +54,7 @@ func (s *Service) ready(ctx context.Context, srv model.Server, run *deploy.Run, 
 	if err == nil {
 		err = s.clearLeft(ctx, run, d, left, tell)
 	}
-	if err == nil && made.Digest() == d.Digest {
+	if err == nil && same {
 		return made, true, clock, nil
 	}
 	if run.Held {
