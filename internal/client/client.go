@@ -128,7 +128,7 @@ type nothing struct{}
 
 // all follows the cursors of a list to its end.
 func all[T any](ctx context.Context, c *Client, path string, q url.Values) ([]T, error) {
-	var out []T
+	out := []T{} // an empty list is one for programs too
 	for {
 		p, err := call[api.Page[T]](ctx, c, http.MethodGet, path+"?"+q.Encode(), nil)
 		if err != nil {

@@ -198,3 +198,12 @@ func TestADraftOfAHungHostIsCancelledByClicking(t *testing.T) {
 	c.click("Draft it")
 	c.see("lantern#1")
 }
+
+// A program that reads a list gets one where nothing is in it.
+func TestAnEmptyListIsOne(t *testing.T) {
+	t.Parallel()
+	s := start(t)
+	for _, list := range [][]string{{"job", "list"}, {"session", "list"}, {"deployment", "list"}, {"server", "list"}, {"crate", "list"}} {
+		require.Equal(t, "[]\n", s.must(append(list, "--json")...), list)
+	}
+}
