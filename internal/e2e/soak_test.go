@@ -61,7 +61,8 @@ func onServer(tree map[string]string) map[string]string {
 
 // Large random trees over a real sshd and a real vsftpd; each run is broken off
 // at a random motion by kill -9 of the service or by cutting the line, and then
-// resumed or undone to exactly new or exactly old. SOAK_ROUNDS says how many.
+// resumed or undone to exactly new or exactly old. SOAK_ROUNDS says how many, and
+// SOAK_WAYS over which of the two: SFTP,FTP.
 func TestSoak(t *testing.T) {
 	rounds, _ := strconv.Atoi(os.Getenv("SOAK_ROUNDS"))
 	if rounds == 0 {
@@ -71,7 +72,11 @@ func TestSoak(t *testing.T) {
 	t.Logf("seed %d", seed)
 	r := rand.New(rand.NewPCG(seed, 1))
 	counts := map[string]int{}
-	for _, way := range []string{"SFTP", "FTP"} {
+	ways := os.Getenv("SOAK_WAYS")
+	if ways == "" {
+		ways = "SFTP,FTP"
+	}
+	for way := range strings.SplitSeq(ways, ",") {
 		var s *service
 		var root string
 		var cut func()

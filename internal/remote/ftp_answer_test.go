@@ -32,11 +32,14 @@ func FuzzAnswers(f *testing.F) {
 	f.Fuzz(func(t *testing.T, text string) {
 		s := &said{from: bytes.NewReader([]byte(text))}
 		a := newAhead(s, true)
-		told := ""
+		told, buf := "", make([]byte, 4096)
 		read := func() {
-			buf := make([]byte, 512)
-			if n, err := a.Read(buf); err == nil {
+			for { // all that is there, so that nothing is cut off
+				n, err := a.Read(buf)
 				told += string(buf[:n])
+				if err != nil || a.out.Len() == 0 {
+					return
+				}
 			}
 		}
 		for _, command := range []string{"EPSV\r\n", "STOR a\r\n", "EPSV\r\n", "RETR b\r\n", "NOOP\r\n"} {
