@@ -217,7 +217,7 @@ func (db *DB) SaveOutline(ctx context.Context, d model.Deployment) error {
 // ledger by then, and of its motions no more is of use than those that are given: the
 // rest of its draft goes but for the outline and the steps.
 func (db *DB) SetTidy(ctx context.Context, id int64, motions draft.Motions) error {
-	kept := packMotions(motions, func(*keptMotion) {})
+	kept := packMotions(motions)
 	return db.within(ctx, func(tx *sql.Tx) error {
 		if err := exactly(tx.ExecContext(ctx, `UPDATE deployment SET untidy = 0 WHERE id = ?`, id)); err != nil {
 			return err

@@ -12,7 +12,6 @@ import (
 	"github.com/klauspost/compress/zstd"
 
 	"restlesscrate/internal/core/draft"
-	"restlesscrate/internal/core/tree"
 )
 
 // A draft is kept in four parts: its outline as JSON, and its changes, steps and motions
@@ -21,46 +20,23 @@ import (
 // is a third as long.
 type parts struct{ changes, steps, motions, ahead []byte }
 
-// keptMotion is a motion as it is kept.
+// keptMotion is a motion as it is kept; see [draft.Motions.Short].
 type keptMotion struct {
 	draft.Motion
-	Change int `json:"c,omitempty"` // the place of its path among the changes, from 1; its path is empty then
-	States int `json:"s,omitempty"` // which of its states are the change's: a sum of the four below
+	Change int `json:"c,omitempty"`
+	States int `json:"s,omitempty"`
 }
-
-const (
-	beforeIsBefore = 1 << iota
-	beforeIsAfter
-	afterIsAfter
-	afterIsBefore
-)
 
 // pack writes the long parts of a draft.
 func pack(d *draft.Draft) parts {
-	places := make(map[tree.Path]int, len(d.Changes))
-	for i, c := range d.Changes {
-		places[c.Path] = i + 1
-	}
-	short := func(m *keptMotion) {
-		i, ok := places[m.Path]
-		if !ok {
-			return
-		}
-		c := &d.Changes[i-1]
-		m.Change, m.Path = i, ""
-		give := func(s *tree.State, from tree.State, bit int) {
-			if *s != (tree.State{}) && *s == from {
-				m.States, *s = m.States|bit, tree.State{}
-			}
-		}
-		give(&m.Before, c.Before, beforeIsBefore)
-		give(&m.Before, c.After, beforeIsAfter)
-		give(&m.After, c.After, afterIsAfter)
-		give(&m.After, c.Before, afterIsBefore)
+	if !d.Motions.About(d.Changes) { // their places would be those of others
+		based := *d
+		based.Rebase()
+		d = &based
 	}
 	var p parts
 	var g sync.WaitGroup // they take about as long as each other
-	g.Go(func() { p.motions = packMotions(d.Motions, short) })
+	g.Go(func() { p.motions = packMotions(d.Motions) })
 	g.Go(func() {
 		p.changes = packLines(d.Changes, func(b []byte, c *draft.Change) []byte { return c.AppendJSON(b) })
 	})
@@ -75,8 +51,7 @@ func pack(d *draft.Draft) parts {
 func (p parts) unpack(d *draft.Draft, n int) error {
 	same := words{}
 	var err error
-	d.Changes, err = unpackLines(p.changes, 0, func(c *draft.Change, kept *draft.Change) error {
-		*c = *kept
+	d.Changes, err = unpackLines(p.changes, func(c *draft.Change) {
 		for _, list := range [][]draft.Claim{c.ClaimsBefore, c.ClaimsAfter} {
 			for i := range list {
 				same.text(&list[i].Addon)
@@ -84,73 +59,41 @@ func (p parts) unpack(d *draft.Draft, n int) error {
 				sameWord(same, &list[i].Role)
 			}
 		}
-		return nil
 	})
 	if err != nil {
 		return fmt.Errorf("read the changes of a draft: %w", err)
 	}
-	d.Steps, err = unpackLines(p.steps, 0, func(s *draft.Step, kept *draft.Step) error {
-		*s = *kept
+	d.Steps, err = unpackLines(p.steps, func(s *draft.Step) {
 		sameWord(same, &s.Verb)
 		same.text(&s.Reason)
-		return nil
 	})
 	if err != nil {
 		return fmt.Errorf("read the steps of a draft: %w", err)
 	}
-	if err := p.unpackMotions(d, n); err != nil {
-		return fmt.Errorf("read the motions of a draft: %w", err)
-	}
-	return nil
-}
-
-func (p parts) unpackMotions(d *draft.Draft, n int) error {
 	d.Motions = draft.Motions{}
 	if len(p.motions) == 0 {
 		return nil
 	}
 	d.Motions.Begin(d.Changes, n)
-	return unpackEach(p.motions, func(kept *keptMotion) error {
-		m := kept.Motion
-		if kept.Change < 0 || kept.Change > len(d.Changes) {
-			return fmt.Errorf("motion %d is about change %d of %d", m.ID, kept.Change, len(d.Changes))
-		}
-		if kept.Change == 0 {
-			d.Motions.Add(m)
-			return nil
-		}
-		c := &d.Changes[kept.Change-1]
-		m.Path = c.Path
-		switch {
-		case kept.States&beforeIsBefore != 0:
-			m.Before = c.Before
-		case kept.States&beforeIsAfter != 0:
-			m.Before = c.After
-		}
-		switch {
-		case kept.States&afterIsAfter != 0:
-			m.After = c.After
-		case kept.States&afterIsBefore != 0:
-			m.After = c.Before
-		}
-		d.Motions.AddAbout(kept.Change-1, m)
-		return nil
-	})
+	err = unpackEach(p.motions, func(m *keptMotion) error { return d.Motions.AddShort(m.Motion, m.Change, m.States) })
+	if err != nil {
+		return fmt.Errorf("read the motions of a draft: %w", err)
+	}
+	return nil
 }
 
-// packMotions packs motions, each shortened first; an empty list is nil.
-func packMotions(l draft.Motions, short func(*keptMotion)) []byte {
+// packMotions packs motions; an empty list is nil.
+func packMotions(l draft.Motions) []byte {
 	if l.Len() == 0 {
 		return nil
 	}
 	return always(zstdOf(func(w io.Writer) error {
 		var line []byte
-		for m := range l.All() {
-			kept := keptMotion{Motion: m}
-			short(&kept)
-			line = kept.AppendJSON(line[:0])
-			if kept.Change > 0 {
-				line = fmt.Appendf(line[:len(line)-1], `,"c":%d,"s":%d}`, kept.Change, kept.States)
+		for at := range l.Len() {
+			m, change, states := l.Short(at)
+			line = m.AppendJSON(line[:0])
+			if change > 0 {
+				line = fmt.Appendf(line[:len(line)-1], `,"c":%d,"s":%d}`, change, states)
 			}
 			if _, err := w.Write(append(line, '\n')); err != nil {
 				return err
@@ -177,18 +120,15 @@ func packLines[T any](list []T, entry func([]byte, *T) []byte) []byte {
 	}))
 }
 
-// unpackLines reads what packLines wrote, about n entries; nil where nothing was.
-func unpackLines[T, K any](raw []byte, n int, take func(entry *T, kept *K) error) ([]T, error) {
+// unpackLines reads what packLines wrote, each entry through look; nil where nothing was.
+func unpackLines[T any](raw []byte, look func(*T)) ([]T, error) {
 	if len(raw) == 0 {
 		return nil, nil
 	}
-	out := make([]T, 0, n)
-	err := unpackEach(raw, func(kept *K) error {
-		var entry T
-		if err := take(&entry, kept); err != nil {
-			return err
-		}
-		out = append(out, entry)
+	out := []T{}
+	err := unpackEach(raw, func(entry *T) error {
+		look(entry)
+		out = append(out, *entry)
 		return nil
 	})
 	return out, err

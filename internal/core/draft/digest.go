@@ -54,8 +54,8 @@ func (d *Draft) Digest() tree.Digest {
 func (d *Draft) Passing() uint64 {
 	sum := fnv.New64a()
 	var b []byte
-	for m := range d.Motions.All() {
-		b = binary.AppendVarint(b[:0], m.Seen)
+	for at := range d.Motions.Len() {
+		b = binary.AppendVarint(b[:0], d.Motions.seen(at))
 		must(sum.Write(b))
 	}
 	for _, s := range d.Steps {

@@ -2,6 +2,7 @@ package draft
 
 import (
 	"encoding/json"
+	"fmt"
 	"iter"
 	"slices"
 	"strconv"
@@ -47,6 +48,7 @@ const (
 	asWritten         // a place in temps
 )
 
+// The bits of a motion. All but the last are on disk.
 const (
 	fromBefore = 1 << iota // Before is the change's before
 	fromAfter              // Before is the change's after
@@ -178,31 +180,76 @@ func temporary(how naming, id int) string {
 
 // At gives the motion at a place.
 func (l Motions) At(at int) Motion {
+	m, change, states := l.Short(at)
+	l.fill(&m, change, states)
+	return m
+}
+
+// Short gives the motion at a place without what its change says of it: its path and its
+// states. change is the place of the change, from 1, and states says which of the change's
+// states the motion has; the numbers are on disk. With change 0 the motion is whole.
+func (l Motions) Short(at int) (m Motion, change, states int) {
 	b := &l.list[at]
 	if b.change < 0 {
-		return l.odd[at]
+		return l.odd[at], 0, 0
 	}
-	c := &l.changes[b.change]
-	m := Motion{place: int(b.change) + 1, ID: at + 1, Leg: int(b.leg), Kind: b.kind, Phase: b.phase, Group: int(b.group), Step: int(b.step), Path: c.Path, Proved: b.bits&wasProved != 0, Seen: b.seen}
+	m = Motion{ID: at + 1, Leg: int(b.leg), Kind: b.kind, Phase: b.phase, Group: int(b.group), Step: int(b.step), Proved: b.bits&wasProved != 0, Seen: b.seen}
 	switch b.named {
 	case asIncoming, asOutgoing:
 		m.Temp = temporary(b.named, int(b.temp))
 	case asWritten:
 		m.Temp = l.temps[b.temp]
 	}
+	return m, int(b.change) + 1, int(b.bits &^ wasProved)
+}
+
+// AddShort appends a motion that [Motions.Short] gave. The error is of a change that the
+// list does not know.
+func (l *Motions) AddShort(m Motion, change, states int) error {
+	if change < 0 || change > len(l.changes) {
+		return fmt.Errorf("motion %d is about change %d of %d", m.ID, change, len(l.changes))
+	}
+	l.fill(&m, change, states)
+	if change == 0 {
+		l.Add(m)
+	} else {
+		l.AddAbout(change-1, m)
+	}
+	return nil
+}
+
+// fill gives a short motion what its change says of it.
+func (l *Motions) fill(m *Motion, change, states int) {
+	if change == 0 {
+		return
+	}
+	c := &l.changes[change-1]
+	m.place, m.Path = change, c.Path
 	switch {
-	case b.bits&fromBefore != 0:
+	case states&fromBefore != 0:
 		m.Before = c.Before
-	case b.bits&fromAfter != 0:
+	case states&fromAfter != 0:
 		m.Before = c.After
 	}
 	switch {
-	case b.bits&toAfter != 0:
+	case states&toAfter != 0:
 		m.After = c.After
-	case b.bits&toBefore != 0:
+	case states&toBefore != 0:
 		m.After = c.Before
 	}
-	return m
+}
+
+// seen gives the time of the file that the motion at a place is about; see [Motion.Seen].
+func (l Motions) seen(at int) int64 {
+	if b := &l.list[at]; b.change >= 0 {
+		return b.seen
+	}
+	return l.odd[at].Seen
+}
+
+// About tells whether the list's motions are about these very changes.
+func (l Motions) About(changes []Change) bool {
+	return len(l.changes) == len(changes) && (len(changes) == 0 || &l.changes[0] == &changes[0])
 }
 
 // All gives every motion, in order.

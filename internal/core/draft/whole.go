@@ -113,11 +113,10 @@ func (m *maker) tempName(id int, kind MotionKind, p tree.Path) string {
 		}
 		return string(folder) + "/" + name
 	}
-	where := incoming
 	if kind == AsideMotion {
-		where = outgoing
+		return temporary(asOutgoing, id)
 	}
-	return where + strconv.Itoa((id-1)/perFolder) + "/" + strconv.Itoa(id)
+	return temporary(asIncoming, id)
 }
 
 // wholes finds the folders that are moved with everything in them: new ones

@@ -30,7 +30,7 @@ func (s *Service) dial(ctx context.Context, srv model.Server) (remote.Host, erro
 			return nil, err
 		}
 		h, err := remote.OpenFTP(ctx, remote.FTPTarget{Host: t.Host, Port: t.Port, User: t.User, Password: string(password), Root: t.Root, TLS: t.Kind == "ftps", Cert: srv.HostKey,
-			Ahead: srv.Abilities != nil && srv.Abilities.Ahead})
+			Ahead: sentAhead(srv)})
 		if err != nil {
 			return nil, s.explain(ctx, srv, err)
 		}
@@ -148,7 +148,6 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 	}
 	srv.Abilities = &model.Abilities{TestedAt: s.Now().UnixMilli(), Modes: f.Modes, CaseBlind: f.CaseBlind, RenameFromWork: f.RenameFromWork,
 		RenameOver: f.RenameOver, NoWork: f.NoWork, RenameFolders: f.RenameFolders, Copies: f.Copies, Clean: f.Clean, Unclean: !f.Clean, Ahead: f.Ahead, Resolution: f.Resolution, Skew: f.Skew, RenameMS: f.RenameMS, Free: f.Free, Words: slices.Concat(words(f), openLine(srv.Transport), left)}
-	s.lines.drop(srv.ID) // the next line makes use of it
 	return srv, s.Records.SaveAbilities(ctx, srv)
 }
 
@@ -307,7 +306,7 @@ func words(f remote.Found) []string {
 	say(f.RenameOver, "A rename can replace a file in one act.", "A rename cannot replace a file; that is not needed.")
 	say(f.Clean, "A file of every byte and every line end came back as it was sent.", "A file of every byte and every line end came back CHANGED, or in another size: this way in is not fit for anything but text. Every file that is sent is read back.")
 	if f.Ahead {
-		out = append(out, "It takes what is sent ahead of its answers: many small files arrive sooner.")
+		out = append(out, "It takes what is sent ahead of its answers, so fewer of them are waited for.")
 	}
 	say(f.Modes, "Permission bits are kept.", "Permission bits are not kept, so rolling back cannot restore them.")
 	say(f.CaseBlind, "Names that differ only in case are the same file here.", "Names are exact in case.")

@@ -32,7 +32,12 @@ type line struct {
 
 // lineKey changes with everything that a connection depends on but secrets,
 // whose change ends it.
-func lineKey(srv model.Server) string { return fmt.Sprintf("%+v|%s", srv.Transport, srv.HostKey) }
+func lineKey(srv model.Server) string {
+	return fmt.Sprintf("%+v|%s|%t", srv.Transport, srv.HostKey, sentAhead(srv))
+}
+
+// sentAhead tells whether the server's host takes what is sent ahead of its answers.
+func sentAhead(srv model.Server) bool { return srv.Abilities != nil && srv.Abilities.Ahead }
 
 // lease is a user's hold on a line. Closing it closes nothing that others use.
 type lease struct {

@@ -1,0 +1,155 @@
+package records
+
+import (
+	"bytes"
+	"context"
+	"database/sql"
+	"errors"
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/stockroom"
+)
+
+// AddHeld records contents that were made out of others and lie in a container
+// of their own.
+func (db *DB) AddHeld(ctx context.Context, container string, held []stockroom.Held) error {
+	return db.within(ctx, func(tx *sql.Tx) error {
+		id, err := addContainer(ctx, tx, container, "derived")
+		if err != nil {
+			return err
+		}
+		return addContents(ctx, tx, id, held)
+	})
+}
+
+// AddFound indexes contents that were found in a container of lost records.
+func (db *DB) AddFound(ctx context.Context, container string, held []stockroom.Held) error {
+	kind, _, _ := strings.Cut(container, "/")
+	return db.within(ctx, func(tx *sql.Tx) error {
+		id, err := addContainer(ctx, tx, container, strings.TrimSuffix(kind, "s"))
+		if err != nil {
+			return err
+		}
+		return addContents(ctx, tx, id, held)
+	})
+}
+
+func addContainer(ctx context.Context, tx *sql.Tx, name, kind string) (id int64, err error) {
+	if _, err := tx.ExecContext(ctx, `INSERT INTO container (name, kind) VALUES (?,?) ON CONFLICT DO NOTHING`, name, kind); err != nil {
+		return 0, err
+	}
+	err = tx.QueryRowContext(ctx, `SELECT id FROM container WHERE name = ?`, name).Scan(&id)
+	return id, err
+}
+
+// addContents indexes contents. One that is indexed already is not again,
+// unless it lies packed there and as it is here: then this is the better place.
+func addContents(ctx context.Context, tx *sql.Tx, container int64, held []stockroom.Held) error {
+	// In the order of the key: a table is filled faster from one end.
+	slices.SortFunc(held, func(a, b stockroom.Held) int { return bytes.Compare(a.Digest[:], b.Digest[:]) })
+	return insertMany(ctx, tx, `content (digest, container_id, start, length, size, stored)`,
+		`DO UPDATE SET container_id = excluded.container_id, start = excluded.start, length = excluded.length, stored = excluded.stored, damaged = 0
+			WHERE excluded.stored > content.stored OR content.damaged = 1`,
+		6, len(held), func(i int, row []any) {
+			h := &held[i]
+			row[0], row[1], row[2], row[3], row[4], row[5] = h.Digest[:], container, h.Span.Offset, h.Span.Length, h.Span.Size, h.Span.Method == stockroom.Stored
+		})
+}
+
+const locateContent = `SELECT c.name, x.start, x.length, x.size, x.stored FROM content x JOIN container c ON c.id = x.container_id WHERE x.digest = ?`
+
+// Locate implements stockroom.Index.
+func (db *DB) Locate(ctx context.Context, d tree.Digest) (l stockroom.Location, err error) {
+	var stored bool
+	err = db.locate.QueryRowContext(ctx, d[:]).Scan(&l.Container, &l.Offset, &l.Length, &l.Size, &stored)
+	if errors.Is(err, sql.ErrNoRows) {
+		return l, stockroom.ErrNotHeld
+	}
+	if l.Method = stockroom.Deflated; stored {
+		l.Method = stockroom.Stored
+	}
+	return l, err
+}
+
+// LocateMany implements stockroom.ManyIndex.
+func (db *DB) LocateMany(ctx context.Context, digests []tree.Digest) (map[tree.Digest]stockroom.Location, error) {
+	out := make(map[tree.Digest]stockroom.Location, len(digests))
+	for some := range slices.Chunk(digests, 500) {
+		args := make([]any, len(some))
+		for i := range some {
+			args[i] = some[i][:]
+		}
+		_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
+			var raw sql.RawBytes
+			var l stockroom.Location
+			var stored bool
+			if err := r.Scan(&raw, &l.Container, &l.Offset, &l.Length, &l.Size, &stored); err != nil {
+				return err
+			}
+			if l.Method = stockroom.Deflated; stored {
+				l.Method = stockroom.Stored
+			}
+			out[tree.Digest(raw)] = l
+			return nil
+		}, `SELECT x.digest, c.name, x.start, x.length, x.size, x.stored FROM content x JOIN container c ON c.id = x.container_id WHERE x.digest IN (`+marks(len(some))+`)`, args...)
+		if err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// Held tells which of some contents the stockroom holds: those are true.
+func (db *DB) Held(ctx context.Context, digests []tree.Digest) (map[tree.Digest]bool, error) {
+	out := make(map[tree.Digest]bool, len(digests))
+	const many = 500
+	if len(digests) > 20*many { // reading all is faster than looking for so many
+		for _, d := range digests {
+			out[d] = false
+		}
+		_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
+			var raw sql.RawBytes
+			if err := r.Scan(&raw); err != nil || len(raw) != len(tree.Digest{}) {
+				return err
+			}
+			if _, asked := out[tree.Digest(raw)]; asked {
+				out[tree.Digest(raw)] = true
+			}
+			return nil
+		}, `SELECT digest FROM content WHERE damaged = 0`)
+		return out, err
+	}
+	for len(digests) > 0 {
+		n := min(many, len(digests))
+		args := make([]any, n)
+		for i := range args {
+			args[i] = digests[i][:]
+		}
+		digests = digests[n:]
+		found, err := all(ctx, db.sql, func(r *sql.Rows, d *tree.Digest) error {
+			var raw []byte
+			err := r.Scan(&raw)
+			copy(d[:], raw)
+			return err
+		}, `SELECT digest FROM content WHERE damaged = 0 AND digest IN (?`+strings.Repeat(",?", n-1)+`)`, args...)
+		if err != nil {
+			return nil, err
+		}
+		for _, d := range found {
+			out[d] = true
+		}
+	}
+	return out, nil
+}
+
+// Containers lists every container by name.
+func (db *DB) Containers(ctx context.Context) (map[string]bool, error) {
+	names, err := all(ctx, db.sql, func(r *sql.Rows, s *string) error { return r.Scan(s) }, `SELECT name FROM container`)
+	out := make(map[string]bool, len(names))
+	for _, n := range names {
+		out[n] = true
+	}
+	return out, err
+}

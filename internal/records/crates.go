@@ -1,0 +1,269 @@
+package records
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/model"
+)
+
+const crateColumns = `c.id, c.digest, ad.key, ad.name, ad.rulebook, c.version, c.body, c.files, c.findings, r.number, c.actor, c.created_at, c.dropped_at IS NOT NULL`
+const crateFrom = ` FROM crate c JOIN addon ad ON ad.id = c.addon_id JOIN rulebook_revision r ON r.id = c.revision_id`
+
+func scanCrate(r *sql.Rows, c *model.Crate) error {
+	var d, name, book, version string
+	var body, files, findings []byte
+	if err := r.Scan(&c.ID, &d, &c.Key, &name, &book, &version, &body, &files, &findings, &c.Revision, &c.Actor, moment{&c.CreatedAt}, &c.Dropped); err != nil {
+		return err
+	}
+	err := errors.Join(json.Unmarshal(body, &c.Body), json.Unmarshal(findings, &c.Findings))
+	if err == nil && files != nil {
+		err = unpackFiles(files, &c.Body)
+	}
+	if err != nil { // it is one of many: the others are not to suffer for it
+		c.Damaged, c.Body = true, layout.Crate{Rulebook: book, Name: name, Version: version}
+		c.Findings = []finding.Finding{{Level: finding.Block, Code: "crate-damaged", Final: true,
+			What: fmt.Sprintf("what is recorded of %s@%s cannot be read (%v)", name, version, err),
+			Mend: "Stage its archive again: it is laid out and recorded anew."}}
+	}
+	return c.Digest.UnmarshalText([]byte(d))
+}
+
+// bodyOf writes a crate without its files, which are packed beside it.
+func bodyOf(c *layout.Crate) string {
+	body := *c
+	body.Files, body.Left = nil, nil
+	return text(body)
+}
+
+// LaidOut tells what a revision made of an archive before; [ErrNotFound]
+// where it has not been asked, or where a crate of it was dropped or damaged since.
+func (db *DB) LaidOut(ctx context.Context, archive, revision int64, corrections string) (model.Laid, error) {
+	laid, err := first(ctx, db.sql, func(r *sql.Rows, l *model.Laid) error { return r.Scan(asJSON(&l.Findings), asJSON(&l.Choices)) },
+		`SELECT findings, choices FROM layout WHERE archive_id = ? AND revision_id = ? AND corrections = ?`, archive, revision, corrections)
+	if err != nil {
+		return laid, err
+	}
+	var dropped bool
+	laid.Crates, err = all(ctx, db.sql, func(r *sql.Rows, c *model.Crate) error {
+		if err := scanCrate(r, c); err != nil {
+			return err
+		}
+		dropped = dropped || c.Dropped || c.Damaged
+		return nil
+	}, `SELECT `+crateColumns+crateFrom+` JOIN layout_crate lc ON lc.crate_id = c.id
+		WHERE lc.archive_id = ? AND lc.revision_id = ? AND lc.corrections = ? ORDER BY lc.position`, archive, revision, corrections)
+	if err != nil {
+		return laid, err
+	}
+	if dropped {
+		return model.Laid{}, model.ErrNotFound
+	}
+	laid.Pallet, err = db.palletOf(ctx, archive, revision)
+	return laid, err
+}
+
+// AddLayout records what a revision made of an archive. A crate that is there
+// already, by its digest, is not recorded twice.
+func (db *DB) AddLayout(ctx context.Context, archive, revision int64, corrections string, res layout.Result, actor string) (model.Laid, error) {
+	laid := model.Laid{Findings: res.Findings, Choices: res.Choices}
+	err := db.within(ctx, func(tx *sql.Tx) error {
+		var number int
+		if err := tx.QueryRowContext(ctx, `SELECT number FROM rulebook_revision WHERE id = ?`, revision).Scan(&number); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO layout (archive_id, revision_id, corrections, findings, choices) VALUES (?,?,?,?,?)`, archive, revision, corrections, text(res.Findings), text(res.Choices)); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `DELETE FROM layout_crate WHERE archive_id = ? AND revision_id = ? AND corrections = ?`, archive, revision, corrections); err != nil {
+			return err
+		}
+		for i, c := range res.Crates {
+			m := model.Crate{Digest: c.Digest(), Key: c.Key(), Body: *c, Findings: c.Findings, Revision: number, Actor: actor, CreatedAt: db.now()}
+			id, fresh, err := addCrate(ctx, tx, revision, m, db.millis())
+			if err != nil {
+				return err
+			}
+			if m.ID = id; !fresh {
+				// The same files, but of this archive the newest reasons count.
+				if _, err := tx.ExecContext(ctx, `UPDATE crate SET body = ?, files = ?, findings = ?, revision_id = ? WHERE id = ? AND EXISTS
+					(SELECT 1 FROM crate_archive WHERE crate_id = ? AND archive_id = ?)`, bodyOf(c), packFiles(c), text(c.Findings), revision, id, id, archive); err != nil {
+					return err
+				}
+				m.Body = layout.Crate{} // what is there now is read below
+			}
+			laid.Crates = append(laid.Crates, m)
+			if _, err := tx.ExecContext(ctx, `INSERT INTO crate_archive (crate_id, archive_id) VALUES (?,?) ON CONFLICT DO NOTHING`, id, archive); err != nil {
+				return err
+			}
+			if _, err := tx.ExecContext(ctx, `INSERT INTO layout_crate (archive_id, revision_id, corrections, position, crate_id) VALUES (?,?,?,?,?)`, archive, revision, corrections, i, id); err != nil {
+				return err
+			}
+		}
+		if res.Pallet != nil {
+			laid.Pallet = res.Pallet.Label()
+			return addPallet(ctx, tx, res.Crates[0].Rulebook, res.Pallet, archive, laid.Crates, db.millis())
+		}
+		return nil
+	})
+	if err != nil {
+		return model.Laid{}, fmt.Errorf("record the crates: %w", err)
+	}
+	for i := range laid.Crates {
+		c := &laid.Crates[i]
+		if c.Body.Name == "" {
+			if *c, err = db.CrateByDigest(ctx, c.Digest); err != nil {
+				return laid, err
+			}
+		} else if err := db.addArchives(ctx, c); err != nil {
+			return laid, err
+		}
+	}
+	return laid, nil
+}
+
+// addCrate records a crate. fresh is false where one of its digest is there
+// already; that one stays as it is.
+func addCrate(ctx context.Context, tx *sql.Tx, revision int64, m model.Crate, now int64) (id int64, fresh bool, err error) {
+	c, digest := m.Body, m.Digest.String()
+	if _, err := tx.ExecContext(ctx, `INSERT INTO addon (rulebook, key, name) VALUES (?,?,?) ON CONFLICT DO NOTHING`, c.Rulebook, m.Key, c.Name); err != nil {
+		return 0, false, err
+	}
+	err = tx.QueryRowContext(ctx, `UPDATE crate SET dropped_at = NULL WHERE digest = ? RETURNING id`, digest).Scan(&id)
+	if !errors.Is(err, sql.ErrNoRows) {
+		return id, false, err
+	}
+	res, err := tx.ExecContext(ctx, `INSERT INTO crate (digest, addon_id, version, revision_id, body, files, findings, actor, created_at)
+		VALUES (?, (SELECT id FROM addon WHERE rulebook = ? AND key = ?), ?, ?, ?, ?, ?, ?, ?)`,
+		digest, c.Rulebook, m.Key, c.Version, revision, bodyOf(&c), packFiles(&c), text(m.Findings), m.Actor, now)
+	if err != nil {
+		return 0, false, err
+	}
+	id, err = res.LastInsertId()
+	return id, true, err
+}
+
+// AddJoined records a crate that was joined from several archives.
+func (db *DB) AddJoined(ctx context.Context, c *layout.Crate, revision int, archives []model.Archive, actor string) (model.Crate, error) {
+	digest := c.Digest()
+	err := db.within(ctx, func(tx *sql.Tx) error {
+		var rev int64
+		if err := tx.QueryRowContext(ctx, `SELECT id FROM rulebook_revision WHERE name = ? AND number = ?`, c.Rulebook, revision).Scan(&rev); err != nil {
+			return err
+		}
+		id, _, err := addCrate(ctx, tx, rev, model.Crate{Digest: digest, Key: c.Key(), Body: *c, Findings: c.Findings, Actor: actor}, db.millis())
+		if err != nil {
+			return err
+		}
+		for _, a := range archives {
+			if _, err := tx.ExecContext(ctx, `INSERT INTO crate_archive (crate_id, archive_id) VALUES (?,?) ON CONFLICT DO NOTHING`, id, a.ID); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return model.Crate{}, fmt.Errorf("record the joined crate: %w", err)
+	}
+	return db.CrateByDigest(ctx, digest)
+}
+
+// Crates lists crates, the newest first, before the id that a cursor names
+// (0: from the top). An empty rulebook or key means all.
+func (db *DB) Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error) {
+	crates, err := all(ctx, db.sql, scanCrate, `SELECT `+crateColumns+crateFrom+` WHERE c.dropped_at IS NULL
+		AND (? = '' OR ad.rulebook = ?) AND (? = '' OR ad.key = ?) AND (? = 0 OR c.id < ?) ORDER BY c.id DESC LIMIT ?`,
+		rulebook, rulebook, key, key, before, before, limit)
+	if err != nil {
+		return nil, err
+	}
+	for i := range crates {
+		if err := db.addArchives(ctx, &crates[i]); err != nil {
+			return nil, err
+		}
+	}
+	return crates, nil
+}
+
+// Heads lists the crates of one add-on, the newest first, without their files and
+// archives: what is asked of many is their versions. An empty rulebook means all.
+func (db *DB) Heads(ctx context.Context, rulebook, key string) ([]model.Crate, error) {
+	which, args := `ad.rulebook = ? AND ad.key = ?`, []any{rulebook, key}
+	if rulebook == "" {
+		which, args = `ad.key = ?`, []any{key}
+	}
+	columns := strings.Replace(crateColumns, "c.files", "NULL", 1)
+	// The joins are crossed so that SQLite begins with the add-on, and not with every
+	// crate because they are to be ordered.
+	return all(ctx, db.sql, scanCrate, `SELECT `+columns+` FROM addon ad CROSS JOIN crate c ON c.addon_id = ad.id CROSS JOIN rulebook_revision r ON r.id = c.revision_id
+		WHERE c.dropped_at IS NULL AND `+which+` ORDER BY c.id DESC`, args...)
+}
+
+// CrateKinds gives the kinds of some crates.
+func (db *DB) CrateKinds(ctx context.Context, crates []tree.Digest) (map[tree.Digest]string, error) {
+	names := make([]string, len(crates))
+	for i, d := range crates {
+		names[i] = d.String()
+	}
+	out := make(map[tree.Digest]string, len(crates))
+	_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
+		var digest, kind string
+		if err := r.Scan(&digest, &kind); err != nil {
+			return err
+		}
+		d, err := tree.ParseDigest(digest)
+		out[d] = kind
+		return err
+	}, `SELECT digest, COALESCE(CASE WHEN json_valid(body) THEN json_extract(body, '$.kind') END, '') FROM crate WHERE digest IN (SELECT value FROM json_each(?))`, text(names))
+	return out, err
+}
+
+// Versions gives the versions of every add-on of a rulebook that are staged, by the
+// add-on's key.
+func (db *DB) Versions(ctx context.Context, rulebook string) (map[string][]string, error) {
+	out := map[string][]string{}
+	_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
+		var key, version string
+		err := r.Scan(&key, &version)
+		out[key] = append(out[key], version)
+		return err
+	}, `SELECT ad.key, c.version FROM addon ad JOIN crate c ON c.addon_id = ad.id WHERE ad.rulebook = ? AND c.dropped_at IS NULL ORDER BY c.id DESC`, rulebook)
+	return out, err
+}
+
+// CrateByDigest finds a crate, dropped or not.
+func (db *DB) CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error) {
+	c, err := first(ctx, db.sql, scanCrate, `SELECT `+crateColumns+crateFrom+` WHERE c.digest = ?`, d.String())
+	if err != nil {
+		return c, err
+	}
+	return c, db.addArchives(ctx, &c)
+}
+
+func (db *DB) addArchives(ctx context.Context, c *model.Crate) (err error) {
+	c.Archives, err = all(ctx, db.sql, scanArchive, `SELECT `+archiveColumns+archiveFrom+` JOIN crate_archive ca ON ca.archive_id = a.id WHERE ca.crate_id = ? ORDER BY a.id`, c.ID)
+	return err
+}
+
+// DropCrate takes a crate out of the list; its bytes stay. [ErrConflict],
+// naming them, where servers hold it.
+func (db *DB) DropCrate(ctx context.Context, c model.Crate) error {
+	return db.within(ctx, func(tx *sql.Tx) error {
+		users, err := all(ctx, tx, func(r *sql.Rows, s *string) error { return r.Scan(s) },
+			`SELECT DISTINCT s.name FROM ledger_claimant t JOIN ledger_addon a ON a.claimant_id = t.id JOIN server s ON s.id = a.server_id WHERE t.crate = ? AND s.dropped_at IS NULL ORDER BY 1`, c.Digest[:])
+		if err != nil {
+			return err
+		}
+		if len(users) > 0 {
+			return fmt.Errorf("%s is on %v: %w", c.Body.Label(), users, model.ErrConflict)
+		}
+		return exactly(tx.ExecContext(ctx, `UPDATE crate SET dropped_at = ? WHERE id = ? AND dropped_at IS NULL`, db.millis(), c.ID))
+	})
+}
