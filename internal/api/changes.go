@@ -106,7 +106,7 @@ type Accepted struct {
 type Figures struct {
 	Sent      int64 `json:"sent"`
 	Kept      int64 `json:"kept"`
-	Proved    int   `json:"proved" doc:"Files read back and hashed"`
+	Proved    int   `json:"proved" doc:"Files whose bytes were checked once they were sent"`
 	LookMS    int64 `json:"lookMs"`
 	PrepareMS int64 `json:"prepareMs"`
 	SwapMS    int64 `json:"swapMs"`

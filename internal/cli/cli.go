@@ -118,6 +118,9 @@ func (a *App) explain(err error) int {
 		return exit.ExitCode()
 	case errors.As(err, &left):
 		fmt.Fprintf(a.Err, "restless: stopped waiting; the %s goes on at the service\n", jobWords(left.Job))
+		if !errors.Is(left.Err, context.Canceled) {
+			fmt.Fprintf(a.Err, "  %v\n", left.Err)
+		}
 		if left.Job.Kind == "run" {
 			fmt.Fprintf(a.Err, "  restless deployment show %s shows how far it is; deployment halt %s stops it\n", left.Job.Subject, left.Job.Subject)
 		}

@@ -20,7 +20,7 @@ func runFlags() []cli.Flag {
 		&cli.BoolFlag{Name: "leave-running", Usage: "do not stop the server"},
 		&cli.BoolFlag{Name: "restart", Usage: "stop and start the server where a reload would do"},
 		&cli.BoolFlag{Name: "or-undo", Usage: "take all back if the server does not come up, or what is deployed does not load"},
-		&cli.BoolFlag{Name: "thorough", Usage: "read every file back once it is sent, and compare its bytes"},
+		&cli.BoolFlag{Name: "thorough", Usage: "check the bytes of every file once it is sent: read it back, or ask the host for its checksum"},
 		&cli.StringSliceFlag{Name: "accept", Usage: "accept a block, for all paths or one: `CODE[=PATH]`"},
 	}
 }

@@ -218,7 +218,7 @@ func (a *App) printFigures(f api.Figures) {
 	if f.AwayMS > 0 {
 		fmt.Fprintf(a.Out, "The server was away for %s, of which %s ours.\n", millis(f.AwayMS), millis(f.SwapMS))
 	}
-	fmt.Fprintf(a.Out, "Every size was checked, and %s read back and compared.\n", count(f.Proved, "file"))
+	fmt.Fprintf(a.Out, "Every size was checked, and the bytes of %s.\n", count(f.Proved, "file"))
 	if f.LostLines > 0 {
 		fmt.Fprintf(a.Out, "The line to the host was lost on the way %s; that was ridden out.\n", times(f.LostLines))
 	}

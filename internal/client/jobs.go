@@ -20,14 +20,14 @@ import (
 // service.
 type LeftError struct {
 	Job api.Job
-	Err error // why it stopped
+	Err error // why it stopped, or why the work was not stopped too
 }
 
 func (e *LeftError) Error() string {
 	return fmt.Sprintf("stopped watching; %s goes on at the service: %v", e.Job.ID, e.Err)
 }
 
-// Unwrap gives why it stopped.
+// Unwrap gives the error that it holds.
 func (e *LeftError) Unwrap() error { return e.Err }
 
 // Jobs lists what the service is doing now, the newest first.
@@ -60,8 +60,15 @@ func cancelled[Out any](ctx context.Context, c *Client, j api.Job, each Each) (o
 	if err != nil && ctx.Err() != nil {
 		brief, stop := context.WithTimeout(context.WithoutCancel(ctx), cancelling)
 		defer stop()
-		if ended, err = c.CancelJob(brief, j.ID); err != nil || ended.State == "running" {
-			return out, &LeftError{j, ctx.Err()}
+		var p *api.Problem
+		if ended, err = c.CancelJob(brief, j.ID); errors.As(err, &p) && p.Code == "job-ended" {
+			ended, err = call[api.Job](brief, c, http.MethodGet, "/jobs/"+esc(j.ID), nil) // it was faster
+		}
+		if err != nil {
+			return out, &LeftError{j, fmt.Errorf("it could not be cancelled: %w", err)}
+		}
+		if ended.State == "running" {
+			return out, &LeftError{j, errors.New("it is told to end, and has not ended yet")}
 		}
 	}
 	if err != nil {

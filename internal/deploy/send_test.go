@@ -86,23 +86,13 @@ func TestAHostsOwnChecksumsSpareTheReading(t *testing.T) {
 		}
 	}
 	require.NotZero(t, proved)
-	read := func() (out []string) {
-		raw, err := os.ReadFile(s.Transfers)
-		require.NoError(t, err)
-		for line := range strings.Lines(string(raw)) {
-			if strings.Contains(line, "/in-") && strings.Contains(line, " b _ o ") {
-				out = append(out, line)
-			}
-		}
-		return out
-	}
 	plain := func() *deploy.Run {
 		r := b.run(0, "")
 		r.Host = b.host // not through what makes faults
 		return r
 	}
 	require.NoError(t, plain().Forward(t.Context(), draft.Prepare))
-	require.Empty(t, read())
+	require.Empty(t, s.Read(t, "/in-"))
 	require.NoError(t, b.whole(plain()))
 	b.isNew()
 }

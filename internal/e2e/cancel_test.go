@@ -109,6 +109,12 @@ func TestADraftOfAHungHostIsCancelled(t *testing.T) {
 	require.Contains(t, o.err, "owner cancelled the draft of lantern; nothing was changed")
 	require.Contains(t, s.must("job", "list"), "The service is doing nothing.")
 
+	w = s.begin("rollcall", "lantern")
+	require.Contains(t, s.must("job", "cancel", s.doing("roll call").ID), "The roll call of lantern is cancelled.")
+	o = w.ended()
+	require.Equal(t, 1, o.code)
+	require.Contains(t, o.err, "owner cancelled the roll call of lantern; nothing was changed on the server")
+
 	testbed.Thaw(t, d)
 	require.Empty(t, testbed.Snapshot(t, root))
 	var list []api.Deployment

@@ -103,11 +103,30 @@ func TestKilledHalfWayOverFTPItIsResumedOrUndone(t *testing.T) {
 func TestWhatIsReadBack(t *testing.T) {
 	s, _, _ := overFTP(t, testbed.FTPOptions{})
 	s.stage(stall("1", map[string]string{"small.txt": "s", "large.bin": noise(100 << 10)}))
-	require.Contains(t, s.must("deploy", "lantern", "drum-tent@1", "--yes"), "Every size was checked, and 1 file read back and compared.", "the test found the way clean")
+	require.Contains(t, s.must("deploy", "lantern", "drum-tent@1", "--yes"), "Every size was checked, and the bytes of 1 file.", "the test found the way clean")
 	s, root := folderServer(t)
 	s.stage(stall("1", map[string]string{"small.txt": "s", "large.bin": noise(100 << 10)}))
-	require.Contains(t, s.must("deploy", "lantern", "drum-tent@1", "--yes"), "and 1 file read back and compared.")
+	require.Contains(t, s.must("deploy", "lantern", "drum-tent@1", "--yes"), "and the bytes of 1 file.")
 	s.must("rollback", "lantern", "--deployment", "1", "--yes")
-	require.Contains(t, s.must("deploy", "lantern", "drum-tent@1", "--yes", "--thorough"), "and 3 files read back and compared.")
+	require.Contains(t, s.must("deploy", "lantern", "drum-tent@1", "--yes", "--thorough"), "and the bytes of 3 files.")
 	require.Len(t, testbed.Files(testbed.Snapshot(t, root)), 3)
+}
+
+// A host that makes checksums itself: the bytes of every file are checked, and none is
+// read back; the host's own log of transfers tells.
+func TestAHostsChecksumsAreAskedFor(t *testing.T) {
+	t.Parallel()
+	d, root := testbed.StartProFTPD(t), t.TempDir()
+	s := start(t)
+	s.env = []string{"RESTLESS_PASSWORD=" + d.Password}
+	s.must("rulebook", "add", books+"lanternfall.yaml")
+	s.must("server", "add", "lantern", "--rulebook", "lanternfall", "--ftp", fmt.Sprintf("%s@127.0.0.1:%d", d.User, d.Port), "--root", root)
+	require.Contains(t, s.must("server", "test", "lantern"), "It takes what is sent ahead of its answers, so fewer of them are waited for.")
+	s.stage(many("1.0"))
+	require.Contains(t, s.must("deploy", "lantern", "drum-tent@1.0", "--yes", "--thorough"), "Every size was checked, and the bytes of 201 files.")
+	require.NotEmpty(t, d.Read(t, "/probe-"), "the log tells what is read")
+	require.Empty(t, d.Read(t, "/in-"), "nothing was read back")
+	require.Equal(t, onServer(many("1.0")), testbed.Files(testbed.Snapshot(t, root)))
+	s.must("rollback", "lantern", "--to", "0", "--yes")
+	require.Empty(t, testbed.Files(testbed.Snapshot(t, root)))
 }

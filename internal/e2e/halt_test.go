@@ -23,6 +23,17 @@ func many(version string) map[string]string {
 	return stall(version, wares)
 }
 
+// onServer is where the files of a drum tent come to stand.
+func onServer(tree map[string]string) map[string]string {
+	out := map[string]string{}
+	for path, text := range tree {
+		if rel, ok := strings.CutPrefix(path, "drum-tent-main/drum-tent-main/"); ok {
+			out["stalls/drum-tent/"+rel] = text
+		}
+	}
+	return out
+}
+
 // breakRun starts an update of 200 files and kills the service with -9 once
 // reached is true of the remote tree. A run that got through before it was
 // killed is rolled back and tried again.

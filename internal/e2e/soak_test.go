@@ -49,16 +49,6 @@ func difference(want, got map[string]string) (out []string) {
 	return out
 }
 
-func onServer(tree map[string]string) map[string]string {
-	out := map[string]string{}
-	for path, text := range tree {
-		if rel, ok := strings.CutPrefix(path, "drum-tent-main/drum-tent-main/"); ok {
-			out["stalls/drum-tent/"+rel] = text
-		}
-	}
-	return out
-}
-
 // Large random trees over a real sshd and a real vsftpd; each run is broken off
 // at a random motion by kill -9 of the service or by cutting the line, and then
 // resumed or undone to exactly new or exactly old. SOAK_ROUNDS says how many, and

@@ -50,9 +50,12 @@ func (s *Server) cancelJob(ctx context.Context, id string) (model.Job, error) {
 	}
 	brief, stop := context.WithTimeout(ctx, cancelWait)
 	defer stop()
-	left := "nothing was changed"
-	if j.Kind == "again" {
+	left := "nothing was changed on the server"
+	switch j.Kind {
+	case "again":
 		left = "what it had laid out stays"
+	case "checkup":
+		left = "the rest was not looked at"
 	}
 	why := fault.New(fault.Conflict, "cancelled", "%s cancelled the %s; %s", actorOf(ctx), about, left)
 	switch err := s.Jobs.Cancel(brief, id, why); {
@@ -87,7 +90,7 @@ func (s *Server) startJob(ctx context.Context, what jobs.What, work jobs.Work) (
 func (s *Server) findJob(ctx context.Context, id string) (model.Job, error) {
 	j, err := s.Jobs.Find(ctx, id)
 	if errors.Is(err, model.ErrNotFound) {
-		return j, fault.New(fault.Unknown, "job-unknown", "there is no job %q", id)
+		return j, fault.New(fault.Unknown, "job-unknown", "there is no job %q", id).WithMend("job list shows those that run.")
 	}
 	return j, err
 }

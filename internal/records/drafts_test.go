@@ -31,6 +31,18 @@ func long() draft.Draft {
 	return d
 }
 
+// recorded gives a deployment of a draft that was run on a server.
+func recorded(t *testing.T, db *DB, server int64, d draft.Draft, untidy bool) model.Deployment {
+	t.Helper()
+	made, err := db.AddDeployment(t.Context(), model.Deployment{ServerID: server, Kind: "deploy", Ask: []byte("{}"), Digest: d.Digest(), Draft: d, Actor: "me"})
+	require.NoError(t, err)
+	for _, to := range []model.State{model.Queued, model.Running} {
+		require.NoError(t, db.Advance(t.Context(), made.ID, to, model.Draft, model.Queued))
+	}
+	require.NoError(t, db.Finish(t.Context(), made, nil, untidy))
+	return made
+}
+
 func motions(d draft.Draft) []draft.Motion { return slices.Collect(d.Motions.All()) }
 
 func TestADraftIsReadAsItWasWritten(t *testing.T) {
@@ -72,12 +84,7 @@ func TestWhatATidyDeploymentKeepsOfItsDraft(t *testing.T) {
 	s, err := db.AddServer(t.Context(), model.Server{Name: "saltpan", Rulebook: "r"})
 	require.NoError(t, err)
 	d := long()
-	made, err := db.AddDeployment(t.Context(), model.Deployment{ServerID: s.ID, Kind: "deploy", Ask: []byte("{}"), Digest: d.Digest(), Draft: d, Actor: "me"})
-	require.NoError(t, err)
-	for _, to := range []model.State{model.Queued, model.Running} {
-		require.NoError(t, db.Advance(t.Context(), made.ID, to, model.Draft, model.Queued))
-	}
-	require.NoError(t, db.Finish(t.Context(), made, nil, true))
+	made := recorded(t, db, s.ID, d, true)
 	copied := draft.MotionsOf(nil, d.Motions.At(4))
 	require.NoError(t, db.SetTidy(t.Context(), made.ID, copied))
 	now, err := db.DeploymentByID(t.Context(), made.ID)
@@ -102,12 +109,7 @@ func TestAPageOfFilesIsOfTheFolderAlone(t *testing.T) {
 	for _, p := range []tree.Path{"a-1", "a-2", "a-3", "a/1", "a/2", "a0", "b"} {
 		d.Changes = append(d.Changes, draft.Change{Path: p, Before: tree.Nothing, After: tree.State{Being: tree.Content, Size: 1}, ClaimsAfter: claim})
 	}
-	made, err := db.AddDeployment(t.Context(), model.Deployment{ServerID: s.ID, Kind: "deploy", Ask: []byte("{}"), Digest: d.Digest(), Draft: d, Actor: "me"})
-	require.NoError(t, err)
-	for _, to := range []model.State{model.Queued, model.Running} {
-		require.NoError(t, db.Advance(t.Context(), made.ID, to, model.Draft, model.Queued))
-	}
-	require.NoError(t, db.Finish(t.Context(), made, nil, false))
+	recorded(t, db, s.ID, d, false)
 	paths := func(below, after tree.Path, limit int) (out []tree.Path) {
 		files, err := db.FilesOf(t.Context(), s.ID, below, after, limit)
 		require.NoError(t, err)
@@ -138,12 +140,7 @@ func TestALongListOfFilesIsWhole(t *testing.T) {
 	for i := range muchAtOnce + 10 {
 		d.Changes = append(d.Changes, draft.Change{Path: tree.Path(fmt.Sprintf("f%06d", i)), Before: tree.Nothing, After: tree.State{Being: tree.Content, Size: int64(i)}, ClaimsAfter: claims[:1+i%2]})
 	}
-	made, err := db.AddDeployment(t.Context(), model.Deployment{ServerID: s.ID, Kind: "deploy", Ask: []byte("{}"), Digest: d.Digest(), Draft: d, Actor: "me"})
-	require.NoError(t, err)
-	for _, to := range []model.State{model.Queued, model.Running} {
-		require.NoError(t, db.Advance(t.Context(), made.ID, to, model.Draft, model.Queued))
-	}
-	require.NoError(t, db.Finish(t.Context(), made, nil, false))
+	recorded(t, db, s.ID, d, false)
 	files, err := db.FilesOf(t.Context(), s.ID, "", "", -1)
 	require.NoError(t, err)
 	require.Len(t, files, len(d.Changes))

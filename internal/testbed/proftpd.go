@@ -7,6 +7,7 @@ import (
 	"os/exec"
 	"os/user"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -18,8 +19,21 @@ import (
 type ProFTPD struct {
 	Port           int
 	User, Password string
-	// Transfers is the file in which it notes every file that was sent or read.
-	Transfers string
+	transfers      string // the file in which it notes every file that was sent or read
+}
+
+// Read lists the files that were read from the server so far, of those whose paths hold
+// some text.
+func (s *ProFTPD) Read(t testing.TB, holds string) (out []string) {
+	t.Helper()
+	raw, err := os.ReadFile(s.transfers)
+	require.NoError(t, err)
+	for line := range strings.Lines(string(raw)) {
+		if strings.Contains(line, holds) && strings.Contains(line, " b _ o ") { // binary, as it is, outgoing
+			out = append(out, line)
+		}
+	}
+	return out
 }
 
 // StartProFTPD starts a ProFTPD for the user who runs the test. make setup unpacks it: it
@@ -37,7 +51,7 @@ func StartProFTPD(t testing.TB) *ProFTPD {
 	group, err := user.LookupGroupId(me.Gid)
 	require.NoError(t, err)
 	dir := t.TempDir()
-	s := &ProFTPD{Port: FreePort(t), User: "keeper", Password: rand.Text(), Transfers: filepath.Join(dir, "transfers")}
+	s := &ProFTPD{Port: FreePort(t), User: "keeper", Password: rand.Text(), transfers: filepath.Join(dir, "transfers")}
 	secret, err := bcrypt.GenerateFromPassword([]byte(s.Password), bcrypt.MinCost)
 	require.NoError(t, err)
 	Write(t, filepath.Join(dir, "passwords"), fmt.Sprintf("%s:%s:%s:%s::/:/bin/sh\n", s.User, secret, me.Uid, me.Gid))

@@ -24,7 +24,7 @@
     </Field>
     {#if d.state === 'done' || d.state === 'undone'}
       <Field label="Sent" figure={size(d.figures.sent)}
-        >every size checked, {count(d.figures.proved, 'file')} read back</Field
+        >every size checked, and the bytes of {count(d.figures.proved, 'file')}</Field
       >
       <Field label="Swap" figure={duration(d.figures.swapMs)}
         >of {duration(

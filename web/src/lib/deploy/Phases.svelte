@@ -10,7 +10,7 @@
   const phases: [Step['phase'], string, string][] = [
     ['prepare', 'While it runs', 'nothing on the server changes yet'],
     ['swap', 'Swap', 'by renaming; nothing half-written is seen'],
-    ['proof', 'Proof', 'read back, recorded, tidied']
+    ['proof', 'Proof', 'looked at again, recorded, tidied']
   ];
   const few = 60; // steps of a phase that are drawn at once
   let whole = $state<Record<string, boolean>>({});

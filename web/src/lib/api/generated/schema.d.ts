@@ -1317,7 +1317,7 @@ export interface components {
             proofMs: number;
             /**
              * Format: int64
-             * @description Files read back and hashed
+             * @description Files whose bytes were checked once they were sent
              */
             proved: number;
             /** Format: int64 */
