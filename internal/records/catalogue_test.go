@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io/fs"
 	"path/filepath"
+	"slices"
 	"testing"
 	"time"
 
@@ -128,27 +129,32 @@ func TestRowsBeyondOneStatementAreAllInserted(t *testing.T) {
 	}
 }
 
-func TestWhatIsHeldIsToldOfManyAtOnce(t *testing.T) {
-	db := open(t)
-	var held []stockroom.Held
-	var asked []tree.Digest
-	want := map[tree.Digest]bool{}
-	for i := range 1201 {
-		d := tree.Sum(fmt.Append(nil, i))
-		asked = append(asked, d)
-		if i%3 == 0 {
-			held = append(held, stockroom.Held{Digest: d, Span: stockroom.Span{Method: stockroom.Stored}})
-			want[d] = true
+func TestWhatIsLackingIsToldOfFewAndOfMany(t *testing.T) {
+	for _, n := range []int{0, 1, 1201, 10_501} {
+		db := open(t)
+		held := []stockroom.Held{{Digest: tree.Digest{}}, {Digest: tree.Sum([]byte("not asked for"))}}
+		var asked []tree.Digest
+		want := map[tree.Digest]bool{}
+		for i := range n {
+			d := tree.Sum(fmt.Append(nil, i))
+			asked = append(asked, d)
+			if i%3 == 0 {
+				held = append(held, stockroom.Held{Digest: d, Span: stockroom.Span{Method: stockroom.Stored}})
+			} else {
+				want[d] = true
+			}
 		}
+		slices.SortFunc(asked, tree.Digest.Compare)
+		_, err := db.AddArchive(t.Context(), model.Archive{Digest: tree.Sum([]byte("a")), Filename: "x", Container: "archives/a"}, nil, map[string][]stockroom.Held{"archives/a": held})
+		require.NoError(t, err)
+		if n > 0 { // what is there in vain counts as not there
+			require.NoError(t, db.Damaged(t.Context(), tree.Sum(fmt.Append(nil, 0))))
+			want[tree.Sum(fmt.Append(nil, 0))] = true
+		}
+		got, err := db.Lacking(t.Context(), asked)
+		require.NoError(t, err)
+		require.Equal(t, want, got)
 	}
-	_, err := db.AddArchive(t.Context(), model.Archive{Digest: tree.Sum([]byte("a")), Filename: "x", Container: "archives/a"}, nil, map[string][]stockroom.Held{"archives/a": held})
-	require.NoError(t, err)
-	got, err := db.Held(t.Context(), asked)
-	require.NoError(t, err)
-	require.Equal(t, want, got)
-	got, err = db.Held(t.Context(), nil)
-	require.NoError(t, err)
-	require.Empty(t, got)
 }
 
 func TestAContentIsIndexedOnceOverAllArchives(t *testing.T) {

@@ -101,47 +101,58 @@ func (db *DB) LocateMany(ctx context.Context, digests []tree.Digest) (map[tree.D
 	return out, nil
 }
 
-// Held tells which of some contents the stockroom holds: those are true.
-func (db *DB) Held(ctx context.Context, digests []tree.Digest) (map[tree.Digest]bool, error) {
-	out := make(map[tree.Digest]bool, len(digests))
+// Lacking gives those of some contents that the stockroom does not hold; they are given
+// sorted, each once.
+func (db *DB) Lacking(ctx context.Context, digests []tree.Digest) (map[tree.Digest]bool, error) {
+	lacking := map[tree.Digest]bool{}
 	const many = 500
 	if len(digests) > 20*many { // reading all is faster than looking for so many
-		for _, d := range digests {
-			out[d] = false
+		return lacking, db.merge(ctx, digests, func(d tree.Digest) { lacking[d] = true })
+	}
+	for some := range slices.Chunk(digests, many) {
+		args := make([]any, len(some))
+		for i, d := range some {
+			args[i], lacking[d] = d[:], true
 		}
 		_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
 			var raw sql.RawBytes
 			if err := r.Scan(&raw); err != nil || len(raw) != len(tree.Digest{}) {
 				return err
 			}
-			if _, asked := out[tree.Digest(raw)]; asked {
-				out[tree.Digest(raw)] = true
-			}
+			delete(lacking, tree.Digest(raw))
 			return nil
-		}, `SELECT digest FROM content WHERE damaged = 0`)
-		return out, err
-	}
-	for len(digests) > 0 {
-		n := min(many, len(digests))
-		args := make([]any, n)
-		for i := range args {
-			args[i] = digests[i][:]
-		}
-		digests = digests[n:]
-		found, err := all(ctx, db.sql, func(r *sql.Rows, d *tree.Digest) error {
-			var raw []byte
-			err := r.Scan(&raw)
-			copy(d[:], raw)
-			return err
-		}, `SELECT digest FROM content WHERE damaged = 0 AND digest IN (?`+strings.Repeat(",?", n-1)+`)`, args...)
+		}, `SELECT digest FROM content WHERE damaged = 0 AND digest IN (?`+strings.Repeat(",?", len(some)-1)+`)`, args...)
 		if err != nil {
 			return nil, err
 		}
-		for _, d := range found {
-			out[d] = true
-		}
 	}
-	return out, nil
+	return lacking, nil
+}
+
+// merge walks along sorted contents and the whole stockroom, and tells of each that is
+// not there.
+func (db *DB) merge(ctx context.Context, digests []tree.Digest, lacks func(tree.Digest)) error {
+	_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
+		var raw sql.RawBytes
+		if err := r.Scan(&raw); err != nil {
+			return err
+		}
+		for len(digests) > 0 {
+			order := bytes.Compare(digests[0][:], raw)
+			if order > 0 {
+				break
+			}
+			if order < 0 {
+				lacks(digests[0])
+			}
+			digests = digests[1:]
+		}
+		return nil
+	}, `SELECT DISTINCT digest FROM content WHERE damaged = 0 ORDER BY digest`)
+	for _, d := range digests {
+		lacks(d)
+	}
+	return err
 }
 
 // Containers lists every container by name.

@@ -65,9 +65,9 @@ func (m *maker) emit() {
 		}
 	}
 	e.group++
-	sent := map[tree.Path]string{}
+	sent := make([]string, len(m.changes)) // the temporary names of what is sent
 	proved := m.proved()
-	for _, c := range m.changes {
+	for i, c := range m.changes {
 		m.count(c)
 		if c.After.Being != tree.Content {
 			continue
@@ -75,7 +75,7 @@ func (m *maker) emit() {
 		s := e.step(Step{Phase: Prepare, Verb: Put, Path: c.Path, Reason: c.reason, Bytes: c.After.Size})
 		_, temp, _ := wholeOf(c.Path, m.wholeIn)
 		mo := e.motion(s, Motion{Kind: SendMotion, Path: c.Path, Temp: temp, After: c.After, Proved: proved[c.Path], place: c.at + 1})
-		sent[c.Path] = mo.Temp
+		sent[i] = mo.Temp
 	}
 	for _, x := range m.edits {
 		m.d.Counts.Send += x.After.Size
@@ -96,21 +96,29 @@ func (m *maker) emit() {
 // has proved that it is not.
 func (m *maker) proved() map[tree.Path]bool {
 	out := map[tree.Path]bool{}
-	var sent []change
-	for _, c := range m.changes {
-		if c.After.Being == tree.Content {
-			sent = append(sent, c)
+	var some []*Change
+	choose := func() {
+		if len(some) == 0 {
+			return
 		}
-	}
-	for _, c := range sent {
-		out[c.Path] = m.req.Thorough || m.req.Host.Unclean || m.req.Host.Plain && c.After.Size < plainProof
-	}
-	for some := range slices.Chunk(sent, oneIn) {
-		least := slices.MinFunc(some, func(a, b change) int { return cmp.Compare(a.After.Size, b.After.Size) })
+		least := slices.MinFunc(some, func(a, b *Change) int { return cmp.Compare(a.After.Size, b.After.Size) })
 		if len(some) == oneIn || least.After.Size <= smallProof {
 			out[least.Path] = true
 		}
+		some = some[:0]
 	}
+	for _, c := range m.changes {
+		if c.After.Being != tree.Content {
+			continue
+		}
+		if m.req.Thorough || m.req.Host.Unclean || m.req.Host.Plain && c.After.Size < plainProof {
+			out[c.Path] = true
+		}
+		if some = append(some, c.Change); len(some) == oneIn {
+			choose()
+		}
+	}
+	choose()
 	return out
 }
 
@@ -167,12 +175,18 @@ func (m *maker) tidy(e *emitter, asides []int) {
 }
 
 // swap emits the second phase and gives the numbers of its aside motions.
-func (m *maker) swap(e *emitter, sent map[tree.Path]string) (asides []int) {
+func (m *maker) swap(e *emitter, sent []string) (asides []int) {
 	texts, steps := m.writeTexts(e)
+	unsent := 0
+	for _, temp := range sent {
+		if temp == "" {
+			unsent++
+		}
+	}
 	var move *Step
 	moveID := 0
-	if len(sent) > 0 || len(m.folders) > 0 {
-		what := plural(len(sent), "file") + " into place"
+	if files := len(sent) - unsent; files > 0 || len(m.folders) > 0 {
+		what := plural(files, "file") + " into place"
 		if n := len(m.folders); n > 0 {
 			what += ", " + plural(n, "folder") + " made"
 		}
@@ -218,12 +232,11 @@ func (m *maker) swap(e *emitter, sent map[tree.Path]string) (asides []int) {
 	for _, f := range slices.Sorted(maps.Keys(m.wholeIn)) {
 		e.motion(at(moveID), Motion{Kind: InMotion, Path: f, Temp: m.wholeIn[f], Before: tree.Nothing, After: m.folderState(f)})
 	}
-	for _, c := range m.changes {
-		temp, ok := sent[c.Path]
-		if !ok || m.goesAlong(c.Path, m.wholeIn) {
+	for i, c := range m.changes {
+		if sent[i] == "" || m.goesAlong(c.Path, m.wholeIn) {
 			continue
 		}
-		e.motion(at(moveID), Motion{Kind: InMotion, Path: c.Path, Temp: temp, Before: c.Before, After: c.After, place: c.at + 1})
+		e.motion(at(moveID), Motion{Kind: InMotion, Path: c.Path, Temp: sent[i], Before: c.Before, After: c.After, place: c.at + 1})
 	}
 	for i, x := range m.edits {
 		if x.After.Being == tree.Content {

@@ -41,7 +41,7 @@ type Plan struct {
 	// weigh.
 	Trees []tree.Path
 	req   *Request
-	goals map[tree.Path]bool
+	g     *goals
 }
 
 // Look says what must be observed for a request.
@@ -51,12 +51,13 @@ func Look(req *Request) Plan {
 
 func planOf(g *goals, req *Request) Plan {
 	folders := map[tree.Path]bool{tree.Root: true}
-	goals := map[tree.Path]bool{}
-	for p := range g.goals {
-		goals[p] = true
-		for _, up := range p.Ancestors() {
+	above := func(p tree.Path) { // a folder that is known has those above it known too
+		for up := p.Dir(); !folders[up]; up = up.Dir() {
 			folders[up] = true
 		}
+	}
+	for p := range g.goals {
+		above(p)
 		if g.goals[p].after.Being == tree.Absent {
 			if row, ok := req.Ledger[p]; ok && row.State.Being == tree.Folder {
 				folders[p] = true
@@ -65,26 +66,19 @@ func planOf(g *goals, req *Request) Plan {
 	}
 	texts := slices.Sorted(maps.Keys(g.texts))
 	for _, p := range texts {
-		goals[p] = true
-		for _, up := range p.Ancestors() {
-			folders[up] = true
-		}
+		above(p)
 		for _, l := range req.Lists {
 			if l.Path != p {
 				continue
 			}
 			for _, r := range l.Rules {
+				above(r.Folder)
 				folders[r.Folder] = true
-				for _, up := range r.Folder.Ancestors() {
-					folders[up] = true
-				}
 			}
 		}
 	}
 	for _, n := range req.NewNames {
-		for _, up := range n.To.Ancestors() {
-			folders[up] = true
-		}
+		above(n.To)
 	}
 	var trees []tree.Path
 	for _, f := range req.Data {
@@ -93,19 +87,23 @@ func planOf(g *goals, req *Request) Plan {
 	for _, r := range req.Returns {
 		trees = append(trees, r.Folder)
 	}
-	return Plan{Folders: slices.SortedFunc(maps.Keys(folders), byDepth), Texts: texts, Trees: trees, req: req, goals: goals}
+	return Plan{Folders: slices.SortedFunc(maps.Keys(folders), byDepth), Texts: texts, Trees: trees, req: req, g: g}
 }
 
 // NeedsBytes tells whether the bytes at p must be read and hashed: it is a
 // file that the draft is about, and the host's own times do not prove that it
 // is what the ledger knows.
 func (pl Plan) NeedsBytes(p tree.Path, s Seen) bool {
-	if !pl.goals[p] || s.State.Being != tree.Content || slices.Contains(pl.Texts, p) {
+	if _, about := pl.g.goals[p]; !about || s.State.Being != tree.Content || pl.g.texts[p] != nil {
 		return false
 	}
 	row, known := pl.req.Ledger[p]
 	return !known || row.State.Being != tree.Content || !row.Reported.Trusts(s.State.Size, s.Modified, pl.req.Host)
 }
+
+// Make makes the draft, as [Make] does, from the goals that the look was planned from. It
+// can be called once: goals that are met are let go of.
+func (pl Plan) Make(obs Observations) *Draft { return makeFrom(pl.g, pl.req, obs) }
 
 // Known completes a look whose bytes need not be read: the ledger's digest.
 func (pl Plan) Known(p tree.Path) tree.Digest { return pl.req.Ledger[p].State.Digest }

@@ -45,13 +45,15 @@ type change struct {
 
 // Make turns a request and what was observed into a draft. It never fails:
 // what stands in the way becomes a finding.
-func Make(req *Request, obs Observations) *Draft {
-	g := gather(req)
+func Make(req *Request, obs Observations) *Draft { return makeFrom(gather(req), req, obs) }
+
+func makeFrom(g *goals, req *Request, obs Observations) *Draft {
 	m := newMaker(req, obs, &Draft{Outline: Outline{Findings: g.findings, WayBack: BackFiles}})
 	m.d.Changes, m.changes = make([]Change, 0, len(g.goals)), make([]change, 0, len(g.goals))
 	m.d.Beside = req.Host.Tested && !req.Host.RenameFromWork
 	for _, p := range slices.Sorted(maps.Keys(g.goals)) {
 		m.one(g.goals[p])
+		g.goals[p] = nil // a long draft is not to be in memory beside its goals; the path still counts
 	}
 	m.sayUnseen()
 	m.texts(g)

@@ -10,24 +10,37 @@ import (
 // sortChanges sorts the draft's changes, of which there will be no more, and tells the
 // content changes where theirs lie.
 func (m *maker) sortChanges() {
-	order := make([]int, len(m.d.Changes))
+	order := make([]int32, len(m.d.Changes))
 	for i := range order {
-		order[i] = i
+		order[i] = int32(i)
 	}
-	slices.SortFunc(order, func(a, b int) int { return strings.Compare(string(m.d.Changes[a].Path), string(m.d.Changes[b].Path)) })
-	sorted, now := make([]Change, len(order)), make([]int, len(order))
+	slices.SortFunc(order, func(a, b int32) int { return strings.Compare(string(m.d.Changes[a].Path), string(m.d.Changes[b].Path)) })
+	now := make([]int, len(order))
 	for i, at := range order {
-		sorted[i], now[at] = m.d.Changes[at], i
+		now[at] = i
 	}
-	if m.d.Changes != nil {
-		m.d.Changes = sorted
-	}
+	inOrder(m.d.Changes, order)
 	for i := range m.changes {
 		c := &m.changes[i]
 		c.at = now[c.at]
 		c.Change = &m.d.Changes[c.at]
 	}
 	slices.SortFunc(m.changes, func(a, b change) int { return a.at - b.at })
+}
+
+// inOrder moves the entries of a list so that the one that was at order[i] is at i, without
+// a second list. It uses order up.
+func inOrder[T any](list []T, order []int32) {
+	for i := range order {
+		first, at := list[i], i
+		for from := int(order[at]); from != i && from >= 0; from = int(order[at]) {
+			list[at], order[at] = list[from], -1
+			at = from
+		}
+		if at != i {
+			list[at], order[at] = first, -1
+		}
+	}
 }
 
 // beginMotions makes the list of motions ready. Those of earlier legs are about changes

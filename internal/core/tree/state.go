@@ -1,6 +1,7 @@
 package tree
 
 import (
+	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
@@ -42,6 +43,9 @@ func (d Digest) String() string {
 
 // Short is the first six hexadecimal digits: enough for a person to tell two apart.
 func (d Digest) Short() string { return hex.EncodeToString(d[:3]) }
+
+// Compare orders digests by their bytes.
+func (d Digest) Compare(o Digest) int { return bytes.Compare(d[:], o[:]) }
 
 // IsZero tells whether the digest is not known.
 func (d Digest) IsZero() bool { return d == Digest{} }

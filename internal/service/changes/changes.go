@@ -61,7 +61,8 @@ type Records interface {
 	Refresh(ctx context.Context, server int64, reported map[tree.Path]draft.Reported) error
 	Events(ctx context.Context, server int64) ([]model.Event, error)
 	LastSeq(ctx context.Context, server int64, number int) (int64, error)
-	Held(ctx context.Context, digests []tree.Digest) (map[tree.Digest]bool, error)
+	// Lacking gives those of some contents, sorted, that the stockroom does not hold.
+	Lacking(ctx context.Context, digests []tree.Digest) (map[tree.Digest]bool, error)
 	Choices(ctx context.Context, server int64) (map[string][]string, error)
 	SaveChoices(ctx context.Context, server int64, parts map[string][]string) error
 	Oddities(ctx context.Context, rulebook string) ([]model.Oddity, error)

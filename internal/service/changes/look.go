@@ -36,12 +36,12 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 		}
 	}
 	lookedAt := s.hostNow(srv)
-	held := map[tree.Digest]bool{}
+	asked, missing := concerned(req), map[tree.Digest]bool{}
 	var obs draft.Observations
 	var read []tree.Path
 	g, gctx := errgroup.WithContext(ctx)
 	g.Go(func() (err error) { // what is asked of the stockroom is known already, nearly all of it
-		held, err = s.Records.Held(gctx, concerned(req))
+		missing, err = s.Records.Lacking(gctx, asked)
 		return err
 	})
 	g.Go(func() (err error) {
@@ -73,63 +73,68 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 	if err := s.Records.Refresh(ctx, srv.ID, proved); err != nil {
 		return nil, err
 	}
-	more, err := s.Records.Held(ctx, unasked(obs, held))
+	more, err := s.Records.Lacking(ctx, unasked(obs, asked))
 	if err != nil {
 		return nil, err
 	}
-	maps.Copy(held, more)
-	req.Held = func(d tree.Digest) bool { return held[d] }
+	maps.Copy(missing, more)
+	req.Held = func(d tree.Digest) bool { return !missing[d] }
 	if free := s.Room.Free(); free >= 0 {
 		req.Own = max(1, free)
 	}
-	made := draft.Make(req, obs)
+	made := plan.Make(obs)
 	made.LookedAt = lookedAt
 	return made, nil
 }
 
 // unasked lists the contents that were seen and of which nobody has asked yet whether
-// the stockroom holds them.
-func unasked(obs draft.Observations, asked map[tree.Digest]bool) (out []tree.Digest) {
-	seen := map[tree.Digest]bool{{}: true}
+// the stockroom holds them. What was asked is sorted.
+func unasked(obs draft.Observations, asked []tree.Digest) (out []tree.Digest) {
 	for _, s := range obs.Paths {
-		if d := s.State.Digest; !seen[d] {
-			seen[d] = true
-			if _, known := asked[d]; !known {
-				out = append(out, d)
-			}
+		if _, known := slices.BinarySearchFunc(asked, s.State.Digest, tree.Digest.Compare); !known {
+			out = append(out, s.State.Digest)
 		}
 	}
-	return out
+	return once(out)
+}
+
+// once sorts contents and names each of them once, and those that are not known not at
+// all.
+func once(all []tree.Digest) []tree.Digest {
+	slices.SortFunc(all, tree.Digest.Compare)
+	all = slices.Compact(all)
+	if len(all) > 0 && all[0].IsZero() {
+		all = all[1:]
+	}
+	return all
 }
 
 // concerned lists every content that a draft may ask for, as far as that is known before
 // the server is looked at.
-func concerned(req *draft.Request) []tree.Digest {
-	all := map[tree.Digest]bool{}
+func concerned(req *draft.Request) (all []tree.Digest) {
 	for _, w := range req.Wanted {
 		for _, f := range w.Files {
-			all[f.Digest] = true
+			all = append(all, f.Digest)
 		}
 	}
 	for _, r := range req.Back {
-		all[r.To.Digest] = true
+		all = append(all, r.To.Digest)
 	}
 	for _, row := range req.Ledger {
-		all[row.State.Digest] = true
+		all = append(all, row.State.Digest)
 		if len(row.Claims) < 2 && !slices.ContainsFunc(row.Claims, func(c draft.Claim) bool { return c.Role == draft.Overlays }) {
 			continue // what stands there is among what was seen
 		}
 		for _, c := range row.Claims {
-			all[c.Brings.Digest] = true
+			all = append(all, c.Brings.Digest)
 		}
 	}
 	for _, r := range req.Returns {
 		for _, s := range r.Files {
-			all[s.Digest] = true
+			all = append(all, s.Digest)
 		}
 	}
-	delete(all, tree.Digest{})
-	return slices.Collect(maps.Keys(all))
+	return once(all)
 }
 
 // list lists the planned folders level by level and gives the files whose
