@@ -14,18 +14,18 @@ import (
 	"restlesscrate/internal/model"
 )
 
-const crateColumns = `c.id, c.digest, ad.key, ad.name, ad.rulebook, c.version, c.body, c.files, c.findings, r.number, c.actor, c.created_at, c.dropped_at IS NOT NULL`
+const crateColumns = `c.id, c.digest, ad.key, ad.name, ad.rulebook, c.version, c.body, c.files, (SELECT a.entries FROM archive a WHERE a.id = c.listing_id), c.findings, r.number, c.actor, c.created_at, c.dropped_at IS NOT NULL`
 const crateFrom = ` FROM crate c JOIN addon ad ON ad.id = c.addon_id JOIN rulebook_revision r ON r.id = c.revision_id`
 
 func scanCrate(r *sql.Rows, c *model.Crate) error {
 	var d, name, book, version string
-	var body, files, findings []byte
-	if err := r.Scan(&c.ID, &d, &c.Key, &name, &book, &version, &body, &files, &findings, &c.Revision, &c.Actor, moment{&c.CreatedAt}, &c.Dropped); err != nil {
+	var body, files, from, findings []byte
+	if err := r.Scan(&c.ID, &d, &c.Key, &name, &book, &version, &body, &files, &from, &findings, &c.Revision, &c.Actor, moment{&c.CreatedAt}, &c.Dropped); err != nil {
 		return err
 	}
 	err := errors.Join(json.Unmarshal(body, &c.Body), json.Unmarshal(findings, &c.Findings))
 	if err == nil && files != nil {
-		err = unpackFiles(files, &c.Body)
+		err = unpackFiles(files, from, &c.Body)
 	}
 	if err != nil { // it is one of many: the others are not to suffer for it
 		c.Damaged, c.Body = true, layout.Crate{Rulebook: book, Name: name, Version: version}
@@ -85,16 +85,20 @@ func (db *DB) AddLayout(ctx context.Context, archive, revision int64, correction
 		if _, err := tx.ExecContext(ctx, `DELETE FROM layout_crate WHERE archive_id = ? AND revision_id = ? AND corrections = ?`, archive, revision, corrections); err != nil {
 			return err
 		}
+		from, err := listingOf(ctx, tx, archive)
+		if err != nil {
+			return err
+		}
 		for i, c := range res.Crates {
 			m := model.Crate{Digest: c.Digest(), Key: c.Key(), Body: *c, Findings: c.Findings, Revision: number, Actor: actor, CreatedAt: db.now()}
-			id, fresh, err := addCrate(ctx, tx, revision, m, db.millis())
+			id, fresh, err := addCrate(ctx, tx, revision, m, archive, from, db.millis())
 			if err != nil {
 				return err
 			}
 			if m.ID = id; !fresh {
 				// The same files, but of this archive the newest reasons count.
-				if _, err := tx.ExecContext(ctx, `UPDATE crate SET body = ?, files = ?, findings = ?, revision_id = ? WHERE id = ? AND EXISTS
-					(SELECT 1 FROM crate_archive WHERE crate_id = ? AND archive_id = ?)`, bodyOf(c), packFiles(c), text(c.Findings), revision, id, id, archive); err != nil {
+				if _, err := tx.ExecContext(ctx, `UPDATE crate SET body = ?, files = ?, listing_id = ?, findings = ?, revision_id = ? WHERE id = ? AND EXISTS
+					(SELECT 1 FROM crate_archive WHERE crate_id = ? AND archive_id = ?)`, bodyOf(c), packFiles(c, from), archive, text(c.Findings), revision, id, id, archive); err != nil {
 					return err
 				}
 				m.Body = layout.Crate{} // what is there now is read below
@@ -129,9 +133,21 @@ func (db *DB) AddLayout(ctx context.Context, archive, revision int64, correction
 	return laid, nil
 }
 
-// addCrate records a crate. fresh is false where one of its digest is there
+// listingOf reads what an archive holds, for crates that come out of it. One that cannot be
+// read is empty: a crate is then recorded without it.
+func listingOf(ctx context.Context, tx *sql.Tx, archive int64) (l listing, err error) {
+	if err = tx.QueryRowContext(ctx, `SELECT entries FROM archive WHERE id = ?`, archive).Scan(&l.packed); err != nil {
+		return l, err
+	}
+	if l.entries, err = unpackEntries(l.packed); err != nil {
+		return listing{}, nil //nolint:nilerr // told by whoever asks for the listing itself
+	}
+	return l, nil
+}
+
+// addCrate records a crate whose files refer to an archive's listing, which may be empty. fresh is false where one of its digest is there
 // already; that one stays as it is.
-func addCrate(ctx context.Context, tx *sql.Tx, revision int64, m model.Crate, now int64) (id int64, fresh bool, err error) {
+func addCrate(ctx context.Context, tx *sql.Tx, revision int64, m model.Crate, archive any, from listing, now int64) (id int64, fresh bool, err error) {
 	c, digest := m.Body, m.Digest.String()
 	if _, err := tx.ExecContext(ctx, `INSERT INTO addon (rulebook, key, name) VALUES (?,?,?) ON CONFLICT DO NOTHING`, c.Rulebook, m.Key, c.Name); err != nil {
 		return 0, false, err
@@ -140,9 +156,9 @@ func addCrate(ctx context.Context, tx *sql.Tx, revision int64, m model.Crate, no
 	if !errors.Is(err, sql.ErrNoRows) {
 		return id, false, err
 	}
-	res, err := tx.ExecContext(ctx, `INSERT INTO crate (digest, addon_id, version, revision_id, body, files, findings, actor, created_at)
-		VALUES (?, (SELECT id FROM addon WHERE rulebook = ? AND key = ?), ?, ?, ?, ?, ?, ?, ?)`,
-		digest, c.Rulebook, m.Key, c.Version, revision, bodyOf(&c), packFiles(&c), text(m.Findings), m.Actor, now)
+	res, err := tx.ExecContext(ctx, `INSERT INTO crate (digest, addon_id, version, revision_id, body, files, listing_id, findings, actor, created_at)
+		VALUES (?, (SELECT id FROM addon WHERE rulebook = ? AND key = ?), ?, ?, ?, ?, ?, ?, ?, ?)`,
+		digest, c.Rulebook, m.Key, c.Version, revision, bodyOf(&c), packFiles(&c, from), archive, text(m.Findings), m.Actor, now)
 	if err != nil {
 		return 0, false, err
 	}
@@ -158,7 +174,7 @@ func (db *DB) AddJoined(ctx context.Context, c *layout.Crate, revision int, arch
 		if err := tx.QueryRowContext(ctx, `SELECT id FROM rulebook_revision WHERE name = ? AND number = ?`, c.Rulebook, revision).Scan(&rev); err != nil {
 			return err
 		}
-		id, _, err := addCrate(ctx, tx, rev, model.Crate{Digest: digest, Key: c.Key(), Body: *c, Findings: c.Findings, Actor: actor}, db.millis())
+		id, _, err := addCrate(ctx, tx, rev, model.Crate{Digest: digest, Key: c.Key(), Body: *c, Findings: c.Findings, Actor: actor}, nil, listing{}, db.millis())
 		if err != nil {
 			return err
 		}
@@ -199,7 +215,7 @@ func (db *DB) Heads(ctx context.Context, rulebook, key string) ([]model.Crate, e
 	if rulebook == "" {
 		which, args = `ad.key = ?`, []any{key}
 	}
-	columns := strings.Replace(crateColumns, "c.files", "NULL", 1)
+	columns := strings.Replace(crateColumns, "c.files, (SELECT a.entries FROM archive a WHERE a.id = c.listing_id)", "NULL, NULL", 1)
 	// The joins are crossed so that SQLite begins with the add-on, and not with every
 	// crate because they are to be ordered.
 	return all(ctx, db.sql, scanCrate, `SELECT `+columns+` FROM addon ad CROSS JOIN crate c ON c.addon_id = ad.id CROSS JOIN rulebook_revision r ON r.id = c.revision_id

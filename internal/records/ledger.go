@@ -41,7 +41,7 @@ func (db *DB) Finish(ctx context.Context, d model.Deployment, reported map[tree.
 				return err
 			}
 		}
-		return w.sumUp(ctx)
+		return errors.Join(w.sumUp(ctx), w.ended(ctx))
 	})
 	if err != nil {
 		return fmt.Errorf("record %s: %w", d.Name(), err)
@@ -311,7 +311,7 @@ func (db *DB) Rebuild(ctx context.Context, server int64) error {
 // LastSeq gives the last event of a deployment; [ErrNotFound] where it made none.
 func (db *DB) LastSeq(ctx context.Context, server int64, number int) (int64, error) {
 	var seq sql.NullInt64
-	err := db.sql.QueryRowContext(ctx, `SELECT MAX(e.seq) FROM deployment d JOIN ledger_cause c ON c.deployment_id = d.id JOIN ledger_event e ON e.cause_id = c.id WHERE d.server_id = ? AND d.number = ?`, server, number).Scan(&seq)
+	err := db.sql.QueryRowContext(ctx, `SELECT MAX(c.last_seq) FROM deployment d JOIN ledger_cause c ON c.deployment_id = d.id WHERE d.server_id = ? AND d.number = ?`, server, number).Scan(&seq)
 	if err == nil && !seq.Valid {
 		return 0, model.ErrNotFound
 	}

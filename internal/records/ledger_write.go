@@ -63,6 +63,13 @@ func (w *ledgerWriter) because(ctx context.Context, cause string, deployment any
 	return err
 }
 
+// ended notes the last event of the cause that was begun.
+func (w *ledgerWriter) ended(ctx context.Context) error {
+	_, err := w.tx.ExecContext(ctx, `UPDATE ledger_cause SET last_seq = (SELECT MAX(seq) FROM ledger_event) WHERE id = ? AND EXISTS
+		(SELECT 1 FROM ledger_event WHERE seq = (SELECT MAX(seq) FROM ledger_event) AND cause_id = ?)`, w.cause, w.cause)
+	return err
+}
+
 // number gives the number of a claimant; one that is new gets its own by claimantID.
 func (w *ledgerWriter) claimantID(ctx context.Context, c claimant) (int64, error) {
 	if id, ok := w.claimants[c]; ok {

@@ -4,6 +4,8 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"hash/fnv"
+	"slices"
 	"strings"
 
 	"restlesscrate/internal/core/layout"
@@ -17,7 +19,10 @@ import (
 // places) as their number in the order of first use, paths as what they share
 // with the one before and the rest.
 
-const packedForm = 1
+const (
+	packedForm    = 1
+	referringForm = 2 // of a crate's files that refer to the entries of an archive
+)
 
 var errPacked = errors.New("a packed list in the database is damaged")
 
@@ -85,9 +90,9 @@ type unpacker struct {
 
 // newUnpacker gives the number of items, which no damage can make larger than
 // the list.
-func newUnpacker(raw []byte) (*unpacker, int) {
+func newUnpacker(raw []byte, forms ...byte) (*unpacker, int) {
 	u := &unpacker{buf: raw}
-	if len(raw) == 0 || raw[0] != packedForm {
+	if len(raw) == 0 || !slices.Contains(forms, raw[0]) {
 		u.err = errPacked
 		return u, 0
 	}
@@ -183,7 +188,7 @@ func packEntries(entries []tree.Entry) []byte {
 }
 
 func unpackEntries(raw []byte) ([]tree.Entry, error) {
-	u, n := newUnpacker(raw)
+	u, n := newUnpacker(raw, packedForm)
 	out := make([]tree.Entry, n)
 	for i := range out {
 		e := &out[i]
@@ -201,19 +206,47 @@ func unpackEntries(raw []byte) ([]tree.Entry, error) {
 	return out, nil
 }
 
-// packFiles packs what a crate says of each file, placed or left out.
-func packFiles(c *layout.Crate) []byte {
+// listing is what an archive holds, as it is packed. The files of a crate that came out of
+// it refer to its entries: their digests are on disk once.
+type listing struct {
+	packed  []byte
+	entries []tree.Entry
+}
+
+// stamp tells one listing from another: a crate whose listing was changed behind its back
+// is damaged, and never read as if it were another's.
+func (l listing) stamp() int64 {
+	sum := fnv.New64a()
+	_, _ = sum.Write(l.packed) // a hash takes any bytes
+	return int64(sum.Sum64())
+}
+
+// packFiles packs what a crate says of each file, placed or left out. from may be empty.
+func packFiles(c *layout.Crate, from listing) []byte {
 	p := newPacker(len(c.Files))
+	if len(from.entries) > 0 {
+		p.buf[0] = referringForm
+		p.number(from.stamp())
+	}
+	places := make(map[tree.Path]int, len(from.entries))
+	for i, e := range from.entries {
+		places[e.Path] = i
+	}
+	last := 0
 	for _, f := range c.Files {
+		if len(from.entries) > 0 {
+			at, is := places[f.Source]
+			is = is && f.Repack == "" && from.entries[at].Size == f.Size && from.entries[at].Digest == f.Digest
+			if p.flags(is); is {
+				p.number(int64(at - last))
+				last = at
+				p.last = string(f.Source)
+				packFile(p, f)
+				continue
+			}
+		}
 		p.path(f.Source)
-		p.path(f.Path)
-		p.word(string(f.Into))
-		p.flags(f.Exec, f.Settings)
-		p.word(f.Place)
-		p.word(f.Reason)
-		p.word(f.Optional)
-		p.word(string(f.Repack))
-		p.number(int64(f.Line))
+		packFile(p, f)
 		p.number(f.Size)
 		p.digest(f.Digest)
 	}
@@ -228,16 +261,53 @@ func packFiles(c *layout.Crate) []byte {
 	return p.buf
 }
 
-// unpackFiles puts into a crate what packFiles took out of it.
-func unpackFiles(raw []byte, c *layout.Crate) error {
-	u, n := newUnpacker(raw)
+// packFile packs what is said of a file beside what its archive tells.
+func packFile(p *packer, f layout.File) {
+	p.path(f.Path)
+	p.word(string(f.Into))
+	p.flags(f.Exec, f.Settings)
+	p.word(f.Place)
+	p.word(f.Reason)
+	p.word(f.Optional)
+	p.word(string(f.Repack))
+	p.number(int64(f.Line))
+}
+
+// unpackFiles puts into a crate what packFiles took out of it; from is the packed listing
+// that it may refer to.
+func unpackFiles(raw, from []byte, c *layout.Crate) error {
+	refers := len(raw) > 0 && raw[0] == referringForm
+	u, n := newUnpacker(raw, packedForm, referringForm)
+	var entries []tree.Entry
+	if refers {
+		if stamp := u.number(); u.err == nil && stamp != (listing{packed: from}).stamp() {
+			u.err = errPacked
+		}
+		if u.err == nil {
+			entries, u.err = unpackEntries(from)
+		}
+	}
 	c.Files = make([]layout.File, n)
+	last := 0
 	for i := range c.Files {
 		f := &c.Files[i]
-		f.Source, f.Path, f.Into = u.path(), u.path(), tree.Path(u.word())
-		u.flags(&f.Exec, &f.Settings)
-		f.Place, f.Reason, f.Optional, f.Repack = u.word(), u.word(), u.word(), tree.Path(u.word())
-		f.Line, f.Size, f.Digest = int(u.number()), u.number(), u.digest()
+		is := false
+		if refers {
+			u.flags(&is)
+		}
+		if is {
+			if last += int(u.number()); last < 0 || last >= len(entries) {
+				u.err = errPacked
+				break
+			}
+			e := entries[last]
+			f.Source, f.Size, f.Digest, u.last = e.Path, e.Size, e.Digest, string(e.Path)
+			unpackFile(u, f)
+		} else {
+			f.Source = u.path()
+			unpackFile(u, f)
+			f.Size, f.Digest = u.number(), u.digest()
+		}
 		if u.err != nil {
 			break
 		}
@@ -256,4 +326,11 @@ func unpackFiles(raw []byte, c *layout.Crate) error {
 		return fmt.Errorf("the files of %s: %w", c.Label(), u.err)
 	}
 	return nil
+}
+
+func unpackFile(u *unpacker, f *layout.File) {
+	f.Path, f.Into = u.path(), tree.Path(u.word())
+	u.flags(&f.Exec, &f.Settings)
+	f.Place, f.Reason, f.Optional, f.Repack = u.word(), u.word(), u.word(), tree.Path(u.word())
+	f.Line = int(u.number())
 }

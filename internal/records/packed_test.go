@@ -35,13 +35,31 @@ func TestWhatIsPackedComesBackAsItWas(t *testing.T) {
 		})).Draw(t, "files"), Left: rapid.SliceOf(rapid.Custom(func(t *rapid.T) layout.Left {
 			return layout.Left{Source: path.Draw(t, "source"), Reason: word.Draw(t, "reason"), Line: rapid.Int().Draw(t, "line"), Size: rapid.Int64().Draw(t, "size"), Settled: rapid.Bool().Draw(t, "settled")}
 		})).Draw(t, "left")}
-		packed := packFiles(&want)
+		// Some of the files are what the archive says, as nearly all are.
+		from := listing{}
+		if rapid.Bool().Draw(t, "from an archive") {
+			for i, f := range want.Files {
+				if rapid.Bool().Draw(t, "in its listing") {
+					from.entries = append(from.entries, tree.Entry{Path: f.Source, Size: f.Size, Digest: f.Digest})
+				} else if i > 0 && rapid.Bool().Draw(t, "as another") {
+					want.Files[i].Source = want.Files[i-1].Source
+				}
+			}
+			from.entries = append(from.entries, entries...)
+			from.packed = packEntries(from.entries)
+		}
+		packed := packFiles(&want, from)
 		back := layout.Crate{Name: "lamps"}
-		require.NoError(t, unpackFiles(packed, &back))
+		require.NoError(t, unpackFiles(packed, from.packed, &back))
 		require.Equal(t, want, back)
 
 		cut := packed[:rapid.IntRange(0, len(packed)-1).Draw(t, "cut")]
-		require.ErrorIs(t, unpackFiles(cut, &layout.Crate{}), errPacked, "what is cut short is never taken for whole")
+		require.ErrorIs(t, unpackFiles(cut, from.packed, &layout.Crate{}), errPacked, "what is cut short is never taken for whole")
+		if len(from.entries) > 0 {
+			other := packEntries(append(from.entries, tree.Entry{Path: "another"}))
+			require.ErrorIs(t, unpackFiles(packed, other, &layout.Crate{}), errPacked, "a listing that was changed is not believed")
+			require.ErrorIs(t, unpackFiles(packed, nil, &layout.Crate{}), errPacked, "nor is one that is gone")
+		}
 	})
 }
 
