@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
 
@@ -47,7 +48,7 @@ const tryName = tree.Path(draft.Work + "-try")
 
 // Prove finds out, before anything is done, whether the host lets files come
 // and go where a draft wants that: an empty file is renamed into every folder
-// concerned and removed. It leaves nothing behind. The error is a
+// concerned, and out of it again. It leaves nothing behind. The error is a
 // *[RefusedError] where the host says no.
 func (r *Run) Prove(ctx context.Context) error {
 	var g errgroup.Group
@@ -62,18 +63,27 @@ func (r *Run) Prove(ctx context.Context) error {
 	}
 	var mu sync.Mutex
 	var refused []*RefusedError
-	for i, folder := range r.concerned() {
-		g.Go(func() error {
-			from, to := r.tryNames(folder, i)
-			err := r.try(ctx, folder, from, to)
-			var no *RefusedError
-			if errors.As(err, &no) {
-				mu.Lock()
-				defer mu.Unlock()
-				refused = append(refused, no)
-				return nil
-			}
+	says := func(err error) error { // a refusal is gathered, anything else ends the proof
+		var no *RefusedError
+		if !errors.As(err, &no) {
 			return err
+		}
+		mu.Lock()
+		defer mu.Unlock()
+		refused = append(refused, no)
+		return nil
+	}
+	folders := r.concerned()
+	var next atomic.Int64
+	for range min(len(folders), max(1, r.Host.InFlight()/2)) {
+		g.Go(func() error {
+			c := courier{r: r, says: says}
+			for i := int(next.Add(1)) - 1; i < len(folders); i = int(next.Add(1)) - 1 {
+				if err := c.visit(ctx, folders[i], i); err != nil {
+					return err
+				}
+			}
+			return c.end(ctx)
 		})
 	}
 	if err := g.Wait(); err != nil {
@@ -94,6 +104,55 @@ func (r *Run) Prove(ctx context.Context) error {
 		}
 	}
 	return worst
+}
+
+// courier carries one empty file from folder to folder: a rename each, where a file for
+// every folder would be made, renamed and removed.
+type courier struct {
+	r      *Run
+	says   func(error) error // gathers refusals, and gives any other error back
+	at     tree.Path         // where its file is now; none yet where it is the root
+	folder tree.Path         // that it is in
+}
+
+// visit renames the file into a folder. Where that fails, the folder is tried by itself,
+// since the one that the file came from may be the cause.
+func (c *courier) visit(ctx context.Context, folder tree.Path, i int) error {
+	from, to := c.r.tryNames(folder, i)
+	if c.r.Names.Beside { // nothing is renamed from one folder into another there
+		return c.says(c.r.try(ctx, folder, from, to))
+	}
+	if c.at == tree.Root {
+		if err := c.r.touch(ctx, from); err != nil {
+			return c.says(saysNo(ctx, err, &RefusedError{Folders: []tree.Path{folder}, Err: err}))
+		}
+		c.at, c.folder = from, from.Dir()
+	}
+	err := c.r.Host.Rename(ctx, c.at, to)
+	if err == nil {
+		c.at, c.folder = to, folder
+		return nil
+	}
+	if errors.Is(err, remote.ErrLine) || ctx.Err() != nil {
+		return err
+	}
+	if err := c.end(ctx); err != nil {
+		return err
+	}
+	return c.says(c.r.try(ctx, folder, from, to))
+}
+
+// end removes the file.
+func (c *courier) end(ctx context.Context) error {
+	if c.at == tree.Root {
+		return nil
+	}
+	err := c.r.Host.RemoveFile(ctx, c.at)
+	at := c.folder
+	if c.at = tree.Root; err != nil {
+		return c.says(saysNo(ctx, err, &RefusedError{Folders: []tree.Path{at}, Err: err}))
+	}
+	return nil
 }
 
 func (r *Run) try(ctx context.Context, folder, from, to tree.Path) error {
