@@ -103,6 +103,15 @@ func (db *DB) Identity(ctx context.Context) (m stockroom.Mark, err error) {
 	return m, nil
 }
 
+// Basis is a number that is another one once anything is written that a draft is made
+// from: what a server's files are known to be, crates, rulebooks, what people chose.
+func (db *DB) Basis(ctx context.Context) (n int64, err error) {
+	if err = db.sql.QueryRowContext(ctx, `SELECT basis FROM identity`).Scan(&n); err != nil {
+		return n, fmt.Errorf("read how far the records have come: %w", err)
+	}
+	return n, nil
+}
+
 // Ping tells whether the database answers.
 func (db *DB) Ping(ctx context.Context) error { return db.sql.PingContext(ctx) }
 

@@ -40,6 +40,7 @@ type Plan struct {
 	// Trees are to be listed with everything in them: data folders, for what they
 	// weigh.
 	Trees []tree.Path
+	full  map[tree.Path]bool // the folders; true for those that hold something that the draft is about
 	req   *Request
 	g     *goals
 }
@@ -50,17 +51,25 @@ func Look(req *Request) Plan {
 }
 
 func planOf(g *goals, req *Request) Plan {
-	folders := map[tree.Path]bool{tree.Root: true}
-	above := func(p tree.Path) { // a folder that is known has those above it known too
-		for up := p.Dir(); !folders[up]; up = up.Dir() {
-			folders[up] = true
+	folders := map[tree.Path]bool{tree.Root: false}
+	pass := func(p tree.Path) { // a folder that is known has those above it known too
+		for {
+			if _, known := folders[p]; known {
+				return
+			}
+			folders[p] = false
+			p = p.Dir()
 		}
+	}
+	above := func(p tree.Path) {
+		pass(p.Dir())
+		folders[p.Dir()] = true
 	}
 	for p := range g.goals {
 		above(p)
 		if g.goals[p].after.Being == tree.Absent {
 			if row, ok := req.Ledger[p]; ok && row.State.Being == tree.Folder {
-				folders[p] = true
+				pass(p)
 			}
 		}
 	}
@@ -72,7 +81,7 @@ func planOf(g *goals, req *Request) Plan {
 				continue
 			}
 			for _, r := range l.Rules {
-				above(r.Folder)
+				pass(r.Folder)
 				folders[r.Folder] = true
 			}
 		}
@@ -87,8 +96,12 @@ func planOf(g *goals, req *Request) Plan {
 	for _, r := range req.Returns {
 		trees = append(trees, r.Folder)
 	}
-	return Plan{Folders: slices.SortedFunc(maps.Keys(folders), byDepth), Texts: texts, Trees: trees, req: req, g: g}
+	return Plan{Folders: slices.SortedFunc(maps.Keys(folders), byDepth), Texts: texts, Trees: trees, full: folders, req: req, g: g}
 }
+
+// Full tells of a planned folder whether it holds something that the draft is about, and
+// not only the way there: of other folders no file counts but by its name.
+func (pl Plan) Full(folder tree.Path) bool { return pl.full[folder] }
 
 // NeedsBytes tells whether the bytes at p must be read and hashed: it is a
 // file that the draft is about, and the host's own times do not prove that it

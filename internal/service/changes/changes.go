@@ -55,6 +55,9 @@ type Records interface {
 	SetTidy(ctx context.Context, id int64, motions draft.Motions) error
 	Shrink(ctx context.Context) error
 	Finish(ctx context.Context, d model.Deployment, reported map[tree.Path]draft.Reported, untidy bool) error
+	// Basis is a number that is another one once anything is written that a draft is
+	// made from.
+	Basis(ctx context.Context) (int64, error)
 	Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error)
 	LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error)
 	Sums(ctx context.Context, server int64) ([]model.Sum, error)
@@ -111,6 +114,8 @@ type Service struct {
 	Meter   Meter
 	Now     func() time.Time
 	Log     *slog.Logger
+
+	recall recall
 
 	mu      sync.Mutex
 	running map[int64]*deploy.Run // by deployment
@@ -174,6 +179,10 @@ func (s *Service) Draft(ctx context.Context, server string, ask Ask, accepts []f
 	if err != nil {
 		return model.Deployment{}, err
 	}
+	basis, err := s.Records.Basis(ctx)
+	if err != nil {
+		return model.Deployment{}, err
+	}
 	d, req, err := s.prepare(ctx, srv, ask)
 	if err != nil {
 		return d, err
@@ -183,15 +192,16 @@ func (s *Service) Draft(ctx context.Context, server string, ask Ask, accepts []f
 		return d, err
 	}
 	defer h.Close()
-	if req.Power, err = s.powerOf(ctx, srv, h, ask); err != nil {
-		return d, err
-	}
-	made, err := s.look(ctx, srv, h, req, tell)
+	made, kept, err := s.drafted(ctx, srv, h, ask, req, basis, tell)
 	if err != nil {
 		return d, err
 	}
 	d.Draft, d.Digest, d.Accepts, d.Actor = *made, made.Digest(), signed(accepts, actor), actor
-	return s.Records.AddDeployment(ctx, d)
+	if d, err = s.Records.AddDeployment(ctx, d); err == nil && kept != nil {
+		kept.deployment = d.ID
+		s.recall.keep(kept)
+	}
+	return d, err
 }
 
 // signed notes who accepted.

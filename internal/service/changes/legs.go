@@ -35,7 +35,7 @@ func (s *Service) nextLeg(ctx context.Context, srv model.Server, run *deploy.Run
 		return fmt.Errorf("the next leg stops and starts %s, and how is not known any more", srv.Name)
 	}
 	plan := draft.LookNext(&d.Draft, req)
-	obs, _, err := s.list(ctx, run.Host, plan)
+	obs, _, _, err := s.list(ctx, run.Host, plan)
 	if err != nil {
 		return err
 	}

@@ -21,8 +21,10 @@ import (
 	"restlesscrate/internal/remote"
 )
 
-// look observes what the request needs and makes the draft.
-func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req *draft.Request, tell Tell) (*draft.Draft, error) {
+// look observes what the request needs and makes the draft. kept is what [Service.unchanged]
+// has to know of it, without the deployment; nil where a second look has to be whole.
+func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req *draft.Request, basis int64, tell Tell) (made *draft.Draft, kept *recalled, err error) {
+	s.recall.keep(nil) // two long ones are not to be in memory at a time
 	plan := draft.Look(req)
 	tell("look", Looking{Text: fmt.Sprintf("looking at %s on %s", count(len(plan.Folders), "folder"), srv.Name)})
 	if free, err := h.Free(ctx); err == nil {
@@ -30,61 +32,62 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 	}
 	req.Host.SideBySide = h.InFlight()
 	if len(req.Data)+len(req.Returns) > 0 {
-		var err error
 		if req.Host.Rate, err = s.rate(ctx, srv); err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 	}
 	lookedAt := s.hostNow(srv)
 	asked, missing := concerned(req), map[tree.Digest]bool{}
 	var obs draft.Observations
 	var read []tree.Path
+	var glance []glimpse
 	g, gctx := errgroup.WithContext(ctx)
 	g.Go(func() (err error) { // what is asked of the stockroom is known already, nearly all of it
 		missing, err = s.Records.Lacking(gctx, asked)
 		return err
 	})
 	g.Go(func() (err error) {
-		if obs, read, err = s.list(gctx, h, plan); err != nil {
+		if obs, read, glance, err = s.list(gctx, h, plan); err != nil {
 			return fmt.Errorf("look at %s: %w", srv.Name, err)
 		}
 		return nil
 	})
 	if err := g.Wait(); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	if len(read) > 0 {
 		tell("look", Looking{Text: fmt.Sprintf("reading %s to compare the bytes", count(len(read), "file"))})
 	}
 	if err := copiesThere(ctx, h, req); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	if err := listTrees(ctx, h, obs, plan.Trees); err != nil {
-		return nil, fmt.Errorf("look at %s: %w", srv.Name, err)
+		return nil, nil, fmt.Errorf("look at %s: %w", srv.Name, err)
 	}
-	var err error
 	if obs.Texts, err = readTexts(ctx, h, obs, plan); err != nil {
-		return nil, fmt.Errorf("look at %s: %w", srv.Name, err)
+		return nil, nil, fmt.Errorf("look at %s: %w", srv.Name, err)
 	}
 	proved, err := s.read(ctx, srv, h, obs, read, req)
 	if err != nil {
-		return nil, fmt.Errorf("look at %s: %w", srv.Name, err)
+		return nil, nil, fmt.Errorf("look at %s: %w", srv.Name, err)
 	}
 	if err := s.Records.Refresh(ctx, srv.ID, proved); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	more, err := s.Records.Lacking(ctx, unasked(obs, asked))
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	maps.Copy(missing, more)
 	req.Held = func(d tree.Digest) bool { return !missing[d] }
 	if free := s.Room.Free(); free >= 0 {
 		req.Own = max(1, free)
 	}
-	made := plan.Make(obs)
-	made.LookedAt = lookedAt
-	return made, nil
+	made = plan.Make(obs)
+	if made.LookedAt = lookedAt; len(read)+len(plan.Texts)+len(plan.Trees)+len(made.Deferred) == 0 {
+		kept = &recalled{made: made, basis: basis, power: req.Power, glance: glance}
+	}
+	return made, kept, nil
 }
 
 // unasked lists the contents that were seen and of which nobody has asked yet whether
@@ -138,10 +141,9 @@ func concerned(req *draft.Request) (all []tree.Digest) {
 }
 
 // list lists the planned folders level by level and gives the files whose
-// bytes must be read.
-func (s *Service) list(ctx context.Context, h remote.Host, plan draft.Plan) (draft.Observations, []tree.Path, error) {
-	obs := draft.Observations{Paths: map[tree.Path]draft.Seen{}}
-	var read []tree.Path
+// bytes must be read, and what the folders held in short.
+func (s *Service) list(ctx context.Context, h remote.Host, plan draft.Plan) (obs draft.Observations, read []tree.Path, glance []glimpse, err error) {
+	obs = draft.Observations{Paths: map[tree.Path]draft.Seen{}}
 	var mu sync.Mutex
 	for level := plan.Folders; len(level) > 0; {
 		n := 1
@@ -165,8 +167,11 @@ func (s *Service) list(ctx context.Context, h remote.Host, plan draft.Plan) (dra
 				if err != nil {
 					return err
 				}
+				g := glimpse{folder: folder, full: plan.Full(folder)}
+				g.sum = sumOf(list, g.full)
 				mu.Lock()
 				defer mu.Unlock()
+				glance = append(glance, g)
 				for _, i := range list {
 					if strings.HasPrefix(i.Name, string(draft.Work)) {
 						continue // ours, and gone in a moment
@@ -187,11 +192,11 @@ func (s *Service) list(ctx context.Context, h remote.Host, plan draft.Plan) (dra
 			})
 		}
 		if err := g.Wait(); err != nil {
-			return obs, nil, err
+			return obs, nil, nil, err
 		}
 		level = level[n:]
 	}
-	return obs, read, nil
+	return obs, read, glance, nil
 }
 
 // readTexts reads the texts that are to be edited, and notes their digests.
@@ -267,20 +272,33 @@ func plausible(skew int64) bool {
 	return -most < skew && skew < most
 }
 
-// again drafts what a deployment asks for once more.
-func (s *Service) again(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, tell Tell) (*draft.Draft, error) {
+// drafted looks at the server and makes the draft of what was prepared from the records as
+// they were with that basis.
+func (s *Service) drafted(ctx context.Context, srv model.Server, h remote.Host, ask Ask, req *draft.Request, basis int64, tell Tell) (made *draft.Draft, kept *recalled, err error) {
+	if req.Power, err = s.powerOf(ctx, srv, h, ask); err != nil {
+		return nil, nil, err
+	}
+	return s.look(ctx, srv, h, req, basis, tell)
+}
+
+// again drafts what a deployment asks for once more, unless all is as it was then. It tells
+// whether the draft is still the same.
+func (s *Service) again(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, tell Tell) (made *draft.Draft, same bool, err error) {
+	if made, err = s.unchanged(ctx, srv, h, d); made != nil || err != nil {
+		return made, err == nil, err
+	}
 	var ask Ask
 	if err := unmarshal(d.Ask, &ask); err != nil {
-		return nil, err
+		return nil, false, err
 	}
 	_, req, err := s.prepare(ctx, srv, ask)
 	if err != nil {
-		return nil, err
+		return nil, false, err
 	}
-	if req.Power, err = s.powerOf(ctx, srv, h, ask); err != nil {
-		return nil, err
+	if made, _, err = s.drafted(ctx, srv, h, ask, req, 0, tell); err != nil {
+		return nil, false, err
 	}
-	return s.look(ctx, srv, h, req, tell)
+	return made, made.Digest() == d.Digest, nil
 }
 
 // stale keeps the new draft of a deployment whose old one is no longer true.

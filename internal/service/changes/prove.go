@@ -26,10 +26,12 @@ import (
 // longer true, the lock is given back.
 func (s *Service) ready(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, tell Tell) (made *draft.Draft, same bool, clock func() int64, err error) {
 	if d.Motions == 0 {
-		if made = &d.Draft; s.Now().Sub(d.CreatedAt) > fresh {
-			made, err = s.again(ctx, srv, run.Host, d, tell)
+		clock = func() int64 { return 0 }
+		if s.Now().Sub(d.CreatedAt) <= fresh {
+			return &d.Draft, d.Draft.Digest() == d.Digest, clock, nil
 		}
-		return made, err == nil && made.Digest() == d.Digest, func() int64 { return 0 }, err
+		made, same, err = s.again(ctx, srv, run.Host, d, tell)
+		return made, same, clock, err
 	}
 	var g errgroup.Group
 	var left deploy.Remains
@@ -38,9 +40,7 @@ func (s *Service) ready(ctx context.Context, srv model.Server, run *deploy.Run, 
 		return err
 	})
 	g.Go(func() (err error) {
-		if made, err = s.again(ctx, srv, run.Host, d, tell); err == nil {
-			same = made.Digest() == d.Digest // while the folders are still being tried
-		}
+		made, same, err = s.again(ctx, srv, run.Host, d, tell) // while the folders are still being tried
 		return err
 	})
 	g.Go(func() (err error) {
