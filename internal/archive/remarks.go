@@ -10,6 +10,7 @@ import (
 
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/words"
 )
 
 // Look is what a file's first bytes say that it is, where that matters to a
@@ -117,21 +118,12 @@ func (r *remarks) add(level finding.Level, code string, p tree.Path, format stri
 
 // list says one thing of several files, naming the first few.
 func (r *remarks) list(level finding.Level, code string, paths []tree.Path, one, many string) {
-	const few = 3
 	switch n := len(paths); {
 	case n == 0:
 	case n == 1:
 		r.add(level, code, paths[0], "%s %s", paths[0], one)
 	default:
-		names := make([]string, 0, few)
-		for _, p := range paths[:min(n, few)] {
-			names = append(names, string(p))
-		}
-		more := ""
-		if n > few {
-			more = fmt.Sprintf(" and %d more", n-few)
-		}
-		r.add(level, code, paths[0], "%s%s %s", strings.Join(names, ", "), more, many)
+		r.add(level, code, paths[0], "%s %s", words.Few(paths), many)
 	}
 }
 

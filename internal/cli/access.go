@@ -8,6 +8,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"restlesscrate/internal/client"
+	"restlesscrate/internal/words"
 )
 
 func (a *App) tokenCommand() *cli.Command {
@@ -113,7 +114,7 @@ func (a *App) ending(what string, end func(*client.Client, context.Context, int6
 		if err != nil {
 			return err
 		}
-		if err := a.confirm(cmd, fmt.Sprintf("End %s?", count(len(ids), what))); err != nil {
+		if err := a.confirm(cmd, fmt.Sprintf("End %s?", words.Count(len(ids), what))); err != nil {
 			return err
 		}
 		for _, id := range ids {

@@ -13,6 +13,7 @@ import (
 
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/client"
+	"restlesscrate/internal/words"
 )
 
 func (a *App) rulebookCommand() *cli.Command {
@@ -240,7 +241,7 @@ func (a *App) send(ctx context.Context, bar bool, c *client.Client, file string,
 }
 
 func (a *App) printStaged(st api.Staged) {
-	fmt.Fprintf(a.Out, "%s (%s, %s)\n", st.Archive.Filename, st.Archive.Format, size(st.Archive.Size))
+	fmt.Fprintf(a.Out, "%s (%s, %s)\n", st.Archive.Filename, st.Archive.Format, words.Size(st.Archive.Size))
 	crates, same, asked, known := 0, true, false, false
 	for _, b := range st.Rulebooks {
 		same = same && !b.Fresh
@@ -266,7 +267,7 @@ func (a *App) printStaged(st api.Staged) {
 	}
 	switch {
 	case st.Mended > 0:
-		fmt.Fprintf(a.Out, "  The stockroom's copy was damaged (%s); it is whole again.\n", count(st.Mended, "content"))
+		fmt.Fprintf(a.Out, "  The stockroom's copy was damaged (%s); it is whole again.\n", words.Count(st.Mended, "content"))
 	case st.Known && same && crates > 0:
 		fmt.Fprintln(a.Out, "  The same bytes were staged before; nothing was changed.")
 	case crates == 0 && asked:

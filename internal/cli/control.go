@@ -15,6 +15,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/words"
 )
 
 // controlFlags are those of server control.
@@ -307,7 +308,7 @@ func (a *App) rollCallCommand() *cli.Command {
 
 // printRoll writes a roll call as a person reads it: first what needs one.
 func (a *App) printRoll(r api.RollCall) {
-	from := fmt.Sprintf("from %s of the log", count(r.LogRead, "line"))
+	from := fmt.Sprintf("from %s of the log", words.Count(r.LogRead, "line"))
 	if r.Asked {
 		from += " and the console"
 	}

@@ -8,6 +8,7 @@ import (
 
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/client"
+	"restlesscrate/internal/words"
 )
 
 func (a *App) cratePlace(ctx context.Context, cmd *cli.Command) error {
@@ -71,14 +72,14 @@ func (a *App) crateCompare(ctx context.Context, cmd *cli.Command) error {
 	if cmd.Bool("json") {
 		return a.printJSON(diff)
 	}
-	fmt.Fprintf(a.Out, "from %s to %s: %s the same\n", diff.Old, diff.New, count(diff.Same, "file"))
+	fmt.Fprintf(a.Out, "from %s to %s: %s the same\n", diff.Old, diff.New, words.Count(diff.Same, "file"))
 	var lines [][]string
 	for _, d := range diff.Files {
 		was := ""
 		if d.Kind == "moved" {
 			was = "from " + d.FromPlace + ": " + d.From
 		}
-		lines = append(lines, []string{"  " + d.Kind, d.Place + ": " + d.Path, was, size(d.Size)})
+		lines = append(lines, []string{"  " + d.Kind, d.Place + ": " + d.Path, was, words.Size(d.Size)})
 	}
 	a.rows(nil, lines)
 	return nil
@@ -112,7 +113,7 @@ func (a *App) correct(ctx context.Context, cmd *cli.Command, send func(*client.C
 
 // printCrateLine sums a crate up, with what it says of itself.
 func (a *App) printCrateLine(x api.Crate) {
-	fmt.Fprintf(a.Out, "  crate %s  %s of %s: %s placed, %d left out\n", x.Label, x.Kind, x.Rulebook, count(x.FileCount, "file"), x.LeftCount)
+	fmt.Fprintf(a.Out, "  crate %s  %s of %s: %s placed, %d left out\n", x.Label, x.Kind, x.Rulebook, words.Count(x.FileCount, "file"), x.LeftCount)
 }
 
 // printTold says where a crate's name and version were read and what its

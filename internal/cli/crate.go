@@ -11,6 +11,7 @@ import (
 
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/client"
+	"restlesscrate/internal/words"
 )
 
 func (a *App) crateCommand() *cli.Command {
@@ -57,7 +58,7 @@ func (a *App) crateList(ctx context.Context, cmd *cli.Command) error {
 		if seen[x.Rulebook+x.Label] > 1 {
 			name = x.Ref
 		}
-		lines = append(lines, []string{name, x.Rulebook, x.Kind, count(x.FileCount, "file"), size(x.Size), on(x), clock(x.StagedAt), from(x)})
+		lines = append(lines, []string{name, x.Rulebook, x.Kind, words.Count(x.FileCount, "file"), words.Size(x.Size), on(x), clock(x.StagedAt), from(x)})
 	}
 	a.rows([]string{"crate", "rulebook", "kind", "holds", "size", "on", "staged", "from"}, lines)
 	return nil

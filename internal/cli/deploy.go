@@ -10,6 +10,7 @@ import (
 
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/client"
+	"restlesscrate/internal/words"
 )
 
 func runFlags() []cli.Flag {
@@ -137,7 +138,7 @@ func (a *App) runDraft(ctx context.Context, cmd *cli.Command, c *client.Client, 
 			}
 		}
 		return cli.Exit(fmt.Sprintf("%s is blocked by %s, so nothing was done; it is kept as a draft\n  restless deployment run %s --accept CODE[=PATH] accepts what may be accepted",
-			d.Name, count(d.Blocks, "finding"), d.Name), ExitBlocked)
+			d.Name, words.Count(d.Blocks, "finding"), d.Name), ExitBlocked)
 	}
 	if err := a.confirm(cmd, fmt.Sprintf("\nRun %s?", d.Name)); err != nil {
 		return fmt.Errorf("%w\n  %s is kept as a draft: restless deployment run %s", err, d.Name, d.Name)

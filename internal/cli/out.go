@@ -11,6 +11,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/words"
 )
 
 // printJSON writes the API's own object.
@@ -47,31 +48,11 @@ func row(cells []string) table.Row {
 	return out
 }
 
-// size writes bytes for people, in decimal units.
-func size(n int64) string {
-	switch {
-	case n < 1000:
-		return fmt.Sprintf("%d B", n)
-	case n < 1_000_000:
-		return fmt.Sprintf("%.1f kB", float64(n)/1e3)
-	case n < 1_000_000_000:
-		return fmt.Sprintf("%.1f MB", float64(n)/1e6)
-	}
-	return fmt.Sprintf("%.1f GB", float64(n)/1e9)
-}
-
 func millis(ms int64) string {
 	if ms < 1000 {
 		return fmt.Sprintf("%d ms", ms)
 	}
 	return fmt.Sprintf("%.1f s", float64(ms)/1e3)
-}
-
-func count(n int, thing string) string {
-	if n == 1 {
-		return "1 " + thing
-	}
-	return fmt.Sprintf("%d %ss", n, thing)
 }
 
 func clock(t time.Time) string { return t.Local().Format("2006-01-02 15:04") }
@@ -85,7 +66,7 @@ func (a *App) printFinding(w io.Writer, f api.Finding) {
 
 func state(s api.State) string {
 	if s.Being == "content" {
-		return fmt.Sprintf("%s, %s", short(s.Digest), size(s.Size))
+		return fmt.Sprintf("%s, %s", short(s.Digest), words.Size(s.Size))
 	}
 	return s.Being
 }
@@ -105,18 +86,18 @@ var phaseNames = map[string]string{"prepare": "While it runs", "swap": "Swap", "
 func (a *App) printDeployment(d api.Deployment) {
 	fmt.Fprintf(a.Out, "%s  %s  %s\n", d.Name, strings.ToUpper(d.State), d.Title)
 	c := d.Counts
-	line := fmt.Sprintf("%s in, %d changed, %d out", count(c.In, "file"), c.Changed, c.Out)
+	line := fmt.Sprintf("%s in, %d changed, %d out", words.Count(c.In, "file"), c.Changed, c.Out)
 	if c.Same > 0 {
 		line += fmt.Sprintf(", %d as they are", c.Same)
 	}
 	if c.Edited > 0 {
-		line += "; " + count(c.Edited, "text") + " edited"
+		line += "; " + words.Count(c.Edited, "text") + " edited"
 	}
 	if c.Send > 0 {
-		line += "; " + size(c.Send) + " to send"
+		line += "; " + words.Size(c.Send) + " to send"
 	}
 	if c.Keep > 0 {
-		line += "; " + size(c.Keep) + " to keep first"
+		line += "; " + words.Size(c.Keep) + " to keep first"
 	}
 	fmt.Fprintf(a.Out, "%s; way back: %s\n", line, d.WayBack)
 	if len(d.Findings) > 0 {
@@ -162,7 +143,7 @@ func (a *App) printLeg(d api.Deployment, leg int) {
 			}
 			what, cost := strings.TrimSpace(s.Path+" "+s.What), ""
 			if s.Bytes > 0 {
-				cost = size(s.Bytes)
+				cost = words.Size(s.Bytes)
 			}
 			lines = append(lines, []string{"  " + s.Verb, what, s.Reason, cost})
 		}
@@ -214,11 +195,11 @@ func (a *App) printFigures(f api.Figures) {
 		rate = fmt.Sprintf(" (%.1f MB/s)", float64(f.Sent)/1e3/float64(f.PrepareMS))
 	}
 	fmt.Fprintf(a.Out, "\nDone in %s: looked in %s, sent %s in %s%s, swapped in %s, looked again in %s, tidied in %s.\n",
-		millis(f.LookMS+f.PrepareMS+f.SwapMS+f.ProofMS+f.TidyMS), millis(f.LookMS), size(f.Sent), millis(f.PrepareMS), rate, millis(f.SwapMS), millis(f.ProofMS), millis(f.TidyMS))
+		millis(f.LookMS+f.PrepareMS+f.SwapMS+f.ProofMS+f.TidyMS), millis(f.LookMS), words.Size(f.Sent), millis(f.PrepareMS), rate, millis(f.SwapMS), millis(f.ProofMS), millis(f.TidyMS))
 	if f.AwayMS > 0 {
 		fmt.Fprintf(a.Out, "The server was away for %s, of which %s ours.\n", millis(f.AwayMS), millis(f.SwapMS))
 	}
-	fmt.Fprintf(a.Out, "Every size was checked, and the bytes of %s.\n", count(f.Proved, "file"))
+	fmt.Fprintf(a.Out, "Every size was checked, and the bytes of %s.\n", words.Count(f.Proved, "file"))
 	if f.LostLines > 0 {
 		fmt.Fprintf(a.Out, "The line to the host was lost on the way %s; that was ridden out.\n", times(f.LostLines))
 	}

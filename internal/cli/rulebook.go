@@ -11,6 +11,7 @@ import (
 
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/client"
+	"restlesscrate/internal/words"
 )
 
 func (a *App) rulebookCheck(ctx context.Context, cmd *cli.Command) error {
@@ -89,7 +90,7 @@ func (a *App) printOnTree(server string, t api.OnTree) {
 	fmt.Fprintf(a.Out, "\nOn %s:\n", server)
 	var lines [][]string
 	for _, p := range t.Places {
-		holds := count(p.Holds, "thing") + " in it"
+		holds := words.Count(p.Holds, "thing") + " in it"
 		if p.Holds < 0 {
 			holds = "not there yet"
 		}

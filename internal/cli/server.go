@@ -12,6 +12,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/words"
 )
 
 func transportFlags() []cli.Flag {
@@ -257,7 +258,7 @@ func (a *App) printServer(cmd *cli.Command, s api.Server) error {
 		lines = append(lines, []string{"signs in by", s.Transport.Auth})
 	}
 	if s.Transport.UploadLimit > 0 {
-		lines = append(lines, []string{"takes files of", size(s.Transport.UploadLimit) + " at most"})
+		lines = append(lines, []string{"takes files of", words.Size(s.Transport.UploadLimit) + " at most"})
 	}
 	for name, v := range s.Variables {
 		lines = append(lines, []string{"variable " + name, v})

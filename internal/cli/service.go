@@ -9,6 +9,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/words"
 )
 
 func (a *App) serveCommand() *cli.Command {
@@ -82,7 +83,7 @@ func (a *App) doctorCommand() *cli.Command {
 }
 
 func (a *App) printCheckup(found api.Checkup) {
-	fmt.Fprintf(a.Out, "The database is whole. %s of the stockroom read", count(found.Read, "content"))
+	fmt.Fprintf(a.Out, "The database is whole. %s of the stockroom read", words.Count(found.Read, "content"))
 	if len(found.Damaged) == 0 {
 		fmt.Fprintln(a.Out, "; all are what they were.")
 		return

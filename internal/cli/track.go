@@ -8,6 +8,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/words"
 )
 
 func (a *App) statusCommand() *cli.Command {
@@ -53,7 +54,7 @@ func (a *App) status(ctx context.Context, cmd *cli.Command) error {
 }
 
 func (a *App) printStatus(st api.Status) {
-	fmt.Fprintf(a.Out, "%s  %s, %s\n", st.Server.Name, count(len(st.Addons), "add-on"), count(st.Files, "file"))
+	fmt.Fprintf(a.Out, "%s  %s, %s\n", st.Server.Name, words.Count(len(st.Addons), "add-on"), words.Count(st.Files, "file"))
 	if st.Open != nil {
 		fmt.Fprintf(a.Out, "  %s is %s: %s\n", st.Open.Name, strings.ToUpper(st.Open.State), st.Open.Title)
 		if st.Open.State == "halted" {
@@ -122,7 +123,7 @@ func (a *App) filesCommand() *cli.Command {
 			}
 			var lines [][]string
 			for _, f := range list {
-				lines = append(lines, []string{f.Path, size(f.Size), strings.Join(f.Crates, ", "), strings.Join(f.Archives, ", "), f.Deployment, clock(f.Since), state(f.Before)})
+				lines = append(lines, []string{f.Path, words.Size(f.Size), strings.Join(f.Crates, ", "), strings.Join(f.Archives, ", "), f.Deployment, clock(f.Since), state(f.Before)})
 			}
 			a.rows([]string{"path", "size", "crate", "archive", "by", "since", "before"}, lines)
 			return nil

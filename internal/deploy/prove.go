@@ -15,6 +15,7 @@ import (
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/remote"
+	"restlesscrate/internal/words"
 )
 
 // RefusedError says that a host does not let this user change what is in some
@@ -27,14 +28,11 @@ type RefusedError struct {
 }
 
 func (e *RefusedError) Error() string {
-	names := make([]string, 0, 3)
-	for _, f := range e.Folders[:min(3, len(e.Folders))] {
-		names = append(names, f.String())
+	names := make([]string, len(e.Folders))
+	for i, f := range e.Folders {
+		names[i] = f.String()
 	}
-	where := strings.Join(names, ", ")
-	if n := len(e.Folders) - 3; n > 0 {
-		where += fmt.Sprintf(" and %d more", n)
-	}
+	where := words.Few(names)
 	if e.Rename {
 		return fmt.Sprintf("files cannot be renamed from the work folder into %s: %v", where, e.Err)
 	}

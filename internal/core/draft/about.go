@@ -9,6 +9,7 @@ import (
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/core/version"
+	"restlesscrate/internal/words"
 )
 
 // parts tells which parts by choice are taken and which are left.
@@ -20,10 +21,10 @@ func (m *maker) parts() {
 		}
 		for _, p := range w.Parts {
 			if p.Taken {
-				m.say(finding.Note, "part-taken", tree.Root, "", "%s: the part %s by choice is taken (%s).", w.Label(), p.Name, count(p.Files, "file"))
+				m.say(finding.Note, "part-taken", tree.Root, "", "%s: the part %s by choice is taken (%s).", w.Label(), p.Name, words.Count(p.Files, "file"))
 			} else {
 				m.say(finding.Note, "part-left", tree.Root, fmt.Sprintf("deploy --with %s takes it; the choice is kept for later versions.", p.Name),
-					"%s: the part %s by choice is left out (%s).", w.Label(), p.Name, count(p.Files, "file"))
+					"%s: the part %s by choice is left out (%s).", w.Label(), p.Name, words.Count(p.Files, "file"))
 			}
 		}
 	}
@@ -109,7 +110,7 @@ func (m *maker) swapTakes() {
 				n++
 			}
 		}
-		m.say(finding.Note, swapTime, tree.Root, "", "The swap changes %s, which takes about %d s on this host; everything else is done before it.", count(n, "name"), (ms+500)/1000)
+		m.say(finding.Note, swapTime, tree.Root, "", "The swap changes %s, which takes about %d s on this host; everything else is done before it.", words.Count(n, "name"), (ms+500)/1000)
 	}
 }
 

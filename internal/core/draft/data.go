@@ -7,6 +7,7 @@ import (
 
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/words"
 )
 
 // DataFolder is a folder that a server writes and that is copied while it is
@@ -75,9 +76,9 @@ func (m *maker) data(e *emitter) {
 	onHost := m.req.Host.Copies && m.req.Host.RenameFolders
 	for _, f := range copies {
 		n, size := m.measured(f.Path)
-		step := Step{Phase: Swap, Verb: CopyData, Path: f.Path, What: plural(n, "file"), Reason: f.Why, Bytes: size}
+		step := Step{Phase: Swap, Verb: CopyData, Path: f.Path, What: words.Count(n, "file"), Reason: f.Why, Bytes: size}
 		if onHost {
-			step.What, step.Bytes = fmt.Sprintf("%s, %d MB, on the host itself", plural(n, "file"), (size+999_999)/1_000_000), 0
+			step.What, step.Bytes = fmt.Sprintf("%s, %d MB, on the host itself", words.Count(n, "file"), (size+999_999)/1_000_000), 0
 			m.d.Counts.Copied += size
 		} else {
 			m.d.Counts.Keep += size
@@ -105,7 +106,7 @@ func (m *maker) data(e *emitter) {
 				}
 			}
 		}
-		s := e.step(Step{Phase: Swap, Verb: ReturnData, Path: r.Folder, What: plural(len(r.Files), "file"), Reason: r.Why, Bytes: size})
+		s := e.step(Step{Phase: Swap, Verb: ReturnData, Path: r.Folder, What: words.Count(len(r.Files), "file"), Reason: r.Why, Bytes: size})
 		e.motion(s, Motion{Kind: RestoreMotion, Path: r.Folder, Before: tree.State{Being: tree.Folder}, After: tree.State{Being: tree.Folder}})
 	}
 	m.d.Returns = m.req.Returns

@@ -13,6 +13,7 @@ import (
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/settings"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/words"
 )
 
 // texts decides every text that is to be edited.
@@ -99,7 +100,7 @@ func whys(edits []Edit) string {
 			why = append(why, d.Why)
 		}
 	}
-	return list3(why)
+	return words.Few(why)
 }
 
 // edit is a text that is changed, with the difference as a person reads it.
@@ -207,7 +208,7 @@ func (m *maker) names(e *edited, after []byte) {
 			if i.Off || i.Key == "" || there[i.Key] || l.Listless != nil && l.Listless(i.Key) {
 				continue
 			}
-			if near := Nearest(i.Key, slices.Sorted(maps.Keys(there))); near != "" {
+			if near := words.Nearest(i.Key, slices.Sorted(maps.Keys(there))); near != "" {
 				m.say(finding.Warn, "listed-nothing", e.path, fmt.Sprintf("Write %s as it is on the server: %s.", i.Key, near),
 					"%s names %q in line %d, and the server has no such thing; it has %q%s.", e.path, i.Key, i.Line, near, differs(i.Key, near))
 			} else {
@@ -238,7 +239,7 @@ func (m *maker) byHand(e *edited, l Listed, items []settings.Item) {
 		}
 	}
 	if len(others) > 0 {
-		m.say(finding.Note, "entries-by-hand", e.path, "", "%s also names %s, which no add-on of the ledger is; that is left as it is.", e.path, list3(others))
+		m.say(finding.Note, "entries-by-hand", e.path, "", "%s also names %s, which no add-on of the ledger is; that is left as it is.", e.path, words.Few(others))
 	}
 }
 
@@ -272,41 +273,4 @@ func (m *maker) onDisk(r NameRule) (out []string) {
 		out = append(out, name)
 	}
 	return out
-}
-
-// Nearest is the name among others that a person may have meant: one that differs
-// in case only, else in at most two letters; empty where there is none.
-func Nearest(name string, others []string) string {
-	best, least := "", 3
-	for _, o := range others {
-		d := distance(name, o)
-		if strings.EqualFold(name, o) {
-			d = 0
-		}
-		if d < least && d < max(2, len(name)/2) {
-			best, least = o, d
-		}
-	}
-	return best
-}
-
-// distance is how many letters must be put in, taken out or changed.
-func distance(a, b string) int {
-	x, y := []rune(a), []rune(b)
-	row := make([]int, len(y)+1)
-	for j := range row {
-		row[j] = j
-	}
-	for i := range x {
-		diagonal := row[0]
-		row[0] = i + 1
-		for j := range y {
-			cost := 1
-			if x[i] == y[j] {
-				cost = 0
-			}
-			diagonal, row[j+1] = row[j+1], min(row[j+1]+1, row[j]+1, diagonal+cost)
-		}
-	}
-	return row[len(y)]
 }

@@ -226,13 +226,6 @@ func TestABrokenTextIsNotWrittenTo(t *testing.T) {
 	}
 }
 
-func TestTheNearestName(t *testing.T) {
-	names := []string{"drum-tent", "swing-boats", "Gate"}
-	for name, want := range map[string]string{"drum-tnt": "drum-tent", "DRUM-TENT": "drum-tent", "gate": "Gate", "boats": "", "x": "", "swing_boats": "swing-boats"} {
-		require.Equal(t, want, Nearest(name, names), name)
-	}
-}
-
 func TestARollbackOfAnAddOnTakesTheVersionItsEntryStandsForBack(t *testing.T) {
 	f := newFair("call gate\n", "gate")
 	f.done(t, f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("drum", "1")} }))

@@ -2,11 +2,11 @@ package draft
 
 import (
 	"cmp"
-	"fmt"
 	"maps"
 	"slices"
 
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/words"
 )
 
 // oneIn is how many sent files share one that is read back and hashed.
@@ -145,7 +145,7 @@ func (m *maker) tidy(e *emitter, asides []int) {
 			files++
 		}
 	}
-	s := e.step(Step{Phase: Proof, Verb: Tidy, What: plural(files, "old file") + " set aside", Reason: "only after every path was looked at again; the bytes stay in the stockroom"})
+	s := e.step(Step{Phase: Proof, Verb: Tidy, What: words.Count(files, "old file") + " set aside", Reason: "only after every path was looked at again; the bytes stay in the stockroom"})
 	again := func(a Motion) Motion {
 		return Motion{Kind: TidyMotion, Path: a.Path, Temp: a.Temp, Before: a.Before, Seen: a.Seen, place: a.place}
 	}
@@ -186,9 +186,9 @@ func (m *maker) swap(e *emitter, sent []string) (asides []int) {
 	var move *Step
 	moveID := 0
 	if files := len(sent) - unsent; files > 0 || len(m.folders) > 0 {
-		what := plural(files, "file") + " into place"
+		what := words.Count(files, "file") + " into place"
 		if n := len(m.folders); n > 0 {
-			what += ", " + plural(n, "folder") + " made"
+			what += ", " + words.Count(n, "folder") + " made"
 		}
 		move = e.step(Step{Phase: Swap, Verb: Move, What: what, Reason: m.how()})
 		moveID = move.ID
@@ -348,11 +348,4 @@ func (m *maker) count(c change) {
 	if c.After.Being == tree.Content {
 		n.Send += c.After.Size
 	}
-}
-
-func plural(n int, thing string) string {
-	if n == 1 {
-		return "1 " + thing
-	}
-	return fmt.Sprintf("%d %ss", n, thing)
 }

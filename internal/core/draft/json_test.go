@@ -15,8 +15,8 @@ import (
 	"restlesscrate/internal/core/tree"
 )
 
-// words are what the texts of random entries are made of: what JSON escapes is among it.
-var words = []string{"", "a", "stalls/drum-tent", `"quoted"`, `back\slash`, "<b>&</b>", "two\nlines", "Läuten", "\u2028", "\x7f", "\xff", "\t"}
+// texts are what the texts of random entries are made of: what JSON escapes is among it.
+var texts = []string{"", "a", "stalls/drum-tent", `"quoted"`, `back\slash`, "<b>&</b>", "two\nlines", "Läuten", "\u2028", "\x7f", "\xff", "\t"}
 
 func somewhat[T any](r *rand.Rand, some T) T {
 	if r.IntN(2) == 0 {
@@ -38,7 +38,7 @@ func anyClaims(r *rand.Rand) (out []Claim) {
 	return out
 }
 
-func word(r *rand.Rand) string { return words[r.IntN(len(words))] }
+func word(r *rand.Rand) string { return texts[r.IntN(len(texts))] }
 
 // What is written by hand is what encoding/json writes.
 func TestEntriesAreWrittenAsJSONIs(t *testing.T) {

@@ -11,6 +11,7 @@ import (
 
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/words"
 )
 
 // maker holds what is found out on the way from goals to steps.
@@ -327,27 +328,12 @@ func (m *maker) dropFolders() {
 		}
 		if len(stay) > 0 {
 			slices.Sort(stay)
-			m.say(finding.Note, "left-alone", f, "", "The folder %s stays: it holds %s, which this deployment does not own.", f, list3(stay))
+			m.say(finding.Note, "left-alone", f, "", "The folder %s stays: it holds %s, which this deployment does not own.", f, words.Few(stay))
 			continue
 		}
 		m.dropped[f] = true
 		m.d.Changes = append(m.d.Changes, Change{Path: f, Before: m.obs.At(f).State, After: tree.Nothing})
 	}
-}
-
-// list3 names at most three things.
-func count(n int, thing string) string {
-	if n == 1 {
-		return "1 " + thing
-	}
-	return fmt.Sprintf("%d %ss", n, thing)
-}
-
-func list3(names []string) string {
-	if len(names) <= 3 {
-		return strings.Join(names, ", ")
-	}
-	return fmt.Sprintf("%s and %d more", strings.Join(names[:3], ", "), len(names)-3)
 }
 
 // afterOf is the state a wanted file shall have: a replaced file's permission

@@ -7,6 +7,7 @@ import (
 
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/words"
 )
 
 func (w Wanted) claim(f Target, r Role) Claim {
@@ -53,7 +54,7 @@ func (g *goals) overlays(req *Request, w Wanted) {
 		paths := over[label]
 		said := fmt.Sprintf("%s replaces %s of %s.", w.Label(), paths[0], label)
 		if n := len(paths); n > 1 {
-			said = fmt.Sprintf("%s replaces %s of %s: %s.", w.Label(), count(n, "file"), label, list3(paths))
+			said = fmt.Sprintf("%s replaces %s of %s: %s.", w.Label(), words.Count(n, "file"), label, words.Few(paths))
 		}
 		g.laidOver(w, label, tree.Path(paths[0]), said)
 	}

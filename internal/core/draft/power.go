@@ -8,6 +8,7 @@ import (
 
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/words"
 )
 
 // PowerAct is what a power motion does or a wait is for.
@@ -139,7 +140,7 @@ func (m *maker) needsStart() (bool, string) {
 	}
 	switch {
 	case len(first) > 1:
-		return true, fmt.Sprintf("%s; one stop for %s", first[0], plural(len(m.req.Wanted), "add-on"))
+		return true, fmt.Sprintf("%s; one stop for %s", first[0], words.Count(len(m.req.Wanted), "add-on"))
 	case len(first) == 1:
 		return true, first[0]
 	case len(m.req.Wanted) == 0:

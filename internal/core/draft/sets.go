@@ -8,6 +8,7 @@ import (
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/settings"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/words"
 )
 
 // Set is a variable of the server that a deployment gives another value, such as
@@ -90,7 +91,7 @@ func stay(labels []string) string {
 	if len(labels) == 1 {
 		return labels[0] + " stays"
 	}
-	return list3(labels) + " stay"
+	return words.Few(labels) + " stay"
 }
 
 // launches decides by which starts this leg and the later ones end.
@@ -107,7 +108,7 @@ func (m *maker) launches() {
 	}
 	m.launch, m.d.Launches = &all[0], all[1:]
 	if len(all) > 1 {
-		m.say(finding.Note, "several-starts", tree.Root, "", "%s is installed by %s: %s.", all[0].Label, plural(len(all), "start"), inTurn(all))
+		m.say(finding.Note, "several-starts", tree.Root, "", "%s is installed by %s: %s.", all[0].Label, words.Count(len(all), "start"), inTurn(all))
 	}
 }
 

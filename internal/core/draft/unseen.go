@@ -7,6 +7,7 @@ import (
 
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/words"
 )
 
 // unseen is what the ledger owns and a look did not find, behind one path.
@@ -41,7 +42,7 @@ func (m *maker) unseen(p tree.Path, row Row) {
 func (m *maker) sayUnseen() {
 	for _, at := range slices.Sorted(maps.Keys(m.gone)) {
 		u := m.gone[at]
-		what := fmt.Sprintf("%s of %s", count(u.files, "file"), u.label)
+		what := fmt.Sprintf("%s of %s", words.Count(u.files, "file"), u.label)
 		switch m.obs.At(at).State.Being {
 		case tree.Foreign:
 			m.say(finding.Block, "behind-link", at, fmt.Sprintf("Put the folder back in the link's place; or accept behind-link=%s to have the ledger forget them, and what is behind the link left alone.", at),

@@ -10,6 +10,7 @@ import (
 
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/words"
 )
 
 // Fixes are a person's corrections in one rulebook, by the add-on's key as it
@@ -44,7 +45,7 @@ func (l *laying) correctName(c *Crate) {
 		c.Version, c.VersionFrom = v, "you"
 	}
 	if len(fix.Rules) > 0 {
-		c.Corrected = append(c.Corrected, fmt.Sprintf("%s placed as you said for %s", count(len(fix.Rules), "rule"), fix.From))
+		c.Corrected = append(c.Corrected, fmt.Sprintf("%s placed as you said for %s", words.Count(len(fix.Rules), "rule"), fix.From))
 	}
 }
 

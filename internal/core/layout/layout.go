@@ -13,6 +13,7 @@ import (
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/words"
 )
 
 // Result is what one rulebook makes of one archive: the crates, in the
@@ -140,7 +141,7 @@ func (l *laying) unsure(k *rulebook.Kind, roots []root) {
 	for i, r := range roots {
 		l.res.Choices = append(l.res.Choices, Choice{Kind: k.Name, Root: r.at(), Files: l.below(r.folder), Why: r.why})
 		if i < 4 {
-			names = append(names, fmt.Sprintf("%s (%s)", r.at(), count(l.below(r.folder), "file")))
+			names = append(names, fmt.Sprintf("%s (%s)", r.at(), words.Count(l.below(r.folder), "file")))
 		}
 	}
 	if n := len(roots) - len(names); n > 0 {
@@ -267,12 +268,8 @@ func (l *laying) leftOfPack() {
 			rest = append(rest, string(e.Path))
 		}
 	}
-	if n := len(rest); n > 0 {
-		more := ""
-		if n > 3 {
-			more = fmt.Sprintf(" and %d more", n-3)
-		}
-		l.say(finding.Note, "left-of-pack", tree.Path(rest[0]), "", "belongs to none of the add-ons in it and is left out: %s%s", strings.Join(rest[:min(n, 3)], ", "), more)
+	if len(rest) > 0 {
+		l.say(finding.Note, "left-of-pack", tree.Path(rest[0]), "", "belongs to none of the add-ons in it and is left out: %s", words.Few(rest))
 	}
 }
 
@@ -281,11 +278,4 @@ func or(s, otherwise string) string {
 		return s
 	}
 	return otherwise
-}
-
-func count(n int, thing string) string {
-	if n == 1 {
-		return "1 " + thing
-	}
-	return fmt.Sprintf("%d %ss", n, thing)
 }

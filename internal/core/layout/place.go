@@ -9,6 +9,7 @@ import (
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/words"
 )
 
 // crate makes one crate: its names, its facts, and a target or a reason for
@@ -33,7 +34,7 @@ func (l *laying) crate(k *rulebook.Kind, r root) {
 	}
 	if nowhere > 0 {
 		c.find(finding.Finding{Level: finding.Warn, Code: "no-rule",
-			What: fmt.Sprintf("%s of %s: no rule of kind %s says where to", count(nowhere, "file"), c.Label(), k.Name),
+			What: fmt.Sprintf("%s of %s: no rule of kind %s says where to", words.Count(nowhere, "file"), c.Label(), k.Name),
 			Mend: "They are left out. crate place says where they go, for this and later versions."})
 	}
 	c.reasons = nil

@@ -5,6 +5,8 @@ import (
 	"strings"
 
 	"go.yaml.in/yaml/v3"
+
+	"restlesscrate/internal/words"
 )
 
 // Fault is one thing that is wrong with a rulebook. Line and Column count
@@ -146,34 +148,8 @@ func (r *reader) texts(what string, dst *[]string, check func(string) error) fun
 
 // suggest names the known word nearest to a wrong one, else all of them.
 func suggest(wrong string, known []string) string {
-	best, far := "", len(wrong)/2+1
-	for _, k := range known {
-		if d := distance(wrong, k); d < far {
-			best, far = k, d
-		}
-	}
-	if best != "" {
-		return fmt.Sprintf("did you mean %q?", best)
+	if near := words.Nearest(wrong, known); near != "" {
+		return fmt.Sprintf("did you mean %q?", near)
 	}
 	return "it may have " + strings.Join(known, ", ")
-}
-
-// distance is the Levenshtein distance in bytes.
-func distance(a, b string) int {
-	row := make([]int, len(b)+1)
-	for j := range row {
-		row[j] = j
-	}
-	for i := range len(a) {
-		prev := row[0]
-		row[0] = i + 1
-		for j := range len(b) {
-			cost := 1
-			if a[i] == b[j] {
-				cost = 0
-			}
-			prev, row[j+1] = row[j+1], min(row[j+1]+1, row[j]+1, prev+cost)
-		}
-	}
-	return row[len(b)]
 }

@@ -13,6 +13,7 @@ import (
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/words"
 )
 
 // wanted resolves crates and their real paths on this server. The ask then
@@ -84,7 +85,7 @@ func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book
 		return "", err
 	}
 	ask.Parts = parts.taken
-	return strings.Join(names, ", "), nil
+	return words.Few(names), nil
 }
 
 // gamesOf lists the ranges of game versions that a crate tells.
@@ -110,7 +111,7 @@ func (s *Service) removals(ctx context.Context, srv model.Server, b *rulebook.Bo
 	err := s.setsBack(ctx, srv, b, func(_ model.Deployment, set draft.Set) bool {
 		return slices.ContainsFunc(req.Remove, func(r draft.Removal) bool { return r.Addon == set.Addon })
 	}, req)
-	return "remove " + strings.Join(names, ", "), err
+	return "remove " + words.Few(names), err
 }
 
 // back turns a rollback into goals.

@@ -8,7 +8,6 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"strings"
 	"sync"
 	"time"
 
@@ -21,6 +20,7 @@ import (
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/remote"
 	"restlesscrate/internal/stockroom"
+	"restlesscrate/internal/words"
 )
 
 // Records is what this service needs written down.
@@ -248,7 +248,7 @@ func (s *Service) prepare(ctx context.Context, srv model.Server, ask Ask) (model
 	}
 	switch {
 	case wants == 0 && len(ask.Renew) > 0:
-		d.Kind, d.Title = "deploy", "renew "+strings.Join(ask.Renew, ", ")
+		d.Kind, d.Title = "deploy", "renew "+words.Few(ask.Renew)
 	case wants != 1:
 		err = fault.New(fault.Usage, "bad-request", "a draft needs exactly one of: crates, add-ons to remove, to enable or to disable, something to roll back")
 	case len(ask.Crates) > 0:

@@ -17,6 +17,7 @@ import (
 	"restlesscrate/internal/core/version"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/words"
 )
 
 // lists tells the draft which load lists the server has, and where what they name
@@ -171,7 +172,7 @@ func toggles(names []string, off bool, req *draft.Request) (string, error) {
 		}
 		req.Toggles = append(req.Toggles, draft.Toggle{Addon: key, Name: name, Off: off})
 	}
-	return verb + " " + strings.Join(names, ", "), nil
+	return verb + " " + words.Few(names), nil
 }
 
 // listedOn gives the entries of an add-on.

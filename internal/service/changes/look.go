@@ -19,6 +19,7 @@ import (
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/remote"
+	"restlesscrate/internal/words"
 )
 
 // look observes what the request needs and makes the draft. kept is what [Service.unchanged]
@@ -26,7 +27,7 @@ import (
 func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req *draft.Request, basis int64, tell Tell) (made *draft.Draft, kept *recalled, err error) {
 	s.recall.keep(nil) // two long ones are not to be in memory at a time
 	plan := draft.Look(req)
-	tell("look", Looking{Text: fmt.Sprintf("looking at %s on %s", count(len(plan.Folders), "folder"), srv.Name)})
+	tell("look", Looking{Text: fmt.Sprintf("looking at %s on %s", words.Count(len(plan.Folders), "folder"), srv.Name)})
 	if free, err := h.Free(ctx); err == nil {
 		req.Host.Free = free
 	}
@@ -56,7 +57,7 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 		return nil, nil, err
 	}
 	if len(read) > 0 {
-		tell("look", Looking{Text: fmt.Sprintf("reading %s to compare the bytes", count(len(read), "file"))})
+		tell("look", Looking{Text: fmt.Sprintf("reading %s to compare the bytes", words.Count(len(read), "file"))})
 	}
 	if err := copiesThere(ctx, h, req); err != nil {
 		return nil, nil, err
@@ -246,13 +247,6 @@ func (s *Service) read(ctx context.Context, srv model.Server, h remote.Host, obs
 		})
 	}
 	return proved, g.Wait()
-}
-
-func count(n int, thing string) string {
-	if n == 1 {
-		return "1 " + thing
-	}
-	return fmt.Sprintf("%d %ss", n, thing)
 }
 
 // hostNow is a time by the host's clock that is not later than now, as far as

@@ -6,13 +6,13 @@ import (
 	"maps"
 	"path"
 	"slices"
-	"strings"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/words"
 )
 
 // crates finds what was asked for, with what changes it on the server, which
@@ -123,15 +123,7 @@ func baseOf(p tree.Path, addon string, req *draft.Request) (tree.Digest, bool) {
 // mergedWords says what came together in a packed file.
 func mergedWords(parts []model.MergePart, replaced []tree.Path) string {
 	if len(replaced) == 0 {
-		return count(len(parts), "file") + " added to it"
+		return words.Count(len(parts), "file") + " added to it"
 	}
-	names := make([]string, 0, 3)
-	for _, p := range replaced[:min(3, len(replaced))] {
-		names = append(names, string(p))
-	}
-	more := ""
-	if n := len(replaced) - len(names); n > 0 {
-		more = fmt.Sprintf(" and %d more", n)
-	}
-	return fmt.Sprintf("%s, replacing %s%s", count(len(parts), "file"), strings.Join(names, ", "), more)
+	return words.Count(len(parts), "file") + ", replacing " + words.Few(replaced)
 }

@@ -17,6 +17,7 @@ import (
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/words"
 )
 
 // ready looks again at what a draft is about and gives it as it is drafted now, and
@@ -123,7 +124,7 @@ func (s *Service) clearLeft(ctx context.Context, run *deploy.Run, d model.Deploy
 	if len(left.Uploads) == 0 {
 		return nil
 	}
-	tell("note", deploy.Progress{Kind: "note", Text: fmt.Sprintf("clearing %s that a lost service had begun to upload", count(len(left.Uploads), "file"))})
+	tell("note", deploy.Progress{Kind: "note", Text: fmt.Sprintf("clearing %s that a lost service had begun to upload", words.Count(len(left.Uploads), "file"))})
 	needed := map[tree.Path]bool{draft.Work: true, own: true}
 	for _, p := range run.WorkFolders() {
 		needed[p] = true
