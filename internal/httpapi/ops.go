@@ -332,12 +332,12 @@ func (s *Server) insightOps(h huma.API) {
 		st, err := s.Insight.Status(ctx, in.Server)
 		return &body[api.Status]{wireStatus(st)}, s.fail(ctx, err)
 	})
-	huma.Register(h, op(http.MethodGet, "/servers/{server}/files", "list-files", "Files with their provenance", "insight"), func(ctx context.Context, in *struct {
+	huma.Register(h, listing[api.File](h, op(http.MethodGet, "/servers/{server}/files", "list-files", "Files with their provenance", "insight")), func(ctx context.Context, in *struct {
 		OnServer
 		Below  string `query:"below" doc:"A path; all where absent"`
 		Cursor string `query:"cursor" doc:"From an earlier page's next"`
 		Limit  int    `query:"limit" minimum:"0" maximum:"10000" doc:"Files of a page; 0: all at once"`
-	}) (*body[api.Page[api.File]], error) {
+	}) (*huma.StreamResponse, error) {
 		below, err := parsePath(in.Below)
 		var after tree.Path
 		if err == nil && in.Cursor != "" {
@@ -348,19 +348,26 @@ func (s *Server) insightOps(h huma.API) {
 		if err != nil {
 			return nil, s.fail(ctx, err)
 		}
-		limit := -1
-		if in.Limit > 0 {
-			limit = in.Limit
-		}
-		files, err := s.Insight.Files(ctx, in.Server, below, after, limit)
-		p := api.Page[api.File]{Items: make([]api.File, len(files))}
-		for i, f := range files {
-			p.Items[i] = wireFile(f)
-		}
-		if limit > 0 && len(files) == limit {
-			p.Next = string(files[len(files)-1].Path)
-		}
-		return &body[api.Page[api.File]]{p}, s.fail(ctx, err)
+		return streamed(s, func(ctx context.Context, put func([]api.File) error) (next string, err error) {
+			wire := func(files []model.File) error {
+				out := make([]api.File, len(files))
+				for i, f := range files {
+					out[i] = wireFile(f)
+				}
+				return put(out)
+			}
+			if in.Limit == 0 {
+				return "", s.Insight.EachFiles(ctx, in.Server, below, after, wire)
+			}
+			files, err := s.Insight.Files(ctx, in.Server, below, after, in.Limit)
+			if err != nil {
+				return "", err
+			}
+			if len(files) == in.Limit {
+				next = string(files[len(files)-1].Path)
+			}
+			return next, wire(files)
+		}), nil
 	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/history", "get-history", "What happened to a path or an add-on, the newest first", "insight"), func(ctx context.Context, in *struct {
 		OnServer

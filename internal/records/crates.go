@@ -268,6 +268,26 @@ func (db *DB) addArchives(ctx context.Context, c *model.Crate) (err error) {
 	return err
 }
 
+// ArchivesOf names, for each crate that has files on a server, the archives that it came
+// from, as they were downloaded.
+func (db *DB) ArchivesOf(ctx context.Context, server int64) (map[tree.Digest][]string, error) {
+	out := map[tree.Digest][]string{}
+	_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
+		var digest, name string
+		if err := r.Scan(&digest, &name); err != nil {
+			return err
+		}
+		d, err := tree.ParseDigest(digest)
+		out[d] = append(out[d], name)
+		return err
+	}, `SELECT c.digest, a.filename FROM crate c JOIN crate_archive ca ON ca.crate_id = c.id JOIN archive a ON a.id = ca.archive_id
+		WHERE c.digest IN (SELECT lower(hex(t.crate)) FROM ledger_claimant t JOIN ledger_addon l ON l.claimant_id = t.id WHERE l.server_id = ?) ORDER BY c.id, a.id`, server)
+	if err != nil {
+		return nil, fmt.Errorf("read where files came from: %w", err)
+	}
+	return out, nil
+}
+
 // DropCrate takes a crate out of the list; its bytes stay. [ErrConflict],
 // naming them, where servers hold it.
 func (db *DB) DropCrate(ctx context.Context, c model.Crate) error {

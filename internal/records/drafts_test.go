@@ -1,6 +1,8 @@
 package records
 
 import (
+	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"testing"
@@ -111,7 +113,10 @@ func TestAPageOfFilesIsOfTheFolderAlone(t *testing.T) {
 	}
 	recorded(t, db, s.ID, d, false)
 	paths := func(below, after tree.Path, limit int) (out []tree.Path) {
-		files, err := db.FilesOf(t.Context(), s.ID, below, after, limit)
+		files, err := eachFile(db, s.ID, below, after)
+		if limit >= 0 {
+			files, err = db.FilesOf(t.Context(), s.ID, below, after, limit)
+		}
 		require.NoError(t, err)
 		for _, f := range files {
 			require.Equal(t, "Lamps@1", f.Claims[0].Label)
@@ -130,18 +135,28 @@ func TestAPageOfFilesIsOfTheFolderAlone(t *testing.T) {
 	require.Empty(t, paths("", "", 0))
 }
 
-// A long list that is read in halves is the whole, in order.
+// eachFile gathers what comes piece by piece.
+func eachFile(db *DB, server int64, below, after tree.Path) (all []model.File, err error) {
+	err = db.EachFiles(context.Background(), server, below, after, func(some []model.File) error {
+		all = append(all, some...)
+		return nil
+	})
+	return all, err
+}
+
+// A long list that is read in pieces is the whole, in order; whoever reads it and gives up
+// gets no more.
 func TestALongListOfFilesIsWhole(t *testing.T) {
 	db := open(t)
 	s, err := db.AddServer(t.Context(), model.Server{Name: "saltpan", Rulebook: "r"})
 	require.NoError(t, err)
 	var d draft.Draft
 	claims := []draft.Claim{{Addon: "lamps", Label: "Lamps@1", Role: draft.Owns}, {Addon: "signs", Label: "Signs@1", Role: draft.Shares}}
-	for i := range muchAtOnce + 10 {
+	for i := range 3*filesInPiece + 10 {
 		d.Changes = append(d.Changes, draft.Change{Path: tree.Path(fmt.Sprintf("f%06d", i)), Before: tree.Nothing, After: tree.State{Being: tree.Content, Size: int64(i)}, ClaimsAfter: claims[:1+i%2]})
 	}
 	recorded(t, db, s.ID, d, false)
-	files, err := db.FilesOf(t.Context(), s.ID, "", "", -1)
+	files, err := eachFile(db, s.ID, "", "")
 	require.NoError(t, err)
 	require.Len(t, files, len(d.Changes))
 	for i, f := range files {
@@ -149,4 +164,34 @@ func TestALongListOfFilesIsWhole(t *testing.T) {
 		require.Equal(t, int64(i), f.State.Size)
 		require.Len(t, f.Claims, 1+i%2)
 	}
+	enough, calls := errors.New("enough"), 0
+	require.ErrorIs(t, db.EachFiles(t.Context(), s.ID, "", "", func([]model.File) error { calls++; return enough }), enough)
+	require.Equal(t, 1, calls)
+}
+
+// What is read piece by piece is as it was at one moment, whatever is recorded meanwhile.
+func TestAListOfFilesIsOfOneMoment(t *testing.T) {
+	db := open(t)
+	s, err := db.AddServer(t.Context(), model.Server{Name: "saltpan", Rulebook: "r"})
+	require.NoError(t, err)
+	claim := []draft.Claim{{Addon: "lamps", Label: "Lamps@1", Role: draft.Owns}}
+	version := func(size int64) {
+		var d draft.Draft
+		for i := range 2*filesInPiece + 10 {
+			d.Changes = append(d.Changes, draft.Change{Path: tree.Path(fmt.Sprintf("f%06d", i)), Before: tree.Nothing, After: tree.State{Being: tree.Content, Size: size}, ClaimsAfter: claim})
+		}
+		recorded(t, db, s.ID, d, false)
+	}
+	version(1)
+	sizes := map[int64]int{}
+	require.NoError(t, db.EachFiles(t.Context(), s.ID, "", "", func(some []model.File) error {
+		if len(sizes) == 0 {
+			version(2)
+		}
+		for _, f := range some {
+			sizes[f.State.Size]++
+		}
+		return nil
+	}))
+	require.Equal(t, map[int64]int{1: 2*filesInPiece + 10}, sizes)
 }

@@ -27,6 +27,9 @@ type Records interface {
 	FileCount(ctx context.Context, server int64) (int, error)
 	Texts(ctx context.Context, server int64) (map[tree.Path]model.Event, map[tree.Path]draft.Row, error)
 	FilesOf(ctx context.Context, server int64, below, after tree.Path, limit int) ([]model.File, error)
+	EachFiles(ctx context.Context, server int64, below, after tree.Path, each func([]model.File) error) error
+	// ArchivesOf names the archives of the crates that have files on a server.
+	ArchivesOf(ctx context.Context, server int64) (map[tree.Digest][]string, error)
 	Events(ctx context.Context, server int64) ([]model.Event, error)
 	EventsAt(ctx context.Context, server int64, p tree.Path) ([]model.Event, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
@@ -246,7 +249,7 @@ func (s *Service) complete(ctx context.Context, srv model.Server, addons []Addon
 }
 
 // Files lists what the ledger holds at or below a path, behind the path after, at most
-// limit of them (all where it is negative).
+// limit of them.
 func (s *Service) Files(ctx context.Context, name string, below, after tree.Path, limit int) ([]model.File, error) {
 	srv, err := s.server(ctx, name)
 	if err != nil {
@@ -256,15 +259,33 @@ func (s *Service) Files(ctx context.Context, name string, below, after tree.Path
 	if err != nil {
 		return nil, err
 	}
-	archives := map[tree.Digest][]string{}
+	archives, err := s.Records.ArchivesOf(ctx, srv.ID)
+	withArchives(files, archives)
+	return files, err
+}
+
+// EachFiles gives all that the ledger holds at or below a path, behind the path after, some
+// at a time.
+func (s *Service) EachFiles(ctx context.Context, name string, below, after tree.Path, each func([]model.File) error) error {
+	srv, err := s.server(ctx, name)
+	if err != nil {
+		return err
+	}
+	archives, err := s.Records.ArchivesOf(ctx, srv.ID)
+	if err != nil {
+		return err
+	}
+	return s.Records.EachFiles(ctx, srv.ID, below, after, func(files []model.File) error {
+		withArchives(files, archives)
+		return each(files)
+	})
+}
+
+// withArchives notes the archives that files came from.
+func withArchives(files []model.File, archives map[tree.Digest][]string) {
 	for i := range files {
 		f := &files[i]
 		for _, c := range f.Claims {
-			if _, ok := archives[c.Crate]; !ok {
-				if archives[c.Crate], err = s.archiveNames(ctx, c.Crate); err != nil {
-					return nil, err
-				}
-			}
 			names := archives[c.Crate]
 			if f.Archives == nil {
 				f.Archives = names[:len(names):len(names)] // one list for all that come alone
@@ -273,19 +294,6 @@ func (s *Service) Files(ctx context.Context, name string, below, after tree.Path
 			}
 		}
 	}
-	return files, nil
-}
-
-func (s *Service) archiveNames(ctx context.Context, crate tree.Digest) ([]string, error) {
-	c, err := s.Records.CrateByDigest(ctx, crate)
-	if err != nil && !errors.Is(err, model.ErrNotFound) {
-		return nil, err
-	}
-	names := []string{}
-	for _, a := range c.Archives {
-		names = append(names, a.Filename)
-	}
-	return names, nil
 }
 
 // History gives what happened to one path, or to the paths of one add-on, the

@@ -113,14 +113,17 @@ func TestWhatIsOnAServerAndWhereItIsFrom(t *testing.T) {
 	require.Equal(t, []string{pending.Name()}, []string{st.Drafts[0].Name()})
 	require.Equal(t, "saltpan#2", st.Last.Name())
 
-	files, err := w.Files(t.Context(), "saltpan", "a", "", -1)
+	files, err := w.Files(t.Context(), "saltpan", "a", "", 100)
 	require.NoError(t, err)
 	require.Equal(t, []tree.Path{"a/lamp", "a/more"}, []tree.Path{files[0].Path, files[1].Path})
 	require.Equal(t, []string{"lamps-1.10.zip"}, files[0].Archives)
 	require.Equal(t, content("old"), files[0].Before)
-	none, err := w.Files(t.Context(), "saltpan", "elsewhere", "", -1)
+	none, err := w.Files(t.Context(), "saltpan", "elsewhere", "", 100)
 	require.NoError(t, err)
 	require.Empty(t, none)
+	var pieces []model.File
+	require.NoError(t, w.EachFiles(t.Context(), "saltpan", "a", "", func(some []model.File) error { pieces = append(pieces, some...); return nil }))
+	require.Equal(t, files, pieces)
 
 	on, err := w.Holders(t.Context())
 	require.NoError(t, err)
