@@ -19,6 +19,7 @@ import (
 func streamed[T any](s *Server, each func(ctx context.Context, put func([]T) error) (next string, err error)) *huma.StreamResponse {
 	return &huma.StreamResponse{Body: func(x huma.Context) {
 		w := bufio.NewWriterSize(x.BodyWriter(), 1<<16)
+		lines := json.NewEncoder(w)
 		sep := `{"items":[`
 		var gone error // the caller does not read any more
 		begin := func() {
@@ -27,17 +28,12 @@ func streamed[T any](s *Server, each func(ctx context.Context, put func([]T) err
 		}
 		put := func(items []T) error {
 			for i := range items {
-				raw, err := json.Marshal(&items[i])
-				if err != nil {
-					return err
-				}
 				if sep == `{"items":[` {
 					begin()
 				}
 				_, err1 := w.WriteString(sep)
-				_, err2 := w.Write(raw)
 				sep = ","
-				if gone = errors.Join(err1, err2); gone != nil {
+				if gone = errors.Join(err1, lines.Encode(&items[i])); gone != nil { // a line for each
 					return gone
 				}
 			}

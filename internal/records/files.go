@@ -171,6 +171,7 @@ func (r *filesReader) read(ctx context.Context, from, to string, expected int) (
 	files, causes := make([]model.File, 0, expected), make([]int64, 0, expected)
 	var digest, change, brings sql.RawBytes
 	last := int64(-1)
+	which, args := r.where(from, to)
 	_, err := all(ctx, r.q, func(rows *sql.Rows, _ *struct{}) error {
 		var id, cause int64
 		var claimant, role sql.NullInt64
@@ -196,7 +197,7 @@ func (r *filesReader) read(ctx context.Context, from, to string, expected int) (
 		return err
 	}, `SELECT l.path_id, n.path, l.digest, l.size, l.mode, e.change, e.cause_id, c.claimant_id, c.role, c.brings
 		FROM ledger_name n JOIN ledger_path l ON l.server_id = n.server_id AND l.path_id = n.id JOIN ledger_event e ON e.seq = l.seq
-		LEFT JOIN ledger_claim c ON c.server_id = l.server_id AND c.path_id = l.path_id`+filesWithin, r.within(from, to)...)
+		LEFT JOIN ledger_claim c ON c.server_id = l.server_id AND c.path_id = l.path_id`+which, args...)
 	if err != nil {
 		return nil, fmt.Errorf("read the files: %w", err)
 	}
@@ -206,16 +207,18 @@ func (r *filesReader) read(ctx context.Context, from, to string, expected int) (
 	return files, nil
 }
 
-// filesWithin are a server's files at or below a path, behind another, from the first up
-// to one that is not among them. A neighbour such as "below-too" comes between "below" and
+// where chooses a server's files at or below a path, behind another, from the first up to
+// one that is not among them. A neighbour such as "below-too" comes between "below" and
 // "below/".
-const filesWithin = ` WHERE n.server_id = ? AND n.path >= ? AND n.path < ? AND (n.path = ? OR n.path >= ?) AND n.path > ? AND l.being = 3 ORDER BY n.path`
-
-func (r *filesReader) within(from, to string) []any {
-	if r.below == tree.Root {
-		return []any{r.server, from, to, "", "", string(r.after)}
+func (r *filesReader) where(from, to string) (string, []any) {
+	which, args := ` WHERE n.server_id = ? AND n.path >= ? AND n.path < ? AND l.being = 3`, []any{r.server, from, to}
+	if r.below != tree.Root {
+		which, args = which+` AND (n.path = ? OR n.path >= ?)`, append(args, string(r.below), string(r.below)+"/")
 	}
-	return []any{r.server, from, to, string(r.below), string(r.below) + "/", string(r.after)}
+	if r.after != tree.Root {
+		which, args = which+` AND n.path > ?`, append(args, string(r.after))
+	}
+	return which + ` ORDER BY n.path`, args
 }
 
 // pageEnd gives what comes just behind the last of so many files of a server, or to where
@@ -225,8 +228,9 @@ func (r *filesReader) pageEnd(ctx context.Context, from, to string, limit int) (
 		return "", nil
 	}
 	last := ""
-	err := r.q.QueryRowContext(ctx, `SELECT n.path FROM ledger_name n JOIN ledger_path l ON l.server_id = n.server_id AND l.path_id = n.id`+filesWithin+` LIMIT 1 OFFSET ?`,
-		append(r.within(from, to), limit-1)...).Scan(&last)
+	which, args := r.where(from, to)
+	err := r.q.QueryRowContext(ctx, `SELECT n.path FROM ledger_name n JOIN ledger_path l ON l.server_id = n.server_id AND l.path_id = n.id`+which+` LIMIT 1 OFFSET ?`,
+		append(args, limit-1)...).Scan(&last)
 	if errors.Is(err, sql.ErrNoRows) {
 		return to, nil
 	}
