@@ -14,7 +14,6 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
-	"runtime/debug"
 	"slices"
 	"strings"
 	"time"
@@ -46,16 +45,9 @@ import (
 // grace is how long a stopping service waits for calls under way.
 const grace = 5 * time.Second
 
-// garbage is how much of it may lie about, in percent of what is in use: the service
-// shares its machine with game servers. It is no limit: with one, a deployment of very
-// many files would spend its time on collecting what is in use.
-const garbage = 40
-
 // serve runs the service until ctx ends.
 func serve(ctx context.Context, o cli.ServeOptions) error {
-	if os.Getenv("GOGC") == "" && os.Getenv("GOMEMLIMIT") == "" {
-		debug.SetGCPercent(garbage)
-	}
+	frugal(ctx)
 	level := slog.LevelInfo
 	if o.Verbose {
 		level = slog.LevelDebug

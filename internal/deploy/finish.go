@@ -139,7 +139,7 @@ func (r *Run) Look(ctx context.Context, leg int, seenAt int64) (map[tree.Path]dr
 		return nil, nil, err
 	}
 	reported := map[tree.Path]draft.Reported{}
-	var changes []draft.Change
+	changes := cameToBe{drafted: r.Draft.Changes}
 	touched, wholes := map[tree.Path]bool{}, map[tree.Path]bool{}
 	started := false
 	others := map[tree.Path]bool{} // of other legs
@@ -168,27 +168,32 @@ func (r *Run) Look(ctx context.Context, leg int, seenAt int64) (map[tree.Path]dr
 		}
 	}
 	edits := editedBy(r.Draft, marks)
-	folders := map[tree.Path]bool{}
 	moved := func(p tree.Path) bool {
 		return touched[p] || slices.ContainsFunc(p.Ancestors(), func(up tree.Path) bool { return wholes[up] })
 	}
-	for _, c := range r.Draft.Changes {
-		if moved(c.Path) {
-			folders[c.Path.Dir()] = true
+	var listed map[tree.Path]map[string]remote.Info
+	until := 0 // of which change on the folders have to be listed
+	for at, c := range r.Draft.Changes {
+		if at == until {
+			folders := map[tree.Path]bool{}
+			for ; until < len(r.Draft.Changes) && len(folders) < listedAtOnce; until++ {
+				if p := r.Draft.Changes[until].Path; moved(p) {
+					folders[p.Dir()] = true
+				}
+			}
+			if listed, err = remote.ListAll(ctx, r.Host, folders); err != nil {
+				return nil, nil, err
+			}
 		}
-	}
-	listed, err := remote.ListAll(ctx, r.Host, folders)
-	if err != nil {
-		return nil, nil, err
-	}
-	for _, c := range r.Draft.Changes {
 		if !moved(c.Path) { // nothing had to be done for it, or it is of another leg
 			if leg == 1 && !others[c.Path] {
-				changes = append(changes, c)
+				changes.add(at, c, false)
 			}
 			continue
 		}
+		other := false
 		if e := edits[c.Path]; e != nil {
+			other = true
 			c.Before.Digest, c.Before.Size = e.Was, e.WasSize
 			c.After.Digest, c.After.Size, c.Edits = e.Digest, e.Size, e.Edits
 			delete(last, c.Path)
@@ -204,23 +209,55 @@ func (r *Run) Look(ctx context.Context, leg int, seenAt int64) (map[tree.Path]dr
 		if i.Being != c.After.Being || (i.Being == tree.Content && i.Size != c.After.Size) {
 			if started {
 				r.note("%s was changed since the server was started: it is %s of %d bytes now", c.Path, i.Being, i.Size)
-				changes = append(changes, c)
+				changes.add(at, c, other)
 				continue
 			}
 			return nil, nil, fmt.Errorf("%s is not as it should be after the swap: it is %s of %d bytes, and should be %s", c.Path, i.Being, i.Size, c.After)
 		}
 		if c.After.Being == tree.Content {
-			if i.Mode != 0 && c.After.Mode != 0 {
-				c.After.Mode = i.Mode
+			if i.Mode != 0 && c.After.Mode != 0 && c.After.Mode != i.Mode {
+				c.After.Mode, other = i.Mode, true
 			}
 			reported[c.Path] = draft.Reported{Size: i.Size, Modified: i.Modified, SeenAt: seenAt}
 		}
 		if res, ok := last[c.Path]; ok {
-			c.Before.Digest, c.Before.Size = res.Digest, res.Size
+			c.Before.Digest, c.Before.Size, other = res.Digest, res.Size, true
 		}
-		changes = append(changes, c)
+		changes.add(at, c, other)
 	}
-	return reported, changes, nil
+	return reported, changes.list(), nil
+}
+
+// listedAtOnce is about how many folders are listed together when they are looked at
+// again: the listings of a long deployment are not all in memory at a time.
+const listedAtOnce = 1000
+
+// cameToBe are changes as they came to be. Nearly always they are those that were drafted,
+// and then they are not in memory twice.
+type cameToBe struct {
+	drafted []draft.Change
+	same    int            // how many are the first that were drafted
+	own     []draft.Change // all of them, once one is another
+}
+
+// add adds the change that was drafted at a place; other tells that it came to be another.
+func (l *cameToBe) add(at int, c draft.Change, other bool) {
+	if l.own == nil && !other && at == l.same {
+		l.same++
+		return
+	}
+	if l.own == nil {
+		l.own = append(make([]draft.Change, 0, len(l.drafted)), l.drafted[:l.same]...)
+	}
+	l.own = append(l.own, c)
+}
+
+// list gives them. Whoever adds to it gets a list of their own.
+func (l *cameToBe) list() []draft.Change {
+	if l.own == nil {
+		return l.drafted[:l.same:l.same]
+	}
+	return l.own
 }
 
 // Tidy removes what was set aside and the work folder, once the deployment is

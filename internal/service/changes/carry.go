@@ -48,11 +48,16 @@ func (c *carry) phase(ctx context.Context, p draft.Phase) error {
 func (c *carry) look(ctx context.Context, leg int) error {
 	return c.ridden(ctx, func() error {
 		seen, made, err := c.run.Look(ctx, leg, c.clock())
-		if err == nil {
-			maps.Copy(c.reported, seen)
-			c.changes = append(c.changes, made...)
+		if err != nil {
+			return err
 		}
-		return err
+		if len(c.changes) == 0 {
+			c.reported, c.changes = seen, made
+			return nil
+		}
+		maps.Copy(c.reported, seen)
+		c.changes = append(c.changes, made...)
+		return nil
 	})
 }
 

@@ -91,7 +91,10 @@ func TestADraftIsMadeAgainOnlyWhereSomethingChanged(t *testing.T) {
 			require.NoError(w.t, w.db.EditServer(w.t.Context(), srv, false, false))
 		}, true, ""},
 		"a crate is staged": {func(w *world, _ model.Deployment) { w.crate("3", map[string]string{"d/lamp": "three"}) }, true, ""},
-		"ten minutes":       {func(w *world, _ model.Deployment) { w.recall.gone.Reset(0); testbed.Eventually(w.t, "it is let go of", w.letGoOf) }, true, ""},
+		"ten minutes": {func(w *world, _ model.Deployment) {
+			w.recall.gone.Reset(0)
+			testbed.Eventually(w.t, "it is let go of", w.letGoOf)
+		}, true, ""},
 	} {
 		t.Run(name, func(t *testing.T) {
 			w, counts := settled(t)

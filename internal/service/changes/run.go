@@ -105,6 +105,7 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 		return d, errors.Join(err, run.GiveUp(context.WithoutCancel(ctx)))
 	}
 	begun = true
+	d.Draft.Spare() // they would be kept as long as this call goes on
 	d.Figures.LookMS = s.Now().Sub(looking).Milliseconds()
 	return s.forward(ctx, srv, run, d, model.Queued, clock, tell)
 }
