@@ -138,3 +138,34 @@ func TestAStreamOfHeadersIsABomb(t *testing.T) {
 	_, err := openAs(t, "x.tar.gz", through(t, headers, asGzip), Options{Limits: limits})
 	requireRefusal(t, err, "bomb", "")
 }
+
+// A rar of a few bytes may claim any size and any dictionary, for its second file as well
+// as for its first.
+func TestWhatARarClaimsIsNotBelieved(t *testing.T) {
+	fine := rarFile{name: "a.txt", packed: "lamp", size: 4}
+	fastest := func(exponent uint64) uint64 { return 1<<7 | exponent<<10 } // a dictionary of 128 KiB, doubled so many times
+	for name, c := range map[string]struct {
+		file  rarFile
+		code  string
+		entry string
+	}{
+		"terabytes, stored":          {rarFile{name: "zeros", packed: "0000", size: 1 << 40}, "bomb", "zeros"},
+		"terabytes, packed":          {rarFile{name: "zeros", packed: strings.Repeat("0", 400), size: 1 << 40, method: fastest(1)}, "bomb", "zeros"},
+		"more than a number holds":   {rarFile{name: "zeros", packed: "0000", size: 1<<63 + 5}, "", ""},
+		"a dictionary of 4 GiB":      {rarFile{name: "zeros", packed: strings.Repeat("0", 400), size: 200 << 20, method: fastest(15)}, "bomb", ""},
+		"a dictionary of 1 GiB":      {rarFile{name: "zeros", packed: strings.Repeat("0", 400), size: 200 << 20, method: fastest(13)}, "bomb", ""},
+		"a size that nobody knows":   {rarFile{name: "zeros", packed: strings.Repeat("\xff", 400), unknown: true, method: fastest(1)}, "", ""},
+		"packed bytes that are none": {rarFile{name: "zeros", packed: strings.Repeat("\xff", 400), size: 1 << 20, method: fastest(1)}, "broken-archive", "zeros"},
+	} {
+		for _, files := range [][]rarFile{{c.file}, {fine, c.file}} {
+			require.Less(t, allocated(func() {
+				_, err := open(t, rarOf(false, files...))
+				bad := new(Error)
+				require.ErrorAs(t, err, &bad, name)
+				if c.code != "" {
+					require.Equal(t, []string{c.code, c.entry}, []string{bad.Code, bad.Entry}, "%s: %v", name, err)
+				}
+			}), uint64(256<<20), name)
+		}
+	}
+}

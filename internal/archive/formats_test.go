@@ -74,8 +74,24 @@ func by7z(t testing.TB, files map[string]string, args ...string) []byte {
 	return raw
 }
 
+// rarFile is a file of a RAR 5.0 archive: what is packed, and what its header claims.
+type rarFile struct {
+	name, packed string
+	size         uint64 // unpacked
+	method       uint64 // how it is packed and with what dictionary; 0 stored
+	unknown      bool   // whether the header says that nobody knows the size
+}
+
 // rarred writes a RAR 5.0 archive of stored files (technote of the format).
 func rarred(files map[string]string, volume bool) []byte {
+	var list []rarFile
+	for name, text := range files {
+		list = append(list, rarFile{name: name, packed: text, size: uint64(len(text))})
+	}
+	return rarOf(volume, list...)
+}
+
+func rarOf(volume bool, files ...rarFile) []byte {
 	raw := []byte("Rar!\x1a\x07\x01\x00")
 	block := func(fields []byte, data string) {
 		sized := append(binary.AppendUvarint(nil, uint64(len(fields))), fields...)
@@ -88,16 +104,20 @@ func rarred(files map[string]string, volume bool) []byte {
 		}
 		return b
 	}
-	archiveFlags, fileFlags := uint64(0), uint64(2)
+	archiveFlags, blockFlags := uint64(0), uint64(2)
 	if volume {
-		archiveFlags, fileFlags = 1, 2|0x10
+		archiveFlags, blockFlags = 1, 2|0x10
 	}
 	block(number(nil, 1, 0, archiveFlags), "")
-	for name, text := range files {
-		h := number(nil, 2, fileFlags, uint64(len(text)), 4, uint64(len(text)), 0o100644)
-		h = binary.LittleEndian.AppendUint32(h, crc32.ChecksumIEEE([]byte(text)))
-		h = number(h, 0, 1, uint64(len(name)))
-		block(append(h, name...), text)
+	for _, f := range files {
+		fileFlags := uint64(4)
+		if f.unknown {
+			fileFlags |= 8
+		}
+		h := number(nil, 2, blockFlags, uint64(len(f.packed)), fileFlags, f.size, 0o100644)
+		h = binary.LittleEndian.AppendUint32(h, crc32.ChecksumIEEE([]byte(f.packed)))
+		h = number(h, f.method, 1, uint64(len(f.name)))
+		block(append(h, f.name...), f.packed)
 	}
 	end := uint64(0)
 	if volume {
