@@ -11,7 +11,10 @@ import (
 	"restlesscrate/internal/words"
 )
 
-func (a *App) tokenCommand() *cli.Command {
+// accessCommands are about who may sign in.
+type accessCommands struct{ *App }
+
+func (a accessCommands) tokenCommand() *cli.Command {
 	return &cli.Command{Name: "token", Usage: "what signs clients in", Commands: []*cli.Command{
 		{Name: "list", Usage: "list the tokens", Action: a.tokenList},
 		{Name: "add", Usage: "make a token; it is shown this once", UsageText: "restless token add NAME", Action: a.tokenAdd},
@@ -20,7 +23,7 @@ func (a *App) tokenCommand() *cli.Command {
 	}}
 }
 
-func (a *App) sessionCommand() *cli.Command {
+func (a accessCommands) sessionCommand() *cli.Command {
 	return &cli.Command{Name: "session", Usage: "browsers that are signed in", Commands: []*cli.Command{
 		{Name: "list", Usage: "list the browsers that are signed in", Action: a.sessionList},
 		{Name: "end", Usage: "sign browsers out", UsageText: "restless session end ID...", Flags: []cli.Flag{yes()},
@@ -28,7 +31,7 @@ func (a *App) sessionCommand() *cli.Command {
 	}}
 }
 
-func (a *App) tokenList(ctx context.Context, cmd *cli.Command) error {
+func (a accessCommands) tokenList(ctx context.Context, cmd *cli.Command) error {
 	c, err := a.client(cmd)
 	if err != nil {
 		return err
@@ -52,7 +55,7 @@ func (a *App) tokenList(ctx context.Context, cmd *cli.Command) error {
 	return nil
 }
 
-func (a *App) tokenAdd(ctx context.Context, cmd *cli.Command) error {
+func (a accessCommands) tokenAdd(ctx context.Context, cmd *cli.Command) error {
 	if cmd.Args().Len() != 1 {
 		return wrongUsage("token add takes one name: whose it is, or what for")
 	}
@@ -72,7 +75,7 @@ func (a *App) tokenAdd(ctx context.Context, cmd *cli.Command) error {
 	return nil
 }
 
-func (a *App) sessionList(ctx context.Context, cmd *cli.Command) error {
+func (a accessCommands) sessionList(ctx context.Context, cmd *cli.Command) error {
 	c, err := a.client(cmd)
 	if err != nil {
 		return err
@@ -97,7 +100,7 @@ func (a *App) sessionList(ctx context.Context, cmd *cli.Command) error {
 }
 
 // ending is the action that ends tokens or sessions by their ids.
-func (a *App) ending(what string, end func(*client.Client, context.Context, int64) error) cli.ActionFunc {
+func (a accessCommands) ending(what string, end func(*client.Client, context.Context, int64) error) cli.ActionFunc {
 	return func(ctx context.Context, cmd *cli.Command) error {
 		var ids []int64
 		for _, word := range cmd.Args().Slice() {

@@ -10,6 +10,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -137,6 +138,8 @@ func (a *App) root() *cli.Command {
 	onUsage := func(_ context.Context, cmd *cli.Command, err error, _ bool) error {
 		return wrongUsage("%v\n  restless %s --help shows how", err, cmd.Name)
 	}
+	service, server, rulebook, stage, crate, deploy := serviceCommands{a}, serverCommands{a}, rulebookCommands{a}, stageCommands{a}, crateCommands{a}, deployCommands{a}
+	control, roll, track, access, job := controlCommands{a}, rollCallCommands{a}, trackCommands{a}, accessCommands{a}, jobCommands{a}
 	root := &cli.Command{
 		Name: "restless", Usage: "stage, deploy, track and roll back what is on your game servers", Version: a.Version,
 		Reader: a.In, Writer: a.Out, ErrWriter: a.Err, EnableShellCompletion: true,
@@ -148,11 +151,11 @@ func (a *App) root() *cli.Command {
 			&cli.BoolFlag{Name: "json", Usage: "print the API's own objects"},
 		},
 		Commands: []*cli.Command{
-			a.serveCommand(), a.demoCommand(), a.serverCommand(), a.rulebookCommand(), a.stageCommand(), a.crateCommand(),
-			a.deployCommand(), a.removeCommand(), a.enableCommand(), a.disableCommand(), a.deploymentCommand(), a.rollbackCommand(),
-			a.actCommand("stop", "stop a server and wait until it has stopped"), a.actCommand("start", "start a server and wait until it is ready"),
-			a.actCommand("restart", "stop a server and start it again"), a.reloadCommand(), a.sayCommand(), a.logCommand(), a.rollCallCommand(), a.confirmCommand(), a.oddityCommand(),
-			a.statusCommand(), a.filesCommand(), a.historyCommand(), a.signInCommand(), a.tokenCommand(), a.sessionCommand(), a.jobCommand(), a.doctorCommand(), a.standInCommand(),
+			service.serveCommand(), service.demoCommand(), server.serverCommand(), rulebook.rulebookCommand(), stage.stageCommand(), crate.crateCommand(),
+			deploy.deployCommand(), deploy.removeCommand(), deploy.enableCommand(), deploy.disableCommand(), deploy.deploymentCommand(), deploy.rollbackCommand(),
+			control.actCommand("stop", "stop a server and wait until it has stopped"), control.actCommand("start", "start a server and wait until it is ready"),
+			control.actCommand("restart", "stop a server and start it again"), control.reloadCommand(), control.sayCommand(), control.logCommand(), roll.rollCallCommand(), roll.confirmCommand(), roll.oddityCommand(),
+			track.statusCommand(), track.filesCommand(), track.historyCommand(), service.signInCommand(), access.tokenCommand(), access.sessionCommand(), job.jobCommand(), service.doctorCommand(), service.standInCommand(),
 		},
 	}
 	var each func(c *cli.Command)
@@ -237,4 +240,19 @@ func atLeast(cmd *cli.Command, n int, what string) ([]string, error) {
 		return nil, wrongUsage("%s takes %s\n  %s --help shows how", cmd.FullName(), what, cmd.FullName())
 	}
 	return cmd.Args().Slice(), nil
+}
+
+// confirm asks before something changes, unless --yes was given.
+func (a *App) confirm(cmd *cli.Command, question string) error {
+	if cmd.Bool("yes") {
+		return nil
+	}
+	answer, err := a.Ask(question+" [y/N] ", false)
+	if err != nil {
+		return wrongUsage("there is no terminal to ask on; --yes says yes")
+	}
+	if a := strings.ToLower(strings.TrimSpace(answer)); a != "y" && a != "yes" {
+		return cli.Exit("nothing was done", ExitFailed)
+	}
+	return nil
 }

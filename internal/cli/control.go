@@ -15,7 +15,6 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"restlesscrate/internal/api"
-	"restlesscrate/internal/words"
 )
 
 // controlFlags are those of server control.
@@ -27,8 +26,11 @@ func controlFlags() []cli.Flag {
 	}
 }
 
+// controlCommands are about stopping, starting and listening to servers.
+type controlCommands struct{ *App }
+
 // serverControl sets how a server is controlled, or shows it and tries it out.
-func (a *App) serverControl(ctx context.Context, cmd *cli.Command) error {
+func (a controlCommands) serverControl(ctx context.Context, cmd *cli.Command) error {
 	name, err := one(cmd, "server")
 	if err != nil {
 		return err
@@ -107,7 +109,7 @@ func wayWords(w api.Way) string {
 	return w.Command
 }
 
-func (a *App) printStanding(name string, st api.Standing) {
+func (a controlCommands) printStanding(name string, st api.Standing) {
 	fmt.Fprintf(a.Out, "%s is %s\n", name, strings.ToUpper(st.Condition))
 	for _, p := range st.Probes {
 		fmt.Fprintf(a.Out, "  by %-8s %-8s %s\n", p.By, p.Condition, p.Words)
@@ -117,7 +119,7 @@ func (a *App) printStanding(name string, st api.Standing) {
 	}
 }
 
-func (a *App) readControl(file string) (*api.Control, error) {
+func (a controlCommands) readControl(file string) (*api.Control, error) {
 	var raw []byte
 	var err error
 	if file == "-" {
@@ -138,12 +140,12 @@ func (a *App) readControl(file string) (*api.Control, error) {
 }
 
 // actCommand is one of stop, start and restart.
-func (a *App) actCommand(act, usage string) *cli.Command {
+func (a controlCommands) actCommand(act, usage string) *cli.Command {
 	return &cli.Command{Name: act, Usage: usage, UsageText: "restless " + act + " SERVER [--yes]", Flags: []cli.Flag{yes()},
 		Action: func(ctx context.Context, cmd *cli.Command) error { return a.act(ctx, cmd, act) }}
 }
 
-func (a *App) act(ctx context.Context, cmd *cli.Command, act string) error {
+func (a controlCommands) act(ctx context.Context, cmd *cli.Command, act string) error {
 	name, err := one(cmd, "server")
 	if err != nil {
 		return err
@@ -183,7 +185,7 @@ func (a *App) act(ctx context.Context, cmd *cli.Command, act string) error {
 }
 
 // sayCommand sends a line to a server's console.
-func (a *App) sayCommand() *cli.Command {
+func (a controlCommands) sayCommand() *cli.Command {
 	return &cli.Command{Name: "say", Usage: "send a line to a server's console and show its answer", UsageText: "restless say SERVER LINE", Action: func(ctx context.Context, cmd *cli.Command) error {
 		args, err := atLeast(cmd, 2, "a server and a line")
 		if err != nil {
@@ -194,7 +196,7 @@ func (a *App) sayCommand() *cli.Command {
 }
 
 // reloadCommand has a server take one add-on anew.
-func (a *App) reloadCommand() *cli.Command {
+func (a controlCommands) reloadCommand() *cli.Command {
 	return &cli.Command{Name: "reload", Usage: "have a server take an add-on anew, by the line that its rulebook knows", UsageText: "restless reload SERVER ADDON", Action: func(ctx context.Context, cmd *cli.Command) error {
 		args, err := atLeast(cmd, 2, "a server and an add-on")
 		if err != nil {
@@ -204,7 +206,7 @@ func (a *App) reloadCommand() *cli.Command {
 	}}
 }
 
-func (a *App) speak(ctx context.Context, cmd *cli.Command, server string, act api.DoAct) error {
+func (a controlCommands) speak(ctx context.Context, cmd *cli.Command, server string, act api.DoAct) error {
 	c, err := a.client(cmd)
 	if err != nil {
 		return err
@@ -225,7 +227,7 @@ func (a *App) speak(ctx context.Context, cmd *cli.Command, server string, act ap
 }
 
 // logCommand shows a server's log.
-func (a *App) logCommand() *cli.Command {
+func (a controlCommands) logCommand() *cli.Command {
 	return &cli.Command{Name: "log", Usage: "show the end of a server's log", UsageText: "restless log SERVER [--follow]", Flags: []cli.Flag{&cli.BoolFlag{Name: "follow", Usage: "go on showing what comes"}},
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			name, err := one(cmd, "server")
@@ -273,130 +275,4 @@ func about(l api.LogLine) string {
 		return ""
 	}
 	return "[" + l.Addon + "]"
-}
-
-// rollCallCommand finds out what has loaded.
-func (a *App) rollCallCommand() *cli.Command {
-	return &cli.Command{Name: "rollcall", Usage: "find out which add-ons have loaded on a server", UsageText: "restless rollcall SERVER", Action: func(ctx context.Context, cmd *cli.Command) error {
-		name, err := one(cmd, "server")
-		if err != nil {
-			return err
-		}
-		c, err := a.client(cmd)
-		if err != nil {
-			return err
-		}
-		roll, err := c.RollCall(ctx, name)
-		if err != nil {
-			return err
-		}
-		if cmd.Bool("json") {
-			return a.printJSON(roll)
-		}
-		a.printRoll(roll)
-		for _, f := range roll.Findings {
-			switch {
-			case f.Code == "console-silent" || f.Code == "log-trouble":
-				a.printFinding(a.Out, f)
-			case f.Mend != "": // what it is about is said above
-				fmt.Fprintf(a.Out, "  %s\n", f.Mend)
-			}
-		}
-		return nil
-	}}
-}
-
-// printRoll writes a roll call as a person reads it: first what needs one.
-func (a *App) printRoll(r api.RollCall) {
-	from := fmt.Sprintf("from %s of the log", words.Count(r.LogRead, "line"))
-	if r.Asked {
-		from += " and the console"
-	}
-	counts := map[string]int{}
-	for _, e := range r.Entries {
-		counts[e.Standing]++
-	}
-	var said []string
-	for _, standing := range []string{"loaded", "failed", "silent", "unknown"} {
-		if counts[standing] > 0 {
-			said = append(said, fmt.Sprintf("%d %s", counts[standing], standing))
-		}
-	}
-	if len(said) == 0 {
-		said = []string{"nothing was said of any add-on"}
-	}
-	fmt.Fprintf(a.Out, "Roll call: %s, %s\n", strings.Join(said, ", "), from)
-	if !r.Ready {
-		fmt.Fprintln(a.Out, "  The log has no ready line since the last start.")
-	}
-	for _, e := range r.Entries {
-		why := e.Why
-		switch e.Standing {
-		case "silent":
-			if why == "" {
-				why = "nothing is said of it"
-			}
-		case "unknown":
-			why = "it loaded, and the ledger does not know it"
-		}
-		fmt.Fprintf(a.Out, "  %-8s %-20s %-10s %s\n", strings.ToUpper(e.Standing), e.Addon, e.Version, why)
-		if e.Standing != "loaded" || why != "" {
-			for _, l := range e.Lines {
-				fmt.Fprintf(a.Out, "           line %d: %s\n", l.Number, l.Text)
-			}
-		}
-		for _, o := range e.Oddities {
-			fmt.Fprintf(a.Out, "           known and harmless: %s\n", o)
-		}
-	}
-}
-
-// oddityCommand notes what looks wrong and is harmless.
-func (a *App) oddityCommand() *cli.Command {
-	return &cli.Command{Name: "oddity", Usage: "note something harmless that looks wrong in an add-on, for every server of the same game", UsageText: "restless oddity SERVER ADDON TEXT [--forget]",
-		Flags: []cli.Flag{&cli.BoolFlag{Name: "forget", Usage: "it is not so any more"}},
-		Action: func(ctx context.Context, cmd *cli.Command) error {
-			args, err := atLeast(cmd, 3, "a server, an add-on and what is odd")
-			if err != nil {
-				return err
-			}
-			c, err := a.client(cmd)
-			if err != nil {
-				return err
-			}
-			o := api.Oddity{Text: strings.Join(args[2:], " "), Forget: cmd.Bool("forget")}
-			if err := c.NoteOddity(ctx, args[0], args[1], o); err != nil || cmd.Bool("json") {
-				return err
-			}
-			said := "Noted of %s: %s. Roll calls and status show it from now on.\n"
-			if o.Forget {
-				said = "Forgotten of %s: %s.\n"
-			}
-			fmt.Fprintf(a.Out, said, args[1], strings.TrimSuffix(o.Text, "."))
-			return nil
-		}}
-}
-
-// confirmCommand records that an add-on was seen to work.
-func (a *App) confirmCommand() *cli.Command {
-	return &cli.Command{Name: "confirm", Usage: "say that you saw an add-on work in the game", UsageText: "restless confirm SERVER ADDON... [--note TEXT]", Flags: []cli.Flag{&cli.StringFlag{Name: "note", Usage: "what you saw (`TEXT`)"}},
-		Action: func(ctx context.Context, cmd *cli.Command) error {
-			args, err := atLeast(cmd, 2, "a server and one or more add-ons")
-			if err != nil {
-				return err
-			}
-			c, err := a.client(cmd)
-			if err != nil {
-				return err
-			}
-			for _, addon := range args[1:] {
-				if err := c.Confirm(ctx, args[0], addon, cmd.String("note")); err != nil {
-					return err
-				}
-				if !cmd.Bool("json") {
-					fmt.Fprintf(a.Out, "%s on %s is confirmed.\n", addon, args[0])
-				}
-			}
-			return nil
-		}}
 }

@@ -11,7 +11,10 @@ import (
 	"restlesscrate/internal/words"
 )
 
-func (a *App) cratePlace(ctx context.Context, cmd *cli.Command) error {
+// correctionCommands are about corrections of how a crate is laid out.
+type correctionCommands struct{ *App }
+
+func (a correctionCommands) cratePlace(ctx context.Context, cmd *cli.Command) error {
 	args := cmd.Args().Slice()
 	if len(args) != 2 {
 		return wrongUsage("give a crate, written name@version, and a glob of its files")
@@ -25,7 +28,7 @@ func (a *App) cratePlace(ctx context.Context, cmd *cli.Command) error {
 	})
 }
 
-func (a *App) crateSet(ctx context.Context, cmd *cli.Command) error {
+func (a correctionCommands) crateSet(ctx context.Context, cmd *cli.Command) error {
 	ref, err := one(cmd, "crate, written name@version")
 	if err != nil {
 		return err
@@ -35,7 +38,7 @@ func (a *App) crateSet(ctx context.Context, cmd *cli.Command) error {
 	})
 }
 
-func (a *App) crateJoin(ctx context.Context, cmd *cli.Command) error {
+func (a correctionCommands) crateJoin(ctx context.Context, cmd *cli.Command) error {
 	args := cmd.Args().Slice()
 	if len(args) != 2 {
 		return wrongUsage("give two crates, written name@version; the first gives name and version")
@@ -56,7 +59,7 @@ func (a *App) crateJoin(ctx context.Context, cmd *cli.Command) error {
 	return nil
 }
 
-func (a *App) crateCompare(ctx context.Context, cmd *cli.Command) error {
+func (a correctionCommands) crateCompare(ctx context.Context, cmd *cli.Command) error {
 	args := cmd.Args().Slice()
 	if len(args) != 2 {
 		return wrongUsage("give two crates, written name@version, the older one first")
@@ -86,7 +89,7 @@ func (a *App) crateCompare(ctx context.Context, cmd *cli.Command) error {
 }
 
 // correct sends a correction and shows what the crate became.
-func (a *App) correct(ctx context.Context, cmd *cli.Command, send func(*client.Client) ([]api.Crate, error)) error {
+func (a correctionCommands) correct(ctx context.Context, cmd *cli.Command, send func(*client.Client) ([]api.Crate, error)) error {
 	c, err := a.client(cmd)
 	if err != nil {
 		return err

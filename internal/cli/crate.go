@@ -14,7 +14,11 @@ import (
 	"restlesscrate/internal/words"
 )
 
-func (a *App) crateCommand() *cli.Command {
+// crateCommands are about crates.
+type crateCommands struct{ *App }
+
+func (a crateCommands) crateCommand() *cli.Command {
+	correct := correctionCommands{a.App}
 	book := &cli.StringFlag{Name: "rulebook", Usage: "of this rulebook `NAME` only"}
 	return &cli.Command{Name: "crate", Usage: "what was staged and can be deployed", Commands: []*cli.Command{
 		{Name: "list", Usage: "list the crates, the newest first", Flags: []cli.Flag{book, &cli.StringFlag{Name: "addon", Usage: "of this add-on `NAME` only"}}, Action: a.crateList},
@@ -22,17 +26,17 @@ func (a *App) crateCommand() *cli.Command {
 		{Name: "readme", Usage: "the author's notes", UsageText: "restless crate readme NAME@VERSION", Flags: []cli.Flag{book}, Action: a.crateReadme},
 		{Name: "place", Usage: "say where files of a crate go, for this version and later ones", UsageText: "restless crate place NAME@VERSION GLOB --in PLACE [--as PATH] | --leave-out",
 			Flags:  []cli.Flag{book, &cli.StringFlag{Name: "in", Usage: "the `PLACE` they go to"}, &cli.StringFlag{Name: "as", Usage: "the `PATH` in it; may hold {name}, {version}, {path}, {file}"}, &cli.BoolFlag{Name: "leave-out", Usage: "they stay out"}},
-			Action: a.cratePlace},
+			Action: correct.cratePlace},
 		{Name: "set", Usage: "say what a crate is called: its name for later versions too, its version for this archive", UsageText: "restless crate set NAME@VERSION [--name NAME] [--version VERSION] [--base ADDON]",
 			Flags: []cli.Flag{book, &cli.StringFlag{Name: "name", Usage: "what the add-on is called (`NAME`)"}, &cli.StringFlag{Name: "version", Usage: "which `VERSION` this is"},
-				&cli.StringFlag{Name: "base", Usage: "which `ADDON` it changes, for later versions too"}}, Action: a.crateSet},
-		{Name: "join", Usage: "make one crate of two downloads of one add-on: name and version of the first", UsageText: "restless crate join FIRST SECOND", Flags: []cli.Flag{book}, Action: a.crateJoin},
-		{Name: "compare", Usage: "what a crate changes of an older version", UsageText: "restless crate compare OLD NEW", Flags: []cli.Flag{book}, Action: a.crateCompare},
+				&cli.StringFlag{Name: "base", Usage: "which `ADDON` it changes, for later versions too"}}, Action: correct.crateSet},
+		{Name: "join", Usage: "make one crate of two downloads of one add-on: name and version of the first", UsageText: "restless crate join FIRST SECOND", Flags: []cli.Flag{book}, Action: correct.crateJoin},
+		{Name: "compare", Usage: "what a crate changes of an older version", UsageText: "restless crate compare OLD NEW", Flags: []cli.Flag{book}, Action: correct.crateCompare},
 		{Name: "drop", Usage: "take a crate out of the list", UsageText: "restless crate drop NAME@VERSION", Flags: []cli.Flag{book, yes()}, Action: a.crateDrop},
 	}}
 }
 
-func (a *App) crateList(ctx context.Context, cmd *cli.Command) error {
+func (a crateCommands) crateList(ctx context.Context, cmd *cli.Command) error {
 	c, err := a.client(cmd)
 	if err != nil {
 		return err
@@ -86,7 +90,7 @@ func from(x api.Crate) string {
 	return strings.Join(names, ", ")
 }
 
-func (a *App) withCrate(cmd *cli.Command, do func(c *client.Client, ref, book string) error) error {
+func (a crateCommands) withCrate(cmd *cli.Command, do func(c *client.Client, ref, book string) error) error {
 	ref, err := one(cmd, "crate, written name@version")
 	if err != nil {
 		return err
@@ -98,7 +102,7 @@ func (a *App) withCrate(cmd *cli.Command, do func(c *client.Client, ref, book st
 	return do(c, ref, cmd.String("rulebook"))
 }
 
-func (a *App) crateShow(ctx context.Context, cmd *cli.Command) error {
+func (a crateCommands) crateShow(ctx context.Context, cmd *cli.Command) error {
 	return a.withCrate(cmd, func(c *client.Client, ref, book string) error {
 		x, err := c.Crate(ctx, ref, book)
 		if err != nil {
@@ -142,7 +146,7 @@ func target(f api.CrateFile) string {
 	return f.Place + ": " + f.Path
 }
 
-func (a *App) crateReadme(ctx context.Context, cmd *cli.Command) error {
+func (a crateCommands) crateReadme(ctx context.Context, cmd *cli.Command) error {
 	return a.withCrate(cmd, func(c *client.Client, ref, book string) error {
 		notes, err := c.Readme(ctx, ref, book)
 		if err != nil {
@@ -161,7 +165,7 @@ func (a *App) crateReadme(ctx context.Context, cmd *cli.Command) error {
 	})
 }
 
-func (a *App) crateDrop(ctx context.Context, cmd *cli.Command) error {
+func (a crateCommands) crateDrop(ctx context.Context, cmd *cli.Command) error {
 	return a.withCrate(cmd, func(c *client.Client, ref, book string) error {
 		if err := a.confirm(cmd, fmt.Sprintf("Take %s out of the list?", ref)); err != nil {
 			return err

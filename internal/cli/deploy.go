@@ -26,7 +26,10 @@ func runFlags() []cli.Flag {
 	}
 }
 
-func (a *App) deployCommand() *cli.Command {
+// deployCommands are about drafts and runs.
+type deployCommands struct{ *App }
+
+func (a deployCommands) deployCommand() *cli.Command {
 	return &cli.Command{Name: "deploy", Usage: "put crates on a server", UsageText: "restless deploy SERVER CRATE... [--renew PLACE[=NAME]] [--with PART] [--without PART] [--set NAME=VALUE] [--draft] [--yes] [--accept CODE[=PATH]]",
 		Flags: append([]cli.Flag{&cli.StringSliceFlag{Name: "with", Usage: "take this part by choice (`PART`), now and in later versions"},
 			&cli.StringSliceFlag{Name: "set", Usage: "choose a variable that each add-on has for itself, such as its group folder (`NAME=VALUE`)"},
@@ -45,7 +48,7 @@ func (a *App) deployCommand() *cli.Command {
 		}}
 }
 
-func (a *App) removeCommand() *cli.Command {
+func (a deployCommands) removeCommand() *cli.Command {
 	return &cli.Command{Name: "remove", Usage: "take add-ons off a server", UsageText: "restless remove SERVER ADDON... [--draft] [--yes] [--accept CODE[=PATH]]", Flags: runFlags(),
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			args, err := atLeast(cmd, 2, "a server and one or more add-ons")
@@ -56,15 +59,15 @@ func (a *App) removeCommand() *cli.Command {
 		}}
 }
 
-func (a *App) enableCommand() *cli.Command {
+func (a deployCommands) enableCommand() *cli.Command {
 	return a.toggleCommand("enable", "name disabled add-ons in the server's load lists again", func(names []string) api.NewDraft { return api.NewDraft{Enable: names} })
 }
 
-func (a *App) disableCommand() *cli.Command {
+func (a deployCommands) disableCommand() *cli.Command {
 	return a.toggleCommand("disable", "take add-ons out of the server's load lists; their files stay", func(names []string) api.NewDraft { return api.NewDraft{Disable: names} })
 }
 
-func (a *App) toggleCommand(verb, usage string, ask func(names []string) api.NewDraft) *cli.Command {
+func (a deployCommands) toggleCommand(verb, usage string, ask func(names []string) api.NewDraft) *cli.Command {
 	return &cli.Command{Name: verb, Usage: usage, UsageText: "restless " + verb + " SERVER ADDON... [--draft] [--yes] [--accept CODE[=PATH]]", Flags: runFlags(),
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			args, err := atLeast(cmd, 2, "a server and one or more add-ons")
@@ -75,7 +78,7 @@ func (a *App) toggleCommand(verb, usage string, ask func(names []string) api.New
 		}}
 }
 
-func (a *App) rollbackCommand() *cli.Command {
+func (a deployCommands) rollbackCommand() *cli.Command {
 	return &cli.Command{Name: "rollback", Usage: "bring back how things were", UsageText: "restless rollback SERVER --deployment N | --addon NAME | --path PATH | --to N   [--to N] [--leave PATH]",
 		Flags: append([]cli.Flag{
 			&cli.IntFlag{Name: "deployment", Usage: "take deployment `N` back"},
@@ -100,7 +103,7 @@ func (a *App) rollbackCommand() *cli.Command {
 }
 
 // draftAndRun drafts, shows, asks, and runs.
-func (a *App) draftAndRun(ctx context.Context, cmd *cli.Command, server string, n api.NewDraft) error {
+func (a deployCommands) draftAndRun(ctx context.Context, cmd *cli.Command, server string, n api.NewDraft) error {
 	c, err := a.client(cmd)
 	if err != nil {
 		return err
@@ -129,7 +132,7 @@ func (a *App) draftAndRun(ctx context.Context, cmd *cli.Command, server string, 
 }
 
 // runDraft asks, unless told not to, and runs what was shown.
-func (a *App) runDraft(ctx context.Context, cmd *cli.Command, c *client.Client, d api.Deployment) error {
+func (a deployCommands) runDraft(ctx context.Context, cmd *cli.Command, c *client.Client, d api.Deployment) error {
 	accepts := cmd.StringSlice("accept")
 	if d.Blocks > 0 {
 		if cmd.Bool("json") {
@@ -152,7 +155,7 @@ func (a *App) runDraft(ctx context.Context, cmd *cli.Command, c *client.Client, 
 	return a.printRan(cmd, ran)
 }
 
-func (a *App) printRan(cmd *cli.Command, d api.Deployment) error {
+func (a deployCommands) printRan(cmd *cli.Command, d api.Deployment) error {
 	if cmd.Bool("json") {
 		if err := a.printJSON(d); err != nil {
 			return err
@@ -167,7 +170,7 @@ func (a *App) printRan(cmd *cli.Command, d api.Deployment) error {
 	return nil
 }
 
-func (a *App) deploymentCommand() *cli.Command {
+func (a deployCommands) deploymentCommand() *cli.Command {
 	what := "restless deployment %s SERVER#N"
 	text := func(verb string) string { return fmt.Sprintf(what, verb) }
 	return &cli.Command{Name: "deployment", Usage: "drafts and what came of them", Commands: []*cli.Command{
@@ -183,7 +186,7 @@ func (a *App) deploymentCommand() *cli.Command {
 	}}
 }
 
-func (a *App) deploymentList(ctx context.Context, cmd *cli.Command) error {
+func (a deployCommands) deploymentList(ctx context.Context, cmd *cli.Command) error {
 	c, err := a.client(cmd)
 	if err != nil {
 		return err
@@ -208,7 +211,7 @@ func (a *App) deploymentList(ctx context.Context, cmd *cli.Command) error {
 }
 
 // named finds the deployment that the only argument names: saltpan#7.
-func (a *App) named(ctx context.Context, cmd *cli.Command) (*client.Client, api.Deployment, error) {
+func (a deployCommands) named(ctx context.Context, cmd *cli.Command) (*client.Client, api.Deployment, error) {
 	ref, err := one(cmd, "deployment, written server#number")
 	if err != nil {
 		return nil, api.Deployment{}, err
@@ -226,7 +229,7 @@ func (a *App) named(ctx context.Context, cmd *cli.Command) (*client.Client, api.
 	return c, d, err
 }
 
-func (a *App) deploymentShow(ctx context.Context, cmd *cli.Command) error {
+func (a deployCommands) deploymentShow(ctx context.Context, cmd *cli.Command) error {
 	_, d, err := a.named(ctx, cmd)
 	if err != nil {
 		return err
@@ -238,7 +241,7 @@ func (a *App) deploymentShow(ctx context.Context, cmd *cli.Command) error {
 	return nil
 }
 
-func (a *App) deploymentRun(ctx context.Context, cmd *cli.Command) error {
+func (a deployCommands) deploymentRun(ctx context.Context, cmd *cli.Command) error {
 	c, d, err := a.named(ctx, cmd)
 	if err != nil {
 		return err
@@ -253,11 +256,11 @@ func (a *App) deploymentRun(ctx context.Context, cmd *cli.Command) error {
 	return a.runDraft(ctx, cmd, c, d)
 }
 
-func (a *App) deploymentResume(ctx context.Context, cmd *cli.Command) error {
+func (a deployCommands) deploymentResume(ctx context.Context, cmd *cli.Command) error {
 	return a.finish(ctx, cmd, (*client.Client).Resume)
 }
 
-func (a *App) deploymentHalt(ctx context.Context, cmd *cli.Command) error {
+func (a deployCommands) deploymentHalt(ctx context.Context, cmd *cli.Command) error {
 	c, d, err := a.named(ctx, cmd)
 	if err != nil {
 		return err
@@ -272,25 +275,25 @@ func (a *App) deploymentHalt(ctx context.Context, cmd *cli.Command) error {
 	return nil
 }
 
-func (a *App) deploymentUndo(ctx context.Context, cmd *cli.Command) error {
+func (a deployCommands) deploymentUndo(ctx context.Context, cmd *cli.Command) error {
 	if cmd.Bool("with-data") {
 		return a.finish(ctx, cmd, (*client.Client).UndoData)
 	}
 	return a.finish(ctx, cmd, (*client.Client).Undo)
 }
 
-func (a *App) deploymentTick(ctx context.Context, cmd *cli.Command) error {
+func (a deployCommands) deploymentTick(ctx context.Context, cmd *cli.Command) error {
 	if cmd.Bool("unchecked") {
 		return a.finish(ctx, cmd, (*client.Client).TickUnchecked)
 	}
 	return a.finish(ctx, cmd, (*client.Client).Tick)
 }
 
-func (a *App) deploymentTidy(ctx context.Context, cmd *cli.Command) error {
+func (a deployCommands) deploymentTidy(ctx context.Context, cmd *cli.Command) error {
 	return a.finish(ctx, cmd, (*client.Client).Tidy)
 }
 
-func (a *App) finish(ctx context.Context, cmd *cli.Command, do func(c *client.Client, ctx context.Context, server string, n int, each client.Each) (api.Deployment, error)) error {
+func (a deployCommands) finish(ctx context.Context, cmd *cli.Command, do func(c *client.Client, ctx context.Context, server string, n int, each client.Each) (api.Deployment, error)) error {
 	c, d, err := a.named(ctx, cmd)
 	if err != nil {
 		return err
@@ -304,7 +307,7 @@ func (a *App) finish(ctx context.Context, cmd *cli.Command, do func(c *client.Cl
 	return a.printRan(cmd, d)
 }
 
-func (a *App) deploymentDiscard(ctx context.Context, cmd *cli.Command) error {
+func (a deployCommands) deploymentDiscard(ctx context.Context, cmd *cli.Command) error {
 	c, d, err := a.named(ctx, cmd)
 	if err != nil {
 		return err

@@ -9,14 +9,17 @@ import (
 	"restlesscrate/internal/api"
 )
 
-func (a *App) jobCommand() *cli.Command {
+// jobCommands are about what the service works on.
+type jobCommands struct{ *App }
+
+func (a jobCommands) jobCommand() *cli.Command {
 	return &cli.Command{Name: "job", Usage: "what the service is doing now", Commands: []*cli.Command{
 		{Name: "list", Usage: "list what the service is doing", Action: a.jobList},
 		{Name: "cancel", Usage: "end work that changes nothing, such as the making of a draft", UsageText: "restless job cancel ID...", Action: a.jobCancel},
 	}}
 }
 
-func (a *App) jobList(ctx context.Context, cmd *cli.Command) error {
+func (a jobCommands) jobList(ctx context.Context, cmd *cli.Command) error {
 	c, err := a.client(cmd)
 	if err != nil {
 		return err
@@ -44,7 +47,7 @@ func (a *App) jobList(ctx context.Context, cmd *cli.Command) error {
 	return nil
 }
 
-func (a *App) jobCancel(ctx context.Context, cmd *cli.Command) error {
+func (a jobCommands) jobCancel(ctx context.Context, cmd *cli.Command) error {
 	ids, err := atLeast(cmd, 1, "the id of a job; job list shows them")
 	if err != nil {
 		return err

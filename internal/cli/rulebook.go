@@ -3,217 +3,137 @@ package cli
 import (
 	"context"
 	"fmt"
-	"path/filepath"
-	"slices"
-	"strings"
+	"io"
+	"os"
 
 	"github.com/urfave/cli/v3"
 
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/client"
-	"restlesscrate/internal/words"
 )
 
-func (a *App) rulebookCheck(ctx context.Context, cmd *cli.Command) error {
-	var tried *api.StagedByBook
-	var read *api.OnTree
-	return a.withRulebookFile(cmd, func(c *client.Client, text string) (api.Rulebook, error) {
-		r, err := c.CheckRulebook(ctx, text)
-		if file := cmd.String("with"); err == nil && file != "" {
-			var digest string
-			if digest, err = a.keepOnly(ctx, c, file); err == nil {
-				var t api.StagedByBook
-				t, err = c.TryRulebook(ctx, text, digest)
-				tried = &t
-			}
-		}
-		if server := cmd.String("with-tree"); err == nil && server != "" {
-			var t api.OnTree
-			t, err = c.ReadTree(ctx, text, server)
-			read = &t
-		}
-		return r, err
-	}, func(file string, r api.Rulebook) {
-		fmt.Fprintf(a.Out, "%s is in order: rulebook %s (%s)\n", file, r.Name, r.Title)
-		a.printBook(r)
-		if tried != nil {
-			a.printTried(cmd.String("with"), *tried)
-		}
-		if read != nil {
-			a.printOnTree(cmd.String("with-tree"), *read)
-		}
-	})
+// rulebookCommands are about rulebooks.
+type rulebookCommands struct{ *App }
+
+func (a rulebookCommands) rulebookCommand() *cli.Command {
+	return &cli.Command{Name: "rulebook", Usage: "what describes a game's server tree", Commands: []*cli.Command{
+		{Name: "list", Usage: "list the rulebooks", Action: a.rulebookList},
+		{Name: "show", Usage: "show a rulebook", UsageText: "restless rulebook show NAME [--revision N] [--text]", Flags: []cli.Flag{
+			&cli.IntFlag{Name: "revision", Usage: "`N`; the newest if not given"}, &cli.BoolFlag{Name: "text", Usage: "the YAML itself"}}, Action: a.rulebookShow},
+		{Name: "check", Usage: "read a rulebook file and say what is wrong with it", UsageText: "restless rulebook check FILE [--with ARCHIVE] [--with-tree SERVER]",
+			Flags: []cli.Flag{&cli.StringFlag{Name: "with", Usage: "show what it would make of this `ARCHIVE` or folder"},
+				&cli.StringFlag{Name: "with-tree", Usage: "show what it makes of this `SERVER`'s tree"}}, Action: a.rulebookCheck},
+		{Name: "propose", Usage: "make a rulebook from a server's tree, downloads and answers, and print it", UsageText: "restless rulebook propose [SERVER] --name NAME --title TITLE [--with ARCHIVE]... [--answer KEY=VALUE]...\n   restless rulebook propose --starter NAME --name NAME --title TITLE",
+			Flags: []cli.Flag{&cli.StringFlag{Name: "name", Usage: "what the rulebook is called (`NAME`)", Value: "my-game"}, &cli.StringFlag{Name: "title", Usage: "the game's name (`TITLE`)", Value: "My game"},
+				&cli.StringSliceFlag{Name: "with", Usage: "a download to learn from (`ARCHIVE`)"}, &cli.StringSliceFlag{Name: "answer", Usage: "an answer to one of the questions (`KEY=VALUE`)"},
+				&cli.StringFlag{Name: "starter", Usage: "begin with a rulebook named for a shape (`NAME`; ? lists them)"}}, Action: a.rulebookPropose},
+		{Name: "schema", Usage: "print the JSON Schema of the language, for editors", Action: a.rulebookSchema},
+		{Name: "add", Usage: "add a rulebook, or its next revision", UsageText: "restless rulebook add FILE [--again]", Flags: []cli.Flag{&cli.BoolFlag{Name: "again", Usage: "lay out by it what earlier revisions laid out"}}, Action: a.rulebookAdd},
+		{Name: "drop", Usage: "take a rulebook out of use", UsageText: "restless rulebook drop NAME", Flags: []cli.Flag{yes()}, Action: a.rulebookDrop},
+	}}
 }
 
-func (a *App) rulebookAdd(ctx context.Context, cmd *cli.Command) error {
-	var again []api.StagedByBook
-	return a.withRulebookFile(cmd, func(c *client.Client, text string) (api.Rulebook, error) {
-		r, err := c.AddRulebook(ctx, text)
-		if err == nil && cmd.Bool("again") {
-			again, err = c.LayOutAgain(ctx, r.Name, nil)
-		}
-		return r, err
-	}, func(_ string, r api.Rulebook) {
-		if r.Fresh {
-			fmt.Fprintf(a.Out, "Rulebook %s (%s) is there, revision %d.\n", r.Name, r.Title, r.Revision)
-		} else {
-			fmt.Fprintf(a.Out, "Rulebook %s is the same as revision %d; nothing was changed.\n", r.Name, r.Revision)
-		}
-		if r.Outdated > 0 && !cmd.Bool("again") {
-			fmt.Fprintf(a.Out, "%s laid out by earlier revisions only; rulebook add --again lays out by this one.\n", is(r.Outdated, "archive"))
-		}
-		for _, b := range again {
-			for _, c := range b.Crates {
-				a.printCrateLine(c)
-			}
-			for _, f := range b.Findings {
-				a.printFinding(a.Out, f)
-			}
-		}
-	})
-}
-
-func is(n int, thing string) string {
-	if n == 1 {
-		return "1 " + thing + " was"
-	}
-	return fmt.Sprintf("%d %ss were", n, thing)
-}
-
-// keepOnly sends an archive that is not to be laid out and gives its digest.
-func (a *App) keepOnly(ctx context.Context, c *client.Client, file string) (string, error) {
-	st, err := a.send(ctx, false, c, file, client.Staging{Filename: filepath.Base(filepath.Clean(file)), KeepOnly: true})
-	return st.Archive.Digest, err
-}
-
-func (a *App) printOnTree(server string, t api.OnTree) {
-	fmt.Fprintf(a.Out, "\nOn %s:\n", server)
-	var lines [][]string
-	for _, p := range t.Places {
-		holds := words.Count(p.Holds, "thing") + " in it"
-		if p.Holds < 0 {
-			holds = "not there yet"
-		}
-		lines = append(lines, []string{"  place " + p.Name, p.Path, holds})
-	}
-	for _, x := range t.Addons {
-		lines = append(lines, []string{"  " + x.Kind + " " + join(x.Name, x.Version), x.Path, ""})
-	}
-	for _, p := range t.Protected {
-		lines = append(lines, []string{"  protected", p, ""})
-	}
-	a.rows(nil, lines)
-}
-
-func (a *App) printTried(file string, t api.StagedByBook) {
-	fmt.Fprintf(a.Out, "\nOf %s it would make:\n", file)
-	for _, c := range t.Crates {
-		a.printCrateLine(c)
-		for _, f := range c.Findings {
-			a.printFinding(a.Out, f)
-		}
-		a.printMap(c)
-	}
-	for _, f := range t.Findings {
-		a.printFinding(a.Out, f)
-	}
-	if len(t.Crates) == 0 && len(t.Findings) == 0 {
-		fmt.Fprintln(a.Out, "  nothing: no kind recognises it")
-	}
-}
-
-// rulebookPropose prints the rulebook alone to standard output, so that it can
-// be written to a file, and the questions beside it.
-func (a *App) rulebookPropose(ctx context.Context, cmd *cli.Command) error {
+func (a rulebookCommands) rulebookList(ctx context.Context, cmd *cli.Command) error {
 	c, err := a.client(cmd)
 	if err != nil {
 		return err
 	}
-	p := api.Propose{Name: cmd.String("name"), Title: cmd.String("title"), Answers: map[string]string{}}
-	if starter := cmd.String("starter"); starter != "" {
-		return a.starter(ctx, c, starter, p)
-	}
-	if cmd.Args().Len() > 1 {
-		return wrongUsage("give at most one server")
-	}
-	p.Server = cmd.Args().First()
-	for _, said := range cmd.StringSlice("answer") {
-		key, value, ok := strings.Cut(said, "=")
-		if !ok {
-			return wrongUsage("--answer is KEY=VALUE, not %q", said)
-		}
-		p.Answers[key] = value
-	}
-	for _, file := range cmd.StringSlice("with") {
-		digest, err := a.keepOnly(ctx, c, file)
-		if err != nil {
-			return err
-		}
-		p.Archives = append(p.Archives, digest)
-	}
-	made, err := c.Propose(ctx, p)
+	list, err := c.Rulebooks(ctx)
 	if err != nil {
 		return err
 	}
 	if cmd.Bool("json") {
-		return a.printJSON(made)
+		return a.printJSON(list)
 	}
-	for _, q := range made.Questions {
-		a.printQuestion(q, p.Answers[q.Key])
+	if len(list) == 0 {
+		fmt.Fprintln(a.Out, "No rulebooks yet. restless rulebook add FILE adds one.")
+		return nil
 	}
-	if made.Text == "" {
-		return fmt.Errorf("%s", made.Missing)
+	var lines [][]string
+	for _, r := range list {
+		lines = append(lines, []string{r.Name, r.Title, fmt.Sprint(r.Revision), clock(r.CreatedAt), r.Actor})
 	}
-	fmt.Fprint(a.Out, made.Text)
+	a.rows([]string{"rulebook", "game", "revision", "since", "by"}, lines)
 	return nil
 }
 
-func (a *App) printQuestion(q api.Question, answer string) {
-	fmt.Fprintf(a.Err, "%s\n", q.Ask)
-	for i, o := range q.Options {
-		mark := " "
-		if o.Value == answer || answer == "" && i == 0 {
-			mark = "*"
-		}
-		fmt.Fprintf(a.Err, "  %s --answer %s=%s  %s (%s)\n", mark, q.Key, quoted(o.Value), o.Says, o.Why)
+func (a rulebookCommands) printBook(r api.Rulebook) {
+	for _, v := range r.Variables {
+		fmt.Fprintf(a.Out, "  asks each server for %s: %s\n", v.Name, v.Ask)
 	}
-	if answer != "" && !slices.ContainsFunc(q.Options, func(o api.Option) bool { return o.Value == answer }) {
-		fmt.Fprintf(a.Err, "  * %s, as you said\n", answer)
+	var lines [][]string
+	for _, p := range r.Places {
+		lines = append(lines, []string{"  place " + p.Name, p.Path, p.About})
 	}
+	for _, k := range r.Kinds {
+		lines = append(lines, []string{"  kind " + k.Name, k.Recognised, k.About})
+	}
+	a.rows(nil, lines)
 }
 
-func quoted(s string) string {
-	if strings.ContainsAny(s, " *?[") {
-		return "'" + s + "'"
-	}
-	return s
-}
-
-// starter prints a rulebook named for a shape under the game's own name.
-func (a *App) starter(ctx context.Context, c *client.Client, name string, p api.Propose) error {
-	all, err := c.Starters(ctx)
+func (a rulebookCommands) rulebookShow(ctx context.Context, cmd *cli.Command) error {
+	name, err := one(cmd, "rulebook name")
 	if err != nil {
 		return err
 	}
-	for _, s := range all {
-		if s.Name == name {
-			text := strings.Replace(s.Text, "name: "+name+"\n", "name: "+p.Name+"\n", 1)
-			fmt.Fprint(a.Out, strings.Replace(text, "title: Your game\n", fmt.Sprintf("title: %q\n", p.Title), 1))
-			return nil
-		}
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
 	}
-	var lines [][]string
-	for _, s := range all {
-		lines = append(lines, []string{s.Name, s.About})
+	r, err := c.Rulebook(ctx, name, cmd.Int("revision"))
+	switch {
+	case err != nil:
+		return err
+	case cmd.Bool("json"):
+		return a.printJSON(r)
+	case cmd.Bool("text"):
+		_, err := io.WriteString(a.Out, r.Text)
+		return err
 	}
-	a.rows([]string{"starter", "for"}, lines)
-	if name != "?" {
-		return wrongUsage("there is no starter %q", name)
-	}
+	fmt.Fprintf(a.Out, "%s (%s), revision %d, added %s by %s\n", r.Name, r.Title, r.Revision, clock(r.CreatedAt), r.Actor)
+	a.printBook(r)
 	return nil
 }
 
-func (a *App) rulebookSchema(_ context.Context, _ *cli.Command) error {
-	_, err := a.Out.Write(a.Schema)
-	return err
+func (a rulebookCommands) withRulebookFile(cmd *cli.Command, do func(*client.Client, string) (api.Rulebook, error), say func(string, api.Rulebook)) error {
+	file, err := one(cmd, "file")
+	if err != nil {
+		return err
+	}
+	text, err := os.ReadFile(file)
+	if err != nil {
+		return fmt.Errorf("read the rulebook: %w", err)
+	}
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	r, err := do(c, string(text))
+	if err != nil {
+		return err
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(r)
+	}
+	say(file, r)
+	return nil
+}
+
+func (a rulebookCommands) rulebookDrop(ctx context.Context, cmd *cli.Command) error {
+	name, err := one(cmd, "rulebook name")
+	if err != nil {
+		return err
+	}
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	if err := a.confirm(cmd, fmt.Sprintf("Take rulebook %s out of use?", name)); err != nil {
+		return err
+	}
+	if err := c.DropRulebook(ctx, name); err != nil {
+		return err
+	}
+	fmt.Fprintf(a.Out, "Rulebook %s is out of use; crates that it laid out stay.\n", name)
+	return nil
 }

@@ -12,7 +12,10 @@ import (
 	"restlesscrate/internal/words"
 )
 
-func (a *App) serveCommand() *cli.Command {
+// serviceCommands are about the service itself.
+type serviceCommands struct{ *App }
+
+func (a serviceCommands) serveCommand() *cli.Command {
 	return &cli.Command{
 		Name: "serve", Usage: "run the service", UsageText: "restless serve --data FOLDER --listen 127.0.0.1:7420",
 		Flags: []cli.Flag{
@@ -44,7 +47,7 @@ func (a *App) serveCommand() *cli.Command {
 	}
 }
 
-func (a *App) demoCommand() *cli.Command {
+func (a serviceCommands) demoCommand() *cli.Command {
 	return &cli.Command{
 		Name: "demo", Usage: "try everything on a made-up game server",
 		Description: "Starts a service and a made-up game server, deploys to it, updates and rolls back, telling what it does; then leaves both running until Ctrl-C.",
@@ -55,7 +58,7 @@ func (a *App) demoCommand() *cli.Command {
 	}
 }
 
-func (a *App) doctorCommand() *cli.Command {
+func (a serviceCommands) doctorCommand() *cli.Command {
 	return &cli.Command{
 		Name: "doctor", Usage: "look over everything that the service keeps: its database and its stockroom",
 		Action: func(ctx context.Context, cmd *cli.Command) error {
@@ -82,7 +85,7 @@ func (a *App) doctorCommand() *cli.Command {
 	}
 }
 
-func (a *App) printCheckup(found api.Checkup) {
+func (a serviceCommands) printCheckup(found api.Checkup) {
 	fmt.Fprintf(a.Out, "The database is whole. %s of the stockroom read", words.Count(found.Read, "content"))
 	if len(found.Damaged) == 0 {
 		fmt.Fprintln(a.Out, "; all are what they were.")
@@ -98,7 +101,7 @@ func (a *App) printCheckup(found api.Checkup) {
 	}
 }
 
-func (a *App) signInCommand() *cli.Command {
+func (a serviceCommands) signInCommand() *cli.Command {
 	return &cli.Command{
 		Name: "sign-in", Usage: "print a link that signs a browser in to the console, once",
 		Action: func(ctx context.Context, cmd *cli.Command) error {

@@ -12,7 +12,7 @@ type PlayOptions struct {
 }
 
 // standInCommand runs one of the demo's made-up games, as its start command does.
-func (a *App) standInCommand() *cli.Command {
+func (a serviceCommands) standInCommand() *cli.Command {
 	return &cli.Command{Name: "standin", Usage: "run a made-up game of the demo", UsageText: "restless standin --game NAME --folder FOLDER [--console HOST:PORT]", Hidden: true,
 		Flags: []cli.Flag{&cli.StringFlag{Name: "game", Required: true}, &cli.StringFlag{Name: "folder", Required: true},
 			&cli.StringFlag{Name: "console"}, &cli.StringFlag{Name: "program"}, &cli.StringFlag{Name: "password", Sources: cli.EnvVars("STANDIN_PASSWORD")}},

@@ -11,11 +11,14 @@ import (
 	"restlesscrate/internal/words"
 )
 
-func (a *App) statusCommand() *cli.Command {
+// trackCommands are about what is on servers, and how it came to be.
+type trackCommands struct{ *App }
+
+func (a trackCommands) statusCommand() *cli.Command {
 	return &cli.Command{Name: "status", Usage: "what is on a server, or on all", UsageText: "restless status [SERVER]", Action: a.status}
 }
 
-func (a *App) status(ctx context.Context, cmd *cli.Command) error {
+func (a trackCommands) status(ctx context.Context, cmd *cli.Command) error {
 	c, err := a.client(cmd)
 	if err != nil {
 		return err
@@ -53,7 +56,7 @@ func (a *App) status(ctx context.Context, cmd *cli.Command) error {
 	return nil
 }
 
-func (a *App) printStatus(st api.Status) {
+func (a trackCommands) printStatus(st api.Status) {
 	fmt.Fprintf(a.Out, "%s  %s, %s\n", st.Server.Name, words.Count(len(st.Addons), "add-on"), words.Count(st.Files, "file"))
 	if st.Open != nil {
 		fmt.Fprintf(a.Out, "  %s is %s: %s\n", st.Open.Name, strings.ToUpper(st.Open.State), st.Open.Title)
@@ -95,7 +98,7 @@ func (a *App) printStatus(st api.Status) {
 	}
 }
 
-func (a *App) filesCommand() *cli.Command {
+func (a trackCommands) filesCommand() *cli.Command {
 	return &cli.Command{Name: "files", Usage: "every file with where it came from", UsageText: "restless files SERVER [PATH]",
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			args, err := atLeast(cmd, 1, "a server, and perhaps a path")
@@ -130,7 +133,7 @@ func (a *App) filesCommand() *cli.Command {
 		}}
 }
 
-func (a *App) historyCommand() *cli.Command {
+func (a trackCommands) historyCommand() *cli.Command {
 	return &cli.Command{Name: "history", Usage: "what happened to a path or an add-on", UsageText: "restless history SERVER --path PATH | --addon NAME",
 		Flags: []cli.Flag{&cli.StringFlag{Name: "path", Usage: "this `PATH`"}, &cli.StringFlag{Name: "addon", Usage: "this add-on `NAME`"}},
 		Action: func(ctx context.Context, cmd *cli.Command) error {

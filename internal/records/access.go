@@ -11,7 +11,7 @@ import (
 )
 
 // AddToken records a token by its keyed hash.
-func (db *DB) AddToken(ctx context.Context, name, hash string) (model.Token, error) {
+func (db *AccessStore) AddToken(ctx context.Context, name, hash string) (model.Token, error) {
 	res, err := db.sql.ExecContext(ctx, `INSERT INTO token (name, hash, keyed, created_at) VALUES (?,?,1,?)`, name, hash, db.millis())
 	if err != nil {
 		return model.Token{}, fmt.Errorf("record a token: %w", err)
@@ -25,7 +25,7 @@ func (db *DB) AddToken(ctx context.Context, name, hash string) (model.Token, err
 const usedAgain = time.Hour
 
 // TokenName gives the name of the token with that hash, and notes that it is used.
-func (db *DB) TokenName(ctx context.Context, hash string) (name string, err error) {
+func (db *AccessStore) TokenName(ctx context.Context, hash string) (name string, err error) {
 	var id int64
 	var used sql.NullInt64
 	err = db.sql.QueryRowContext(ctx, `SELECT id, name, used_at FROM token WHERE hash = ?`, hash).Scan(&id, &name, &used)
@@ -39,7 +39,7 @@ func (db *DB) TokenName(ctx context.Context, hash string) (name string, err erro
 }
 
 // Tokens lists the tokens, the oldest first.
-func (db *DB) Tokens(ctx context.Context) ([]model.Token, error) {
+func (db *AccessStore) Tokens(ctx context.Context) ([]model.Token, error) {
 	return all(ctx, db.sql, func(r *sql.Rows, t *model.Token) error {
 		return r.Scan(&t.ID, &t.Name, moment{&t.CreatedAt}, moment{&t.UsedAt})
 	}, `SELECT id, name, created_at, used_at FROM token ORDER BY id`)
@@ -47,12 +47,12 @@ func (db *DB) Tokens(ctx context.Context) ([]model.Token, error) {
 
 // EndToken makes a token one that works no more; [ErrNotFound] where there is none
 // of that id.
-func (db *DB) EndToken(ctx context.Context, id int64) error {
+func (db *AccessStore) EndToken(ctx context.Context, id int64) error {
 	return found(db.sql.ExecContext(ctx, `DELETE FROM token WHERE id = ?`, id))
 }
 
 // EndTokens ends every token of a name.
-func (db *DB) EndTokens(ctx context.Context, name string) error {
+func (db *AccessStore) EndTokens(ctx context.Context, name string) error {
 	_, err := db.sql.ExecContext(ctx, `DELETE FROM token WHERE name = ?`, name)
 	return err
 }
@@ -69,7 +69,7 @@ func found(res sql.Result, err error) error {
 }
 
 // Rekey keys the hashes that an earlier version kept without a key.
-func (db *DB) Rekey(ctx context.Context, key func(hash string) string) error {
+func (db *AccessStore) Rekey(ctx context.Context, key func(hash string) string) error {
 	return db.within(ctx, func(tx *sql.Tx) error {
 		for _, table := range []string{"token", "signin_link"} {
 			old, err := all(ctx, tx, func(r *sql.Rows, h *string) error { return r.Scan(h) }, `SELECT hash FROM `+table+` WHERE keyed = 0`)
@@ -87,14 +87,14 @@ func (db *DB) Rekey(ctx context.Context, key func(hash string) string) error {
 }
 
 // AddLink records a sign-in link by its keyed hash.
-func (db *DB) AddLink(ctx context.Context, hash, actor string, expires time.Time) error {
+func (db *AccessStore) AddLink(ctx context.Context, hash, actor string, expires time.Time) error {
 	_, err := db.sql.ExecContext(ctx, `INSERT INTO signin_link (hash, actor, keyed, expires_at) VALUES (?,?,1,?)`, hash, actor, expires.UnixMilli())
 	return err
 }
 
 // UseLink uses a sign-in link up and gives its actor. [ErrNotFound] where it
 // does not exist, was used or has expired.
-func (db *DB) UseLink(ctx context.Context, hash string) (actor string, err error) {
+func (db *AccessStore) UseLink(ctx context.Context, hash string) (actor string, err error) {
 	now := db.millis()
 	err = db.sql.QueryRowContext(ctx, `UPDATE signin_link SET used_at = ? WHERE hash = ? AND used_at IS NULL AND expires_at > ? RETURNING actor`, now, hash, now).Scan(&actor)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -148,14 +148,14 @@ func (s Sessions) Delete(token string) error {
 }
 
 // SessionList lists the sessions that have not expired, the oldest first.
-func (db *DB) SessionList(ctx context.Context) ([]model.Session, error) {
+func (db *AccessStore) SessionList(ctx context.Context) ([]model.Session, error) {
 	return all(ctx, db.sql, func(r *sql.Rows, s *model.Session) error {
 		return r.Scan(&s.ID, &s.Actor, moment{&s.CreatedAt}, moment{&s.ExpiresAt})
 	}, `SELECT id, actor, created_at, expires_at FROM session WHERE expires_at > ? ORDER BY id`, db.millis())
 }
 
 // EndSession signs a browser out; [ErrNotFound] where there is no such session.
-func (db *DB) EndSession(ctx context.Context, id int64) error {
+func (db *AccessStore) EndSession(ctx context.Context, id int64) error {
 	return found(db.sql.ExecContext(ctx, `DELETE FROM session WHERE id = ?`, id))
 }
 
@@ -168,7 +168,7 @@ type Answer struct {
 
 // Remember claims an idempotency key. fresh is false where it was used
 // before; the earlier answer comes with it.
-func (db *DB) Remember(ctx context.Context, actor, key, request string) (earlier Answer, fresh bool, err error) {
+func (db *AccessStore) Remember(ctx context.Context, actor, key, request string) (earlier Answer, fresh bool, err error) {
 	err = db.within(ctx, func(tx *sql.Tx) error {
 		res, err := tx.ExecContext(ctx, `INSERT INTO idempotency (actor, key, request, created_at) VALUES (?,?,?,?) ON CONFLICT DO NOTHING`, actor, key, request, db.millis())
 		if err != nil {
@@ -184,7 +184,7 @@ func (db *DB) Remember(ctx context.Context, actor, key, request string) (earlier
 }
 
 // Answered stores the answer under its key; a failed one (5xx) frees the key.
-func (db *DB) Answered(ctx context.Context, actor, key string, status int, body []byte) error {
+func (db *AccessStore) Answered(ctx context.Context, actor, key string, status int, body []byte) error {
 	if status >= 500 {
 		_, err := db.sql.ExecContext(ctx, `DELETE FROM idempotency WHERE actor = ? AND key = ?`, actor, key)
 		return err
@@ -207,7 +207,7 @@ const (
 // progress of jobs that ended, jobs that nothing refers to any more, expired sessions
 // and links. A job that ran a deployment last stays with its result. It gives how
 // many rows went.
-func (db *DB) Forget(ctx context.Context) (gone int64, err error) {
+func (db *AccessStore) Forget(ctx context.Context) (gone int64, err error) {
 	now := db.millis()
 	for _, c := range []struct {
 		what  string
@@ -240,7 +240,7 @@ func (db *DB) Forget(ctx context.Context) (gone int64, err error) {
 
 // ForgetBroken frees the idempotency keys of requests that an earlier service was
 // answering when it ended.
-func (db *DB) ForgetBroken(ctx context.Context) error {
+func (db *AccessStore) ForgetBroken(ctx context.Context) error {
 	_, err := db.sql.ExecContext(ctx, `DELETE FROM idempotency WHERE status = 0`)
 	return err
 }

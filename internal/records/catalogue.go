@@ -22,13 +22,13 @@ func scanArchive(r *sql.Rows, a *model.Archive) error {
 }
 
 // Archive finds an archive by its digest.
-func (db *DB) Archive(ctx context.Context, d tree.Digest) (model.Archive, error) {
+func (db *ContentStore) Archive(ctx context.Context, d tree.Digest) (model.Archive, error) {
 	return first(ctx, db.sql, scanArchive, `SELECT `+archiveColumns+archiveFrom+` WHERE a.digest = ?`, d.String())
 }
 
 // AddArchive records an archive, its entries and where their bytes lie: held
 // by container, of which the archive itself is one and its pack may be another.
-func (db *DB) AddArchive(ctx context.Context, a model.Archive, entries []tree.Entry, held map[string][]stockroom.Held) (model.Archive, error) {
+func (db *ContentStore) AddArchive(ctx context.Context, a model.Archive, entries []tree.Entry, held map[string][]stockroom.Held) (model.Archive, error) {
 	err := db.within(ctx, func(tx *sql.Tx) error {
 		cid, err := addContainer(ctx, tx, a.Container, "archive")
 		if err != nil {
@@ -70,7 +70,7 @@ func addHeld(ctx context.Context, tx *sql.Tx, archive string, held map[string][]
 
 // Heal indexes an archive's contents anew: its bytes were stored once more, because
 // some of them were damaged. What was in its earlier pack is in the new one.
-func (db *DB) Heal(ctx context.Context, a model.Archive, held map[string][]stockroom.Held) error {
+func (db *ContentStore) Heal(ctx context.Context, a model.Archive, held map[string][]stockroom.Held) error {
 	err := db.within(ctx, func(tx *sql.Tx) error {
 		if _, err := tx.ExecContext(ctx, `UPDATE content SET damaged = 1 WHERE container_id IN (SELECT id FROM container WHERE name = ? OR name GLOB ?)`,
 			a.Container, "packs/"+a.Digest.String()+"*"); err != nil {
@@ -85,7 +85,7 @@ func (db *DB) Heal(ctx context.Context, a model.Archive, held map[string][]stock
 }
 
 // Damaged implements stockroom.Index.
-func (db *DB) Damaged(ctx context.Context, d tree.Digest) error {
+func (db *ContentStore) Damaged(ctx context.Context, d tree.Digest) error {
 	_, err := db.sql.ExecContext(ctx, `UPDATE content SET damaged = 1 WHERE digest = ? AND damaged = 0`, d[:])
 	if err != nil {
 		return fmt.Errorf("record that %s is damaged: %w", d.Short(), err)
@@ -95,7 +95,7 @@ func (db *DB) Damaged(ctx context.Context, d tree.Digest) error {
 
 // ArchivesHolding names, for each of some contents, the archives that are it or
 // hold it, as they were downloaded.
-func (db *DB) ArchivesHolding(ctx context.Context, digests []tree.Digest) (map[tree.Digest][]string, error) {
+func (db *ContentStore) ArchivesHolding(ctx context.Context, digests []tree.Digest) (map[tree.Digest][]string, error) {
 	out := map[tree.Digest][]string{}
 	for _, d := range digests {
 		out[d] = nil
@@ -127,7 +127,7 @@ func (db *DB) ArchivesHolding(ctx context.Context, digests []tree.Digest) (map[t
 }
 
 // Contents calls each for every content that the stockroom holds.
-func (db *DB) Contents(ctx context.Context, each func(tree.Digest) error) error {
+func (db *ContentStore) Contents(ctx context.Context, each func(tree.Digest) error) error {
 	for after := []byte{}; ; {
 		page, err := all(ctx, db.sql, func(r *sql.Rows, b *[]byte) error { return r.Scan(b) }, `SELECT digest FROM content WHERE digest > ? ORDER BY digest LIMIT 1000`, after)
 		if err != nil || len(page) == 0 {
@@ -145,7 +145,7 @@ func (db *DB) Contents(ctx context.Context, each func(tree.Digest) error) error 
 // Outdated lists the archives of which earlier revisions of a rulebook made
 // something, but not the one that is named by its id; and those of lost records,
 // of which nothing was made since.
-func (db *DB) Outdated(ctx context.Context, rulebook string, newest int64) ([]model.Archive, error) {
+func (db *ContentStore) Outdated(ctx context.Context, rulebook string, newest int64) ([]model.Archive, error) {
 	return all(ctx, db.sql, scanArchive, `SELECT `+archiveColumns+archiveFrom+` WHERE a.id IN (
 		SELECT l.archive_id FROM layout_crate l JOIN rulebook_revision r ON r.id = l.revision_id WHERE r.name = ?
 		UNION SELECT id FROM archive WHERE recovered = 1 AND id NOT IN (SELECT archive_id FROM layout_crate))
@@ -153,7 +153,7 @@ func (db *DB) Outdated(ctx context.Context, rulebook string, newest int64) ([]mo
 }
 
 // Entries lists what an archive holds, by path.
-func (db *DB) Entries(ctx context.Context, archive int64) ([]tree.Entry, error) {
+func (db *ContentStore) Entries(ctx context.Context, archive int64) ([]tree.Entry, error) {
 	raw, err := first(ctx, db.sql, func(r *sql.Rows, b *[]byte) error { return r.Scan(b) }, `SELECT entries FROM archive WHERE id = ?`, archive)
 	if err != nil {
 		return nil, err

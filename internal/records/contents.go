@@ -14,7 +14,7 @@ import (
 
 // AddHeld records contents that were made out of others and lie in a container
 // of their own.
-func (db *DB) AddHeld(ctx context.Context, container string, held []stockroom.Held) error {
+func (db *ContentStore) AddHeld(ctx context.Context, container string, held []stockroom.Held) error {
 	return db.within(ctx, func(tx *sql.Tx) error {
 		id, err := addContainer(ctx, tx, container, "derived")
 		if err != nil {
@@ -25,7 +25,7 @@ func (db *DB) AddHeld(ctx context.Context, container string, held []stockroom.He
 }
 
 // AddFound indexes contents that were found in a container of lost records.
-func (db *DB) AddFound(ctx context.Context, container string, held []stockroom.Held) error {
+func (db *ContentStore) AddFound(ctx context.Context, container string, held []stockroom.Held) error {
 	kind, _, _ := strings.Cut(container, "/")
 	return db.within(ctx, func(tx *sql.Tx) error {
 		id, err := addContainer(ctx, tx, container, strings.TrimSuffix(kind, "s"))
@@ -61,7 +61,7 @@ func addContents(ctx context.Context, tx *sql.Tx, container int64, held []stockr
 const locateContent = `SELECT c.name, x.start, x.length, x.size, x.stored FROM content x JOIN container c ON c.id = x.container_id WHERE x.digest = ?`
 
 // Locate implements stockroom.Index.
-func (db *DB) Locate(ctx context.Context, d tree.Digest) (l stockroom.Location, err error) {
+func (db *ContentStore) Locate(ctx context.Context, d tree.Digest) (l stockroom.Location, err error) {
 	var stored bool
 	err = db.locate.QueryRowContext(ctx, d[:]).Scan(&l.Container, &l.Offset, &l.Length, &l.Size, &stored)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -74,7 +74,7 @@ func (db *DB) Locate(ctx context.Context, d tree.Digest) (l stockroom.Location, 
 }
 
 // LocateMany implements stockroom.ManyIndex.
-func (db *DB) LocateMany(ctx context.Context, digests []tree.Digest) (map[tree.Digest]stockroom.Location, error) {
+func (db *ContentStore) LocateMany(ctx context.Context, digests []tree.Digest) (map[tree.Digest]stockroom.Location, error) {
 	out := make(map[tree.Digest]stockroom.Location, len(digests))
 	for some := range slices.Chunk(digests, 500) {
 		args := make([]any, len(some))
@@ -103,7 +103,7 @@ func (db *DB) LocateMany(ctx context.Context, digests []tree.Digest) (map[tree.D
 
 // Lacking gives those of some contents that the stockroom does not hold; they are given
 // sorted, each once.
-func (db *DB) Lacking(ctx context.Context, digests []tree.Digest) (map[tree.Digest]bool, error) {
+func (db *ContentStore) Lacking(ctx context.Context, digests []tree.Digest) (map[tree.Digest]bool, error) {
 	lacking := map[tree.Digest]bool{}
 	const many = 500
 	if len(digests) > 20*many { // reading all is faster than looking for so many
@@ -131,7 +131,7 @@ func (db *DB) Lacking(ctx context.Context, digests []tree.Digest) (map[tree.Dige
 
 // merge walks along sorted contents and the whole stockroom, and tells of each that is
 // not there.
-func (db *DB) merge(ctx context.Context, digests []tree.Digest, lacks func(tree.Digest)) error {
+func (db *ContentStore) merge(ctx context.Context, digests []tree.Digest, lacks func(tree.Digest)) error {
 	_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
 		var raw sql.RawBytes
 		if err := r.Scan(&raw); err != nil {
@@ -156,7 +156,7 @@ func (db *DB) merge(ctx context.Context, digests []tree.Digest, lacks func(tree.
 }
 
 // Containers lists every container by name.
-func (db *DB) Containers(ctx context.Context) (map[string]bool, error) {
+func (db *ContentStore) Containers(ctx context.Context) (map[string]bool, error) {
 	names, err := all(ctx, db.sql, func(r *sql.Rows, s *string) error { return r.Scan(s) }, `SELECT name FROM container`)
 	out := make(map[string]bool, len(names))
 	for _, n := range names {

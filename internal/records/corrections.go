@@ -10,7 +10,7 @@ import (
 )
 
 // Corrections gives what people have corrected in one rulebook, by key.
-func (db *DB) Corrections(ctx context.Context, rulebook string) (map[string]model.Correction, error) {
+func (db *CrateStore) Corrections(ctx context.Context, rulebook string) (map[string]model.Correction, error) {
 	out := map[string]model.Correction{}
 	_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
 		var key string
@@ -25,7 +25,7 @@ func (db *DB) Corrections(ctx context.Context, rulebook string) (map[string]mode
 }
 
 // Correct changes the correction of one add-on; change gets what is there.
-func (db *DB) Correct(ctx context.Context, rulebook, key, actor string, change func(*model.Correction)) error {
+func (db *CrateStore) Correct(ctx context.Context, rulebook, key, actor string, change func(*model.Correction)) error {
 	err := db.within(ctx, func(tx *sql.Tx) error {
 		var c model.Correction
 		err := tx.QueryRowContext(ctx, `SELECT body FROM correction WHERE rulebook = ? AND key = ?`, rulebook, key).Scan(asJSON(&c))
@@ -40,31 +40,4 @@ func (db *DB) Correct(ctx context.Context, rulebook, key, actor string, change f
 		return fmt.Errorf("record the correction of %s: %w", key, err)
 	}
 	return nil
-}
-
-// Choices gives the parts by choice that a server has, by the add-on's key.
-func (db *DB) Choices(ctx context.Context, server int64) (map[string][]string, error) {
-	out := map[string][]string{}
-	_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
-		var key string
-		var parts []string
-		if err := r.Scan(&key, asJSON(&parts)); err != nil {
-			return err
-		}
-		out[key] = parts
-		return nil
-	}, `SELECT addon, parts FROM choice WHERE server_id = ?`, server)
-	return out, err
-}
-
-// SaveChoices keeps parts by choice, by the add-on's key.
-func (db *DB) SaveChoices(ctx context.Context, server int64, parts map[string][]string) error {
-	return db.within(ctx, func(tx *sql.Tx) error {
-		for key, p := range parts {
-			if _, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO choice (server_id, addon, parts) VALUES (?,?,?)`, server, key, text(p)); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
 }

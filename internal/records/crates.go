@@ -45,7 +45,7 @@ func bodyOf(c *layout.Crate) string {
 
 // LaidOut tells what a revision made of an archive before; [ErrNotFound]
 // where it has not been asked, or where a crate of it was dropped or damaged since.
-func (db *DB) LaidOut(ctx context.Context, archive, revision int64, corrections string) (model.Laid, error) {
+func (db *CrateStore) LaidOut(ctx context.Context, archive, revision int64, corrections string) (model.Laid, error) {
 	laid, err := first(ctx, db.sql, func(r *sql.Rows, l *model.Laid) error { return r.Scan(asJSON(&l.Findings), asJSON(&l.Choices)) },
 		`SELECT findings, choices FROM layout WHERE archive_id = ? AND revision_id = ? AND corrections = ?`, archive, revision, corrections)
 	if err != nil {
@@ -72,7 +72,7 @@ func (db *DB) LaidOut(ctx context.Context, archive, revision int64, corrections 
 
 // AddLayout records what a revision made of an archive. A crate that is there
 // already, by its digest, is not recorded twice.
-func (db *DB) AddLayout(ctx context.Context, archive, revision int64, corrections string, res layout.Result, actor string) (model.Laid, error) {
+func (db *CrateStore) AddLayout(ctx context.Context, archive, revision int64, corrections string, res layout.Result, actor string) (model.Laid, error) {
 	laid := model.Laid{Findings: res.Findings, Choices: res.Choices}
 	err := db.within(ctx, func(tx *sql.Tx) error {
 		var number int
@@ -167,7 +167,7 @@ func addCrate(ctx context.Context, tx *sql.Tx, revision int64, m model.Crate, ar
 }
 
 // AddJoined records a crate that was joined from several archives.
-func (db *DB) AddJoined(ctx context.Context, c *layout.Crate, revision int, archives []model.Archive, actor string) (model.Crate, error) {
+func (db *CrateStore) AddJoined(ctx context.Context, c *layout.Crate, revision int, archives []model.Archive, actor string) (model.Crate, error) {
 	digest := c.Digest()
 	err := db.within(ctx, func(tx *sql.Tx) error {
 		var rev int64
@@ -193,7 +193,7 @@ func (db *DB) AddJoined(ctx context.Context, c *layout.Crate, revision int, arch
 
 // Crates lists crates, the newest first, before the id that a cursor names
 // (0: from the top). An empty rulebook or key means all.
-func (db *DB) Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error) {
+func (db *CrateStore) Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error) {
 	crates, err := all(ctx, db.sql, scanCrate, `SELECT `+crateColumns+crateFrom+` WHERE c.dropped_at IS NULL
 		AND (? = '' OR ad.rulebook = ?) AND (? = '' OR ad.key = ?) AND (? = 0 OR c.id < ?) ORDER BY c.id DESC LIMIT ?`,
 		rulebook, rulebook, key, key, before, before, limit)
@@ -210,7 +210,7 @@ func (db *DB) Crates(ctx context.Context, rulebook, key string, before int64, li
 
 // Heads lists the crates of one add-on, the newest first, without their files and
 // archives: what is asked of many is their versions. An empty rulebook means all.
-func (db *DB) Heads(ctx context.Context, rulebook, key string) ([]model.Crate, error) {
+func (db *CrateStore) Heads(ctx context.Context, rulebook, key string) ([]model.Crate, error) {
 	which, args := `ad.rulebook = ? AND ad.key = ?`, []any{rulebook, key}
 	if rulebook == "" {
 		which, args = `ad.key = ?`, []any{key}
@@ -223,7 +223,7 @@ func (db *DB) Heads(ctx context.Context, rulebook, key string) ([]model.Crate, e
 }
 
 // CrateKinds gives the kinds of some crates.
-func (db *DB) CrateKinds(ctx context.Context, crates []tree.Digest) (map[tree.Digest]string, error) {
+func (db *CrateStore) CrateKinds(ctx context.Context, crates []tree.Digest) (map[tree.Digest]string, error) {
 	names := make([]string, len(crates))
 	for i, d := range crates {
 		names[i] = d.String()
@@ -243,7 +243,7 @@ func (db *DB) CrateKinds(ctx context.Context, crates []tree.Digest) (map[tree.Di
 
 // Versions gives the versions of every add-on of a rulebook that are staged, by the
 // add-on's key.
-func (db *DB) Versions(ctx context.Context, rulebook string) (map[string][]string, error) {
+func (db *CrateStore) Versions(ctx context.Context, rulebook string) (map[string][]string, error) {
 	out := map[string][]string{}
 	_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
 		var key, version string
@@ -255,7 +255,7 @@ func (db *DB) Versions(ctx context.Context, rulebook string) (map[string][]strin
 }
 
 // CrateByDigest finds a crate, dropped or not.
-func (db *DB) CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error) {
+func (db *CrateStore) CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error) {
 	c, err := first(ctx, db.sql, scanCrate, `SELECT `+crateColumns+crateFrom+` WHERE c.digest = ?`, d.String())
 	if err != nil {
 		return c, err
@@ -263,14 +263,14 @@ func (db *DB) CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, er
 	return c, db.addArchives(ctx, &c)
 }
 
-func (db *DB) addArchives(ctx context.Context, c *model.Crate) (err error) {
+func (db *CrateStore) addArchives(ctx context.Context, c *model.Crate) (err error) {
 	c.Archives, err = all(ctx, db.sql, scanArchive, `SELECT `+archiveColumns+archiveFrom+` JOIN crate_archive ca ON ca.archive_id = a.id WHERE ca.crate_id = ? ORDER BY a.id`, c.ID)
 	return err
 }
 
 // ArchivesOf names, for each crate that has files on a server, the archives that it came
 // from, as they were downloaded.
-func (db *DB) ArchivesOf(ctx context.Context, server int64) (map[tree.Digest][]string, error) {
+func (db *CrateStore) ArchivesOf(ctx context.Context, server int64) (map[tree.Digest][]string, error) {
 	out := map[tree.Digest][]string{}
 	_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
 		var digest, name string
@@ -290,7 +290,7 @@ func (db *DB) ArchivesOf(ctx context.Context, server int64) (map[tree.Digest][]s
 
 // DropCrate takes a crate out of the list; its bytes stay. [ErrConflict],
 // naming them, where servers hold it.
-func (db *DB) DropCrate(ctx context.Context, c model.Crate) error {
+func (db *CrateStore) DropCrate(ctx context.Context, c model.Crate) error {
 	return db.within(ctx, func(tx *sql.Tx) error {
 		users, err := all(ctx, tx, func(r *sql.Rows, s *string) error { return r.Scan(s) },
 			`SELECT DISTINCT s.name FROM ledger_claimant t JOIN ledger_addon a ON a.claimant_id = t.id JOIN server s ON s.id = a.server_id WHERE t.crate = ? AND s.dropped_at IS NULL ORDER BY 1`, c.Digest[:])

@@ -55,7 +55,7 @@ func scanDeployment(r *sql.Rows, d *model.Deployment) error {
 func outline(d draft.Draft) string { return text(d.Outline) }
 
 // AddDeployment records a draft and gives it the server's next number.
-func (db *DB) AddDeployment(ctx context.Context, d model.Deployment) (model.Deployment, error) {
+func (db *DeploymentStore) AddDeployment(ctx context.Context, d model.Deployment) (model.Deployment, error) {
 	var id int64
 	long := pack(&d.Draft)
 	err := db.within(ctx, func(tx *sql.Tx) error {
@@ -82,22 +82,22 @@ func (db *DB) AddDeployment(ctx context.Context, d model.Deployment) (model.Depl
 
 // OutlineByID finds a deployment by its id, without the changes, steps and motions
 // of its draft.
-func (db *DB) OutlineByID(ctx context.Context, id int64) (model.Deployment, error) {
+func (db *DeploymentStore) OutlineByID(ctx context.Context, id int64) (model.Deployment, error) {
 	return first(ctx, db.sql, scanDeployment, `SELECT `+outlined.columns()+deploymentFrom+` WHERE d.id = ?`, id)
 }
 
 // StepsByID is OutlineByID with the draft's steps.
-func (db *DB) StepsByID(ctx context.Context, id int64) (model.Deployment, error) {
+func (db *DeploymentStore) StepsByID(ctx context.Context, id int64) (model.Deployment, error) {
 	return first(ctx, db.sql, scanDeployment, `SELECT `+stepped.columns()+deploymentFrom+` WHERE d.id = ?`, id)
 }
 
 // DeploymentByID finds a deployment by its id, whole.
-func (db *DB) DeploymentByID(ctx context.Context, id int64) (model.Deployment, error) {
+func (db *DeploymentStore) DeploymentByID(ctx context.Context, id int64) (model.Deployment, error) {
 	return first(ctx, db.sql, scanDeployment, `SELECT `+whole.columns()+deploymentFrom+` WHERE d.id = ?`, id)
 }
 
 // Ahead gives what a run needs of a deployment's draft before that is made anew.
-func (db *DB) Ahead(ctx context.Context, deployment int64) (a draft.Ahead, err error) {
+func (db *DeploymentStore) Ahead(ctx context.Context, deployment int64) (a draft.Ahead, err error) {
 	raw, err := first(ctx, db.sql, func(r *sql.Rows, v *[]byte) error { return r.Scan(v) }, `SELECT draft_ahead FROM deployment WHERE id = ?`, deployment)
 	if err != nil {
 		return a, err
@@ -110,27 +110,27 @@ func (db *DB) Ahead(ctx context.Context, deployment int64) (a draft.Ahead, err e
 }
 
 // Deployment finds a server's deployment by number, without what is long in its draft.
-func (db *DB) Deployment(ctx context.Context, server string, number int) (model.Deployment, error) {
+func (db *DeploymentStore) Deployment(ctx context.Context, server string, number int) (model.Deployment, error) {
 	return first(ctx, db.sql, scanDeployment, `SELECT `+outlined.columns()+deploymentFrom+` WHERE s.name = ? AND s.dropped_at IS NULL AND d.number = ?`, server, number)
 }
 
 // Deployments lists deployments, the newest first, before an id (0: from the
 // top), at most limit (all where it is negative). An empty server means all. Their
 // drafts come without changes, steps and motions.
-func (db *DB) Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error) {
+func (db *DeploymentStore) Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error) {
 	return all(ctx, db.sql, scanDeployment, `SELECT `+outlined.columns()+deploymentFrom+`
 		WHERE s.dropped_at IS NULL AND (? = '' OR s.name = ?) AND (? = 0 OR d.id < ?) ORDER BY d.id DESC LIMIT ?`, server, server, before, before, limit)
 }
 
 // DeploymentsIn lists the deployments in some states, the oldest first, without what is
 // long in their drafts.
-func (db *DB) DeploymentsIn(ctx context.Context, states ...model.State) ([]model.Deployment, error) {
+func (db *DeploymentStore) DeploymentsIn(ctx context.Context, states ...model.State) ([]model.Deployment, error) {
 	return all(ctx, db.sql, scanDeployment, `SELECT `+outlined.columns()+deploymentFrom+` WHERE d.state IN (`+marks(len(states))+`) ORDER BY d.id`, args(states)...)
 }
 
 // Untidy lists done deployments whose set-aside files are still on the server, without
 // what is long in their drafts.
-func (db *DB) Untidy(ctx context.Context, server int64) ([]model.Deployment, error) {
+func (db *DeploymentStore) Untidy(ctx context.Context, server int64) ([]model.Deployment, error) {
 	return all(ctx, db.sql, scanDeployment, `SELECT `+outlined.columns()+deploymentFrom+` WHERE d.untidy = 1 AND (? = 0 OR d.server_id = ?) ORDER BY d.id`, server, server)
 }
 
@@ -138,7 +138,7 @@ func (db *DB) Untidy(ctx context.Context, server int64) ([]model.Deployment, err
 // [ErrConflict] where the deployment is in none of them, and, for a move that
 // takes the server's slot, where another deployment holds it. Any number may be
 // queued.
-func (db *DB) Advance(ctx context.Context, id int64, to model.State, from ...model.State) error {
+func (db *DeploymentStore) Advance(ctx context.Context, id int64, to model.State, from ...model.State) error {
 	return db.within(ctx, func(tx *sql.Tx) error {
 		if to.Open() {
 			holder, err := slotOf(ctx, tx, id)
@@ -183,40 +183,42 @@ func slotOf(ctx context.Context, q interface {
 
 // SlotOf names another deployment that holds the slot of a deployment's server,
 // with its state; empty where the slot is free.
-func (db *DB) SlotOf(ctx context.Context, id int64) (string, error) { return slotOf(ctx, db.sql, id) }
+func (db *DeploymentStore) SlotOf(ctx context.Context, id int64) (string, error) {
+	return slotOf(ctx, db.sql, id)
+}
 
 // Halt marks a deployment as halted, with what halted it.
-func (db *DB) Halt(ctx context.Context, id int64, trouble string) error {
+func (db *DeploymentStore) Halt(ctx context.Context, id int64, trouble string) error {
 	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET state = ?, trouble = ? WHERE id = ? AND state IN ('queued','running','waiting','undoing','halted')`, model.Halted, trouble, id))
 }
 
 // Wait marks a running deployment as one that waits for a person, and for what.
-func (db *DB) Wait(ctx context.Context, id int64, text string) error {
+func (db *DeploymentStore) Wait(ctx context.Context, id int64, text string) error {
 	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET state = ?, trouble = ? WHERE id = ? AND state IN ('running','undoing')`, model.Waiting, text, id))
 }
 
 // SaveRun writes what a run adds to its deployment.
-func (db *DB) SaveRun(ctx context.Context, d model.Deployment) error {
+func (db *DeploymentStore) SaveRun(ctx context.Context, d model.Deployment) error {
 	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET accepts = ?, runner = ?, notes = ?, figures = ?, aftermath = ? WHERE id = ?`,
 		text(d.Accepts), d.Runner, text(d.Notes), text(d.Figures), text(append([]finding.Finding{}, d.Aftermath...)), d.ID))
 }
 
 // SaveDraft writes the draft as it was made again, with the same digest.
-func (db *DB) SaveDraft(ctx context.Context, d model.Deployment) error {
+func (db *DeploymentStore) SaveDraft(ctx context.Context, d model.Deployment) error {
 	long := pack(&d.Draft)
 	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET draft = '', outline = ?, motions = ?, draft_changes = ?, draft_steps = ?, draft_motions = ?, draft_ahead = ? WHERE id = ? AND digest = ?`,
 		outline(d.Draft), d.Draft.Motions.Len(), long.changes, long.steps, long.motions, long.ahead, d.ID, d.Digest.String()))
 }
 
 // SaveOutline is SaveDraft for one whose changes, steps and motions are as they were.
-func (db *DB) SaveOutline(ctx context.Context, d model.Deployment) error {
+func (db *DeploymentStore) SaveOutline(ctx context.Context, d model.Deployment) error {
 	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET outline = ? WHERE id = ? AND digest = ?`, outline(d.Draft), d.ID, d.Digest.String()))
 }
 
 // SetTidy notes that nothing of a deployment is left on its server. Its changes are in the
 // ledger by then, and of its motions no more is of use than those that are given: the
 // rest of its draft goes but for the outline and the steps.
-func (db *DB) SetTidy(ctx context.Context, id int64, motions draft.Motions) error {
+func (db *DeploymentStore) SetTidy(ctx context.Context, id int64, motions draft.Motions) error {
 	kept := packMotions(motions)
 	return db.within(ctx, func(tx *sql.Tx) error {
 		if err := exactly(tx.ExecContext(ctx, `UPDATE deployment SET untidy = 0 WHERE id = ?`, id)); err != nil {

@@ -14,7 +14,7 @@ import (
 
 // FilesOf lists the files that a server's ledger holds at or below a path, by path,
 // behind the path after, at most limit of them, without their archives.
-func (db *DB) FilesOf(ctx context.Context, server int64, below, after tree.Path, limit int) ([]model.File, error) {
+func (db *LedgerStore) FilesOf(ctx context.Context, server int64, below, after tree.Path, limit int) ([]model.File, error) {
 	r, err := newFilesReader(ctx, db.sql, server, below, after)
 	if err != nil {
 		return nil, err
@@ -35,7 +35,7 @@ const (
 // EachFiles gives every file that a server's ledger holds at or below a path, behind the
 // path after, some at a time and by path, without their archives: they are never all in
 // memory. All of them are as they were at one moment.
-func (db *DB) EachFiles(ctx context.Context, server int64, below, after tree.Path, each func([]model.File) error) error {
+func (db *LedgerStore) EachFiles(ctx context.Context, server int64, below, after tree.Path, each func([]model.File) error) error {
 	readers, done, err := db.sameMoment(ctx, server, below, after)
 	if err != nil {
 		return err
@@ -99,7 +99,7 @@ func (db *DB) EachFiles(ctx context.Context, server int64, below, after tree.Pat
 // sameMoment gives readers that all see the ledger as it was at one moment: one that finds
 // the places where the list is cut, and those that read. Every change of the ledger has a
 // cause, so where the last cause is the same, all is.
-func (db *DB) sameMoment(ctx context.Context, server int64, below, after tree.Path) (readers []*filesReader, done func(), err error) {
+func (db *LedgerStore) sameMoment(ctx context.Context, server int64, below, after tree.Path) (readers []*filesReader, done func(), err error) {
 	for {
 		var txs []*sql.Tx
 		done = func() {

@@ -15,28 +15,28 @@ func scanJob(r *sql.Rows, j *model.Job) error {
 const jobColumns = `id, kind, subject, state, result, problem, actor, created_at, ended_at`
 
 // AddJob records a job that starts now.
-func (db *DB) AddJob(ctx context.Context, j model.Job) error {
+func (db *JobStore) AddJob(ctx context.Context, j model.Job) error {
 	_, err := db.sql.ExecContext(ctx, `INSERT INTO job (id, kind, subject, state, actor, created_at) VALUES (?,?,?,'running',?,?)`, j.ID, j.Kind, j.Subject, j.Actor, db.millis())
 	return err
 }
 
 // Job finds a job.
-func (db *DB) Job(ctx context.Context, id string) (model.Job, error) {
+func (db *JobStore) Job(ctx context.Context, id string) (model.Job, error) {
 	return first(ctx, db.sql, scanJob, `SELECT `+jobColumns+` FROM job WHERE id = ?`, id)
 }
 
 // LastJob finds the newest job of a kind about a subject.
-func (db *DB) LastJob(ctx context.Context, kind, subject string) (model.Job, error) {
+func (db *JobStore) LastJob(ctx context.Context, kind, subject string) (model.Job, error) {
 	return first(ctx, db.sql, scanJob, `SELECT `+jobColumns+` FROM job WHERE kind = ? AND subject = ? ORDER BY created_at DESC, rowid DESC LIMIT 1`, kind, subject)
 }
 
 // RunningJobs lists the jobs that have not ended, the newest first.
-func (db *DB) RunningJobs(ctx context.Context) ([]model.Job, error) {
+func (db *JobStore) RunningJobs(ctx context.Context) ([]model.Job, error) {
 	return all(ctx, db.sql, scanJob, `SELECT `+jobColumns+` FROM job WHERE state = 'running' ORDER BY created_at DESC, rowid DESC`)
 }
 
 // EndJob records how a job ended. One of result and problem is nil.
-func (db *DB) EndJob(ctx context.Context, id, state string, result, problem json.RawMessage) error {
+func (db *JobStore) EndJob(ctx context.Context, id, state string, result, problem json.RawMessage) error {
 	return exactly(db.sql.ExecContext(ctx, `UPDATE job SET state = ?, result = ?, problem = ?, ended_at = ? WHERE id = ?`,
 		state, orNull(result), orNull(problem), db.millis(), id))
 }
@@ -49,7 +49,7 @@ func orNull(raw json.RawMessage) string {
 }
 
 // AddJobEvents appends numbered events.
-func (db *DB) AddJobEvents(ctx context.Context, id string, events []model.JobEvent) error {
+func (db *JobStore) AddJobEvents(ctx context.Context, id string, events []model.JobEvent) error {
 	return db.within(ctx, func(tx *sql.Tx) error {
 		for _, e := range events {
 			if _, err := tx.ExecContext(ctx, `INSERT INTO job_event (job_id, number, kind, data, at) VALUES (?,?,?,?,?)`, id, e.Number, e.Kind, string(e.Data), e.At.UnixMilli()); err != nil {
@@ -61,14 +61,14 @@ func (db *DB) AddJobEvents(ctx context.Context, id string, events []model.JobEve
 }
 
 // JobEvents gives the events after a number.
-func (db *DB) JobEvents(ctx context.Context, id string, after int64) ([]model.JobEvent, error) {
+func (db *JobStore) JobEvents(ctx context.Context, id string, after int64) ([]model.JobEvent, error) {
 	return all(ctx, db.sql, func(r *sql.Rows, e *model.JobEvent) error {
 		return r.Scan(&e.Number, &e.Kind, asJSON(&e.Data), moment{&e.At})
 	}, `SELECT number, kind, data, at FROM job_event WHERE job_id = ? AND number > ? ORDER BY number`, id, after)
 }
 
 // AbandonJobs ends the jobs that an earlier service left running.
-func (db *DB) AbandonJobs(ctx context.Context, problem json.RawMessage) error {
+func (db *JobStore) AbandonJobs(ctx context.Context, problem json.RawMessage) error {
 	_, err := db.sql.ExecContext(ctx, `UPDATE job SET state = 'failed', problem = ?, ended_at = ? WHERE state = 'running'`, string(problem), db.millis())
 	return err
 }

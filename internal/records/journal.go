@@ -18,7 +18,7 @@ import (
 var _ deploy.Journal = (*DB)(nil)
 
 // Intend implements deploy.Journal.
-func (db *DB) Intend(ctx context.Context, deployment int64, motions []draft.Motion) error {
+func (db *JournalStore) Intend(ctx context.Context, deployment int64, motions []draft.Motion) error {
 	outcomes := make([]deploy.Outcome, len(motions))
 	for i, m := range motions {
 		outcomes[i].Motion = m
@@ -27,7 +27,7 @@ func (db *DB) Intend(ctx context.Context, deployment int64, motions []draft.Moti
 }
 
 // Intended implements deploy.Journal. What is known of a motion stays known.
-func (db *DB) Intended(ctx context.Context, deployment int64, outcomes []deploy.Outcome) error {
+func (db *JournalStore) Intended(ctx context.Context, deployment int64, outcomes []deploy.Outcome) error {
 	err := db.within(ctx, func(tx *sql.Tx) error {
 		for _, o := range outcomes {
 			if err := keepAll(ctx, tx, o.Result.AllKept()); err != nil {
@@ -61,16 +61,16 @@ func keepAll(ctx context.Context, tx *sql.Tx, all []stockroom.Kept) error {
 }
 
 // Conclude implements deploy.Journal.
-func (db *DB) Conclude(ctx context.Context, deployment int64, outcomes []deploy.Outcome) error {
+func (db *JournalStore) Conclude(ctx context.Context, deployment int64, outcomes []deploy.Outcome) error {
 	return db.mark(ctx, deployment, deploy.Finished, outcomes)
 }
 
 // Reverse implements deploy.Journal.
-func (db *DB) Reverse(ctx context.Context, deployment int64, outcomes []deploy.Outcome) error {
+func (db *JournalStore) Reverse(ctx context.Context, deployment int64, outcomes []deploy.Outcome) error {
 	return db.mark(ctx, deployment, deploy.Undone, outcomes)
 }
 
-func (db *DB) mark(ctx context.Context, deployment int64, state deploy.MarkState, outcomes []deploy.Outcome) error {
+func (db *JournalStore) mark(ctx context.Context, deployment int64, state deploy.MarkState, outcomes []deploy.Outcome) error {
 	err := db.within(ctx, func(tx *sql.Tx) error {
 		put, err := tx.PrepareContext(ctx, `INSERT INTO motion (deployment_id, leg, motion, state, result) VALUES (?,?,?,?,?)
 			ON CONFLICT DO UPDATE SET state = excluded.state, result = excluded.result`)
@@ -95,7 +95,7 @@ func (db *DB) mark(ctx context.Context, deployment int64, state deploy.MarkState
 }
 
 // Marks implements deploy.Journal.
-func (db *DB) Marks(ctx context.Context, deployment int64) (deploy.Marks, error) {
+func (db *JournalStore) Marks(ctx context.Context, deployment int64) (deploy.Marks, error) {
 	var out deploy.Marks
 	some := false
 	err := eachMark(ctx, db.sql, deployment, func(m packedMark) error {
@@ -113,7 +113,7 @@ func (db *DB) Marks(ctx context.Context, deployment int64) (deploy.Marks, error)
 }
 
 // Finished tells which motions of a deployment the journal shows as done.
-func (db *DB) Finished(ctx context.Context, deployment int64) (map[deploy.Key]bool, error) {
+func (db *JournalStore) Finished(ctx context.Context, deployment int64) (map[deploy.Key]bool, error) {
 	list, err := all(ctx, db.sql, func(r *sql.Rows, k *deploy.Key) error { return r.Scan(&k.Leg, &k.Motion) },
 		`SELECT leg, motion FROM motion WHERE deployment_id = ? AND state = ?`, deployment, deploy.Finished)
 	out := make(map[deploy.Key]bool, len(list))
@@ -162,7 +162,7 @@ func eachMark(ctx context.Context, q querier, deployment int64, do func(packedMa
 }
 
 // packedMarks reads the journal of a deployment that is over.
-func (db *DB) packedMarks(ctx context.Context, deployment int64, do func(packedMark)) error {
+func (db *JournalStore) packedMarks(ctx context.Context, deployment int64, do func(packedMark)) error {
 	raw, err := first(ctx, db.sql, func(r *sql.Rows, v *[]byte) error { return r.Scan(v) }, `SELECT journal FROM deployment WHERE id = ?`, deployment)
 	if errors.Is(err, model.ErrNotFound) || err == nil && len(raw) == 0 {
 		return nil

@@ -17,7 +17,7 @@ import (
 // Finish ends a run: in one transaction the deployment becomes done, its
 // changes become events, and the ledger's state follows from them. reported
 // gives what the host says of each path that holds content.
-func (db *DB) Finish(ctx context.Context, d model.Deployment, reported map[tree.Path]draft.Reported, untidy bool) error {
+func (db *LedgerStore) Finish(ctx context.Context, d model.Deployment, reported map[tree.Path]draft.Reported, untidy bool) error {
 	err := db.within(ctx, func(tx *sql.Tx) error {
 		if err := exactly(tx.ExecContext(ctx, `UPDATE deployment SET state = ?, ended_at = ?, untidy = ?, trouble = '', notes = ?, figures = ? WHERE id = ? AND state = ?`,
 			model.Done, db.millis(), untidy, text(d.Notes), text(d.Figures), d.ID, model.Running)); err != nil {
@@ -69,14 +69,14 @@ func claimants(ctx context.Context, q querier, server int64) (map[int64]claimant
 }
 
 // Ledger gives the current state of every path of a server.
-func (db *DB) Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error) {
+func (db *LedgerStore) Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error) {
 	return db.ledger(ctx, server, "")
 }
 
 // LedgerOf gives the part of a server's ledger that some add-ons and paths are about:
 // what the add-ons claim, the paths themselves, the folders above all of these, every
 // text with entries of add-ons, and what is laid over others.
-func (db *DB) LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error) {
+func (db *LedgerStore) LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error) {
 	out, err := db.ledger(ctx, server, `SELECT path_id FROM ledger_path INDEXED BY ledger_path_listed WHERE server_id = ? AND listed IS NOT NULL
 		UNION SELECT path_id FROM ledger_claim WHERE server_id = ? AND role = 2
 		UNION SELECT c.path_id FROM ledger_claimant t JOIN ledger_claim c ON c.claimant_id = t.id AND c.server_id = t.server_id WHERE t.server_id = ? AND t.addon IN (SELECT value FROM json_each(?))`,
@@ -105,7 +105,7 @@ func (db *DB) LedgerOf(ctx context.Context, server int64, addons []string, paths
 }
 
 // ledger gives the rows of some paths, by a query for their ids.
-func (db *DB) ledger(ctx context.Context, server int64, ids string, args ...any) (map[tree.Path]draft.Row, error) {
+func (db *LedgerStore) ledger(ctx context.Context, server int64, ids string, args ...any) (map[tree.Path]draft.Row, error) {
 	out := map[tree.Path]draft.Row{}
 	who, err := claimants(ctx, db.sql, server)
 	if err != nil {
@@ -207,7 +207,7 @@ func claimOf(who map[int64]claimant, id int64, role int, brings []byte, there tr
 
 // Holdings gives, for every server, which versions of which add-ons claim
 // paths on it.
-func (db *DB) Holdings(ctx context.Context) ([]model.Holding, error) {
+func (db *LedgerStore) Holdings(ctx context.Context) ([]model.Holding, error) {
 	return all(ctx, db.sql, func(r *sql.Rows, h *model.Holding) error {
 		return r.Scan(&h.Rulebook, &h.Addon, &h.Server, &h.Label)
 	}, `SELECT DISTINCT s.rulebook, a.addon, s.name, t.label FROM ledger_addon a JOIN ledger_claimant t ON t.id = a.claimant_id JOIN server s ON s.id = a.server_id
@@ -216,7 +216,7 @@ func (db *DB) Holdings(ctx context.Context) ([]model.Holding, error) {
 
 // Sums gives what each version of each add-on claims on a server: how many files, how
 // large, and the event that made the newest of them. It reads no single path.
-func (db *DB) Sums(ctx context.Context, server int64) ([]model.Sum, error) {
+func (db *LedgerStore) Sums(ctx context.Context, server int64) ([]model.Sum, error) {
 	return all(ctx, db.sql, func(r *sql.Rows, s *model.Sum) error {
 		var crate []byte
 		err := r.Scan(&s.Addon, &s.Label, &crate, &s.Files, &s.Bytes, &s.Seq, &s.Deployment, moment{&s.At})
@@ -229,13 +229,13 @@ func (db *DB) Sums(ctx context.Context, server int64) ([]model.Sum, error) {
 }
 
 // FileCount tells how many files a server's ledger holds.
-func (db *DB) FileCount(ctx context.Context, server int64) (n int, err error) {
+func (db *LedgerStore) FileCount(ctx context.Context, server int64) (n int, err error) {
 	err = db.sql.QueryRowContext(ctx, `SELECT COUNT(*) FROM ledger_path INDEXED BY ledger_path_files WHERE server_id = ? AND being = 3`, server).Scan(&n)
 	return n, err
 }
 
 // Texts gives the texts of a server that name add-ons, with their last events.
-func (db *DB) Texts(ctx context.Context, server int64) (map[tree.Path]model.Event, map[tree.Path]draft.Row, error) {
+func (db *LedgerStore) Texts(ctx context.Context, server int64) (map[tree.Path]model.Event, map[tree.Path]draft.Row, error) {
 	rows, err := db.ledger(ctx, server, `SELECT path_id FROM ledger_path INDEXED BY ledger_path_listed WHERE server_id = ? AND listed IS NOT NULL`, server)
 	if err != nil {
 		return nil, nil, err
@@ -250,7 +250,7 @@ func (db *DB) Texts(ctx context.Context, server int64) (map[tree.Path]model.Even
 
 // Refresh notes what the host now reports of paths whose bytes were just
 // proved to be what the ledger knows. It changes no event and no state.
-func (db *DB) Refresh(ctx context.Context, server int64, reported map[tree.Path]draft.Reported) error {
+func (db *LedgerStore) Refresh(ctx context.Context, server int64, reported map[tree.Path]draft.Reported) error {
 	if len(reported) == 0 {
 		return nil
 	}
@@ -271,7 +271,7 @@ func (db *DB) Refresh(ctx context.Context, server int64, reported map[tree.Path]
 
 // Rebuild derives a server's state again from its events. What the host
 // reported of the paths is kept where the state is the same as before.
-func (db *DB) Rebuild(ctx context.Context, server int64) error {
+func (db *LedgerStore) Rebuild(ctx context.Context, server int64) error {
 	old, err := db.Ledger(ctx, server)
 	if err != nil {
 		return err
@@ -309,7 +309,7 @@ func (db *DB) Rebuild(ctx context.Context, server int64) error {
 }
 
 // LastSeq gives the last event of a deployment; [ErrNotFound] where it made none.
-func (db *DB) LastSeq(ctx context.Context, server int64, number int) (int64, error) {
+func (db *LedgerStore) LastSeq(ctx context.Context, server int64, number int) (int64, error) {
 	var seq sql.NullInt64
 	err := db.sql.QueryRowContext(ctx, `SELECT MAX(c.last_seq) FROM deployment d JOIN ledger_cause c ON c.deployment_id = d.id WHERE d.server_id = ? AND d.number = ?`, server, number).Scan(&seq)
 	if err == nil && !seq.Valid {

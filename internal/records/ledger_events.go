@@ -14,7 +14,7 @@ const eventFrom = ` FROM ledger_event e JOIN ledger_name n ON n.id = e.path_id J
 	JOIN server s ON s.id = e.server_id LEFT JOIN deployment d ON d.id = c.deployment_id`
 
 // events gives events of a server that a condition chooses, in order.
-func (db *DB) events(ctx context.Context, server int64, which string, args ...any) ([]model.Event, error) {
+func (db *LedgerStore) events(ctx context.Context, server int64, which string, args ...any) ([]model.Event, error) {
 	who, err := claimants(ctx, db.sql, server)
 	if err != nil {
 		return nil, err
@@ -40,12 +40,12 @@ func scanEvent(r *sql.Rows, e *model.Event, who map[int64]claimant) error {
 }
 
 // Events gives all events of a server in order.
-func (db *DB) Events(ctx context.Context, server int64) ([]model.Event, error) {
+func (db *LedgerStore) Events(ctx context.Context, server int64) ([]model.Event, error) {
 	return db.events(ctx, server, `e.server_id = ?`, server)
 }
 
 // EventsAt gives the events of one path, the newest first.
-func (db *DB) EventsAt(ctx context.Context, server int64, p tree.Path) ([]model.Event, error) {
+func (db *LedgerStore) EventsAt(ctx context.Context, server int64, p tree.Path) ([]model.Event, error) {
 	list, err := db.events(ctx, server, `e.server_id = ? AND e.path_id = (SELECT id FROM ledger_name WHERE server_id = ? AND path = ?)`, server, server, string(p))
 	for i, j := 0, len(list)-1; i < j; i, j = i+1, j-1 {
 		list[i], list[j] = list[j], list[i]

@@ -26,7 +26,7 @@ func addPallet(ctx context.Context, tx *sql.Tx, rulebook string, p *layout.Palle
 
 // Pallets lists a rulebook's pallets with their members, the newest first. An
 // empty rulebook or key means all.
-func (db *DB) Pallets(ctx context.Context, rulebook, key string) ([]model.Pallet, error) {
+func (db *CrateStore) Pallets(ctx context.Context, rulebook, key string) ([]model.Pallet, error) {
 	pallets, err := all(ctx, db.sql, func(r *sql.Rows, p *model.Pallet) error {
 		return r.Scan(&p.ID, &p.Rulebook, &p.Key, &p.Name, &p.Version, moment{&p.CreatedAt})
 	}, `SELECT id, rulebook, key, name, version, created_at FROM pallet WHERE (? = '' OR rulebook = ?) AND (? = '' OR key = ?) ORDER BY id DESC`, rulebook, rulebook, key, key)
@@ -44,7 +44,7 @@ func (db *DB) Pallets(ctx context.Context, rulebook, key string) ([]model.Pallet
 }
 
 // palletOf names the pallet that an archive made under a rulebook, if any.
-func (db *DB) palletOf(ctx context.Context, archive, revision int64) (string, error) {
+func (db *CrateStore) palletOf(ctx context.Context, archive, revision int64) (string, error) {
 	names, err := all(ctx, db.sql, func(r *sql.Rows, s *string) error { return r.Scan(s) },
 		`SELECT p.name || '@' || p.version FROM pallet p JOIN rulebook_revision r ON r.name = p.rulebook WHERE p.archive_id = ? AND r.id = ?`, archive, revision)
 	if err != nil || len(names) == 0 {

@@ -28,12 +28,56 @@ var migrations embed.FS
 // Clock tells the time. Records never order by it.
 type Clock func() time.Time
 
-// DB is the open database. It is safe for many goroutines.
+// DB is the open database: a store for each subject over one handle. It is safe for many
+// goroutines. A service asks for the few methods it needs by an interface of its own.
 type DB struct {
+	*handle
+	*AccessStore     // tokens, sessions, links to sign in, answers to repeated requests
+	*ContentStore    // archives, containers, contents and where they lie
+	*RulebookStore   // revisions of rulebooks, and what people noted to be odd of add-ons
+	*CrateStore      // crates, pallets, corrections
+	*ServerStore     // servers, their secrets and what people chose for them
+	*DeploymentStore // drafts and runs
+	*JournalStore    // how far the motions of a run have come
+	*LedgerStore     // what is on servers, and every event that made it so
+	*RollCallStore   // what was found out and said of add-ons that run
+	*JobStore        // what the service works on
+}
+
+// handle is what the stores have in common.
+type handle struct {
 	sql    *sql.DB
 	now    Clock
 	locate *sql.Stmt // asked once for every file that is sent
 	file   string
+}
+
+// The stores, each with its SQL in files of its own.
+type (
+	// AccessStore holds who may sign in.
+	AccessStore struct{ *handle }
+	// ContentStore holds what the stockroom has.
+	ContentStore struct{ *handle }
+	// RulebookStore holds every revision of every rulebook.
+	RulebookStore struct{ *handle }
+	// CrateStore holds what archives were laid out to.
+	CrateStore struct{ *handle }
+	// ServerStore holds what is known of servers.
+	ServerStore struct{ *handle }
+	// DeploymentStore holds drafts and what became of them.
+	DeploymentStore struct{ *handle }
+	// JournalStore holds the marks of motions.
+	JournalStore struct{ *handle }
+	// LedgerStore holds events, and the state of every path that follows from them.
+	LedgerStore struct{ *handle }
+	// RollCallStore holds roll calls, confirmations and what was done by hand.
+	RollCallStore struct{ *handle }
+	// JobStore holds jobs and their events.
+	JobStore struct{ *handle }
+)
+
+func newDB(h *handle) *DB {
+	return &DB{h, &AccessStore{h}, &ContentStore{h}, &RulebookStore{h}, &CrateStore{h}, &ServerStore{h}, &DeploymentStore{h}, &JournalStore{h}, &LedgerStore{h}, &RollCallStore{h}, &JobStore{h}}
 }
 
 // Open opens the database file, making and migrating it as needed.
@@ -68,7 +112,7 @@ func Open(ctx context.Context, file string, now Clock) (*DB, error) {
 	if err != nil {
 		return nil, errors.Join(fmt.Errorf("open %s: %w", file, err), db.Close())
 	}
-	return &DB{sql: db, now: now, locate: locate, file: file}, nil
+	return newDB(&handle{sql: db, now: now, locate: locate, file: file}), nil
 }
 
 // private makes the database file one that only its owner reads, before there is
@@ -115,10 +159,10 @@ func (db *DB) Basis(ctx context.Context) (n int64, err error) {
 // Ping tells whether the database answers.
 func (db *DB) Ping(ctx context.Context) error { return db.sql.PingContext(ctx) }
 
-func (db *DB) millis() int64 { return db.now().UnixMilli() }
+func (db *handle) millis() int64 { return db.now().UnixMilli() }
 
 // within runs do in one transaction, committed if do returns nil.
-func (db *DB) within(ctx context.Context, do func(tx *sql.Tx) error) error {
+func (db *handle) within(ctx context.Context, do func(tx *sql.Tx) error) error {
 	tx, err := db.sql.BeginTx(ctx, nil)
 	if err != nil {
 		return fmt.Errorf("begin: %w", err)

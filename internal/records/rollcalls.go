@@ -9,7 +9,7 @@ import (
 )
 
 // AddRollCall records what a roll call found.
-func (db *DB) AddRollCall(ctx context.Context, c model.RollCall) error {
+func (db *RollCallStore) AddRollCall(ctx context.Context, c model.RollCall) error {
 	var deployment any
 	if c.DeploymentID != 0 {
 		deployment = c.DeploymentID
@@ -24,13 +24,13 @@ func (db *DB) AddRollCall(ctx context.Context, c model.RollCall) error {
 
 // LastRollCall gives a server's newest roll call; [ErrNotFound] where there was
 // none.
-func (db *DB) LastRollCall(ctx context.Context, server int64) (model.RollCall, error) {
+func (db *RollCallStore) LastRollCall(ctx context.Context, server int64) (model.RollCall, error) {
 	return first(ctx, db.sql, scanRollCall, `SELECT `+rollCallColumns+` WHERE c.server_id = ? ORDER BY c.id DESC LIMIT 1`, server)
 }
 
 // RollCallOf gives the newest roll call of a deployment; [ErrNotFound] where
 // there was none.
-func (db *DB) RollCallOf(ctx context.Context, deployment int64) (model.RollCall, error) {
+func (db *RollCallStore) RollCallOf(ctx context.Context, deployment int64) (model.RollCall, error) {
 	return first(ctx, db.sql, scanRollCall, `SELECT `+rollCallColumns+` WHERE c.deployment_id = ? ORDER BY c.id DESC LIMIT 1`, deployment)
 }
 
@@ -43,7 +43,7 @@ func scanRollCall(r *sql.Rows, c *model.RollCall) error {
 
 // Confirm records a person's word on an add-on; a later word takes the place of
 // an earlier one.
-func (db *DB) Confirm(ctx context.Context, c model.Confirmation) error {
+func (db *RollCallStore) Confirm(ctx context.Context, c model.Confirmation) error {
 	_, err := db.sql.ExecContext(ctx, `INSERT INTO confirmation (server_id, addon, crate, note, actor, at) VALUES (?,?,?,?,?,?)
 		ON CONFLICT DO UPDATE SET note = excluded.note, actor = excluded.actor, at = excluded.at`, c.ServerID, c.Addon, c.Crate.String(), c.Note, c.Actor, db.millis())
 	if err != nil {
@@ -53,7 +53,7 @@ func (db *DB) Confirm(ctx context.Context, c model.Confirmation) error {
 }
 
 // Confirmations gives the confirmations of a server.
-func (db *DB) Confirmations(ctx context.Context, server int64) ([]model.Confirmation, error) {
+func (db *RollCallStore) Confirmations(ctx context.Context, server int64) ([]model.Confirmation, error) {
 	return all(ctx, db.sql, func(r *sql.Rows, c *model.Confirmation) error {
 		var crate string
 		if err := r.Scan(&c.ServerID, &c.Addon, &crate, &c.Note, &c.Actor, moment{&c.At}); err != nil {
@@ -64,7 +64,7 @@ func (db *DB) Confirmations(ctx context.Context, server int64) ([]model.Confirma
 }
 
 // Tick records that a person has done something by hand on a server.
-func (db *DB) Tick(ctx context.Context, server int64, words, actor string) error {
+func (db *RollCallStore) Tick(ctx context.Context, server int64, words, actor string) error {
 	_, err := db.sql.ExecContext(ctx, `INSERT INTO ticked (server_id, text, actor, at) VALUES (?,?,?,?) ON CONFLICT DO NOTHING`, server, words, actor, db.millis())
 	if err != nil {
 		return fmt.Errorf("record the tick: %w", err)
@@ -73,7 +73,7 @@ func (db *DB) Tick(ctx context.Context, server int64, words, actor string) error
 }
 
 // Ticked gives what people have done by hand on a server.
-func (db *DB) Ticked(ctx context.Context, server int64) (map[string]bool, error) {
+func (db *RollCallStore) Ticked(ctx context.Context, server int64) (map[string]bool, error) {
 	list, err := all(ctx, db.sql, func(r *sql.Rows, s *string) error { return r.Scan(s) }, `SELECT text FROM ticked WHERE server_id = ?`, server)
 	out := map[string]bool{}
 	for _, s := range list {

@@ -17,7 +17,7 @@ func scanRevision(r *sql.Rows, v *model.Revision) error {
 
 // AddRevision records a rulebook's next revision. The same text as the newest
 // gives that one and fresh is false.
-func (db *DB) AddRevision(ctx context.Context, v model.Revision) (rev model.Revision, fresh bool, err error) {
+func (db *RulebookStore) AddRevision(ctx context.Context, v model.Revision) (rev model.Revision, fresh bool, err error) {
 	err = db.within(ctx, func(tx *sql.Tx) error {
 		last, err := first(ctx, tx, scanRevision, `SELECT `+revisionColumns+` FROM rulebook_revision WHERE name = ? AND dropped_at IS NULL ORDER BY number DESC LIMIT 1`, v.Name)
 		if err == nil && last.Digest == v.Digest {
@@ -50,25 +50,25 @@ func (db *DB) AddRevision(ctx context.Context, v model.Revision) (rev model.Revi
 }
 
 // Rulebooks lists the newest revision of every rulebook by name.
-func (db *DB) Rulebooks(ctx context.Context) ([]model.Revision, error) {
+func (db *RulebookStore) Rulebooks(ctx context.Context) ([]model.Revision, error) {
 	return all(ctx, db.sql, scanRevision, `SELECT `+revisionColumns+` FROM rulebook_revision r WHERE dropped_at IS NULL
 		AND number = (SELECT MAX(number) FROM rulebook_revision WHERE name = r.name AND dropped_at IS NULL) ORDER BY name`)
 }
 
 // Rulebook finds a rulebook's revision; number 0 is the newest.
-func (db *DB) Rulebook(ctx context.Context, name string, number int) (model.Revision, error) {
+func (db *RulebookStore) Rulebook(ctx context.Context, name string, number int) (model.Revision, error) {
 	return first(ctx, db.sql, scanRevision, `SELECT `+revisionColumns+` FROM rulebook_revision
 		WHERE name = ? AND dropped_at IS NULL AND (? = 0 OR number = ?) ORDER BY number DESC LIMIT 1`, name, number, number)
 }
 
 // RevisionByID finds a revision, dropped or not.
-func (db *DB) RevisionByID(ctx context.Context, id int64) (model.Revision, error) {
+func (db *RulebookStore) RevisionByID(ctx context.Context, id int64) (model.Revision, error) {
 	return first(ctx, db.sql, scanRevision, `SELECT `+revisionColumns+` FROM rulebook_revision WHERE id = ?`, id)
 }
 
 // DropRulebook takes a rulebook out of the list. [ErrConflict], naming them,
 // where servers use it.
-func (db *DB) DropRulebook(ctx context.Context, name string) error {
+func (db *RulebookStore) DropRulebook(ctx context.Context, name string) error {
 	return db.within(ctx, func(tx *sql.Tx) error {
 		users, err := all(ctx, tx, func(r *sql.Rows, s *string) error { return r.Scan(s) },
 			`SELECT name FROM server WHERE rulebook = ? AND dropped_at IS NULL ORDER BY name`, name)

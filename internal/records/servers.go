@@ -16,7 +16,7 @@ func scanServer(r *sql.Rows, s *model.Server) error {
 }
 
 // AddServer records a new server. [ErrConflict] where the name is taken.
-func (db *DB) AddServer(ctx context.Context, s model.Server) (model.Server, error) {
+func (db *ServerStore) AddServer(ctx context.Context, s model.Server) (model.Server, error) {
 	if _, err := db.Server(ctx, s.Name); err == nil {
 		return s, fmt.Errorf("a server named %s is there already: %w", s.Name, model.ErrConflict)
 	}
@@ -32,24 +32,24 @@ func (db *DB) AddServer(ctx context.Context, s model.Server) (model.Server, erro
 }
 
 // Server finds a server by name.
-func (db *DB) Server(ctx context.Context, name string) (model.Server, error) {
+func (db *ServerStore) Server(ctx context.Context, name string) (model.Server, error) {
 	return first(ctx, db.sql, scanServer, `SELECT `+serverColumns+` FROM server WHERE name = ? AND dropped_at IS NULL`, name)
 }
 
 // ServerByID finds a server that may have been dropped or renamed since.
-func (db *DB) ServerByID(ctx context.Context, id int64) (model.Server, error) {
+func (db *ServerStore) ServerByID(ctx context.Context, id int64) (model.Server, error) {
 	return first(ctx, db.sql, scanServer, `SELECT `+serverColumns+` FROM server WHERE id = ?`, id)
 }
 
 // Servers lists all servers by name.
-func (db *DB) Servers(ctx context.Context) ([]model.Server, error) {
+func (db *ServerStore) Servers(ctx context.Context) ([]model.Server, error) {
 	return all(ctx, db.sql, scanServer, `SELECT `+serverColumns+` FROM server WHERE dropped_at IS NULL ORDER BY name`)
 }
 
 // EditServer writes what people say of a server, if nobody has edited it since it was
 // read with its version; else it gives [ErrConflict]. What was found out of a host is
 // forgotten where it is reached another way now, and its key where it is another host.
-func (db *DB) EditServer(ctx context.Context, s model.Server, otherWay, otherHost bool) error {
+func (db *ServerStore) EditServer(ctx context.Context, s model.Server, otherWay, otherHost bool) error {
 	err := exactly(db.sql.ExecContext(ctx, `UPDATE server SET name = ?, rulebook = ?, transport = ?, variables = ?, facts = ?, version = version + 1,
 		abilities = CASE WHEN ? THEN NULL ELSE abilities END, host_key = CASE WHEN ? THEN '' ELSE host_key END, seen_key = CASE WHEN ? THEN '' ELSE seen_key END
 		WHERE id = ? AND version = ?`,
@@ -62,7 +62,7 @@ func (db *DB) EditServer(ctx context.Context, s model.Server, otherWay, otherHos
 
 // SaveAbilities writes what a test has found out, unless the server is reached another
 // way by now: then it says nothing of it.
-func (db *DB) SaveAbilities(ctx context.Context, s model.Server) error {
+func (db *ServerStore) SaveAbilities(ctx context.Context, s model.Server) error {
 	_, err := db.sql.ExecContext(ctx, `UPDATE server SET abilities = ? WHERE id = ? AND transport = ?`, text(s.Abilities), s.ID, text(s.Transport))
 	if err != nil {
 		return fmt.Errorf("save what was found out of %s: %w", s.Name, err)
@@ -72,7 +72,7 @@ func (db *DB) SaveAbilities(ctx context.Context, s model.Server) error {
 
 // SaveSeenKey writes the key that a host has offered, unless the server is another
 // host by now.
-func (db *DB) SaveSeenKey(ctx context.Context, s model.Server) error {
+func (db *ServerStore) SaveSeenKey(ctx context.Context, s model.Server) error {
 	_, err := db.sql.ExecContext(ctx, `UPDATE server SET seen_key = ? WHERE id = ? AND transport = ?`, s.SeenKey, s.ID, text(s.Transport))
 	if err != nil {
 		return fmt.Errorf("save the key of %s: %w", s.Name, err)
@@ -82,7 +82,7 @@ func (db *DB) SaveSeenKey(ctx context.Context, s model.Server) error {
 
 // SaveKeys writes a person's word on a host's key, if the offered one is still the one
 // that they saw; else it gives [ErrConflict].
-func (db *DB) SaveKeys(ctx context.Context, s model.Server, seen string) error {
+func (db *ServerStore) SaveKeys(ctx context.Context, s model.Server, seen string) error {
 	err := exactly(db.sql.ExecContext(ctx, `UPDATE server SET host_key = ?, seen_key = ? WHERE id = ? AND seen_key = ?`, s.HostKey, s.SeenKey, s.ID, seen))
 	if err != nil {
 		return fmt.Errorf("save the key of %s: %w", s.Name, err)
@@ -91,7 +91,7 @@ func (db *DB) SaveKeys(ctx context.Context, s model.Server, seen string) error {
 }
 
 // SaveControl writes how a server is controlled.
-func (db *DB) SaveControl(ctx context.Context, s model.Server) error {
+func (db *ServerStore) SaveControl(ctx context.Context, s model.Server) error {
 	var control any
 	if len(s.Control) > 0 {
 		control = string(s.Control)
@@ -104,7 +104,7 @@ func (db *DB) SaveControl(ctx context.Context, s model.Server) error {
 }
 
 // DropServer forgets a server's connection and secrets; its ledger stays.
-func (db *DB) DropServer(ctx context.Context, id int64) error {
+func (db *ServerStore) DropServer(ctx context.Context, id int64) error {
 	return db.within(ctx, func(tx *sql.Tx) error {
 		if _, err := tx.ExecContext(ctx, `DELETE FROM secret WHERE server_id = ?`, id); err != nil {
 			return err
@@ -114,7 +114,7 @@ func (db *DB) DropServer(ctx context.Context, id int64) error {
 }
 
 // PutSecret keeps a sealed secret of a server; nil takes it away.
-func (db *DB) PutSecret(ctx context.Context, server int64, name string, sealed []byte) error {
+func (db *ServerStore) PutSecret(ctx context.Context, server int64, name string, sealed []byte) error {
 	if sealed == nil {
 		_, err := db.sql.ExecContext(ctx, `DELETE FROM secret WHERE server_id = ? AND name = ?`, server, name)
 		return err
@@ -124,13 +124,13 @@ func (db *DB) PutSecret(ctx context.Context, server int64, name string, sealed [
 }
 
 // SecretCount tells how many secrets of servers are sealed.
-func (db *DB) SecretCount(ctx context.Context) (n int, err error) {
+func (db *ServerStore) SecretCount(ctx context.Context) (n int, err error) {
 	err = db.sql.QueryRowContext(ctx, `SELECT COUNT(*) FROM secret`).Scan(&n)
 	return n, err
 }
 
 // Secret gives a sealed secret; nil where there is none.
-func (db *DB) Secret(ctx context.Context, server int64, name string) ([]byte, error) {
+func (db *ServerStore) Secret(ctx context.Context, server int64, name string) ([]byte, error) {
 	var sealed []byte
 	err := db.sql.QueryRowContext(ctx, `SELECT sealed FROM secret WHERE server_id = ? AND name = ?`, server, name).Scan(&sealed)
 	if err == sql.ErrNoRows {

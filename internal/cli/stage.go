@@ -16,130 +16,10 @@ import (
 	"restlesscrate/internal/words"
 )
 
-func (a *App) rulebookCommand() *cli.Command {
-	return &cli.Command{Name: "rulebook", Usage: "what describes a game's server tree", Commands: []*cli.Command{
-		{Name: "list", Usage: "list the rulebooks", Action: a.rulebookList},
-		{Name: "show", Usage: "show a rulebook", UsageText: "restless rulebook show NAME [--revision N] [--text]", Flags: []cli.Flag{
-			&cli.IntFlag{Name: "revision", Usage: "`N`; the newest if not given"}, &cli.BoolFlag{Name: "text", Usage: "the YAML itself"}}, Action: a.rulebookShow},
-		{Name: "check", Usage: "read a rulebook file and say what is wrong with it", UsageText: "restless rulebook check FILE [--with ARCHIVE] [--with-tree SERVER]",
-			Flags: []cli.Flag{&cli.StringFlag{Name: "with", Usage: "show what it would make of this `ARCHIVE` or folder"},
-				&cli.StringFlag{Name: "with-tree", Usage: "show what it makes of this `SERVER`'s tree"}}, Action: a.rulebookCheck},
-		{Name: "propose", Usage: "make a rulebook from a server's tree, downloads and answers, and print it", UsageText: "restless rulebook propose [SERVER] --name NAME --title TITLE [--with ARCHIVE]... [--answer KEY=VALUE]...\n   restless rulebook propose --starter NAME --name NAME --title TITLE",
-			Flags: []cli.Flag{&cli.StringFlag{Name: "name", Usage: "what the rulebook is called (`NAME`)", Value: "my-game"}, &cli.StringFlag{Name: "title", Usage: "the game's name (`TITLE`)", Value: "My game"},
-				&cli.StringSliceFlag{Name: "with", Usage: "a download to learn from (`ARCHIVE`)"}, &cli.StringSliceFlag{Name: "answer", Usage: "an answer to one of the questions (`KEY=VALUE`)"},
-				&cli.StringFlag{Name: "starter", Usage: "begin with a rulebook named for a shape (`NAME`; ? lists them)"}}, Action: a.rulebookPropose},
-		{Name: "schema", Usage: "print the JSON Schema of the language, for editors", Action: a.rulebookSchema},
-		{Name: "add", Usage: "add a rulebook, or its next revision", UsageText: "restless rulebook add FILE [--again]", Flags: []cli.Flag{&cli.BoolFlag{Name: "again", Usage: "lay out by it what earlier revisions laid out"}}, Action: a.rulebookAdd},
-		{Name: "drop", Usage: "take a rulebook out of use", UsageText: "restless rulebook drop NAME", Flags: []cli.Flag{yes()}, Action: a.rulebookDrop},
-	}}
-}
+// stageCommands are about staging.
+type stageCommands struct{ *App }
 
-func (a *App) rulebookList(ctx context.Context, cmd *cli.Command) error {
-	c, err := a.client(cmd)
-	if err != nil {
-		return err
-	}
-	list, err := c.Rulebooks(ctx)
-	if err != nil {
-		return err
-	}
-	if cmd.Bool("json") {
-		return a.printJSON(list)
-	}
-	if len(list) == 0 {
-		fmt.Fprintln(a.Out, "No rulebooks yet. restless rulebook add FILE adds one.")
-		return nil
-	}
-	var lines [][]string
-	for _, r := range list {
-		lines = append(lines, []string{r.Name, r.Title, fmt.Sprint(r.Revision), clock(r.CreatedAt), r.Actor})
-	}
-	a.rows([]string{"rulebook", "game", "revision", "since", "by"}, lines)
-	return nil
-}
-
-func (a *App) printBook(r api.Rulebook) {
-	for _, v := range r.Variables {
-		fmt.Fprintf(a.Out, "  asks each server for %s: %s\n", v.Name, v.Ask)
-	}
-	var lines [][]string
-	for _, p := range r.Places {
-		lines = append(lines, []string{"  place " + p.Name, p.Path, p.About})
-	}
-	for _, k := range r.Kinds {
-		lines = append(lines, []string{"  kind " + k.Name, k.Recognised, k.About})
-	}
-	a.rows(nil, lines)
-}
-
-func (a *App) rulebookShow(ctx context.Context, cmd *cli.Command) error {
-	name, err := one(cmd, "rulebook name")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
-	if err != nil {
-		return err
-	}
-	r, err := c.Rulebook(ctx, name, cmd.Int("revision"))
-	switch {
-	case err != nil:
-		return err
-	case cmd.Bool("json"):
-		return a.printJSON(r)
-	case cmd.Bool("text"):
-		_, err := io.WriteString(a.Out, r.Text)
-		return err
-	}
-	fmt.Fprintf(a.Out, "%s (%s), revision %d, added %s by %s\n", r.Name, r.Title, r.Revision, clock(r.CreatedAt), r.Actor)
-	a.printBook(r)
-	return nil
-}
-
-func (a *App) withRulebookFile(cmd *cli.Command, do func(*client.Client, string) (api.Rulebook, error), say func(string, api.Rulebook)) error {
-	file, err := one(cmd, "file")
-	if err != nil {
-		return err
-	}
-	text, err := os.ReadFile(file)
-	if err != nil {
-		return fmt.Errorf("read the rulebook: %w", err)
-	}
-	c, err := a.client(cmd)
-	if err != nil {
-		return err
-	}
-	r, err := do(c, string(text))
-	if err != nil {
-		return err
-	}
-	if cmd.Bool("json") {
-		return a.printJSON(r)
-	}
-	say(file, r)
-	return nil
-}
-
-func (a *App) rulebookDrop(ctx context.Context, cmd *cli.Command) error {
-	name, err := one(cmd, "rulebook name")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
-	if err != nil {
-		return err
-	}
-	if err := a.confirm(cmd, fmt.Sprintf("Take rulebook %s out of use?", name)); err != nil {
-		return err
-	}
-	if err := c.DropRulebook(ctx, name); err != nil {
-		return err
-	}
-	fmt.Fprintf(a.Out, "Rulebook %s is out of use; crates that it laid out stay.\n", name)
-	return nil
-}
-
-func (a *App) stageCommand() *cli.Command {
+func (a stageCommands) stageCommand() *cli.Command {
 	return &cli.Command{Name: "stage", Usage: "take in downloads: keep them, and find out what goes where", UsageText: "restless stage FILE|FOLDER... [--for SERVER | --rulebook NAME]\n   restless stage --id ID... --for SERVER",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "for", Usage: "lay it out for this `SERVER`'s game"}, &cli.StringFlag{Name: "rulebook", Usage: "lay it out by this rulebook `NAME`"},
@@ -150,7 +30,7 @@ func (a *App) stageCommand() *cli.Command {
 		Action: a.stage}
 }
 
-func (a *App) stage(ctx context.Context, cmd *cli.Command) error {
+func (a stageCommands) stage(ctx context.Context, cmd *cli.Command) error {
 	if cmd.String("for") != "" && cmd.String("rulebook") != "" {
 		return wrongUsage("give one of --for and --rulebook")
 	}
@@ -183,7 +63,7 @@ func (a *App) stage(ctx context.Context, cmd *cli.Command) error {
 }
 
 // stageIDs keeps add-ons that have no download.
-func (a *App) stageIDs(ctx context.Context, cmd *cli.Command) error {
+func (a stageCommands) stageIDs(ctx context.Context, cmd *cli.Command) error {
 	if cmd.Args().Len() > 0 {
 		return wrongUsage("give files or ids, not both at once")
 	}
@@ -212,7 +92,7 @@ func (a *App) stageIDs(ctx context.Context, cmd *cli.Command) error {
 	return nil
 }
 
-func (a *App) stageOne(ctx context.Context, cmd *cli.Command, c *client.Client, file string) (api.Staged, error) {
+func (a stageCommands) stageOne(ctx context.Context, cmd *cli.Command, c *client.Client, file string) (api.Staged, error) {
 	st := client.Staging{Filename: filepath.Base(filepath.Clean(file)), For: cmd.String("for"), Rulebook: cmd.String("rulebook"), Source: cmd.String("source"), Note: cmd.String("note"),
 		SHA256: cmd.String("sha256"), CodePage: cmd.String("code-page"), Root: cmd.String("root")}
 	return a.send(ctx, a.Terminal && !cmd.Bool("json"), c, file, st)
@@ -240,7 +120,7 @@ func (a *App) send(ctx context.Context, bar bool, c *client.Client, file string,
 	return c.Stage(ctx, st, body, info.Size(), nil)
 }
 
-func (a *App) printStaged(st api.Staged) {
+func (a stageCommands) printStaged(st api.Staged) {
 	fmt.Fprintf(a.Out, "%s (%s, %s)\n", st.Archive.Filename, st.Archive.Format, words.Size(st.Archive.Size))
 	crates, same, asked, known := 0, true, false, false
 	for _, b := range st.Rulebooks {
