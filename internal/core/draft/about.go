@@ -133,9 +133,9 @@ func (m *maker) swapMS() int64 {
 	return ms
 }
 
-// older notes where a version goes back.
-func (m *maker) older() {
-	there := map[string]map[string]bool{} // the labels that a wanted add-on's files are claimed under
+// labelsOf gives the labels that the files of wanted add-ons are claimed under so far.
+func (m *maker) labelsOf() map[string]map[string]bool {
+	there := map[string]map[string]bool{}
 	for _, w := range m.req.Wanted {
 		there[w.Addon] = map[string]bool{}
 	}
@@ -146,6 +146,12 @@ func (m *maker) older() {
 			}
 		}
 	}
+	return there
+}
+
+// older notes where a version goes back.
+func (m *maker) older() {
+	there := m.labels
 	for _, w := range m.req.Wanted {
 		for _, label := range slices.Sorted(maps.Keys(there[w.Addon])) {
 			was := strings.TrimPrefix(label, w.Name+"@")

@@ -158,7 +158,7 @@ func (m *maker) tidy(e *emitter, asides []int) {
 		}
 	}
 	for _, p := range parts {
-		e.motion(s, Motion{Kind: TidyMotion, Path: p.change.Path, Temp: p.temp, Before: p.change.Before, Seen: m.obs.At(p.change.Path).Modified, place: p.change.at + 1})
+		e.motion(s, Motion{Kind: TidyMotion, Path: p.change.Path, Temp: p.temp, Before: p.change.Before, Seen: p.change.seen, place: p.change.at + 1})
 	}
 	for f := range m.dropped {
 		if _, temp, whole := wholeOf(f, m.wholeOut); whole {
@@ -215,7 +215,7 @@ func (m *maker) swap(e *emitter, sent []string) (asides []int) {
 		if r, ok := removes[c.Path]; ok {
 			id = r
 		}
-		asides = append(asides, e.motion(at(id), Motion{Kind: AsideMotion, Path: c.Path, Before: c.Before, Seen: m.obs.At(c.Path).Modified, place: c.at + 1}).ID)
+		asides = append(asides, e.motion(at(id), Motion{Kind: AsideMotion, Path: c.Path, Before: c.Before, Seen: c.seen, place: c.at + 1}).ID)
 	}
 	depth := -1
 	for _, f := range slices.SortedFunc(maps.Keys(m.folders), byDepth) {

@@ -115,8 +115,13 @@ func (pl Plan) NeedsBytes(p tree.Path, s Seen) bool {
 }
 
 // Make makes the draft, as [Make] does, from the goals that the look was planned from. It
-// can be called once: goals that are met are let go of.
-func (pl Plan) Make(obs Observations) *Draft { return makeFrom(pl.g, pl.req, obs) }
+// can be called once and uses the request up: a long draft is not to be in memory beside
+// all that it was made from.
+func (pl Plan) Make(obs Observations) *Draft {
+	req := *pl.req
+	*pl.req = Request{}
+	return makeFrom(pl.g, &req, obs)
+}
 
 // Known completes a look whose bytes need not be read: the ledger's digest.
 func (pl Plan) Known(p tree.Path) tree.Digest { return pl.req.Ledger[p].State.Digest }

@@ -31,15 +31,17 @@ type maker struct {
 	// Folders that are moved with all that is in them, with their temporary names.
 	wholeIn, wholeOut map[tree.Path]string
 	power             powerPlan
-	dataMS            int64   // what fetching data folders takes while the server is stopped
-	launch            *Launch // by which this leg's start is done, where an add-on says so
+	labels            map[string]map[string]bool // under which a wanted add-on's files are claimed so far
+	dataMS            int64                      // what fetching data folders takes while the server is stopped
+	launch            *Launch                    // by which this leg's start is done, where an add-on says so
 }
 
 // change is a content change with its reason. It is the draft's own entry: where that
 // lies is known once no more are added.
 type change struct {
 	*Change
-	at     int // its place among the draft's changes
+	at     int   // its place among the draft's changes
+	seen   int64 // the time of the file that stands there
 	reason string
 	keep   string // why the old bytes must be fetched first, empty where they need not
 }
@@ -64,6 +66,7 @@ func makeFrom(g *goals, req *Request, obs Observations) *Draft {
 	m.d.Sets = m.kept()
 	m.newNames()
 	m.plan()
+	m.spare()
 	m.emit()
 	m.about()
 	finding.Sort(m.d.Findings)
@@ -73,6 +76,29 @@ func makeFrom(g *goals, req *Request, obs Observations) *Draft {
 func newMaker(req *Request, obs Observations, d *Draft) *maker {
 	return &maker{req: req, obs: obs, d: d, folders: map[tree.Path]bool{}, dropped: map[tree.Path]bool{}, going: map[tree.Path]bool{}, gone: map[tree.Path]*unseen{},
 		coming: map[tree.Path]bool{}, maybe: map[tree.Path]string{}, folderMode: map[tree.Path]uint32{}}
+}
+
+// spare lets go of what was only needed to find out what is to be done: a long draft is
+// not to be in memory beside all that it was made from.
+func (m *maker) spare() {
+	m.labels = m.labelsOf()
+	req := *m.req
+	req.Ledger, req.Wanted = nil, slices.Clone(req.Wanted)
+	for i := range req.Wanted {
+		req.Wanted[i].Files = nil
+	}
+	m.req = &req
+	if len(req.Data)+len(req.Returns) > 0 {
+		return // what these folders hold is weighed with the steps
+	}
+	few := map[tree.Path]Seen{}
+	for f := range m.dropped {
+		few[f] = m.obs.At(f)
+	}
+	for _, e := range m.edits {
+		few[e.Path] = m.obs.At(e.Path)
+	}
+	m.obs.Paths = few
 }
 
 func (m *maker) say(l finding.Level, code string, p tree.Path, mend, format string, args ...any) {
@@ -93,7 +119,7 @@ func (m *maker) one(g *goal) {
 		return
 	}
 	c := change{Change: &Change{Path: g.path, Before: seen.State, After: m.afterOf(g, seen.State),
-		ClaimsBefore: row.Claims, ClaimsAfter: g.claims}, reason: g.reason}
+		ClaimsBefore: row.Claims, ClaimsAfter: g.claims}, seen: seen.Modified, reason: g.reason}
 	if g.back != nil {
 		c.After = m.modes(g.after)
 	}
@@ -305,7 +331,9 @@ func (m *maker) dropFolders() {
 	list := slices.SortedFunc(maps.Keys(m.maybe), func(a, b tree.Path) int { return byDepth(b, a) })
 	children := map[tree.Path][]tree.Path{}
 	for p := range m.obs.Paths {
-		children[p.Dir()] = append(children[p.Dir()], p)
+		if _, goes := m.maybe[p.Dir()]; goes {
+			children[p.Dir()] = append(children[p.Dir()], p)
+		}
 	}
 	used := map[tree.Path]bool{}
 	for _, arriving := range []map[tree.Path]bool{m.coming, m.folders} {

@@ -84,9 +84,10 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 	if free := s.Room.Free(); free >= 0 {
 		req.Own = max(1, free)
 	}
+	power := req.Power
 	made = plan.Make(obs)
 	if made.LookedAt = lookedAt; len(read)+len(plan.Texts)+len(plan.Trees)+len(made.Deferred) == 0 {
-		kept = &recalled{made: made, basis: basis, power: req.Power, glance: glance}
+		kept = &recalled{made: made, basis: basis, power: power, glance: glance}
 	}
 	return made, kept, nil
 }
