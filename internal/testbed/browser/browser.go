@@ -51,7 +51,25 @@ func Open(ctx context.Context, width, height int) (p *Page, closeIt func(), err 
 		closeIt()
 		return nil, nil, fmt.Errorf("start the browser: %w", err)
 	}
-	thrown := chromedp.Events(ctx, runtime.ExceptionThrown)
+	p.listen()
+	return p, closeIt, p.Size(width, height)
+}
+
+// Another opens one more tab of the same browser.
+func (p *Page) Another(width, height int) (tab *Page, closeIt func(), err error) {
+	ctx, stop := chromedp.NewContext(p.ctx)
+	tab = &Page{ctx: ctx}
+	if err := chromedp.Do(ctx); err != nil {
+		stop()
+		return nil, nil, fmt.Errorf("open a tab: %w", err)
+	}
+	tab.listen()
+	return tab, stop, tab.Size(width, height)
+}
+
+// listen gathers what the page's scripts throw.
+func (p *Page) listen() {
+	thrown := chromedp.Events(p.ctx, runtime.ExceptionThrown)
 	go func() {
 		for e, err := range thrown {
 			if err != nil {
@@ -64,7 +82,6 @@ func Open(ctx context.Context, width, height int) (p *Page, closeIt func(), err 
 			p.faults = append(p.faults, text)
 		}
 	}()
-	return p, closeIt, p.Size(width, height)
 }
 
 // Size sets the window's size in pixels.
