@@ -4,10 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io/fs"
 	"slices"
-
-	"golang.org/x/sync/errgroup"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/tree"
@@ -23,7 +20,7 @@ func (r *Run) Backward(ctx context.Context) (err error) {
 	if err != nil {
 		return err
 	}
-	defer func() { err = errors.Join(err, r.closeSegment()) }()
+	defer func() { err = errors.Join(err, r.at().closeSegment()) }()
 	var all []draft.Group
 	for _, phase := range []draft.Phase{draft.Prepare, draft.Swap, draft.Proof} {
 		all = append(all, r.Draft.Motions.Groups(phase)...)
@@ -52,7 +49,7 @@ func (r *Run) Backward(ctx context.Context) (err error) {
 			todo = todo[n:]
 		}
 	}
-	return r.removeWork(ctx)
+	return r.at().removeWork(ctx)
 }
 
 func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks Marks) error {
@@ -62,7 +59,7 @@ func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks Marks
 		if err := r.fault(AfterIntent, m); err != nil {
 			return err
 		}
-		res, err := r.backward(ctx, m, marks)
+		res, err := r.executor(m.Kind).backward(ctx, m, marks)
 		if err != nil {
 			return err
 		}
@@ -75,57 +72,6 @@ func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks Marks
 		return nil
 	})
 	return errors.Join(err, r.conclude(context.WithoutCancel(ctx), outcomes, r.Journal.Reverse))
-}
-
-func (r *Run) backward(ctx context.Context, m draft.Motion, marks Marks) (Result, error) {
-	switch {
-	case m.OfServer():
-		return r.unpower(ctx, m)
-	case m.KeepsFolder():
-		return r.backData(ctx, m, marks.At(KeyOf(m)))
-	case m.Kind == draft.RenewMotion:
-		return r.unrenew(ctx, m)
-	case m.Kind == draft.RestoreMotion:
-		return Result{}, nil // the copy that was made before it goes back
-	}
-	if m.Whole() {
-		return r.backWhole(ctx, m, marks)
-	}
-	mark := marks.At(KeyOf(m))
-	v, err := r.verdict(ctx, m)
-	if err != nil {
-		return Result{}, err
-	}
-	if a, ok := draft.Backward(m, r.Names, v); ok {
-		left, err := r.act(ctx, a)
-		if err != nil {
-			return Result{}, err
-		}
-		if left {
-			r.note("the folder %s stays: something that is not of this deployment is in it", a.From)
-			return Result{Left: true}, nil
-		}
-	}
-	if m.Kind != draft.InMotion || m.After.Being != tree.Content || v != draft.Done && v != draft.NotYet {
-		return Result{}, nil
-	}
-	// What the server wrote into our file in the meantime is kept; also where it
-	// is an earlier undo, broken off since, that has taken the file back.
-	at := r.Names.Temp(m)
-	i, err := r.Host.Stat(ctx, at)
-	if err != nil {
-		return Result{}, err
-	}
-	var res Result
-	if mark.State == Finished && i.Size == mark.Result.Size && i.Modified == mark.Result.Modified && r.tells(i.Modified, mark.Result.At) {
-		return res, nil
-	}
-	expected := m.After.Digest
-	if e := editedBy(r.Draft, marks)[m.Path]; e != nil {
-		expected = e.Digest
-	}
-	err = r.keepIfOther(ctx, at, expected, &res, "%s was written to while it was in place; what it held is kept", m.Path)
-	return res, err
 }
 
 // Look looks at every path of one leg again after its swap. It gives what the
@@ -267,109 +213,19 @@ func (r *Run) Tidy(ctx context.Context) (err error) {
 	if err != nil || r.Draft.Motions.Len() == 0 {
 		return err
 	}
-	if err := r.workFolders(ctx, marks); err != nil {
+	if err := r.at().workFolders(ctx, marks); err != nil {
 		return fmt.Errorf("make the work folder: %w", err)
 	}
-	defer func() { err = errors.Join(err, r.closeSegment()) }()
+	defer func() { err = errors.Join(err, r.at().closeSegment()) }()
 	r.begin(marks)
 	if err := r.phase(ctx, draft.Proof, marks, func(m draft.Motion) bool { return m.Kind == draft.TidyMotion }); err != nil {
 		return err
 	}
-	if err := r.tidyCopies(ctx); err != nil {
+	if err := (keeper{dataFolders{r.at()}}).tidyCopies(ctx); err != nil {
 		return err
 	}
-	if err := r.removeWork(ctx); err != nil || r.Held {
+	if err := r.at().removeWork(ctx); err != nil || r.Held {
 		return err
 	}
 	return dropUnsigned(ctx, r.Host)
-}
-
-// workFolders makes the deployment's own folder on the host and those below it
-// that temporary names need, once for a run.
-func (r *Run) workFolders(ctx context.Context, marks Marks) error {
-	if r.Names.Beside || r.folders {
-		return nil
-	}
-	begun := func(m draft.Motion) bool {
-		s := marks.At(KeyOf(m)).State
-		return s == Intended || s == Finished
-	}
-	if err := r.ownFolders(ctx); err != nil {
-		return err
-	}
-	return r.tempFolders(ctx, r.Draft.WorkFolders(r.Names, begun))
-}
-
-// tempFolders makes the folders that temporary names need; some of them come to
-// stand in the tree.
-func (r *Run) tempFolders(ctx context.Context, list []tree.Path) error {
-	err := r.levels(list, func(p tree.Path) error { return r.makeFolder(ctx, p, 0o755) })
-	r.folders = err == nil
-	return err
-}
-
-// ownFolders makes the folders that go with the deployment.
-func (r *Run) ownFolders(ctx context.Context) error {
-	own := []tree.Path{draft.Work, r.Names.Folder()}
-	if r.Held {
-		own = own[1:] // the lock stands in the work folder
-	}
-	return r.levels(own, func(p tree.Path) error { return r.makeFolder(ctx, p, 0) })
-}
-
-func (r *Run) makeFolder(ctx context.Context, p tree.Path, mode uint32) error {
-	err := r.Host.MakeFolder(ctx, p, mode)
-	if errors.Is(err, fs.ErrExist) {
-		return nil
-	}
-	return err
-}
-
-// levels does something with folders that are sorted by depth: those of one
-// depth side by side.
-func (r *Run) levels(list []tree.Path, do func(tree.Path) error) error {
-	for len(list) > 0 {
-		n := 1
-		for n < len(list) && list[n].Depth() == list[0].Depth() {
-			n++
-		}
-		var g errgroup.Group
-		g.SetLimit(max(1, r.Host.InFlight()))
-		for _, p := range list[:n] {
-			g.Go(func() error { return do(p) })
-		}
-		if err := g.Wait(); err != nil {
-			return err
-		}
-		list = list[n:]
-	}
-	return nil
-}
-
-// removeWork takes the work folder away; what another deployment has in it stays.
-func (r *Run) removeWork(ctx context.Context) error {
-	remove := func(p tree.Path) error {
-		err := r.Host.RemoveFolder(ctx, p)
-		if err != nil && !errors.Is(err, fs.ErrNotExist) && !(p == draft.Work && errors.Is(err, remote.ErrNotEmpty)) {
-			return fmt.Errorf("remove the work folder %s: %w", p, err)
-		}
-		return nil
-	}
-	if r.Names.Beside && !r.Held {
-		return nil // there is none: neither temporary files nor a lock stand in it
-	}
-	var g errgroup.Group
-	if !r.Names.Beside {
-		list := r.WorkFolders()
-		slices.Reverse(list)
-		g.Go(func() error { return r.levels(append(list, r.Names.Folder()), remove) })
-	}
-	if r.Held {
-		g.Go(func() error { return Unlock(ctx, r.Host) })
-	}
-	if err := g.Wait(); err != nil {
-		return err
-	}
-	r.folders = false
-	return remove(draft.Work)
 }

@@ -52,11 +52,11 @@ func (r *Run) Prove(ctx context.Context) error {
 	var g errgroup.Group
 	g.SetLimit(max(1, r.Host.InFlight()/2))
 	if !r.Names.Beside {
-		if err := r.ownFolders(ctx); err != nil {
+		if err := r.at().ownFolders(ctx); err != nil {
 			return fmt.Errorf("make the work folder: %w", err)
 		}
 		g.Go(func() error { // needed in a moment, and made meanwhile
-			return r.tempFolders(ctx, r.WorkFolders())
+			return r.at().tempFolders(ctx, r.WorkFolders())
 		})
 	}
 	var mu sync.Mutex
@@ -246,7 +246,7 @@ func (r *Run) GiveUp(ctx context.Context) error {
 	if err := g.Wait(); err != nil {
 		return fmt.Errorf("clear what was tried: %w", err)
 	}
-	return r.removeWork(ctx)
+	return r.at().removeWork(ctx)
 }
 
 // tryNames are the two names under which a folder is tried.

@@ -12,8 +12,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
-	"maps"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -213,10 +211,10 @@ func (r *Run) Forward(ctx context.Context, phases ...draft.Phase) (err error) {
 	if r.Draft.Motions.Len() == 0 {
 		return nil
 	}
-	if err := r.workFolders(ctx, marks); err != nil {
+	if err := r.at().workFolders(ctx, marks); err != nil {
 		return fmt.Errorf("make the work folder: %w", err)
 	}
-	defer func() { err = errors.Join(err, r.closeSegment()) }()
+	defer func() { err = errors.Join(err, r.at().closeSegment()) }()
 	r.begin(marks)
 	for _, phase := range phases {
 		if err := r.phase(ctx, phase, marks, func(m draft.Motion) bool { return m.Kind != draft.TidyMotion }); err != nil {
@@ -312,11 +310,11 @@ type flight struct {
 func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, marks Marks) error {
 	outcomes := make([]*Outcome, len(motions))
 	began := r.hostNow()
-	if err := r.lookBefore(ctx, motions); err != nil {
+	if err := r.at().lookBefore(ctx, motions); err != nil {
 		f.stopped.Store(true)
 		return err
 	}
-	if err := r.find(ctx, motions); err != nil {
+	if err := r.at().find(ctx, motions); err != nil {
 		f.stopped.Store(true)
 		return err
 	}
@@ -324,7 +322,7 @@ func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, mark
 		if err := r.fault(AfterIntent, m); err != nil {
 			return err
 		}
-		res, err := r.forward(ctx, m, marks.At(KeyOf(m)).State == Intended)
+		res, err := r.executor(m.Kind).forward(ctx, m, marks.At(KeyOf(m)).State == Intended)
 		if err != nil {
 			return err
 		}
@@ -354,39 +352,6 @@ func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, mark
 		}
 	}
 	return nil
-}
-
-// find asks, once for a batch, where the bytes lie that it sends.
-func (r *Run) find(ctx context.Context, motions []draft.Motion) error {
-	var digests []tree.Digest
-	for _, m := range motions {
-		if m.Kind == draft.SendMotion {
-			digests = append(digests, m.After.Digest)
-		}
-	}
-	found, err := r.Room.Locations(ctx, digests)
-	if err != nil {
-		return fmt.Errorf("find what is to be sent: %w", err)
-	}
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if r.lies == nil {
-		r.lies = map[tree.Digest]stockroom.Location{}
-	}
-	maps.Copy(r.lies, found)
-	return nil
-}
-
-// content opens bytes that are to be sent.
-func (r *Run) content(ctx context.Context, d tree.Digest) (io.ReadCloser, error) {
-	r.mu.Lock()
-	loc, known := r.lies[d]
-	delete(r.lies, d) // most are sent once
-	r.mu.Unlock()
-	if known {
-		return r.Room.OpenAt(ctx, d, loc)
-	}
-	return r.Room.Open(ctx, d)
 }
 
 // each runs do over the motions, as many at a time as the host is good for. The
@@ -437,7 +402,7 @@ func (r *Run) conclude(ctx context.Context, outcomes []*Outcome, write func(cont
 		}
 	}
 	if kept {
-		seg, err := r.openSegment()
+		seg, err := r.at().openSegment()
 		if err != nil {
 			return err
 		}
@@ -453,27 +418,4 @@ func (r *Run) count(m draft.Motion) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	r.done.add(KeyOf(m))
-}
-
-// openSegment gives the deployment's own segment for kept copies.
-func (r *Run) openSegment() (*stockroom.Segment, error) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if r.segment == nil {
-		s, err := r.Room.Segment(fmt.Sprintf("deployment-%d", r.ID))
-		if err != nil {
-			return nil, err
-		}
-		r.segment = s
-	}
-	return r.segment, nil
-}
-
-func (r *Run) closeSegment() error {
-	if r.segment == nil {
-		return nil
-	}
-	err := r.segment.Close()
-	r.segment = nil
-	return err
 }

@@ -2,11 +2,7 @@ package deploy
 
 import (
 	"context"
-	"errors"
 	"fmt"
-	"io/fs"
-	"maps"
-	"slices"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/tree"
@@ -69,57 +65,9 @@ func bearable(at tree.Path, level map[tree.Path]bool, things int) error {
 	return nil
 }
 
-// lookBefore looks, once for a batch, whether the names are free to which its
-// folders are to come: where they are, no motion has to look by itself.
-func (r *Run) lookBefore(ctx context.Context, motions []draft.Motion) error {
-	var paths []tree.Path
-	for _, m := range motions {
-		if m.Whole() && m.Kind == draft.InMotion {
-			paths = append(paths, m.Path)
-		}
-	}
-	if len(paths) == 0 {
-		return nil
-	}
-	infos, err := r.Host.StatAll(ctx, paths)
-	if err != nil {
-		return fmt.Errorf("look where folders are to come: %w", err)
-	}
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	r.vacant = map[tree.Path]bool{}
-	for i, p := range paths {
-		r.vacant[p] = infos[i].Being == tree.Absent
-	}
-	return nil
-}
-
-func (r *Run) isVacant(p tree.Path) bool {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	return r.vacant[p]
-}
-
-// acts does operations in their order.
-func (r *Run) acts(ctx context.Context, acts []draft.Act) error {
-	for _, a := range acts {
-		left, err := r.act(ctx, a)
-		if errors.Is(err, fs.ErrExist) && a.Op == draft.Rename {
-			return fmt.Errorf("something else has appeared at %s; move it away by hand, then go on: %w", a.To, err)
-		}
-		if err != nil {
-			return err
-		}
-		if left {
-			r.note("the folder %s stays: something that is not of this deployment is in it", a.From)
-		}
-	}
-	return nil
-}
-
 // backWhole takes the moving of a whole folder back. Bytes that the server
 // wrote into our files in the meantime are kept.
-func (r *Run) backWhole(ctx context.Context, m draft.Motion, marks Marks) (Result, error) {
+func (r site) backWhole(ctx context.Context, m draft.Motion, marks Marks) (Result, error) {
 	at := r.Names.Temp(m)
 	temp, _, err := treeAt(ctx, r.Host, at)
 	if err != nil {
@@ -154,61 +102,4 @@ func (r *Run) backWhole(ctx context.Context, m draft.Motion, marks Marks) (Resul
 		}
 	}
 	return res, nil
-}
-
-// keepInside is keepIfOther for one file of a whole folder.
-func (r *Run) keepInside(ctx context.Context, at, rel, path tree.Path, expected tree.Digest, res *Result, format string) error {
-	var one Result
-	if err := r.keepIfOther(ctx, at.Join(rel), expected, &one, format, path); err != nil || one.Kept == nil {
-		return err
-	}
-	if res.Inside == nil {
-		res.Inside = map[tree.Path]Result{}
-	}
-	res.Inside[rel] = one
-	return nil
-}
-
-// checkAsideWhole looks into a folder that was set aside: what the server wrote
-// last into files of the deployment is kept, and what is not of the deployment
-// goes back to where it was.
-func (r *Run) checkAsideWhole(ctx context.Context, m draft.Motion, res *Result) error {
-	at := r.Names.Temp(m)
-	temp, infos, err := treeAt(ctx, r.Host, at)
-	if err != nil {
-		return err
-	}
-	if temp[tree.Root].Being != tree.Folder {
-		return errors.New("it is not under its set-aside name")
-	}
-	ours := map[tree.Path]draft.Motion{}
-	for t := range r.Draft.Motions.Of(draft.TidyMotion, m.Path) {
-		if rel, inside := t.Path.Below(m.Path); inside {
-			ours[rel] = t
-		}
-	}
-	theirs := func(rel tree.Path) bool { _, known := ours[rel]; return !known }
-	if foreign := slices.ContainsFunc(slices.Collect(maps.Keys(temp)), func(rel tree.Path) bool { return rel != tree.Root && theirs(rel) }); foreign {
-		final, _, err := treeAt(ctx, r.Host, m.Path)
-		if err != nil {
-			return err
-		}
-		if err := r.acts(ctx, draft.MoveTree(at, m.Path, temp, final, theirs)); err != nil {
-			return err
-		}
-		r.note("something that is not of this deployment was in %s; it is where it was", m.Path)
-	}
-	for rel, t := range ours {
-		i := infos[rel]
-		if t.Before.Being != tree.Content || i.Being == tree.Content && i.Size == t.Before.Size && i.Modified == t.Seen && r.tells(t.Seen, r.Draft.LookedAt) {
-			continue
-		}
-		if i.Being != tree.Content {
-			continue // gone since it was looked at; the look after the swap does not miss it
-		}
-		if err := r.keepInside(ctx, at, rel, t.Path, t.Before.Digest, res, "%s was written to after it was looked at; its last bytes are kept"); err != nil {
-			return err
-		}
-	}
-	return nil
 }

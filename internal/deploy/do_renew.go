@@ -8,9 +8,20 @@ import (
 	"restlesscrate/internal/core/tree"
 )
 
+// renewer sets a folder that the server writes aside for good.
+type renewer struct{ site }
+
+func (r renewer) forward(ctx context.Context, m draft.Motion, _ bool) (Result, error) {
+	return r.renew(ctx, m)
+}
+
+func (r renewer) backward(ctx context.Context, m draft.Motion, _ Marks) (Result, error) {
+	return r.unrenew(ctx, m)
+}
+
 // renew sets a folder that the server writes aside under a name of its own, where
 // it stays: the server makes a new one at its next start.
-func (r *Run) renew(ctx context.Context, m draft.Motion) (Result, error) {
+func (r renewer) renew(ctx context.Context, m draft.Motion) (Result, error) {
 	old := r.Names.Before(m.Path)
 	infos, err := r.Host.StatAll(ctx, []tree.Path{m.Path, old})
 	switch {
@@ -31,7 +42,7 @@ func (r *Run) renew(ctx context.Context, m draft.Motion) (Result, error) {
 
 // unrenew puts the old folder back. The one that the server has made meanwhile
 // stays beside it.
-func (r *Run) unrenew(ctx context.Context, m draft.Motion) (Result, error) {
+func (r renewer) unrenew(ctx context.Context, m draft.Motion) (Result, error) {
 	old := r.Names.Before(m.Path)
 	infos, err := r.Host.StatAll(ctx, []tree.Path{m.Path, old})
 	if err != nil || infos[1].Being == tree.Absent {
@@ -51,19 +62,8 @@ func (r *Run) unrenew(ctx context.Context, m draft.Motion) (Result, error) {
 }
 
 // vacantBeside is a name beside a path that nothing has.
-func (r *Run) vacantBeside(ctx context.Context, p tree.Path) (tree.Path, error) {
+func (r renewer) vacantBeside(ctx context.Context, p tree.Path) (tree.Path, error) {
 	return r.free(ctx, func(n int) tree.Path {
 		return p.Dir().Join(tree.Path(fmt.Sprintf("%s.made-%d-%d", p.Base(), r.Names.Number, n)))
 	})
-}
-
-// free is the first of some names that nothing has.
-func (r *Run) free(ctx context.Context, named func(n int) tree.Path) (tree.Path, error) {
-	for n := 1; ; n++ {
-		name := named(n)
-		i, err := r.Host.Stat(ctx, name)
-		if err != nil || i.Being == tree.Absent {
-			return name, err
-		}
-	}
 }

@@ -13,6 +13,24 @@ import (
 	"restlesscrate/internal/remote"
 )
 
+// editor changes a text and writes what comes of it under a temporary name.
+type editor struct{ site }
+
+func (r editor) forward(ctx context.Context, m draft.Motion, begun bool) (Result, error) {
+	if v, err := r.before(ctx, m, begun); err != nil || v == draft.Done {
+		return Result{}, err
+	}
+	a := draft.Forward(m, r.Names)
+	return r.edit(ctx, m, a.From, a.To)
+}
+
+func (r editor) settles(draft.Motion) settling { return byTemp }
+
+func (r editor) settle(ctx context.Context, m draft.Motion, found remote.Info, _ int64, res *Result) error {
+	m.After.Size = res.Edited.Size
+	return r.arrive(ctx, m, found, res)
+}
+
 // LongestText is how many bytes a text may have that is edited.
 const LongestText = 8 << 20
 
@@ -33,8 +51,25 @@ func ReadText(ctx context.Context, h remote.Host, p tree.Path) ([]byte, error) {
 	return text, nil
 }
 
+func (r *Run) editOf(p tree.Path) *Edited {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.edited[p]
+}
+
+// editedBy finds what every edited text came to: what was written last counts.
+func editedBy(d *draft.Draft, marks Marks) map[tree.Path]*Edited {
+	out := map[tree.Path]*Edited{}
+	for m := range d.Motions.All() {
+		if e := marks.At(KeyOf(m)).Result.Edited; e != nil {
+			out[m.Path] = e
+		}
+	}
+	return out
+}
+
 // editsOf are the edits that the draft holds for a text.
-func (r *Run) editsOf(p tree.Path) []draft.Edit {
+func (r editor) editsOf(p tree.Path) []draft.Edit {
 	for _, c := range r.Draft.Changes {
 		if c.Path == p {
 			return c.Edits
@@ -43,16 +78,10 @@ func (r *Run) editsOf(p tree.Path) []draft.Edit {
 	return nil
 }
 
-func (r *Run) editOf(p tree.Path) *Edited {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	return r.edited[p]
-}
-
 // edit reads a text as it is now, keeps it, does the edits to it, and writes what
 // comes of them under a temporary name. An edit that no longer applies is an
 // error, and the text is as it was.
-func (r *Run) edit(ctx context.Context, m draft.Motion, from, to tree.Path) (Result, error) {
+func (r editor) edit(ctx context.Context, m draft.Motion, from, to tree.Path) (Result, error) {
 	text, err := ReadText(ctx, r.Host, from)
 	if errors.Is(err, fs.ErrNotExist) && m.Before.Being == tree.Absent {
 		text, err = nil, nil
@@ -64,7 +93,7 @@ func (r *Run) edit(ctx context.Context, m draft.Motion, from, to tree.Path) (Res
 }
 
 // compose does the edits of a path to a text, and writes the result.
-func (r *Run) compose(ctx context.Context, p tree.Path, text []byte, to tree.Path) (Result, error) {
+func (r editor) compose(ctx context.Context, p tree.Path, text []byte, to tree.Path) (Result, error) {
 	after, done, err := draft.ApplyEdits(text, r.editsOf(p))
 	if err != nil {
 		return Result{}, fmt.Errorf("it is another text than when the draft was made, and no longer takes the change: %w", err)
@@ -95,7 +124,7 @@ func (r *Run) compose(ctx context.Context, p tree.Path, text []byte, to tree.Pat
 	return Result{Kept: &kept, Digest: kept.Digest, Size: int64(len(text)), Proved: true, Edited: e}, nil
 }
 
-func (r *Run) write(ctx context.Context, to tree.Path, text []byte) error {
+func (r editor) write(ctx context.Context, to tree.Path, text []byte) error {
 	w, err := r.Host.Create(ctx, to, 0)
 	if err != nil {
 		return err
@@ -106,7 +135,7 @@ func (r *Run) write(ctx context.Context, to tree.Path, text []byte) error {
 
 // checkEdited compares a text that was set aside with the one that was edited.
 // What somebody wrote into it in between is edited anew, so that it is not lost.
-func (r *Run) checkEdited(ctx context.Context, m draft.Motion, at tree.Path, i remote.Info, res *Result) error {
+func (r editor) checkEdited(ctx context.Context, m draft.Motion, at tree.Path, i remote.Info, res *Result) error {
 	if i.Being != tree.Content {
 		return errors.New("it is not under its set-aside name")
 	}
@@ -128,7 +157,7 @@ func (r *Run) checkEdited(ctx context.Context, m draft.Motion, at tree.Path, i r
 			}
 			w.After.Size = res.Edited.Size
 			var sent Result
-			if err := r.checkSent(ctx, w, r.Names.Temp(w), to, &sent); err != nil {
+			if err := r.arrive(ctx, w, to, &sent); err != nil {
 				return err
 			}
 			r.note("%s was written to while it was being edited; the edit was done to what it holds now", m.Path)
@@ -136,15 +165,4 @@ func (r *Run) checkEdited(ctx context.Context, m draft.Motion, at tree.Path, i r
 	}
 	res.Size, res.Modified = i.Size, i.Modified
 	return nil
-}
-
-// editedBy finds what every edited text came to: what was written last counts.
-func editedBy(d *draft.Draft, marks Marks) map[tree.Path]*Edited {
-	out := map[tree.Path]*Edited{}
-	for m := range d.Motions.All() {
-		if e := marks.At(KeyOf(m)).Result.Edited; e != nil {
-			out[m.Path] = e
-		}
-	}
-	return out
 }

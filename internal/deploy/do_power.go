@@ -1,0 +1,212 @@
+package deploy
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"restlesscrate/internal/core/draft"
+)
+
+// powerer stops and starts the server, has it take an add-on anew, and waits for it or for
+// a person.
+type powerer struct{ site }
+
+func (r powerer) forward(ctx context.Context, m draft.Motion, _ bool) (Result, error) {
+	return r.power(ctx, m)
+}
+
+func (r powerer) backward(ctx context.Context, m draft.Motion, _ Marks) (Result, error) {
+	return r.unpower(ctx, m)
+}
+
+// power does a motion of the server as a whole. Each looks at how the server
+// stands first, so that doing it twice does it once.
+func (r powerer) power(ctx context.Context, m draft.Motion) (Result, error) {
+	if m.Do == draft.UntilTicked {
+		return Result{}, &Waiting{m, m.Subject}
+	}
+	if r.Power == nil {
+		return Result{}, errNoPower
+	}
+	began := time.Now()
+	res, err := r.powered(ctx, m)
+	res.MS = time.Since(began).Milliseconds()
+	return res, err
+}
+
+func (r powerer) powered(ctx context.Context, m draft.Motion) (Result, error) {
+	switch m.Do {
+	case draft.StopServer:
+		state, words := r.Power.State(ctx)
+		if state == draft.IsStopped {
+			return Result{Words: words}, nil
+		}
+		if m.Subject != "" {
+			return Result{}, &Waiting{m, m.Subject}
+		}
+		if err := r.Power.Warn(ctx); err != nil {
+			r.note("players could not be told: %v", err)
+		}
+		return Result{}, r.Power.Do(ctx, draft.StopServer, "", nil)
+	case draft.UntilStopped:
+		words, err := r.until(ctx, draft.UntilStopped, func() (bool, string, error) {
+			state, words := r.Power.State(ctx)
+			return state == draft.IsStopped, words, nil
+		})
+		if err != nil {
+			return Result{}, err
+		}
+		mark, err := r.Power.LogEnd(ctx)
+		return Result{Words: words, Log: &mark}, err
+	case draft.StartServer:
+		if state, words := r.Power.State(ctx); state == draft.IsRunning {
+			return Result{Words: words}, nil
+		}
+		if m.Subject != "" {
+			return Result{}, &Waiting{m, m.Subject}
+		}
+		mark, err := r.Power.LogEnd(ctx) // where no stop has told
+		if err != nil {
+			return Result{}, err
+		}
+		return Result{Log: &mark}, r.Power.Do(ctx, draft.StartServer, "", m.With)
+	case draft.UntilEnded:
+		words, err := r.until(ctx, draft.UntilEnded, r.ended(ctx))
+		return Result{Words: words}, err
+	case draft.UntilReady:
+		since := r.LogStart()
+		words, err := r.until(ctx, draft.UntilReady, func() (bool, string, error) { return r.Power.Ready(ctx, since) })
+		return Result{Words: words}, err
+	case draft.ReloadAddon:
+		mark, err := r.Power.LogEnd(ctx)
+		if err != nil {
+			return Result{}, err
+		}
+		return Result{Log: &mark}, r.Power.Do(ctx, draft.ReloadAddon, m.Subject, nil)
+	}
+	return Result{}, fmt.Errorf("%s is nothing that a server does", m.Do)
+}
+
+// pause is how long is waited between two looks at how a server stands.
+const pause = 250 * time.Millisecond
+
+// until waits for something, and no longer than the server's limit.
+func (r powerer) until(ctx context.Context, what draft.PowerAct, there func() (bool, string, error)) (string, error) {
+	stop, ready := r.Power.Limits()
+	within := ready
+	if what == draft.UntilStopped {
+		within = stop
+	}
+	end := time.Now().Add(within)
+	said := ""
+	for {
+		ok, words, err := there()
+		if err != nil || ok {
+			return words, err
+		}
+		if words != said {
+			said = words
+			r.tell(Progress{Kind: "note", Text: fmt.Sprintf("%s; %s", draft.Motion{Do: what}.Words(), words)})
+		}
+		if time.Now().After(end) {
+			return words, &NotInTime{what, within, words}
+		}
+		select {
+		case <-ctx.Done():
+			return words, ctx.Err()
+		case <-r.Stopped():
+			return words, r.asked()
+		case <-time.After(pause):
+		}
+	}
+}
+
+// unseen is for how long what was started may show nothing of itself before it is
+// taken for ended, where its log tells nothing; usualQuiet is [Run.Quiet] where that
+// is not set.
+const (
+	unseen     = 5 * time.Second
+	usualQuiet = 2 * time.Second
+)
+
+// ended tells whether what was started has run and stopped by itself. A line of its
+// log alone is no proof: it may come before anything shows that the program runs.
+func (r powerer) ended(ctx context.Context) func() (bool, string, error) {
+	ran, grew := false, false
+	last, sign := r.LogStart(), time.Now()
+	return func() (bool, string, error) {
+		state, words := r.Power.State(ctx)
+		if state != draft.IsStopped {
+			ran = ran || state == draft.IsRunning
+			return false, words, nil
+		}
+		now, err := r.Power.LogEnd(ctx)
+		if err != nil {
+			return false, words, err
+		}
+		if now != last {
+			grew, last, sign = true, now, time.Now()
+		}
+		still := time.Since(sign)
+		return ran || grew && still > cmp.Or(r.Quiet, usualQuiet) || still > unseen, words, nil
+	}
+}
+
+// unpower takes a motion of the server back: one that was started is stopped, and
+// one that was stopped and had been running is started.
+func (r powerer) unpower(ctx context.Context, m draft.Motion) (Result, error) {
+	switch {
+	case m.Do == draft.UntilTicked:
+		if m.Back != "" {
+			r.note("set this back by hand: %s", strings.Replace(m.Back, "\n", " ", 1))
+			return Result{}, nil
+		}
+		r.note("what was done by hand stays done: %s", strings.Replace(m.Subject, "\n", " ", 1))
+		return Result{}, nil
+	case m.Kind == draft.WaitMotion || m.Do == draft.ReloadAddon:
+		return Result{}, nil
+	}
+	if r.Power == nil {
+		return Result{}, errNoPower
+	}
+	state, words := r.Power.State(ctx)
+	switch {
+	case m.Do == draft.StartServer && state != draft.IsStopped:
+		if m.Subject != "" {
+			return Result{}, &Waiting{m, "Stop the server, so that its files can be taken back."}
+		}
+		if err := r.Power.Do(ctx, draft.StopServer, "", nil); err != nil {
+			return Result{}, err
+		}
+		words, err := r.until(ctx, draft.UntilStopped, func() (bool, string, error) {
+			state, words := r.Power.State(ctx)
+			return state == draft.IsStopped, words, nil
+		})
+		return Result{Words: words}, err
+	case m.Do == draft.StopServer && m.Ran && state != draft.IsRunning:
+		if m.Subject != "" {
+			r.note("the server was stopped by hand; start it by hand again")
+			return Result{}, nil
+		}
+		mark, err := r.Power.LogEnd(ctx)
+		if err != nil {
+			return Result{}, err
+		}
+		if err := r.Power.Do(ctx, draft.StartServer, "", nil); err != nil {
+			r.note("everything is as it was, but the server could not be started again: %v", err)
+			return Result{}, nil
+		}
+		words, err = r.until(ctx, draft.UntilReady, func() (bool, string, error) { return r.Power.Ready(ctx, mark) })
+		var late *NotInTime
+		if errors.As(err, &late) {
+			r.note("everything is as it was and the server was started again, but it is not ready after %s (%s)", late.Within, late.Words)
+			err = nil
+		}
+		return Result{Words: words}, err
+	}
+	return Result{Words: words}, nil
+}
