@@ -51,12 +51,6 @@ func ReadText(ctx context.Context, h remote.Host, p tree.Path) ([]byte, error) {
 	return text, nil
 }
 
-func (r *Run) editOf(p tree.Path) *Edited {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	return r.edited[p]
-}
-
 // editedBy finds what every edited text came to: what was written last counts.
 func editedBy(d *draft.Draft, marks Marks) map[tree.Path]*Edited {
 	out := map[tree.Path]*Edited{}

@@ -54,8 +54,8 @@ func (r *Run) Backward(ctx context.Context) (err error) {
 
 func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks Marks) error {
 	outcomes := make([]*Outcome, len(motions))
-	f := &flight{calls: make(chan struct{}, max(1, r.Host.InFlight()))}
-	err := r.each(ctx, f, motions, func(ctx context.Context, i int, m draft.Motion) error {
+	f := &flight{calls: make(chan struct{}, max(1, r.Host.InFlight())), asked: r.asked}
+	err := f.each(ctx, motions, func(ctx context.Context, i int, m draft.Motion) error {
 		if err := r.fault(AfterIntent, m); err != nil {
 			return err
 		}
@@ -71,7 +71,7 @@ func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks Marks
 		r.tell(Progress{Kind: "motion", Phase: m.Phase, Step: m.Step, Path: m.Path})
 		return nil
 	})
-	return errors.Join(err, r.conclude(context.WithoutCancel(ctx), outcomes, r.Journal.Reverse))
+	return errors.Join(err, r.at().conclude(context.WithoutCancel(ctx), outcomes, r.Journal.Reverse))
 }
 
 // Look looks at every path of one leg again after its swap. It gives what the

@@ -11,6 +11,7 @@ import (
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/remote"
 	"restlesscrate/internal/stockroom"
 )
 
@@ -162,4 +163,35 @@ func (b *bounded) Read(p []byte) (int, error) {
 		return n, errGrows
 	}
 	return n, err
+}
+
+// conclude syncs kept bytes first, then writes the results that name them.
+func (r kept) conclude(ctx context.Context, outcomes []*Outcome, write func(context.Context, int64, []Outcome) error) error {
+	var known []Outcome
+	kept := false
+	for _, o := range outcomes {
+		if o != nil {
+			known = append(known, *o)
+			kept = kept || len(o.Result.AllKept()) > 0
+		}
+	}
+	if len(known) == 0 {
+		return nil
+	}
+	// What the journal says has been done outlasts a loss of power as it does.
+	if s, ok := remote.Unwrapped[remote.Syncer](r.Host); ok {
+		if err := s.Sync(ctx); err != nil {
+			return err
+		}
+	}
+	if kept {
+		seg, err := r.at().openSegment()
+		if err != nil {
+			return err
+		}
+		if err := seg.Sync(); err != nil {
+			return err
+		}
+	}
+	return write(ctx, r.ID, known)
 }

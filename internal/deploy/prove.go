@@ -71,11 +71,12 @@ func (r *Run) Prove(ctx context.Context) error {
 		refused = append(refused, no)
 		return nil
 	}
-	folders := r.concerned()
+	p := prover{r.at()}
+	folders := p.concerned()
 	var next atomic.Int64
 	for range min(len(folders), max(1, r.Host.InFlight()/2)) {
 		g.Go(func() error {
-			c := courier{r: r, says: says}
+			c := courier{r: p, says: says}
 			for i := int(next.Add(1)) - 1; i < len(folders); i = int(next.Add(1)) - 1 {
 				if err := c.visit(ctx, folders[i], i); err != nil {
 					return err
@@ -104,10 +105,13 @@ func (r *Run) Prove(ctx context.Context) error {
 	return worst
 }
 
+// prover tries whether files can come and go.
+type prover struct{ site }
+
 // courier carries one empty file from folder to folder: a rename each, where a file for
 // every folder would be made, renamed and removed.
 type courier struct {
-	r      *Run
+	r      prover
 	says   func(error) error // gathers refusals, and gives any other error back
 	at     tree.Path         // where its file is now; none yet where it is the root
 	folder tree.Path         // that it is in
@@ -153,7 +157,7 @@ func (c *courier) end(ctx context.Context) error {
 	return nil
 }
 
-func (r *Run) try(ctx context.Context, folder, from, to tree.Path) error {
+func (r prover) try(ctx context.Context, folder, from, to tree.Path) error {
 	if err := r.touch(ctx, from); err != nil {
 		return saysNo(ctx, err, &RefusedError{Folders: []tree.Path{folder}, Err: err})
 	}
@@ -186,7 +190,7 @@ func saysNo(ctx context.Context, err error, no *RefusedError) error {
 	return no
 }
 
-func (r *Run) touch(ctx context.Context, p tree.Path) error {
+func (r prover) touch(ctx context.Context, p tree.Path) error {
 	w, err := r.Host.Create(ctx, p, 0)
 	if err != nil {
 		return err
@@ -203,7 +207,7 @@ func (r *Run) Given(d *draft.Draft) { r.Draft, r.ahead = d, nil }
 
 func nobody(draft.Motion) bool { return false }
 
-func (r *Run) concerned() []tree.Path {
+func (r prover) concerned() []tree.Path {
 	if r.ahead != nil {
 		return r.ahead.Concerned
 	}
@@ -227,8 +231,9 @@ func (r *Run) WorkFolders() []tree.Path {
 func (r *Run) GiveUp(ctx context.Context) error {
 	var g errgroup.Group
 	g.SetLimit(max(1, r.Host.InFlight()/2))
-	for i, folder := range r.concerned() {
-		from, to := r.tryNames(folder, i)
+	p := prover{r.at()}
+	for i, folder := range p.concerned() {
+		from, to := p.tryNames(folder, i)
 		g.Go(func() error {
 			for _, p := range []tree.Path{from, to} {
 				if i, err := r.Host.Stat(ctx, p); err != nil {
@@ -250,7 +255,7 @@ func (r *Run) GiveUp(ctx context.Context) error {
 }
 
 // tryNames are the two names under which a folder is tried.
-func (r *Run) tryNames(folder tree.Path, i int) (from, to tree.Path) {
+func (r prover) tryNames(folder tree.Path, i int) (from, to tree.Path) {
 	from, to = r.Names.Folder().Join(tree.Path(fmt.Sprintf("try-%d", i))), folder.Join(tryName)
 	if r.Names.Beside {
 		from = folder.Join(tryName + "-a")

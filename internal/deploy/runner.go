@@ -80,9 +80,8 @@ type Run struct {
 	// breaks the run there. Only tests set it.
 	Fault func(Point, draft.Motion) error
 
-	folders  bool          // the work folders are made
-	stopper  string        // who has asked for a halt
-	halting  chan struct{} // closed then
+	folders bool // the work folders are made
+	stopSign
 	mu       sync.Mutex
 	ahead    *draft.Ahead // of a draft that is being made anew
 	done     keys         // motions done so far
@@ -113,84 +112,16 @@ func (t *Trouble) Error() string {
 }
 func (t *Trouble) Unwrap() error { return t.Err }
 
-// ErrStopped is the reason of a halt that a person has asked for.
-type ErrStopped struct{ Who string }
+// StoppedError is the reason of a halt that a person has asked for.
+type StoppedError struct{ Who string }
 
-func (e *ErrStopped) Error() string { return e.Who + " stopped it" }
+func (e *StoppedError) Error() string { return e.Who + " stopped it" }
 
 // Extend gives the run a draft that goes on behind the one that it has.
 func (r *Run) Extend(d *draft.Draft) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	r.Draft, r.folders, r.ahead = d, false, nil
-}
-
-// Halt stops the run between motions: those that have begun are finished. The
-// deployment is halted then, to be resumed or undone.
-func (r *Run) Halt(who string) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if r.stopper == "" {
-		r.stopper = who
-		close(r.stopped())
-	}
-}
-
-// Stopped is closed once a halt was asked for.
-func (r *Run) Stopped() <-chan struct{} {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	return r.stopped()
-}
-
-// stopped is called with mu held.
-func (r *Run) stopped() chan struct{} {
-	if r.halting == nil {
-		r.halting = make(chan struct{})
-	}
-	return r.halting
-}
-
-// asked gives the error of a halt that was asked for, else nil.
-func (r *Run) asked() error {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if r.stopper == "" {
-		return nil
-	}
-	return &ErrStopped{r.stopper}
-}
-
-// Notes are what the run has to say that is no error, in order.
-func (r *Run) Notes() []string {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	return append([]string(nil), r.notes...)
-}
-
-// Sent is how many bytes were uploaded by this run.
-func (r *Run) Sent() int64 {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	return r.sent
-}
-
-func (r *Run) note(format string, args ...any) {
-	text := fmt.Sprintf(format, args...)
-	r.mu.Lock()
-	r.notes = append(r.notes, text)
-	r.mu.Unlock()
-	r.tell(Progress{Kind: "note", Text: text})
-}
-
-func (r *Run) tell(p Progress) {
-	if r.Tell == nil {
-		return
-	}
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	p.Done, p.Total, p.Sent = r.done.n, r.Draft.Motions.Len(), r.sent
-	r.Tell(p)
 }
 
 func (r *Run) fault(p Point, m draft.Motion) error {
@@ -274,7 +205,7 @@ func (r *Run) group(ctx context.Context, group draft.Group, marks Marks, choose 
 	}
 	// The next batch begins before the last of this one is through; the calls
 	// under way are counted over all of them.
-	f := &flight{calls: make(chan struct{}, max(1, r.Host.InFlight()))}
+	f := &flight{calls: make(chan struct{}, max(1, r.Host.InFlight())), asked: r.asked}
 	var g errgroup.Group
 	g.SetLimit(overlapping)
 	for !f.stopped.Load() {
@@ -302,14 +233,42 @@ const overlapping = 8
 type flight struct {
 	calls   chan struct{}
 	stopped atomic.Bool
-	looking bool // it only looks at what was done, which is not stopped
+	asked   func() error // for a halt; nil where what is done cannot be stopped, since it only looks
+}
+
+// each runs do over the motions, as many at a time as the host is good for. The
+// first error stops those that have not begun.
+func (f *flight) each(ctx context.Context, motions []draft.Motion, do func(context.Context, int, draft.Motion) error) error {
+	var g errgroup.Group
+	for i, m := range motions {
+		f.calls <- struct{}{}
+		g.Go(func() error {
+			defer func() { <-f.calls }()
+			if f.stopped.Load() {
+				return nil
+			}
+			err := ctx.Err()
+			if err == nil && f.asked != nil {
+				err = f.asked()
+			}
+			if err == nil {
+				err = do(ctx, i, m)
+			}
+			if err != nil {
+				f.stopped.Store(true)
+				return &Trouble{Motion: m, Err: err}
+			}
+			return nil
+		})
+	}
+	return g.Wait()
 }
 
 // batch does motions side by side whose intents are durable, and makes the
 // results durable: also those that came before an error.
 func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, marks Marks) error {
 	outcomes := make([]*Outcome, len(motions))
-	began := r.hostNow()
+	began := r.at().hostNow()
 	if err := r.at().lookBefore(ctx, motions); err != nil {
 		f.stopped.Store(true)
 		return err
@@ -318,7 +277,7 @@ func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, mark
 		f.stopped.Store(true)
 		return err
 	}
-	err := r.each(ctx, f, motions, func(ctx context.Context, i int, m draft.Motion) error {
+	err := f.each(ctx, motions, func(ctx context.Context, i int, m draft.Motion) error {
 		if err := r.fault(AfterIntent, m); err != nil {
 			return err
 		}
@@ -340,7 +299,7 @@ func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, mark
 	if e := r.settle(ctx, f, outcomes, began); e != nil && err == nil {
 		err = e
 	}
-	if e := r.conclude(context.WithoutCancel(ctx), outcomes, r.Journal.Conclude); e != nil {
+	if e := r.at().conclude(context.WithoutCancel(ctx), outcomes, r.Journal.Conclude); e != nil {
 		return errors.Join(err, e)
 	}
 	if err != nil {
@@ -352,70 +311,4 @@ func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, mark
 		}
 	}
 	return nil
-}
-
-// each runs do over the motions, as many at a time as the host is good for. The
-// first error stops those that have not begun.
-func (r *Run) each(ctx context.Context, f *flight, motions []draft.Motion, do func(context.Context, int, draft.Motion) error) error {
-	var g errgroup.Group
-	for i, m := range motions {
-		f.calls <- struct{}{}
-		g.Go(func() error {
-			defer func() { <-f.calls }()
-			if f.stopped.Load() {
-				return nil
-			}
-			err := ctx.Err()
-			if err == nil && !f.looking {
-				err = r.asked()
-			}
-			if err == nil {
-				err = do(ctx, i, m)
-			}
-			if err != nil {
-				f.stopped.Store(true)
-				return &Trouble{Motion: m, Err: err}
-			}
-			return nil
-		})
-	}
-	return g.Wait()
-}
-
-// conclude syncs kept bytes first, then writes the results that name them.
-func (r *Run) conclude(ctx context.Context, outcomes []*Outcome, write func(context.Context, int64, []Outcome) error) error {
-	var known []Outcome
-	kept := false
-	for _, o := range outcomes {
-		if o != nil {
-			known = append(known, *o)
-			kept = kept || len(o.Result.AllKept()) > 0
-		}
-	}
-	if len(known) == 0 {
-		return nil
-	}
-	// What the journal says has been done outlasts a loss of power as it does.
-	if s, ok := remote.Unwrapped[remote.Syncer](r.Host); ok {
-		if err := s.Sync(ctx); err != nil {
-			return err
-		}
-	}
-	if kept {
-		seg, err := r.at().openSegment()
-		if err != nil {
-			return err
-		}
-		if err := seg.Sync(); err != nil {
-			return err
-		}
-	}
-	return write(ctx, r.ID, known)
-}
-
-// count notes a motion as done, once however often the run is taken up again.
-func (r *Run) count(m draft.Motion) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	r.done.add(KeyOf(m))
 }

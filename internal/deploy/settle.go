@@ -54,19 +54,11 @@ func (r *Run) settleEach(ctx context.Context, f *flight, outcomes []*Outcome, wh
 	for n, i := range which {
 		motions[n] = outcomes[i].Motion
 	}
-	return r.each(ctx, &flight{calls: f.calls, looking: true}, motions, func(ctx context.Context, n int, m draft.Motion) error {
+	return (&flight{calls: f.calls}).each(ctx, motions, func(ctx context.Context, n int, m draft.Motion) error {
 		err := r.executor(m.Kind).settle(ctx, m, found[n], began, &outcomes[which[n]].Result)
 		if err != nil {
 			outcomes[which[n]] = nil
 		}
 		return err
 	})
-}
-
-// hostNow is the host's time, 0 where it is not known.
-func (r *Run) hostNow() int64 {
-	if r.Clock == nil {
-		return 0
-	}
-	return r.Clock()
 }

@@ -224,3 +224,17 @@ func (r site) isVacant(p tree.Path) bool {
 func (r site) tells(modified, lookedAt int64) bool {
 	return r.Resolution > 0 && lookedAt != 0 && modified+r.Resolution < lookedAt
 }
+
+// hostNow is the host's time, 0 where it is not known.
+func (r site) hostNow() int64 {
+	if r.Clock == nil {
+		return 0
+	}
+	return r.Clock()
+}
+
+func (r site) editOf(p tree.Path) *Edited {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.edited[p]
+}
