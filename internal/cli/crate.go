@@ -18,7 +18,7 @@ import (
 type crateCommands struct{ *App }
 
 func (a crateCommands) crateCommand() *cli.Command {
-	correct := correctionCommands{a.App}
+	correct := correctionCommands(a)
 	book := &cli.StringFlag{Name: "rulebook", Usage: "of this rulebook `NAME` only"}
 	return &cli.Command{Name: "crate", Usage: "what was staged and can be deployed", Commands: []*cli.Command{
 		{Name: "list", Usage: "list the crates, the newest first", Flags: []cli.Flag{book, &cli.StringFlag{Name: "addon", Usage: "of this add-on `NAME` only"}}, Action: a.crateList},

@@ -25,7 +25,7 @@ func (a serverCommands) serverCommand() *cli.Command {
 		{Name: "test", Usage: "connect and find out what the host can do", UsageText: "restless server test NAME [--unlock]",
 			Flags: []cli.Flag{&cli.BoolFlag{Name: "unlock", Usage: "take away what a lost service has left on the host, its lock too"}, yes()}, Action: a.serverTest},
 		{Name: "control", Usage: "say how a server is stopped, started and spoken to, and try it", UsageText: "restless server control NAME [--file FILE] [--secret NAME] [--try ACT]",
-			Flags: append(controlFlags(), yes()), Action: controlCommands{a.App}.serverControl},
+			Flags: append(controlFlags(), yes()), Action: controlCommands(a).serverControl},
 		{Name: "trust", Usage: "confirm the host's key", UsageText: "restless server trust NAME FINGERPRINT", Action: a.serverTrust},
 		{Name: "drop", Usage: "forget a server; its files are not touched", UsageText: "restless server drop NAME", Flags: []cli.Flag{yes()}, Action: a.serverDrop},
 	}}

@@ -35,7 +35,7 @@ func (r asider) settle(ctx context.Context, m draft.Motion, found remote.Info, _
 	case m.Whole():
 		return r.checkAsideWhole(ctx, m, res)
 	case r.editOf(m.Path) != nil:
-		return editor{r.site}.checkEdited(ctx, m, r.Names.Temp(m), found, res)
+		return editor(r).checkEdited(ctx, m, r.Names.Temp(m), found, res)
 	}
 	return r.checkAside(ctx, m, r.Names.Temp(m), found, res)
 }
