@@ -13,7 +13,7 @@ import (
 )
 
 // parts tells which parts by choice are taken and which are left.
-func (m *maker) parts() {
+func (m *telling) parts() {
 	for _, w := range m.req.Wanted {
 		for _, v := range w.Values {
 			m.say(finding.Note, "value", tree.Root, fmt.Sprintf("deploy --set %s=VALUE chooses another; the choice is kept for later versions.", v.Name),
@@ -32,7 +32,7 @@ func (m *maker) parts() {
 
 // misfits warns of builds for another version of the game, and of changes to
 // add-ons that are not there.
-func (m *maker) misfits() {
+func (m *telling) misfits() {
 	for _, w := range m.req.Wanted {
 		if w.Lacks != "" {
 			m.say(finding.Warn, "base-missing", tree.Root, "Deploy that one too, or first.", "%s changes %s, which is not on this server.", w.Label(), w.Lacks)
@@ -45,7 +45,7 @@ func (m *maker) misfits() {
 
 // says reads the author's notes out. They are prose, so they are never more
 // than a warning; a person ticks them off.
-func (m *maker) says() {
+func (m *telling) says() {
 	for _, w := range m.req.Wanted {
 		for _, s := range w.Says {
 			m.say(finding.Warn, "author-says", s.From, "Tick it off when it is done or does not concern you (on the command line: --accept author-says).", "The author of %s says: %s", w.Label(), s.Text)
@@ -54,10 +54,10 @@ func (m *maker) says() {
 }
 
 // about adds the findings that concern the draft as a whole.
-func (m *maker) about() {
+func (m *telling) about() {
 	h := m.req.Host
 	if m.d.Motions.Len() == 0 {
-		if len(m.d.Changes) == 0 && len(m.d.Findings) == 0 {
+		if len(m.d.Changes) == 0 && len(*m.findings) == 0 {
 			m.say(finding.Note, "nothing-to-do", tree.Root, "", "The server holds all of this already; nothing changes.")
 		}
 		return
@@ -97,13 +97,13 @@ const OwnDisk = "own-disk"
 // part of a draft's digest.
 const swapTime = "swap-time"
 
-// telling is the least swap that is worth telling, in milliseconds.
-const telling = 2000
+// worthSaying is the least swap that is worth telling, in milliseconds.
+const worthSaying = 2000
 
 // swapTakes tells how long names are changed on the server, where that is more
 // than a moment.
-func (m *maker) swapTakes() {
-	if ms := m.swapMS(); ms >= telling {
+func (m *telling) swapTakes() {
+	if ms := m.swapMS(); ms >= worthSaying {
 		n := 0
 		for mo := range m.d.Motions.All() {
 			if mo.Phase == Swap && !mo.OfServer() {
@@ -115,7 +115,7 @@ func (m *maker) swapTakes() {
 }
 
 // swapMS is how many milliseconds names are changed on the server.
-func (m *maker) swapMS() int64 {
+func (m *telling) swapMS() int64 {
 	side := max(1, m.req.Host.SideBySide)
 	ms, inGroup, group := int64(0), 0, 0
 	for mo := range m.d.Motions.All() {
@@ -134,7 +134,7 @@ func (m *maker) swapMS() int64 {
 }
 
 // labelsOf gives the labels that the files of wanted add-ons are claimed under so far.
-func (m *maker) labelsOf() map[string]map[string]bool {
+func (m *ground) labelsOf() map[string]map[string]bool {
 	there := map[string]map[string]bool{}
 	for _, w := range m.req.Wanted {
 		there[w.Addon] = map[string]bool{}
@@ -150,7 +150,7 @@ func (m *maker) labelsOf() map[string]map[string]bool {
 }
 
 // older notes where a version goes back.
-func (m *maker) older() {
+func (m *telling) older() {
 	there := m.labels
 	for _, w := range m.req.Wanted {
 		for _, label := range slices.Sorted(maps.Keys(there[w.Addon])) {

@@ -43,13 +43,13 @@ const (
 func (m Motion) KeepsFolder() bool { return m.Kind == KeepMotion && m.Before.Being == tree.Folder }
 
 // stopped tells whether the server is stopped while names change.
-func (m *maker) stopped() bool {
+func (m *running) stopped() bool {
 	p := m.req.Power
 	return m.power.stop || p != nil && p.Condition == IsStopped
 }
 
 // data emits the copies of data folders, and what is put back of earlier ones.
-func (m *maker) data(e *emitter) {
+func (m *emitting) data(e *emitter) {
 	copies := slices.Clone(m.req.Data)
 	for _, r := range m.req.Returns {
 		if !slices.ContainsFunc(copies, func(f DataFolder) bool { return f.Path == r.Folder }) {
@@ -118,7 +118,7 @@ const (
 )
 
 // fetchMS is how long it takes to fetch files, as far as is known.
-func (m *maker) fetchMS(files int, size int64) int64 {
+func (m *ground) fetchMS(files int, size int64) int64 {
 	h := m.req.Host
 	ms := int64(files) * 2 * h.RenameMS / int64(max(1, h.SideBySide)) // opened and closed, a round trip each
 	if h.Rate > 0 {
@@ -128,7 +128,7 @@ func (m *maker) fetchMS(files int, size int64) int64 {
 }
 
 // measured is how much a folder held when it was looked at.
-func (m *maker) measured(folder tree.Path) (files int, size int64) {
+func (m *ground) measured(folder tree.Path) (files int, size int64) {
 	for p, s := range m.obs.Paths {
 		if p.Within(folder) && s.State.Being == tree.Content {
 			files++
@@ -149,7 +149,7 @@ func (d *Draft) Returned(folder tree.Path) (DataReturn, error) {
 }
 
 // renew emits the setting aside of data folders that the server shall make anew.
-func (m *maker) renew(e *emitter) {
+func (m *emitting) renew(e *emitter) {
 	if len(m.req.Renew) == 0 || m.d.Legs > 1 {
 		return
 	}

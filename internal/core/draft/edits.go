@@ -17,7 +17,7 @@ import (
 )
 
 // texts decides every text that is to be edited.
-func (m *maker) texts(g *goals) {
+func (m *decider) texts(g *goals) {
 	for _, p := range slices.Sorted(maps.Keys(g.texts)) {
 		if e := g.texts[p]; len(e.edits) > 0 || !sameListed(e.listed, m.req.Ledger[p].Listed) {
 			m.text(g, e)
@@ -31,7 +31,7 @@ func sameListed(a, b []Listing) bool {
 	})
 }
 
-func (m *maker) text(g *goals, e *edited) {
+func (m *decider) text(g *goals, e *edited) {
 	seen := m.obs.At(e.path)
 	if _, both := g.goals[e.path]; both {
 		m.never("text-is-put", e.path, "Deploy the two one after the other.", "%s is put by this deployment, and its entries would be changed too.", e.path)
@@ -73,7 +73,7 @@ func (m *maker) text(g *goals, e *edited) {
 				m.say(finding.Note, "listed-already", e.path, "", "%s names %s already; the ledger takes the entry in.", e.path, l.Key)
 			}
 		}
-		m.d.Changes = append(m.d.Changes, *c.Change)
+		m.all = append(m.all, *c.Change)
 		return
 	}
 	c.Edits = done
@@ -87,8 +87,7 @@ func (m *maker) text(g *goals, e *edited) {
 	}
 	c.reason = whys(done)
 	m.edits = append(m.edits, edit{change: c, diff: Diff(e.path, before, after)})
-	m.d.Changes = append(m.d.Changes, *c.Change)
-	m.d.Counts.Edited++
+	m.all = append(m.all, *c.Change)
 	m.names(e, after)
 }
 
@@ -121,7 +120,7 @@ func Diff(p tree.Path, before, after []byte) string {
 
 // begins tells whether a text that is not there can be begun: only one that is
 // nothing but lines.
-func (m *maker) begins(e *edited) bool {
+func (m *decider) begins(e *edited) bool {
 	if !slices.ContainsFunc(e.edits, func(d Edit) bool {
 		return slices.Contains([]settings.Verb{settings.Add, settings.On, settings.Set}, d.Op.Do)
 	}) {
@@ -144,7 +143,7 @@ func (m *maker) begins(e *edited) bool {
 	return true
 }
 
-func (m *maker) unlistable(e *edited, err error) {
+func (m *decider) unlistable(e *edited, err error) {
 	var syntax *settings.SyntaxError
 	if errors.As(err, &syntax) {
 		m.say(finding.Block, "text-broken", e.path, fmt.Sprintf("Mend the text first; the server may not read it either. Accept text-broken=%s to leave it as it is.", e.path),
@@ -183,7 +182,7 @@ type Listed struct {
 }
 
 // names compares the names in a text that was changed with what will be there.
-func (m *maker) names(e *edited, after []byte) {
+func (m *decider) names(e *edited, after []byte) {
 	for _, l := range m.req.Lists {
 		if l.Path != e.path {
 			continue
@@ -231,7 +230,7 @@ func differs(a, b string) string {
 }
 
 // byHand shows the entries that are of no add-on of the ledger.
-func (m *maker) byHand(e *edited, l Listed, items []settings.Item) {
+func (m *decider) byHand(e *edited, l Listed, items []settings.Item) {
 	var others []string
 	for _, i := range items {
 		if i.Key != "" && !slices.ContainsFunc(e.listed, func(o Listing) bool { return o.Name == l.Name && o.Key == i.Key }) {
@@ -244,7 +243,7 @@ func (m *maker) byHand(e *edited, l Listed, items []settings.Item) {
 }
 
 // onDisk gives the names that one rule finds among what will be there.
-func (m *maker) onDisk(r NameRule) (out []string) {
+func (m *decider) onDisk(r NameRule) (out []string) {
 	bases := map[string]bool{}
 	add := func(p tree.Path, being tree.Being) {
 		if rel, below := p.Below(r.Folder); below && rel.Depth() == 1 && (being == tree.Folder) == r.Folders {
@@ -252,7 +251,7 @@ func (m *maker) onDisk(r NameRule) (out []string) {
 		}
 	}
 	for p, s := range m.obs.Paths {
-		if !m.going[p] && !m.dropped[p] {
+		if !m.going[p] {
 			add(p, s.State.Being)
 		}
 	}

@@ -49,7 +49,12 @@ func (e *emitter) motion(s *Step, m Motion) Motion {
 // motion decidable: keeps, sends, asides, folders from the outside in, the
 // renames in, folders that go from the inside out, and after the record the
 // tidying. A group begins only once the one before it is wholly recorded.
-func (m *maker) emit() {
+func emit(r running, d *Draft) emitting {
+	m := emitting{running: r, d: d}
+	d.Changes, d.Deferred, d.Launches, d.Sets = m.all, m.deferred, m.later, m.sets
+	d.Counts.Same += m.same
+	d.Counts.Edited += len(m.edits)
+	m.spare()
 	m.sortChanges()
 	m.wholes()
 	m.beginMotions()
@@ -86,6 +91,7 @@ func (m *maker) emit() {
 	asides := m.swap(e, sent)
 	m.startIt(e)
 	m.tidy(e, asides)
+	return m
 }
 
 // proved chooses the files that are read back and hashed once they are sent: of
@@ -94,7 +100,7 @@ func (m *maker) emit() {
 // checksum on its way, so every small file is read back there until a test has proved
 // the way to be fit for any bytes; all are where a person wants that, or where a test
 // has proved that it is not.
-func (m *maker) proved() map[tree.Path]bool {
+func (m *emitting) proved() map[tree.Path]bool {
 	out := map[tree.Path]bool{}
 	var some []*Change
 	choose := func() {
@@ -124,7 +130,7 @@ func (m *maker) proved() map[tree.Path]bool {
 
 // tidy emits the third phase: what was set aside goes, files first, then the
 // folders they stood in from the inside out.
-func (m *maker) tidy(e *emitter, asides []int) {
+func (m *emitting) tidy(e *emitter, asides []int) {
 	if len(asides) == 0 {
 		return
 	}
@@ -175,7 +181,7 @@ func (m *maker) tidy(e *emitter, asides []int) {
 }
 
 // swap emits the second phase and gives the numbers of its aside motions.
-func (m *maker) swap(e *emitter, sent []string) (asides []int) {
+func (m *emitting) swap(e *emitter, sent []string) (asides []int) {
 	texts, steps := m.writeTexts(e)
 	unsent := 0
 	for _, temp := range sent {
@@ -249,7 +255,7 @@ func (m *maker) swap(e *emitter, sent []string) (asides []int) {
 
 // writeTexts emits, before anything is swapped, the writing of edited texts: each
 // is read again then, and one that no longer takes its edits leaves all as it is.
-func (m *maker) writeTexts(e *emitter) (temps map[tree.Path]string, steps []int) {
+func (m *emitting) writeTexts(e *emitter) (temps map[tree.Path]string, steps []int) {
 	temps = map[tree.Path]string{}
 	e.group++
 	for _, x := range m.edits {
@@ -263,7 +269,7 @@ func (m *maker) writeTexts(e *emitter) (temps map[tree.Path]string, steps []int)
 }
 
 // how tells in what way files come into place.
-func (m *maker) how() string {
+func (m *emitting) how() string {
 	single := slices.ContainsFunc(m.changes, func(c change) bool {
 		return c.After.Being == tree.Content && !m.goesAlong(c.Path, m.wholeIn)
 	})
@@ -278,7 +284,7 @@ func (m *maker) how() string {
 
 // foldersOut sets whole folders aside. Every file in one has a step of its own
 // that says why it goes; the motion is theirs together.
-func (m *maker) foldersOut(e *emitter, removes map[tree.Path]int) (asides []int) {
+func (m *emitting) foldersOut(e *emitter, removes map[tree.Path]int) (asides []int) {
 	for _, f := range m.inside(m.dropped) {
 		if _, whole := m.wholeOut[f]; whole || m.goesAlong(f, m.wholeOut) {
 			removes[f] = e.step(Step{Phase: Swap, Verb: Remove, Path: f, Reason: "folder, " + m.maybe[f]}).ID
@@ -302,7 +308,7 @@ func (m *maker) foldersOut(e *emitter, removes map[tree.Path]int) (asides []int)
 }
 
 // foldersDrop removes folders that have become empty, from the inside out.
-func (m *maker) foldersDrop(e *emitter) {
+func (m *emitting) foldersDrop(e *emitter) {
 	depth := -1
 	for _, f := range m.inside(m.dropped) {
 		if _, whole := m.wholeOut[f]; whole || m.goesAlong(f, m.wholeOut) {
@@ -318,12 +324,12 @@ func (m *maker) foldersDrop(e *emitter) {
 }
 
 // inside lists folders, the innermost first.
-func (m *maker) inside(folders map[tree.Path]bool) []tree.Path {
+func (m *emitting) inside(folders map[tree.Path]bool) []tree.Path {
 	return slices.SortedFunc(maps.Keys(folders), func(a, b tree.Path) int { return byDepth(b, a) })
 }
 
 // goesAlong tells whether a path is moved with a whole folder above it.
-func (m *maker) goesAlong(p tree.Path, names map[tree.Path]string) bool {
+func (m *emitting) goesAlong(p tree.Path, names map[tree.Path]string) bool {
 	if len(names) == 0 {
 		return false
 	}
@@ -335,7 +341,7 @@ func (m *maker) goesAlong(p tree.Path, names map[tree.Path]string) bool {
 	return false
 }
 
-func (m *maker) count(c change) {
+func (m *emitting) count(c change) {
 	n := &m.d.Counts
 	switch {
 	case c.After.Being == tree.Absent:

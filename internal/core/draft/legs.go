@@ -24,19 +24,19 @@ const NextLeg Verb = "next leg"
 // defers tells whether a text that is not there is left to the next leg: the
 // rulebook says that the server makes it, and the server can be started and
 // stopped again.
-func (m *maker) defers(e *edited) bool {
+func (m *decider) defers(e *edited) bool {
 	p := m.req.Power
 	made := slices.ContainsFunc(m.req.FirstRun, func(g string) bool { return doublestar.MatchUnvalidated(g, string(e.path)) })
 	if !made || e.returned || len(e.edits) == 0 {
 		return false
 	}
-	if p == nil || p.Stop == "" || p.Start == "" || m.d.Legs > 1 && m.launch == nil {
+	if p == nil || p.Stop == "" || p.Start == "" || m.legs > 1 && m.launch == nil {
 		m.say(finding.Block, "after-first-run", e.path, "Start the server once and draft again, or tell how it is stopped and started: server control.",
 			"%s is there only once the server has run, and it is to be changed.", e.path)
 		return true
 	}
-	m.d.Deferred = append(m.d.Deferred, Deferral{Path: e.path, Edits: e.edits, Listed: e.listed})
-	if m.d.Legs < 2 {
+	m.deferred = append(m.deferred, Deferral{Path: e.path, Edits: e.edits, Listed: e.listed})
+	if m.legs < 2 {
 		m.say(finding.Note, "two-legs", e.path, "", "%s is there only once the server has run: it is started, stopped again, and the text is changed in a later leg.", e.path)
 	}
 	return true
@@ -59,7 +59,7 @@ func deferred(d *Draft) *goals {
 func MakeNext(d *Draft, req *Request, obs Observations) (*Draft, []finding.Finding) {
 	next := *d
 	next.Changes, next.Steps = slices.Clone(d.Changes), slices.Clone(d.Steps)
-	next.Findings, next.Deferred, next.Launches = nil, nil, nil
+	next.Findings = nil
 	next.Steps = slices.DeleteFunc(next.Steps, func(s Step) bool { return s.Verb == NextLeg })
 	for i := range next.Steps { // those that follow are numbered behind them
 		if next.Steps[i].ID != i+1 {
@@ -68,14 +68,18 @@ func MakeNext(d *Draft, req *Request, obs Observations) (*Draft, []finding.Findi
 		}
 	}
 	next.Legs = max(1, d.Legs) + 1
-	m := newMaker(req, obs, &next)
+	var found []finding.Finding
+	from := ground{req: req, obs: obs, legs: next.Legs, findings: &found}
+	var later []Launch
 	if len(d.Launches) > 0 {
-		m.launch, next.Launches = &d.Launches[0], d.Launches[1:]
+		from.launch, later = &d.Launches[0], d.Launches[1:]
 	}
+	m := newDecider(from, 0)
+	m.all = next.Changes
 	m.texts(deferred(d))
-	m.plan()
-	m.emit()
-	found := next.Findings
+	r := running{folding: folding{decider: m, dropped: map[tree.Path]bool{}}, later: later, sets: next.Sets}
+	r.plan()
+	emit(r, &next)
 	next.Findings = append(slices.Clone(d.Findings), found...)
 	finding.Sort(next.Findings)
 	return &next, found

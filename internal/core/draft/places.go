@@ -9,7 +9,7 @@ import (
 
 // sortChanges sorts the draft's changes, of which there will be no more, and tells the
 // content changes where theirs lie.
-func (m *maker) sortChanges() {
+func (m *emitting) sortChanges() {
 	order := make([]int32, len(m.d.Changes))
 	for i := range order {
 		order[i] = int32(i)
@@ -45,7 +45,7 @@ func inOrder[T any](list []T, order []int32) {
 
 // beginMotions makes the list of motions ready. Those of earlier legs are about changes
 // that have other places now.
-func (m *maker) beginMotions() {
+func (m *emitting) beginMotions() {
 	earlier := m.d.Motions
 	m.d.Motions = Motions{}
 	m.d.Motions.Begin(m.d.Changes, earlier.Len()+m.foreseen())
@@ -56,7 +56,7 @@ func (m *maker) beginMotions() {
 
 // foreseen is about how many motions there will be: a long list that grows by itself is
 // in memory twice each time.
-func (m *maker) foreseen() int {
+func (m *emitting) foreseen() int {
 	n := len(m.folders) + len(m.dropped)
 	for _, c := range m.changes {
 		if c.keep != "" {

@@ -96,12 +96,12 @@ type powerPlan struct {
 type reload struct{ label, line, risky string }
 
 // plan decides whether the server is stopped, and what is reloaded instead.
-func (m *maker) plan() {
+func (m *running) plan() {
 	p := m.req.Power
-	if p == nil || len(m.changes)+len(m.edits)+len(m.d.Deferred)+len(m.req.Returns)+len(m.req.Renew)+len(m.d.Sets) == 0 && m.launch == nil {
+	if p == nil || len(m.changes)+len(m.edits)+len(m.deferred)+len(m.req.Returns)+len(m.req.Renew)+len(m.sets) == 0 && m.launch == nil {
 		return
 	}
-	if m.d.more() || m.d.Legs > 1 || m.launch != nil { // it must run, whatever it did before
+	if m.more() || m.legs > 1 || m.launch != nil { // it must run, whatever it did before
 		m.power = powerPlan{stop: p.Condition != IsStopped, start: true, why: "it is to be started anew"}
 		return
 	}
@@ -122,7 +122,7 @@ func (m *maker) plan() {
 }
 
 // needsStart tells whether what changes takes effect only at a start, and why.
-func (m *maker) needsStart() (bool, string) {
+func (m *running) needsStart() (bool, string) {
 	var first []string
 	for _, w := range m.req.Wanted {
 		switch w.Effect.When {
@@ -135,7 +135,7 @@ func (m *maker) needsStart() (bool, string) {
 			first = append(first, fmt.Sprintf("%s takes effect at a start", w.Label()))
 		}
 	}
-	for _, s := range m.d.Sets {
+	for _, s := range m.sets {
 		first = append(first, s.Variable+" takes effect at a start")
 	}
 	switch {
@@ -150,7 +150,7 @@ func (m *maker) needsStart() (bool, string) {
 }
 
 // stopIt emits what comes before the swap of a server that is stopped for it.
-func (m *maker) stopIt(e *emitter) {
+func (m *emitting) stopIt(e *emitter) {
 	if !m.power.stop {
 		return
 	}
@@ -171,7 +171,7 @@ func (m *maker) stopIt(e *emitter) {
 }
 
 // startIt emits what comes after the swap: the start, the wait, and reloads.
-func (m *maker) startIt(e *emitter) {
+func (m *emitting) startIt(e *emitter) {
 	p := m.req.Power
 	for _, r := range m.power.reloads {
 		e.group++
@@ -228,7 +228,7 @@ func subjectOf(way, words string) string {
 }
 
 // aboutPower says what becomes of a server that may be running.
-func (m *maker) aboutPower() {
+func (m *telling) aboutPower() {
 	p := m.req.Power
 	switch {
 	case p == nil || p.Stop == "" && p.Condition != IsStopped && len(m.power.reloads) == 0:
@@ -255,7 +255,7 @@ func (m *maker) aboutPower() {
 }
 
 // away tells how long a server is away, as far as is known.
-func (m *maker) away() string {
+func (m *telling) away() string {
 	ours := (m.swapMS() + m.dataMS + 999) / 1000
 	if m.req.Power.Away == 0 {
 		return fmt.Sprintf("for as long as it takes to stop and start, and %d s of ours", max(1, ours))
@@ -264,7 +264,7 @@ func (m *maker) away() string {
 }
 
 // hands are what a person has to do before the server starts for the first time.
-func (m *maker) hands() []Hand {
+func (m *emitting) hands() []Hand {
 	if len(m.changes)+len(m.edits)+len(m.d.Deferred) == 0 || m.d.Legs > 1 {
 		return nil
 	}

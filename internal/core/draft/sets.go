@@ -57,7 +57,7 @@ func (g *goals) sets(req *Request) {
 }
 
 // kept tells which variables have another value once the draft is done.
-func (m *maker) kept() (out []Set) {
+func (m *running) kept() (out []Set) {
 	for _, s := range m.req.Sets {
 		if s.Variable != Program || m.launch != nil || len(m.req.Launches) == 0 {
 			switch {
@@ -74,7 +74,7 @@ func (m *maker) kept() (out []Set) {
 }
 
 // newNames says what becomes of data folders that get another name.
-func (m *maker) newNames() {
+func (m *running) newNames() {
 	for _, n := range m.req.NewNames {
 		if m.obs.At(n.To).State.Being == tree.Folder {
 			m.say(finding.Warn, "goes-on", n.To, "Choose another name for a new one.", "%s is there already: the server goes on in it. %s stays as it is.", n.To, n.From)
@@ -95,9 +95,9 @@ func stay(labels []string) string {
 }
 
 // launches decides by which starts this leg and the later ones end.
-func (m *maker) launches() {
+func (m *running) launches() {
 	all := m.req.Launches
-	if len(all) == 0 || len(m.changes)+len(m.d.Deferred)+len(m.edits) == 0 {
+	if len(all) == 0 || len(m.changes)+len(m.deferred)+len(m.edits) == 0 {
 		return
 	}
 	p := m.req.Power
@@ -106,7 +106,7 @@ func (m *maker) launches() {
 			"%s is installed by starting it: start the server yourself, %s.", all[0].Label, inTurn(all))
 		return
 	}
-	m.launch, m.d.Launches = &all[0], all[1:]
+	m.launch, m.later = &all[0], all[1:]
 	if len(all) > 1 {
 		m.say(finding.Note, "several-starts", tree.Root, "", "%s is installed by %s: %s.", all[0].Label, words.Count(len(all), "start"), inTurn(all))
 	}
@@ -126,6 +126,9 @@ func inTurn(all []Launch) string {
 }
 
 // more tells whether another leg follows.
+func (m *running) more() bool { return len(m.deferred)+len(m.later) > 0 }
+
+// more tells whether another leg follows.
 func (d *Draft) more() bool { return len(d.Deferred)+len(d.Launches) > 0 }
 
 // More tells whether another leg follows, which is drafted when its turn comes.
@@ -135,7 +138,7 @@ func (d *Draft) More() bool { return d.more() }
 const Program = "program"
 
 // value is what a variable is set to in this leg.
-func (m *maker) value(s Set) string {
+func (m *running) value(s Set) string {
 	if s.Variable == Program && m.launch != nil {
 		return m.launch.Program
 	}
@@ -144,9 +147,9 @@ func (m *maker) value(s Set) string {
 
 // with are the values that the server's start takes in this leg, where they are
 // others than it has.
-func (m *maker) with() map[string]string {
+func (m *running) with() map[string]string {
 	var out map[string]string
-	for _, s := range m.d.Sets {
+	for _, s := range m.sets {
 		if m.req.Power.takes(s.Variable) {
 			if out == nil {
 				out = map[string]string{}
@@ -162,7 +165,7 @@ func (p *Power) takes(variable string) bool { return p != nil && slices.Contains
 
 // setByHand emits what a person sets, of which the server needs to know at its
 // next start.
-func (m *maker) setByHand(e *emitter) {
+func (m *emitting) setByHand(e *emitter) {
 	for _, s := range m.d.Sets {
 		if s.Hand == "" {
 			continue
@@ -179,7 +182,7 @@ func (m *maker) setByHand(e *emitter) {
 }
 
 // nextLegs shows what later legs will do.
-func (m *maker) nextLegs(e *emitter) {
+func (m *emitting) nextLegs(e *emitter) {
 	for _, x := range m.d.Deferred {
 		e.step(Step{Phase: Proof, Verb: NextLeg, Path: x.Path, Reason: whys(x.Edits) + "; drafted once the server has made it"})
 	}

@@ -20,7 +20,7 @@ type unseen struct {
 // though nothing shows that it is gone: what is missing may stand behind a link, or
 // on a disk that is not mounted. A single old file that an update would take away is
 // only told of: somebody did by hand what the update does.
-func (m *maker) unseen(p tree.Path, row Row) {
+func (m *decider) unseen(p tree.Path, row Row) {
 	at := p
 	for _, up := range p.Ancestors() {
 		if m.obs.At(up).State.Being != tree.Folder {
@@ -39,7 +39,7 @@ func (m *maker) unseen(p tree.Path, row Row) {
 }
 
 // sayUnseen blocks on what cannot be seen, once for each path that hides it.
-func (m *maker) sayUnseen() {
+func (m *decider) sayUnseen() {
 	for _, at := range slices.Sorted(maps.Keys(m.gone)) {
 		u := m.gone[at]
 		what := fmt.Sprintf("%s of %s", words.Count(u.files, "file"), u.label)

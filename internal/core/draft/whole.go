@@ -98,7 +98,7 @@ const (
 const perFolder = 256
 
 // tempName gives a single file's temporary name.
-func (m *maker) tempName(id int, kind MotionKind, p tree.Path) string {
+func (m *emitting) tempName(id int, kind MotionKind, p tree.Path) string {
 	if m.d.Beside { // in the nearest folder that is there now and stays
 		folder := p.Dir()
 		for folder != tree.Root && (m.folders[folder] || m.dropped[folder]) {
@@ -122,7 +122,7 @@ func (m *maker) tempName(id int, kind MotionKind, p tree.Path) string {
 // wholes finds the folders that are moved with everything in them: new ones
 // that hold a file, and those that go with all that is in them. Each is the
 // outermost of its kind.
-func (m *maker) wholes() {
+func (m *emitting) wholes() {
 	m.wholeIn, m.wholeOut = map[tree.Path]string{}, map[tree.Path]string{}
 	if m.d.Beside || !m.req.Host.Tested || !m.req.Host.RenameFolders {
 		return
@@ -146,7 +146,7 @@ func (m *maker) wholes() {
 
 // oddFolders tells whether a folder or one below it comes back with other
 // permission bits than new ones get: such are made one by one.
-func (m *maker) oddFolders(folder tree.Path) bool {
+func (m *emitting) oddFolders(folder tree.Path) bool {
 	for p := range m.folderMode {
 		if p.Within(folder) {
 			return true

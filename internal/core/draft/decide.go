@@ -1,0 +1,212 @@
+package draft
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"slices"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/tree"
+)
+
+// decide decides every path that has a goal, and every text that is to be edited.
+func decide(from ground, g *goals) decider {
+	m := newDecider(from, len(g.goals))
+	for _, p := range slices.Sorted(maps.Keys(g.goals)) {
+		m.one(g.goals[p])
+		g.goals[p] = nil // a long draft is not to be in memory beside its goals; the path still counts
+	}
+	m.sayUnseen()
+	m.texts(g)
+	return m
+}
+
+func newDecider(from ground, n int) decider {
+	return decider{ground: from, changes: make([]change, 0, n), all: make([]Change, 0, n), folders: map[tree.Path]bool{}, going: map[tree.Path]bool{},
+		coming: map[tree.Path]bool{}, gone: map[tree.Path]*unseen{}, maybe: map[tree.Path]string{}, folderMode: map[tree.Path]uint32{}}
+}
+
+// one decides a single path.
+func (m *decider) one(g *goal) {
+	seen := m.obs.At(g.path)
+	row, known := m.req.Ledger[g.path]
+	if isFolderGoal(g, row) {
+		m.folderGoal(g, seen)
+		return
+	}
+	c := change{Change: &Change{Path: g.path, Before: seen.State, After: m.afterOf(g, seen.State),
+		ClaimsBefore: row.Claims, ClaimsAfter: g.claims}, seen: seen.Modified, reason: g.reason}
+	if g.back != nil {
+		c.After = m.modes(g.after)
+	}
+	if c.Before.Same(c.After) {
+		if c.After.Being == tree.Absent && row.State.Being == tree.Content && len(row.Claims) > 0 {
+			m.unseen(g.path, row)
+		}
+		m.settled(g, c, row, known)
+		return
+	}
+	if !m.mayTouch(g.path) || !m.standsRight(g, seen.State, row, known) {
+		return
+	}
+	if c.Before.Being == tree.Content && !m.req.Held(c.Before.Digest) {
+		c.keep = "will be replaced; its bytes are not in the stockroom yet"
+		if c.After.Being == tree.Absent {
+			c.keep = "will go; its bytes are not in the stockroom yet"
+		}
+	}
+	if c.After.Being == tree.Content {
+		if !m.req.Held(c.After.Digest) {
+			m.never("bytes-gone", g.path, "Stage the archive that holds them again.", "The bytes for %s are no longer in the stockroom.", g.path)
+			return
+		}
+		m.coming[g.path] = true
+		m.needFolders(g.path)
+	} else {
+		m.going[g.path] = true
+		for _, up := range g.path.Ancestors() {
+			if m.req.Ledger[up].State.Being == tree.Folder {
+				m.maybe[up] = "empty once its files are gone"
+			}
+		}
+	}
+	if limit := m.req.Host.UploadLimit; limit > 0 && c.After.Size > limit {
+		m.never("over-upload-limit", g.path, "If the host offers another way in, such as SFTP, switch to that: server edit. If the limit is no longer so: server edit --upload-limit.",
+			"%s is %d bytes long, and this way into the server takes %d at most.", g.path, c.After.Size, limit)
+	}
+	c.at = len(m.all)
+	m.all = append(m.all, *c.Change)
+	c.Change = nil
+	m.changes = append(m.changes, c)
+}
+
+func isFolderGoal(g *goal, row Row) bool {
+	if g.back != nil {
+		return g.back.From.Being == tree.Folder || g.back.To.Being == tree.Folder
+	}
+	return g.after.Being == tree.Absent && row.State.Being == tree.Folder
+}
+
+func (m *decider) folderGoal(g *goal, seen Seen) {
+	switch {
+	case g.after.Being == tree.Folder && seen.State.Being == tree.Absent:
+		if m.mayTouch(g.path) {
+			m.needFolders(g.path)
+			if g.after.Mode != 0 && g.after.Mode != newFolder {
+				m.folderMode[g.path] = g.after.Mode
+			}
+			m.makeFolder(g.path)
+		}
+	case g.after.Being == tree.Absent && seen.State.Being == tree.Folder:
+		m.maybe[g.path] = g.reason
+	}
+}
+
+// settled is a path that needs no motion: only the ledger may have to learn.
+func (m *decider) settled(g *goal, c change, row Row, known bool) {
+	if c.After.Being == tree.Content {
+		m.same++
+		if !known && g.back == nil {
+			m.say(finding.Note, "already-there", g.path, "", "%s is on the server already, with the same bytes; the ledger takes it in.", g.path)
+		}
+	}
+	// Nothing and no claims on either side: there is nothing to write down.
+	if !known && (c.After.Being == tree.Absent || len(g.claims) == 0) {
+		return
+	}
+	if known && row.State.Same(c.After) && sameClaims(row.Claims, g.claims) {
+		return
+	}
+	m.all = append(m.all, *c.Change)
+}
+
+// standsRight checks what stands at the path against what the ledger or the
+// rollback expects. It tells whether motions may be drafted; a block that a
+// person can accept does not hinder that.
+func (m *decider) standsRight(g *goal, now tree.State, row Row, known bool) bool {
+	switch {
+	case now.Being == tree.Foreign:
+		m.never("foreign-in-way", g.path, "Take it away by hand if it should go.", "%s is a link or device on the server; such things are never touched.", g.path)
+		return false
+	case now.Being == tree.Folder:
+		m.never("folder-in-way", g.path, "Rename or remove the folder by hand.", "%s is a folder on the server, and a file shall go there.", g.path)
+		return false
+	case g.back != nil:
+		if !now.SameBytes(g.back.From) {
+			by := "outside of Restless Crate"
+			if g.back.Later != "" {
+				by = "by " + g.back.Later
+			}
+			m.say(finding.Block, "changed-since", g.path,
+				fmt.Sprintf("Accept changed-since=%s to take that back too, or leave the path as it is.", g.path),
+				"%s was changed since, %s.", g.path, by)
+		}
+	case now.Being == tree.Absent:
+		if known && row.State.Being == tree.Content && len(row.Claims) > 0 {
+			m.say(finding.Warn, "missing-file", g.path, "It is put there again.", "%s belongs to %s and is gone from the server.", g.path, row.Claims[0].Label)
+		}
+	case !known:
+		m.say(finding.Block, "unknown-file", g.path,
+			fmt.Sprintf("Accept unknown-file=%s to take it over; its bytes are kept first.", g.path),
+			"A file that the ledger does not know is at %s, with other bytes.", g.path)
+	case !now.SameBytes(row.State):
+		m.say(finding.Block, "changed-file", g.path,
+			fmt.Sprintf("Accept changed-file=%s to go on; the changed bytes are kept first.", g.path),
+			"%s was changed on the server since it was put there%s.", g.path, of(row.Claims))
+	}
+	return true
+}
+
+func of(claims []Claim) string {
+	if len(claims) == 0 {
+		return ""
+	}
+	return " by " + claims[0].Label
+}
+
+// needFolders makes sure that the folders above p can be had.
+func (m *decider) needFolders(p tree.Path) {
+	for _, up := range p.Ancestors() {
+		switch m.obs.At(up).State.Being {
+		case tree.Absent:
+			m.makeFolder(up)
+		case tree.Content:
+			m.never("file-in-way", up, "Rename or remove the file by hand.", "%s is a file on the server, and a folder shall be there for %s.", up, p)
+			return
+		case tree.Foreign:
+			m.never("foreign-in-way", up, "Point the server's root at where the link leads, or take it away by hand.", "%s is a link on the server; links are not followed, so nothing can go below it.", up)
+			return
+		}
+	}
+}
+
+func (m *decider) makeFolder(p tree.Path) {
+	if m.folders[p] {
+		return
+	}
+	m.folders[p] = true
+	m.all = append(m.all, Change{Path: p, Before: tree.Nothing, After: m.folderState(p)})
+}
+
+// folderState is what a folder that is to be made shall be.
+func (m *decider) folderState(p tree.Path) tree.State {
+	return m.modes(tree.State{Being: tree.Folder, Mode: cmp.Or(m.folderMode[p], newFolder)})
+}
+
+// afterOf is the state a wanted file shall have: a replaced file's permission
+// bits stay, a new one gets the usual ones.
+func (m *ground) afterOf(g *goal, now tree.State) tree.State {
+	after := g.after
+	if after.Being != tree.Content || after.Mode != 0 {
+		return m.modes(after)
+	}
+	after.Mode = 0o644
+	if now.Being == tree.Content && now.Mode != 0 {
+		after.Mode = now.Mode
+	}
+	if g.exec {
+		after.Mode |= 0o111
+	}
+	return m.modes(after)
+}

@@ -1,0 +1,78 @@
+package draft
+
+import (
+	"maps"
+	"slices"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/words"
+)
+
+// fold finds out which folders become empty.
+func fold(m decider) folding {
+	f := folding{decider: m, dropped: map[tree.Path]bool{}}
+	f.caseClashes()
+	f.dropFolders()
+	return f
+}
+
+// caseClashes finds neighbours whose spellings differ in case only, where the
+// server takes such two for one.
+func (m *folding) caseClashes() {
+	if !m.req.CaseBlind && !m.req.Host.CaseBlind {
+		return
+	}
+	there := map[string]tree.Path{}
+	for _, p := range slices.Sorted(maps.Keys(m.obs.Paths)) {
+		if !m.going[p] {
+			there[p.Fold()] = p
+		}
+	}
+	arriving := slices.Concat(slices.Collect(maps.Keys(m.folders)), slices.Collect(maps.Keys(m.coming)))
+	slices.Sort(arriving)
+	for _, p := range arriving {
+		if q, taken := there[p.Fold()]; taken && q != p {
+			m.never("case-clash", p, "Rename one of the two.", "%s and %s differ only in case, and this server takes them for one.", p, q)
+		}
+		there[p.Fold()] = p
+	}
+}
+
+// dropFolders decides which folders of ours become empty, the deepest first.
+func (m *folding) dropFolders() {
+	list := slices.SortedFunc(maps.Keys(m.maybe), func(a, b tree.Path) int { return byDepth(b, a) })
+	children := map[tree.Path][]tree.Path{}
+	for p := range m.obs.Paths {
+		if _, goes := m.maybe[p.Dir()]; goes {
+			children[p.Dir()] = append(children[p.Dir()], p)
+		}
+	}
+	used := map[tree.Path]bool{}
+	for _, arriving := range []map[tree.Path]bool{m.coming, m.folders} {
+		for p := range arriving {
+			used[p] = true
+			for _, up := range p.Ancestors() {
+				used[up] = true
+			}
+		}
+	}
+	for _, f := range list {
+		if used[f] || m.obs.At(f).State.Being != tree.Folder {
+			continue
+		}
+		var stay []string
+		for _, p := range children[f] {
+			if !m.going[p] && !m.dropped[p] {
+				stay = append(stay, p.Base())
+			}
+		}
+		if len(stay) > 0 {
+			slices.Sort(stay)
+			m.say(finding.Note, "left-alone", f, "", "The folder %s stays: it holds %s, which this deployment does not own.", f, words.Few(stay))
+			continue
+		}
+		m.dropped[f] = true
+		m.all = append(m.all, Change{Path: f, Before: m.obs.At(f).State, After: tree.Nothing})
+	}
+}
