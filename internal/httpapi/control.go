@@ -16,8 +16,8 @@ import (
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/jobs"
 	"restlesscrate/internal/model"
-	"restlesscrate/internal/service/changes"
 	"restlesscrate/internal/service/hosts"
+	"restlesscrate/internal/service/requests"
 )
 
 // recast turns one of our types into the wire's that has the same names, or back.
@@ -88,7 +88,7 @@ func (s *Server) controlOps(h huma.API) {
 	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/written", "list-written", "What a server writes itself, as its rulebook says", "control"), func(ctx context.Context, in *OnServer) (*body[api.Page[api.Written]], error) {
 		list, err := s.Changes.Writes(ctx, in.Server)
-		return &body[api.Page[api.Written]]{page(list, -1, func(changes.Written) int64 { return 0 }, func(w changes.Written) api.Written { return api.Written(w) })}, s.fail(ctx, err)
+		return &body[api.Page[api.Written]]{page(list, -1, func(requests.Written) int64 { return 0 }, func(w requests.Written) api.Written { return api.Written(w) })}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/log", "get-log", "A server's log, piece by piece", "control"), func(ctx context.Context, in *struct {
 		OnServer

@@ -6,7 +6,7 @@ import (
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
-	"restlesscrate/internal/service/changes"
+	"restlesscrate/internal/service/requests"
 )
 
 // wireDeployment leaves the steps out; lists need none.
@@ -52,13 +52,13 @@ func parsePath(text string) (tree.Path, error) {
 	return p, nil
 }
 
-func unwireAsk(in api.NewDraft) (changes.Ask, error) {
-	ask := changes.Ask{Crates: in.Crates, Remove: in.Remove, Enable: in.Enable, Disable: in.Disable, With: in.With, Without: in.Without, Thorough: in.Thorough, Data: in.Data, NoData: in.NoData, Renew: in.Renew, Leave: in.Leave, Restart: in.Restart, OrUndo: in.OrUndo}
+func unwireAsk(in api.NewDraft) (requests.Ask, error) {
+	ask := requests.Ask{Crates: in.Crates, Remove: in.Remove, Enable: in.Enable, Disable: in.Disable, With: in.With, Without: in.Without, Thorough: in.Thorough, Data: in.Data, NoData: in.NoData, Renew: in.Renew, Leave: in.Leave, Restart: in.Restart, OrUndo: in.OrUndo}
 	r := in.Rollback
 	if r == nil {
 		return ask, nil
 	}
-	ask.Back = &changes.Back{Deployment: r.Deployment, Addon: r.Addon, To: r.To, Data: r.Data}
+	ask.Back = &requests.Back{Deployment: r.Deployment, Addon: r.Addon, To: r.To, Data: r.Data}
 	var err error
 	if ask.Back.Path, err = parsePath(r.Path); err != nil {
 		return ask, err

@@ -4,7 +4,6 @@ package changes
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -19,17 +18,17 @@ import (
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/remote"
+	"restlesscrate/internal/service/requests"
 	"restlesscrate/internal/stockroom"
-	"restlesscrate/internal/words"
 )
 
 // Records is what this service needs written down.
 type Records interface {
 	deploy.Journal
+	requests.Records
 	Server(ctx context.Context, name string) (model.Server, error)
 	ServerByID(ctx context.Context, id int64) (model.Server, error)
 	AddDeployment(ctx context.Context, d model.Deployment) (model.Deployment, error)
-	Deployment(ctx context.Context, server string, number int) (model.Deployment, error)
 	// OutlineByID is DeploymentByID without the changes, steps and motions of the
 	// draft, StepsByID is it with the steps alone.
 	OutlineByID(ctx context.Context, id int64) (model.Deployment, error)
@@ -37,8 +36,6 @@ type Records interface {
 	// Ahead gives what a run needs of a deployment's draft before that is made anew.
 	Ahead(ctx context.Context, deployment int64) (draft.Ahead, error)
 	Finished(ctx context.Context, deployment int64) (map[deploy.Key]bool, error)
-	DeploymentByID(ctx context.Context, id int64) (model.Deployment, error)
-	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
 	DeploymentsIn(ctx context.Context, states ...model.State) ([]model.Deployment, error)
 	Untidy(ctx context.Context, server int64) ([]model.Deployment, error)
 	SlotOf(ctx context.Context, id int64) (string, error)
@@ -46,7 +43,6 @@ type Records interface {
 	Halt(ctx context.Context, id int64, trouble string) error
 	Wait(ctx context.Context, id int64, text string) error
 	Tick(ctx context.Context, server int64, words, actor string) error
-	Ticked(ctx context.Context, server int64) (map[string]bool, error)
 	AddRollCall(ctx context.Context, c model.RollCall) error
 	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
 	SaveRun(ctx context.Context, d model.Deployment) error
@@ -58,27 +54,11 @@ type Records interface {
 	// Basis is a number that is another one once anything is written that a draft is
 	// made from.
 	Basis(ctx context.Context) (int64, error)
-	Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error)
-	LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error)
-	Sums(ctx context.Context, server int64) ([]model.Sum, error)
 	Refresh(ctx context.Context, server int64, reported map[tree.Path]draft.Reported) error
-	Events(ctx context.Context, server int64) ([]model.Event, error)
-	LastSeq(ctx context.Context, server int64, number int) (int64, error)
 	// Lacking gives those of some contents, sorted, that the stockroom does not hold.
 	Lacking(ctx context.Context, digests []tree.Digest) (map[tree.Digest]bool, error)
-	Choices(ctx context.Context, server int64) (map[string][]string, error)
 	SaveChoices(ctx context.Context, server int64, parts map[string][]string) error
 	Oddities(ctx context.Context, rulebook string) ([]model.Oddity, error)
-	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
-}
-
-// Catalog gives crates and rulebooks.
-type Catalog interface {
-	FindCrate(ctx context.Context, rulebook, ref string) (model.Crate, error)
-	FindCrateFor(ctx context.Context, rulebook, ref, game string) (model.Crate, error)
-	Pallets(ctx context.Context, rulebook, name string) ([]model.Pallet, error)
-	Merge(ctx context.Context, b *rulebook.Book, base tree.Digest, name string, parts []model.MergePart) (model.Merged, error)
-	Book(ctx context.Context, name string) (*rulebook.Book, model.Revision, error)
 }
 
 // Hosts connects to servers.
@@ -106,7 +86,7 @@ type Meter interface {
 // Service is the use cases.
 type Service struct {
 	Records Records
-	Catalog Catalog
+	Catalog requests.Catalog
 	Hosts   Hosts
 	Room    *stockroom.Room
 	RideOut time.Duration // for how long a lost line is tried again
@@ -123,47 +103,6 @@ type Service struct {
 	cut     map[int64]bool        // servers for which something was found in the queue at start
 }
 
-// Ask is what a person wants. Exactly one of Crates, Remove, Enable, Disable and
-// Back is set.
-// It is kept with the deployment, so that it can be drafted again.
-type Ask struct {
-	Crates  []string `json:"crates,omitempty"`  // name@version; kept with their digests once resolved
-	With    []string `json:"with,omitempty"`    // parts by choice that are taken: PART or ADDON:PART
-	Without []string `json:"without,omitempty"` // and that are left
-	// Parts are the parts taken, by the add-on's key, once resolved.
-	Parts map[string][]string `json:"parts,omitempty"`
-	// Retire are add-ons that an older version of a pallet brought and that
-	// the one that is deployed does not hold, once resolved.
-	Retire []string `json:"retire,omitempty"`
-	Remove []string `json:"remove,omitempty"` // add-on names
-	// Enable and Disable are add-on names.
-	Enable  []string `json:"enable,omitempty"`
-	Disable []string `json:"disable,omitempty"`
-	// Thorough has every file read back and hashed once it is sent.
-	Thorough bool `json:"thorough,omitempty"`
-	// Leave has the server not stopped, Restart has it stopped where a reload would
-	// do, and OrUndo has all taken back where it does not come up or what was
-	// deployed does not load.
-	Data    bool     `json:"data,omitempty"`   // every data folder is copied first
-	NoData  bool     `json:"noData,omitempty"` // none is
-	Renew   []string `json:"renew,omitempty"`  // data places that the server makes anew
-	Leave   bool     `json:"leave,omitempty"`
-	Restart bool     `json:"restart,omitempty"`
-	OrUndo  bool     `json:"orUndo,omitempty"`
-	Back    *Back    `json:"back,omitempty"`
-}
-
-// Back is a rollback. Deployment alone is that deployment's inverse; Path and
-// Addon go back one change unless To is given; To alone is the whole server.
-type Back struct {
-	Deployment int         `json:"deployment,omitempty"`
-	Path       tree.Path   `json:"path,omitempty"`
-	Addon      string      `json:"addon,omitempty"`
-	To         *int        `json:"to,omitempty"`   // as things stood after that deployment; 0: before the first
-	Data       bool        `json:"data,omitempty"` // with Deployment: the data folders that it copied too
-	Leave      []tree.Path `json:"leave,omitempty"`
-}
-
 // Tell is called with what is going on; kind is "look" or one of
 // [deploy.Progress].
 type Tell func(kind string, data any)
@@ -174,7 +113,7 @@ type Looking struct {
 }
 
 // Draft looks at a server and drafts what was asked for. Nothing is touched.
-func (s *Service) Draft(ctx context.Context, server string, ask Ask, accepts []finding.Accept, actor string, tell Tell) (model.Deployment, error) {
+func (s *Service) Draft(ctx context.Context, server string, ask requests.Ask, accepts []finding.Accept, actor string, tell Tell) (model.Deployment, error) {
 	srv, err := s.Hosts.Find(ctx, server)
 	if err != nil {
 		return model.Deployment{}, err
@@ -183,7 +122,7 @@ func (s *Service) Draft(ctx context.Context, server string, ask Ask, accepts []f
 	if err != nil {
 		return model.Deployment{}, err
 	}
-	d, req, err := s.prepare(ctx, srv, ask)
+	d, req, err := s.requests().Make(ctx, srv, ask)
 	if err != nil {
 		return d, err
 	}
@@ -216,95 +155,30 @@ func signed(accepts []finding.Accept, actor string) []finding.Accept {
 	return out
 }
 
-// prepare turns an ask into a deployment to be and a request for the core.
-func (s *Service) prepare(ctx context.Context, srv model.Server, ask Ask) (model.Deployment, *draft.Request, error) {
-	d := model.Deployment{ServerID: srv.ID, Server: srv.Name}
-	req := &draft.Request{Host: hostOf(srv), Thorough: ask.Thorough}
-	// Nothing on the way of plain FTP tells that bytes were changed, unless a test has
-	// proved once that they are not.
-	req.Host.Plain = srv.Transport.Kind == "ftp" && (srv.Abilities == nil || !srv.Abilities.Clean)
-	req.Host.Unclean = srv.Abilities != nil && srv.Abilities.Unclean
-	b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
-	if err != nil {
-		return d, nil, err
-	}
-	req.Protected, req.CaseBlind, req.FirstRun = b.Protected, b.CaseBlind, b.FirstRun
-	part := false
-	if req.Ledger, req.Present, part, err = s.ledgerFor(ctx, srv, ask); err != nil {
-		return d, nil, err
-	}
-	if err := s.lists(b, srv, req); err != nil {
-		return d, nil, err
-	}
-	now := srv // with its variables as they are
-	if srv, err = s.renewals(b, srv, ask, req); err != nil {
-		return d, nil, err
-	}
-	wants := 0
-	for _, set := range []bool{len(ask.Crates) > 0, len(ask.Remove) > 0, len(ask.Enable) > 0, len(ask.Disable) > 0, ask.Back != nil} {
-		if set {
-			wants++
-		}
-	}
-	switch {
-	case wants == 0 && len(ask.Renew) > 0:
-		d.Kind, d.Title = "deploy", "renew "+words.Few(ask.Renew)
-	case wants != 1:
-		err = fault.New(fault.Usage, "bad-request", "a draft needs exactly one of: crates, add-ons to remove, to enable or to disable, something to roll back")
-	case len(ask.Crates) > 0:
-		d.Kind = "deploy"
-		d.Title, err = s.wanted(ctx, srv, b, &ask, req)
-	case len(ask.Remove) > 0:
-		d.Kind = "remove"
-		d.Title, err = s.removals(ctx, srv, b, ask.Remove, req)
-	case len(ask.Enable) > 0:
-		d.Kind = "enable"
-		d.Title, err = toggles(ask.Enable, false, req)
-	case len(ask.Disable) > 0:
-		d.Kind = "disable"
-		d.Title, err = toggles(ask.Disable, true, req)
-	default:
-		d.Kind = "rollback"
-		d.Title, err = s.back(ctx, srv, b, ask.Back, req)
-	}
-	if err == nil && part {
-		err = s.targets(ctx, srv, req)
-	}
-	if err == nil {
-		err = launches(b, now, req)
-	}
-	if err == nil {
-		err = s.hands(ctx, srv, b, req)
-	}
-	if err == nil {
-		err = s.data(b, now, ask, req)
-	}
-	if err != nil {
-		return d, nil, err
-	}
-	d.Ask, err = json.Marshal(ask)
-	return d, req, err
-}
-
-func hostOf(srv model.Server) draft.Host {
-	a := srv.Abilities
-	if a == nil {
-		return draft.Host{Modes: true, RenameFromWork: true, Free: -1, UploadLimit: srv.Transport.UploadLimit}
-	}
-	return draft.Host{Tested: true, Modes: a.Modes, CaseBlind: a.CaseBlind, RenameFromWork: a.RenameFromWork, RenameFolders: a.RenameFolders, Copies: a.Copies, NoWork: a.NoWork, Resolution: a.Resolution, Free: -1,
-		RenameMS: a.RenameMS, UploadLimit: srv.Transport.UploadLimit}
-}
-
 // Find gives a deployment by server and number, without what is long in its draft.
 func (s *Service) Find(ctx context.Context, server string, number int) (model.Deployment, error) {
 	if _, err := s.Hosts.Find(ctx, server); err != nil {
 		return model.Deployment{}, err
 	}
-	d, err := s.Records.Deployment(ctx, server, number)
-	if errors.Is(err, model.ErrNotFound) {
-		return d, fault.New(fault.Unknown, "deployment-unknown", "there is no deployment %s#%d", server, number).WithMend("deployment list %s shows them.", server)
+	return requests.Find(ctx, s.Records, server, number)
+}
+
+// requests makes requests out of what people ask for.
+func (s *Service) requests() *requests.Maker {
+	return &requests.Maker{Records: s.Records, Catalog: s.Catalog}
+}
+
+// Writes lists what a server writes itself, as far as one path is known of it.
+func (s *Service) Writes(ctx context.Context, server string) ([]requests.Written, error) {
+	srv, err := s.Hosts.Find(ctx, server)
+	if err != nil {
+		return nil, err
 	}
-	return d, err
+	b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
+	if err != nil {
+		return nil, err
+	}
+	return requests.Writes(b, srv), nil
 }
 
 // WithSteps gives a deployment with the steps of its draft, and for every step how many

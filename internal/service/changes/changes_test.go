@@ -14,6 +14,7 @@ import (
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/service/requests"
 	"restlesscrate/internal/testbed"
 )
 
@@ -172,7 +173,7 @@ func TestAClockThatIsSet(t *testing.T) {
 			testbed.Write(t, filepath.Join(w.root, "d/lamp"), "owt") // by the server, as long as ours and at once
 			d := w.draft("lamps@1")
 			require.Equal(t, "changed-file", d.Draft.Findings[0].Code, "%+v", d.Draft.Findings)
-			d, err := w.Draft(t.Context(), "saltpan", Ask{Back: &Back{Deployment: 2}}, nil, "ida", silent)
+			d, err := w.Draft(t.Context(), "saltpan", requests.Ask{Back: &requests.Back{Deployment: 2}}, nil, "ida", silent)
 			require.NoError(t, err)
 			require.Equal(t, "changed-since", d.Draft.Findings[0].Code)
 			events, err := w.db.Events(t.Context(), w.srv.ID)
@@ -267,7 +268,7 @@ func TestAHostWhoseRootIsClosed(t *testing.T) {
 	require.Contains(t, codes, "no-lock")
 	w.deploy(w.crate("2", map[string]string{"d/lamp": "two"}))
 	require.Equal(t, map[string]string{"d/own.log": "theirs", "d/lamp": "two"}, w.files())
-	back, err := w.Draft(t.Context(), "saltpan", Ask{Back: &Back{Deployment: 2}}, nil, "ida", silent)
+	back, err := w.Draft(t.Context(), "saltpan", requests.Ask{Back: &requests.Back{Deployment: 2}}, nil, "ida", silent)
 	require.NoError(t, err)
 	r := <-w.start(back, silent)
 	require.NoError(t, r.err)

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/service/requests"
 	"restlesscrate/internal/testbed"
 )
 
@@ -61,7 +62,7 @@ func TestTheClockMayJump(t *testing.T) {
 	jump(years(-1))
 	w.deploy(two)
 	jump(years(1))
-	b, err := w.Draft(t.Context(), "saltpan", Ask{Back: &Back{Addon: "lamps"}}, nil, "ida", silent)
+	b, err := w.Draft(t.Context(), "saltpan", requests.Ask{Back: &requests.Back{Addon: "lamps"}}, nil, "ida", silent)
 	require.NoError(t, err)
 	jump(years(-3))
 	b, err = w.Run(t.Context(), b, b.Digest.String(), nil, "ida", silent)

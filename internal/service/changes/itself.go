@@ -2,7 +2,6 @@ package changes
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"strings"
 
@@ -10,6 +9,7 @@ import (
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/service/requests"
 )
 
 // notLoaded is why a deployment takes itself back.
@@ -63,6 +63,6 @@ func isHalted(err error) bool {
 // orUndo is kept with a run that takes itself back where the server does not come
 // up, or what was deployed does not load.
 func orUndo(d model.Deployment) bool {
-	var ask Ask
-	return json.Unmarshal(d.Ask, &ask) == nil && ask.OrUndo
+	ask, err := requests.Read(d.Ask)
+	return err == nil && ask.OrUndo
 }

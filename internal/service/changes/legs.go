@@ -9,6 +9,7 @@ import (
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/service/requests"
 )
 
 // nextLeg drafts the next leg of a deployment, now that the server has run and
@@ -20,15 +21,13 @@ func (s *Service) nextLeg(ctx context.Context, srv model.Server, run *deploy.Run
 	if err != nil {
 		return err
 	}
-	req := &draft.Request{Host: hostOf(srv), Protected: b.Protected, CaseBlind: b.CaseBlind, FirstRun: b.FirstRun, Held: func(tree.Digest) bool { return true }, Sets: d.Draft.Sets}
+	req := &draft.Request{Host: requests.HostOf(srv), Protected: b.Protected, CaseBlind: b.CaseBlind, FirstRun: b.FirstRun, Held: func(tree.Digest) bool { return true }, Sets: d.Draft.Sets}
 	if req.Ledger, err = s.Records.Ledger(ctx, srv.ID); err != nil {
 		return err
 	}
-	req.Present = onServers(req.Ledger)
-	if err := s.lists(b, srv, req); err != nil {
-		return err
-	}
-	if req.Power, err = s.powerOf(ctx, srv, run.Host, Ask{}); err != nil {
+	req.Present = requests.OnServers(req.Ledger)
+	requests.Lists(b, srv, req)
+	if req.Power, err = s.powerOf(ctx, srv, run.Host, requests.Ask{}); err != nil {
 		return err
 	}
 	if req.Power == nil {

@@ -7,6 +7,7 @@ import (
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/service/requests"
 )
 
 // lock takes the host's lock for a deployment that has something to do there.
@@ -14,7 +15,7 @@ import (
 // the host itself said and what has passed since, so that no clock that is set
 // in between makes it wrong. A host at whose root nothing can be made has none.
 func (s *Service) lock(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment) (clock func() int64, err error) {
-	if d.Motions == 0 || hostOf(srv).NoWork {
+	if d.Motions == 0 || requests.HostOf(srv).NoWork {
 		return func() int64 { return 0 }, nil
 	}
 	me := s.Self

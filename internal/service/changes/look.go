@@ -19,6 +19,7 @@ import (
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/remote"
+	"restlesscrate/internal/service/requests"
 	"restlesscrate/internal/words"
 )
 
@@ -269,7 +270,7 @@ func plausible(skew int64) bool {
 
 // drafted looks at the server and makes the draft of what was prepared from the records as
 // they were with that basis.
-func (s *Service) drafted(ctx context.Context, srv model.Server, h remote.Host, ask Ask, req *draft.Request, basis int64, tell Tell) (made *draft.Draft, kept *recalled, err error) {
+func (s *Service) drafted(ctx context.Context, srv model.Server, h remote.Host, ask requests.Ask, req *draft.Request, basis int64, tell Tell) (made *draft.Draft, kept *recalled, err error) {
 	if req.Power, err = s.powerOf(ctx, srv, h, ask); err != nil {
 		return nil, nil, err
 	}
@@ -282,11 +283,11 @@ func (s *Service) again(ctx context.Context, srv model.Server, h remote.Host, d 
 	if made, err = s.unchanged(ctx, srv, h, d); made != nil || err != nil {
 		return made, err == nil, err
 	}
-	var ask Ask
-	if err := unmarshal(d.Ask, &ask); err != nil {
+	ask, err := requests.Read(d.Ask)
+	if err != nil {
 		return nil, false, err
 	}
-	_, req, err := s.prepare(ctx, srv, ask)
+	_, req, err := s.requests().Make(ctx, srv, ask)
 	if err != nil {
 		return nil, false, err
 	}

@@ -6,11 +6,11 @@ import (
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rollcall"
-	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/remote"
+	"restlesscrate/internal/service/requests"
 )
 
 // Powered stops, starts and listens to one server over an open host.
@@ -22,12 +22,12 @@ type Powered interface {
 	Known(ctx context.Context) *draft.Power
 	// LogSince gives what the log has held since a mark.
 	LogSince(ctx context.Context, since deploy.LogMark) (string, error)
-	// Ask asks the console what is loaded; ok is false where it cannot tell.
+	// requests.Ask asks the console what is loaded; ok is false where it cannot tell.
 	Ask(ctx context.Context) (heard []rollcall.Heard, ok bool, err error)
 }
 
 // powerOf is what is known of a server's power, for a draft.
-func (s *Service) powerOf(ctx context.Context, srv model.Server, h remote.Host, ask Ask) (*draft.Power, error) {
+func (s *Service) powerOf(ctx context.Context, srv model.Server, h remote.Host, ask requests.Ask) (*draft.Power, error) {
 	b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
 	if err != nil {
 		return nil, err
@@ -69,24 +69,6 @@ func (s *Service) rate(ctx context.Context, srv model.Server) (int64, error) {
 	return 0, err
 }
 
-// effectOf is when a change of a crate counts.
-func effectOf(b *rulebook.Book, c model.Crate) draft.Effect {
-	for _, k := range b.Kinds {
-		if k.Name != c.Body.Kind {
-			continue
-		}
-		e := draft.Effect{Kind: k.Name, When: k.TakesEffect, Risky: k.Risky}
-		if k.Reload != "" {
-			line, err := rulebook.Fill(k.Reload, func(string) (string, bool) { return c.Body.Name, true })
-			if err == nil {
-				e.Reload = line
-			}
-		}
-		return e
-	}
-	return draft.Effect{}
-}
-
 // ReloadLine is the line that has a server take an add-on anew.
 func (s *Service) ReloadLine(ctx context.Context, server, addon string) (string, error) {
 	srv, err := s.Hosts.Find(ctx, server)
@@ -111,7 +93,7 @@ func (s *Service) ReloadLine(ctx context.Context, server, addon string) (string,
 			if err != nil {
 				return "", err
 			}
-			if e := effectOf(b, crate); e.Reload != "" {
+			if e := requests.EffectOf(b, crate); e.Reload != "" {
 				return e.Reload, nil
 			}
 			return "", fault.New(fault.Conflict, "no-reload", "%s cannot be reloaded: its kind, %s, takes effect at a start", c.Label, crate.Body.Kind).WithMend("restart %s stops and starts the server.", server)

@@ -18,6 +18,7 @@ import (
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/remote"
+	"restlesscrate/internal/service/requests"
 )
 
 // The draft that was made last is kept in memory for a while, with what it was made from.
@@ -91,8 +92,8 @@ func (s *Service) unchanged(ctx context.Context, srv model.Server, h remote.Host
 	if basis, err := s.Records.Basis(ctx); err != nil || basis != last.basis {
 		return nil, err
 	}
-	var ask Ask
-	if err := unmarshal(d.Ask, &ask); err != nil {
+	ask, err := requests.Read(d.Ask)
+	if err != nil {
 		return nil, err
 	}
 	power, err := s.powerOf(ctx, srv, h, ask)

@@ -2,7 +2,6 @@ package changes
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -14,6 +13,7 @@ import (
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/remote"
+	"restlesscrate/internal/service/requests"
 )
 
 // Run runs a draft that a person has read: digest names it. The concerned
@@ -117,8 +117,8 @@ const fresh = time.Minute
 // rememberParts keeps the parts by choice that are being deployed for the next
 // versions.
 func (s *Service) rememberParts(ctx context.Context, d model.Deployment) error {
-	var ask Ask
-	if err := json.Unmarshal(d.Ask, &ask); err != nil {
+	ask, err := requests.Read(d.Ask)
+	if err != nil {
 		return err
 	}
 	return s.Records.SaveChoices(ctx, d.ServerID, ask.Parts)
@@ -252,7 +252,7 @@ func (s *Service) underway(id int64, run *deploy.Run) func() {
 }
 
 func (s *Service) runner(srv model.Server, d model.Deployment, h remote.Host, tell Tell) *deploy.Run {
-	return &deploy.Run{Resolution: hostOf(srv).Resolution, ID: d.ID, Names: draft.Names{Number: d.Number, Beside: d.Draft.Beside}, Draft: &d.Draft, Host: h, Room: s.Room,
+	return &deploy.Run{Resolution: requests.HostOf(srv).Resolution, ID: d.ID, Names: draft.Names{Number: d.Number, Beside: d.Draft.Beside}, Draft: &d.Draft, Host: h, Room: s.Room,
 		Journal: s.Records, Tell: func(p deploy.Progress) { tell(p.Kind, p) }}
 }
 
@@ -400,11 +400,4 @@ func (s *Service) takeBack(ctx context.Context, srv model.Server, run *deploy.Ru
 	s.Log.Info("undone", "deployment", d.Name())
 	s.shrink(ctx)
 	return s.Records.OutlineByID(ctx, d.ID)
-}
-
-func unmarshal(raw json.RawMessage, v any) error {
-	if err := json.Unmarshal(raw, v); err != nil {
-		return fmt.Errorf("the recorded ask cannot be read: %w", err)
-	}
-	return nil
 }

@@ -26,6 +26,7 @@ import (
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/records"
 	"restlesscrate/internal/remote"
+	"restlesscrate/internal/service/requests"
 	"restlesscrate/internal/stockroom"
 	"restlesscrate/internal/testbed"
 )
@@ -258,7 +259,7 @@ func (t *telling) has(text string) bool {
 
 func (w *world) draft(label string) model.Deployment {
 	w.t.Helper()
-	d, err := w.Draft(w.t.Context(), "saltpan", Ask{Crates: []string{label}}, nil, "ida", silent)
+	d, err := w.Draft(w.t.Context(), "saltpan", requests.Ask{Crates: []string{label}}, nil, "ida", silent)
 	require.NoError(w.t, err)
 	return d
 }

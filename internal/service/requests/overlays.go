@@ -1,4 +1,4 @@
-package changes
+package requests
 
 import (
 	"context"
@@ -18,7 +18,7 @@ import (
 // crates finds what was asked for, with what changes it on the server, which
 // is laid over it again; what changes others comes after what it changes. The
 // ask then names them all with their digests.
-func (s *Service) crates(ctx context.Context, srv model.Server, b *rulebook.Book, ask *Ask, req *draft.Request) ([]model.Crate, error) {
+func (s *Maker) crates(ctx context.Context, srv model.Server, b *rulebook.Book, ask *Ask, req *draft.Request) ([]model.Crate, error) {
 	var crates []model.Crate
 	wanted := map[string]bool{}
 	for _, ref := range ask.Crates {
@@ -59,7 +59,7 @@ func bit(b bool) int {
 
 // overlaying finds the crates on a server that change files of add-ons that
 // are wanted now, and that are not part of the ask themselves.
-func (s *Service) overlaying(ctx context.Context, wanted map[string]bool, removed []string, req *draft.Request) ([]model.Crate, error) {
+func (s *Maker) overlaying(ctx context.Context, wanted map[string]bool, removed []string, req *draft.Request) ([]model.Crate, error) {
 	found := map[tree.Digest]bool{}
 	var out []model.Crate
 	for _, p := range slices.Sorted(maps.Keys(req.Ledger)) {
@@ -83,7 +83,7 @@ func (s *Service) overlaying(ctx context.Context, wanted map[string]bool, remove
 
 // merge makes the packed files into which a crate is merged, out of what their
 // owners bring: in this request, or on the server.
-func (s *Service) merge(ctx context.Context, b *rulebook.Book, merges map[tree.Path][]model.MergePart, w *draft.Wanted, req *draft.Request) error {
+func (s *Maker) merge(ctx context.Context, b *rulebook.Book, merges map[tree.Path][]model.MergePart, w *draft.Wanted, req *draft.Request) error {
 	for _, p := range slices.Sorted(maps.Keys(merges)) {
 		base, found := baseOf(p, w.Addon, req)
 		if !found {

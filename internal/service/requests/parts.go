@@ -1,4 +1,4 @@
-package changes
+package requests
 
 import (
 	"cmp"
@@ -24,7 +24,7 @@ type parts struct {
 }
 
 // partsOf begins with what was resolved before, or else with what the server has.
-func (s *Service) partsOf(ctx context.Context, srv model.Server, ask *Ask) (*parts, error) {
+func (s *Maker) partsOf(ctx context.Context, srv model.Server, ask *Ask) (*parts, error) {
 	p := &parts{with: ask.With, without: ask.Without, taken: map[string][]string{}, met: map[string]bool{}}
 	if ask.Parts != nil {
 		p.before, p.with, p.without = ask.Parts, nil, nil

@@ -1,4 +1,4 @@
-package changes
+package requests
 
 import (
 	"context"
@@ -20,9 +20,9 @@ import (
 	"restlesscrate/internal/words"
 )
 
-// lists tells the draft which load lists the server has, and where what they name
+// Lists tells the draft which load lists the server has, and where what they name
 // stands. A list whose path differs from add-on to add-on is told with these.
-func (s *Service) lists(b *rulebook.Book, srv model.Server, req *draft.Request) error {
+func Lists(b *rulebook.Book, srv model.Server, req *draft.Request) {
 	for _, l := range b.Lists {
 		list, at, err := l.On(shared(b, srv.Variables))
 		if err != nil {
@@ -30,7 +30,6 @@ func (s *Service) lists(b *rulebook.Book, srv model.Server, req *draft.Request) 
 		}
 		req.Lists = append(req.Lists, draft.Listed{Path: at, Name: l.Name, List: list, Rules: nameRules(b, l, srv.Variables), Listless: listless(b, l)})
 	}
-	return nil
 }
 
 // shared are a server's values without those that each add-on has for itself.
@@ -95,7 +94,7 @@ func listless(b *rulebook.Book, l rulebook.LoadList) func(string) bool {
 
 // listings are the entries that a crate needs. values are the server's with those
 // that the add-on has for itself.
-func (s *Service) listings(ctx context.Context, b *rulebook.Book, c model.Crate, values map[string]string, w *draft.Wanted, crates []model.Crate, req *draft.Request) error {
+func (s *Maker) listings(ctx context.Context, b *rulebook.Book, c model.Crate, values map[string]string, w *draft.Wanted, crates []model.Crate, req *draft.Request) error {
 	for _, l := range b.Lists {
 		if !l.Lists(c.Body.Kind) {
 			continue
@@ -129,7 +128,7 @@ func (s *Service) listings(ctx context.Context, b *rulebook.Book, c model.Crate,
 }
 
 // needing gives the names in a list of what needs an add-on.
-func (s *Service) needing(ctx context.Context, c model.Crate, l rulebook.LoadList, crates []model.Crate, req *draft.Request, at tree.Path) (out []string, err error) {
+func (s *Maker) needing(ctx context.Context, c model.Crate, l rulebook.LoadList, crates []model.Crate, req *draft.Request, at tree.Path) (out []string, err error) {
 	needs := func(o model.Crate) bool {
 		return slices.ContainsFunc(o.Body.Facts, func(f layout.Fact) bool {
 			return f.Kind == rulebook.Needs && (layout.Key(f.Name) == c.Key || layout.Key(f.Name) == layout.Key(c.Body.Name))

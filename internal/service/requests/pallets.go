@@ -1,4 +1,4 @@
-package changes
+package requests
 
 import (
 	"context"
@@ -15,7 +15,7 @@ import (
 // unload puts a pallet's crates in the place of its name, and adds what it
 // retires to the request: add-ons whose crate on the server came with another
 // version of the same pallet, and which this one does not hold.
-func (s *Service) unload(ctx context.Context, srv model.Server, ask *Ask, req *draft.Request) error {
+func (s *Maker) unload(ctx context.Context, srv model.Server, ask *Ask, req *draft.Request) error {
 	var crates []string
 	for _, ref := range ask.Crates {
 		p, err := s.pallet(ctx, srv, ref)
@@ -46,7 +46,7 @@ func (s *Service) unload(ctx context.Context, srv model.Server, ask *Ask, req *d
 
 // pallet finds the pallet that a word names; nil where it names a crate, or
 // nothing at all, which is then told as for a crate.
-func (s *Service) pallet(ctx context.Context, srv model.Server, ref string) (*model.Pallet, error) {
+func (s *Maker) pallet(ctx context.Context, srv model.Server, ref string) (*model.Pallet, error) {
 	_, err := s.Catalog.FindCrate(ctx, srv.Rulebook, ref)
 	var f *fault.Fault
 	if err == nil || !errors.As(err, &f) || f.Code != "crate-unknown" {
@@ -64,7 +64,7 @@ func (s *Service) pallet(ctx context.Context, srv model.Server, ref string) (*mo
 	return &all[i], nil
 }
 
-func (s *Service) retired(ctx context.Context, now model.Pallet, ledger map[tree.Path]draft.Row) ([]string, error) {
+func (s *Maker) retired(ctx context.Context, now model.Pallet, ledger map[tree.Path]draft.Row) ([]string, error) {
 	versions, err := s.Catalog.Pallets(ctx, now.Rulebook, now.Name)
 	if err != nil {
 		return nil, err

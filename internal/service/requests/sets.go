@@ -1,4 +1,4 @@
-package changes
+package requests
 
 import (
 	"context"
@@ -18,7 +18,7 @@ import (
 
 // renewals reads which data places are renewed: set aside, or left and begun under
 // another name, PLACE=NAME. It gives the server as it is with the new names.
-func (s *Service) renewals(b *rulebook.Book, srv model.Server, ask Ask, req *draft.Request) (model.Server, error) {
+func (s *Maker) renewals(b *rulebook.Book, srv model.Server, ask Ask, req *draft.Request) (model.Server, error) {
 	srv.Variables = maps.Clone(srv.Variables)
 	for _, word := range ask.Renew {
 		name, to, named := strings.Cut(word, "=")
@@ -61,38 +61,6 @@ func (s *Service) renewals(b *rulebook.Book, srv model.Server, ask Ask, req *dra
 		req.NewNames = append(req.NewNames, anew)
 	}
 	return srv, nil
-}
-
-// Written is a place of a server that the server itself writes: a world, what its
-// players own.
-type Written struct {
-	Place, Path string
-	Variable    string // that its path holds and that names it; empty where there is none
-	Value       string // of the variable
-}
-
-// Writes lists what a server writes itself, as far as one path is known of it.
-func (s *Service) Writes(ctx context.Context, server string) (out []Written, err error) {
-	srv, err := s.Hosts.Find(ctx, server)
-	if err != nil {
-		return nil, err
-	}
-	b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
-	if err != nil {
-		return nil, err
-	}
-	for _, p := range b.Places {
-		folder, err := b.Resolve(p.Name, srv.Variables)
-		if !p.Data || err != nil {
-			continue // its path belongs to each add-on
-		}
-		w := Written{Place: p.Name, Path: string(folder)}
-		if words := rulebook.Placeholders(p.Path); len(words) == 1 {
-			w.Variable, w.Value = words[0], valueOf(b, srv, words[0])
-		}
-		out = append(out, w)
-	}
-	return out, nil
 }
 
 // stays lists the add-ons that lie in places whose path becomes another one.
@@ -209,7 +177,7 @@ func (b *Back) setBy(last string) func(model.Deployment, draft.Set) bool {
 // setsBack wants variables back that deployments have set. Of those that a later one
 // has set to something else nothing comes back. Where a rollback takes them back,
 // the texts that hold them go back with the deployments' own edits.
-func (s *Service) setsBack(ctx context.Context, srv model.Server, book *rulebook.Book, chosen func(model.Deployment, draft.Set) bool, req *draft.Request) error {
+func (s *Maker) setsBack(ctx context.Context, srv model.Server, book *rulebook.Book, chosen func(model.Deployment, draft.Set) bool, req *draft.Request) error {
 	settable := slices.ContainsFunc(book.Variables, func(v rulebook.Variable) bool {
 		return v.SetIn != nil || v.ByHand != "" || v.Name == rulebook.Program
 	})
@@ -254,4 +222,28 @@ func (s *Service) setsBack(ctx context.Context, srv model.Server, book *rulebook
 		req.Sets = append(req.Sets, set)
 	}
 	return nil
+}
+
+// Written is a place of a server that the server itself writes: a world, what its
+// players own.
+type Written struct {
+	Place, Path string
+	Variable    string // that its path holds and that names it; empty where there is none
+	Value       string // of the variable
+}
+
+// Writes lists what a server writes itself, as far as one path is known of it.
+func Writes(b *rulebook.Book, srv model.Server) (out []Written) {
+	for _, p := range b.Places {
+		folder, err := b.Resolve(p.Name, srv.Variables)
+		if !p.Data || err != nil {
+			continue // its path belongs to each add-on
+		}
+		w := Written{Place: p.Name, Path: string(folder)}
+		if words := rulebook.Placeholders(p.Path); len(words) == 1 {
+			w.Variable, w.Value = words[0], valueOf(b, srv, words[0])
+		}
+		out = append(out, w)
+	}
+	return out
 }

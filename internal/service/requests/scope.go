@@ -1,4 +1,4 @@
-package changes
+package requests
 
 import (
 	"context"
@@ -19,20 +19,20 @@ const someAddons = 50
 // their files are known, by [Service.targets]. An ask that may be about anything needs
 // all. present are the add-ons on the server, of which only a part may be in the
 // ledger that is given.
-func (s *Service) ledgerFor(ctx context.Context, srv model.Server, ask Ask) (ledger map[tree.Path]draft.Row, present map[string]bool, part bool, err error) {
+func (s *Maker) ledgerFor(ctx context.Context, srv model.Server, ask Ask) (ledger map[tree.Path]draft.Row, present map[string]bool, part bool, err error) {
 	addons, some, err := s.addonsOf(ctx, srv, ask)
 	if err != nil {
 		return nil, nil, false, err
 	}
 	if !some {
 		ledger, err = s.Records.Ledger(ctx, srv.ID)
-		return ledger, onServers(ledger), false, err
+		return ledger, OnServers(ledger), false, err
 	}
 	if ledger, err = s.Records.LedgerOf(ctx, srv.ID, addons, nil); err != nil {
 		return nil, nil, false, err
 	}
 	sums, err := s.Records.Sums(ctx, srv.ID)
-	present = onServers(ledger)
+	present = OnServers(ledger)
 	for _, sum := range sums {
 		present[sum.Addon] = true
 	}
@@ -41,7 +41,7 @@ func (s *Service) ledgerFor(ctx context.Context, srv model.Server, ask Ask) (led
 
 // addonsOf names the add-ons that an ask is about; some is false where that may be
 // any.
-func (s *Service) addonsOf(ctx context.Context, srv model.Server, ask Ask) (addons []string, some bool, err error) {
+func (s *Maker) addonsOf(ctx context.Context, srv model.Server, ask Ask) (addons []string, some bool, err error) {
 	named := slices.Concat(ask.Remove, ask.Enable, ask.Disable)
 	if ask.Back != nil || len(ask.Renew)+len(ask.Retire) > 0 || len(ask.Crates)+len(named) > someAddons {
 		return nil, false, nil
@@ -63,8 +63,8 @@ func (s *Service) addonsOf(ctx context.Context, srv model.Server, ask Ask) (addo
 	return addons, len(addons) > 0, nil
 }
 
-// onServers gives the keys of the add-ons that a ledger knows.
-func onServers(ledger map[tree.Path]draft.Row) map[string]bool {
+// OnServers gives the keys of the add-ons that a ledger knows.
+func OnServers(ledger map[tree.Path]draft.Row) map[string]bool {
 	out := map[string]bool{}
 	for _, row := range ledger {
 		for _, c := range row.Claims {
@@ -79,7 +79,7 @@ func onServers(ledger map[tree.Path]draft.Row) map[string]bool {
 
 // targets reads what the ledger knows of the paths to which wanted files go, where only
 // a part of it was read.
-func (s *Service) targets(ctx context.Context, srv model.Server, req *draft.Request) error {
+func (s *Maker) targets(ctx context.Context, srv model.Server, req *draft.Request) error {
 	var paths []tree.Path
 	for _, w := range req.Wanted {
 		for _, f := range w.Files {

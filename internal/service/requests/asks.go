@@ -1,4 +1,4 @@
-package changes
+package requests
 
 import (
 	"context"
@@ -18,7 +18,7 @@ import (
 
 // wanted resolves crates and their real paths on this server. The ask then
 // names them with their digests, so that it means the same when drafted again.
-func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, ask *Ask, req *draft.Request) (string, error) {
+func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, ask *Ask, req *draft.Request) (string, error) {
 	var names []string
 	parts, err := s.partsOf(ctx, srv, ask)
 	if err != nil {
@@ -37,7 +37,7 @@ func (s *Service) wanted(ctx context.Context, srv model.Server, b *rulebook.Book
 				return "", fault.New(fault.Blocked, "crate-unfit", "%s cannot be deployed: %s", c.Body.Label(), f.What).WithMend("%s", f.Mend)
 			}
 		}
-		w := draft.Wanted{Effect: effectOf(b, c), Addon: c.Key, Name: c.Body.Name, Version: c.Body.Version, Crate: c.Digest}
+		w := draft.Wanted{Effect: EffectOf(b, c), Addon: c.Key, Name: c.Body.Name, Version: c.Body.Version, Crate: c.Digest}
 		if base := layout.Key(c.Body.Base); c.Body.Overlay && base != "" && !req.Present[base] && !slices.ContainsFunc(crates, func(o model.Crate) bool { return o.Key == base || layout.Key(o.Body.Name) == base }) {
 			w.Lacks = c.Body.Base
 		}
@@ -100,7 +100,7 @@ func gamesOf(c layout.Crate) string {
 }
 
 // removals checks that the add-ons are on the server. What was set for them goes back.
-func (s *Service) removals(ctx context.Context, srv model.Server, b *rulebook.Book, names []string, req *draft.Request) (string, error) {
+func (s *Maker) removals(ctx context.Context, srv model.Server, b *rulebook.Book, names []string, req *draft.Request) (string, error) {
 	for _, name := range names {
 		key := layout.Key(name)
 		if !req.Present[key] {
@@ -115,7 +115,7 @@ func (s *Service) removals(ctx context.Context, srv model.Server, b *rulebook.Bo
 }
 
 // back turns a rollback into goals.
-func (s *Service) back(ctx context.Context, srv model.Server, book *rulebook.Book, b *Back, req *draft.Request) (title string, err error) {
+func (s *Maker) back(ctx context.Context, srv model.Server, book *rulebook.Book, b *Back, req *draft.Request) (title string, err error) {
 	recorded, err := s.Records.Events(ctx, srv.ID)
 	if err != nil {
 		return "", err
@@ -201,8 +201,8 @@ func (b *Back) scope(events []draft.Event) (only func(draft.Event) bool, subject
 	return only, subject, nil
 }
 
-func (s *Service) lastSeq(ctx context.Context, srv model.Server, number int) (int64, error) {
-	d, err := s.Find(ctx, srv.Name, number)
+func (s *Maker) lastSeq(ctx context.Context, srv model.Server, number int) (int64, error) {
+	d, err := Find(ctx, s.Records, srv.Name, number)
 	if err != nil {
 		return 0, err
 	}
@@ -211,4 +211,22 @@ func (s *Service) lastSeq(ctx context.Context, srv model.Server, number int) (in
 		return 0, fault.New(fault.Conflict, "changed-nothing", "%s is %s and has changed nothing", d.Name(), d.State)
 	}
 	return seq, err
+}
+
+// EffectOf is when a change of a crate counts.
+func EffectOf(b *rulebook.Book, c model.Crate) draft.Effect {
+	for _, k := range b.Kinds {
+		if k.Name != c.Body.Kind {
+			continue
+		}
+		e := draft.Effect{Kind: k.Name, When: k.TakesEffect, Risky: k.Risky}
+		if k.Reload != "" {
+			line, err := rulebook.Fill(k.Reload, func(string) (string, bool) { return c.Body.Name, true })
+			if err == nil {
+				e.Reload = line
+			}
+		}
+		return e
+	}
+	return draft.Effect{}
 }

@@ -1,0 +1,188 @@
+// Package requests turns what a person asks for into a request for a draft: it reads the
+// ledger, crates, rulebooks and what people chose. It looks at no server and changes
+// nothing.
+package requests
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/words"
+)
+
+// Records is what has to be known for a request.
+type Records interface {
+	Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error)
+	LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error)
+	Sums(ctx context.Context, server int64) ([]model.Sum, error)
+	Events(ctx context.Context, server int64) ([]model.Event, error)
+	LastSeq(ctx context.Context, server int64, number int) (int64, error)
+	Deployment(ctx context.Context, server string, number int) (model.Deployment, error)
+	DeploymentByID(ctx context.Context, id int64) (model.Deployment, error)
+	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
+	Marks(ctx context.Context, deployment int64) (deploy.Marks, error)
+	Choices(ctx context.Context, server int64) (map[string][]string, error)
+	Ticked(ctx context.Context, server int64) (map[string]bool, error)
+	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
+}
+
+// Catalog gives crates and rulebooks.
+type Catalog interface {
+	FindCrate(ctx context.Context, rulebook, ref string) (model.Crate, error)
+	FindCrateFor(ctx context.Context, rulebook, ref, game string) (model.Crate, error)
+	Pallets(ctx context.Context, rulebook, name string) ([]model.Pallet, error)
+	Merge(ctx context.Context, b *rulebook.Book, base tree.Digest, name string, parts []model.MergePart) (model.Merged, error)
+	Book(ctx context.Context, name string) (*rulebook.Book, model.Revision, error)
+}
+
+// Maker makes requests.
+type Maker struct {
+	Records Records
+	Catalog Catalog
+}
+
+// Ask is what a person wants. Exactly one of Crates, Remove, Enable, Disable and
+// Back is set.
+// It is kept with the deployment, so that it can be drafted again.
+type Ask struct {
+	Crates  []string `json:"crates,omitempty"`  // name@version; kept with their digests once resolved
+	With    []string `json:"with,omitempty"`    // parts by choice that are taken: PART or ADDON:PART
+	Without []string `json:"without,omitempty"` // and that are left
+	// Parts are the parts taken, by the add-on's key, once resolved.
+	Parts map[string][]string `json:"parts,omitempty"`
+	// Retire are add-ons that an older version of a pallet brought and that
+	// the one that is deployed does not hold, once resolved.
+	Retire []string `json:"retire,omitempty"`
+	Remove []string `json:"remove,omitempty"` // add-on names
+	// Enable and Disable are add-on names.
+	Enable  []string `json:"enable,omitempty"`
+	Disable []string `json:"disable,omitempty"`
+	// Thorough has every file read back and hashed once it is sent.
+	Thorough bool `json:"thorough,omitempty"`
+	// Leave has the server not stopped, Restart has it stopped where a reload would
+	// do, and OrUndo has all taken back where it does not come up or what was
+	// deployed does not load.
+	Data    bool     `json:"data,omitempty"`   // every data folder is copied first
+	NoData  bool     `json:"noData,omitempty"` // none is
+	Renew   []string `json:"renew,omitempty"`  // data places that the server makes anew
+	Leave   bool     `json:"leave,omitempty"`
+	Restart bool     `json:"restart,omitempty"`
+	OrUndo  bool     `json:"orUndo,omitempty"`
+	Back    *Back    `json:"back,omitempty"`
+}
+
+// Back is a rollback. Deployment alone is that deployment's inverse; Path and
+// Addon go back one change unless To is given; To alone is the whole server.
+type Back struct {
+	Deployment int         `json:"deployment,omitempty"`
+	Path       tree.Path   `json:"path,omitempty"`
+	Addon      string      `json:"addon,omitempty"`
+	To         *int        `json:"to,omitempty"`   // as things stood after that deployment; 0: before the first
+	Data       bool        `json:"data,omitempty"` // with Deployment: the data folders that it copied too
+	Leave      []tree.Path `json:"leave,omitempty"`
+}
+
+// Make turns an ask into a deployment to be and a request for the core.
+func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Deployment, *draft.Request, error) {
+	d := model.Deployment{ServerID: srv.ID, Server: srv.Name}
+	req := &draft.Request{Host: HostOf(srv), Thorough: ask.Thorough}
+	// Nothing on the way of plain FTP tells that bytes were changed, unless a test has
+	// proved once that they are not.
+	req.Host.Plain = srv.Transport.Kind == "ftp" && (srv.Abilities == nil || !srv.Abilities.Clean)
+	req.Host.Unclean = srv.Abilities != nil && srv.Abilities.Unclean
+	b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
+	if err != nil {
+		return d, nil, err
+	}
+	req.Protected, req.CaseBlind, req.FirstRun = b.Protected, b.CaseBlind, b.FirstRun
+	part := false
+	if req.Ledger, req.Present, part, err = s.ledgerFor(ctx, srv, ask); err != nil {
+		return d, nil, err
+	}
+	Lists(b, srv, req)
+	now := srv // with its variables as they are
+	if srv, err = s.renewals(b, srv, ask, req); err != nil {
+		return d, nil, err
+	}
+	wants := 0
+	for _, set := range []bool{len(ask.Crates) > 0, len(ask.Remove) > 0, len(ask.Enable) > 0, len(ask.Disable) > 0, ask.Back != nil} {
+		if set {
+			wants++
+		}
+	}
+	switch {
+	case wants == 0 && len(ask.Renew) > 0:
+		d.Kind, d.Title = "deploy", "renew "+words.Few(ask.Renew)
+	case wants != 1:
+		err = fault.New(fault.Usage, "bad-request", "a draft needs exactly one of: crates, add-ons to remove, to enable or to disable, something to roll back")
+	case len(ask.Crates) > 0:
+		d.Kind = "deploy"
+		d.Title, err = s.wanted(ctx, srv, b, &ask, req)
+	case len(ask.Remove) > 0:
+		d.Kind = "remove"
+		d.Title, err = s.removals(ctx, srv, b, ask.Remove, req)
+	case len(ask.Enable) > 0:
+		d.Kind = "enable"
+		d.Title, err = toggles(ask.Enable, false, req)
+	case len(ask.Disable) > 0:
+		d.Kind = "disable"
+		d.Title, err = toggles(ask.Disable, true, req)
+	default:
+		d.Kind = "rollback"
+		d.Title, err = s.back(ctx, srv, b, ask.Back, req)
+	}
+	if err == nil && part {
+		err = s.targets(ctx, srv, req)
+	}
+	if err == nil {
+		err = launches(b, now, req)
+	}
+	if err == nil {
+		err = s.hands(ctx, srv, b, req)
+	}
+	if err == nil {
+		err = s.data(b, now, ask, req)
+	}
+	if err != nil {
+		return d, nil, err
+	}
+	d.Ask, err = json.Marshal(ask)
+	return d, req, err
+}
+
+// HostOf is what a draft has to know of a host, as far as a test has found it out.
+func HostOf(srv model.Server) draft.Host {
+	a := srv.Abilities
+	if a == nil {
+		return draft.Host{Modes: true, RenameFromWork: true, Free: -1, UploadLimit: srv.Transport.UploadLimit}
+	}
+	return draft.Host{Tested: true, Modes: a.Modes, CaseBlind: a.CaseBlind, RenameFromWork: a.RenameFromWork, RenameFolders: a.RenameFolders, Copies: a.Copies, NoWork: a.NoWork, Resolution: a.Resolution, Free: -1,
+		RenameMS: a.RenameMS, UploadLimit: srv.Transport.UploadLimit}
+}
+
+// Find gives a deployment by server and number, without what is long in its draft.
+func Find(ctx context.Context, records interface {
+	Deployment(ctx context.Context, server string, number int) (model.Deployment, error)
+}, server string, number int) (model.Deployment, error) {
+	d, err := records.Deployment(ctx, server, number)
+	if errors.Is(err, model.ErrNotFound) {
+		return d, fault.New(fault.Unknown, "deployment-unknown", "there is no deployment %s#%d", server, number).WithMend("deployment list %s shows them.", server)
+	}
+	return d, err
+}
+
+// Read gives what was asked for as it is kept with a deployment.
+func Read(raw json.RawMessage) (ask Ask, err error) {
+	if err := json.Unmarshal(raw, &ask); err != nil {
+		return ask, fmt.Errorf("the recorded ask cannot be read: %w", err)
+	}
+	return ask, nil
+}
