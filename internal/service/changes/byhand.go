@@ -7,10 +7,8 @@ import (
 	"io/fs"
 	"regexp"
 	"slices"
-	"strings"
 
 	"restlesscrate/internal/core/draft"
-	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -63,23 +61,6 @@ func (s *Service) seen(ctx context.Context, d model.Deployment, words string) er
 		}
 	}
 	return nil
-}
-
-// unseen tells which things done by hand do not show in the log since the start.
-func unseen(d *model.Deployment, log string) (out []finding.Finding, err error) {
-	for _, h := range d.Draft.Checked {
-		if h.Log == "" {
-			continue
-		}
-		re, err := regexp.Compile(h.Log)
-		if err != nil {
-			return nil, err
-		}
-		if !slices.ContainsFunc(strings.Split(log, "\n"), func(line string) bool { return re.MatchString(strings.TrimSuffix(line, "\r")) }) {
-			out = append(out, finding.Finding{Level: finding.Warn, Code: "by-hand-unseen", What: fmt.Sprintf("%s The log since the start has no line like %s, so it may not have been done right.", strings.Replace(h.Words(), "\n", " ", 1), h.Log)})
-		}
-	}
-	return out, nil
 }
 
 // Tick is a person's word that what a waiting deployment waits for is done. It

@@ -128,7 +128,7 @@ func (c *carry) proved(ctx context.Context) error {
 	}
 	var failed []string
 	err := c.ridden(ctx, func() (err error) {
-		c.call, failed, err = c.after(ctx, c.srv, c.run, c.power, c.d, c.changes)
+		c.call, failed, err = c.verifier().After(ctx, c.srv, c.run, c.power, c.d, c.changes)
 		return err
 	})
 	if err == nil && len(failed) > 0 && orUndo(*c.d) {

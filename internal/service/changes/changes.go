@@ -7,6 +7,8 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"restlesscrate/internal/service/drafts"
+	"restlesscrate/internal/service/verify"
 	"sync"
 	"time"
 
@@ -26,6 +28,8 @@ import (
 type Records interface {
 	deploy.Journal
 	requests.Records
+	drafts.Records
+	verify.Records
 	Server(ctx context.Context, name string) (model.Server, error)
 	ServerByID(ctx context.Context, id int64) (model.Server, error)
 	AddDeployment(ctx context.Context, d model.Deployment) (model.Deployment, error)
@@ -43,22 +47,13 @@ type Records interface {
 	Halt(ctx context.Context, id int64, trouble string) error
 	Wait(ctx context.Context, id int64, text string) error
 	Tick(ctx context.Context, server int64, words, actor string) error
-	AddRollCall(ctx context.Context, c model.RollCall) error
-	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
 	SaveRun(ctx context.Context, d model.Deployment) error
 	SaveDraft(ctx context.Context, d model.Deployment) error
 	SaveOutline(ctx context.Context, d model.Deployment) error
 	SetTidy(ctx context.Context, id int64, motions draft.Motions) error
 	Shrink(ctx context.Context) error
 	Finish(ctx context.Context, d model.Deployment, reported map[tree.Path]draft.Reported, untidy bool) error
-	// Basis is a number that is another one once anything is written that a draft is
-	// made from.
-	Basis(ctx context.Context) (int64, error)
-	Refresh(ctx context.Context, server int64, reported map[tree.Path]draft.Reported) error
-	// Lacking gives those of some contents, sorted, that the stockroom does not hold.
-	Lacking(ctx context.Context, digests []tree.Digest) (map[tree.Digest]bool, error)
 	SaveChoices(ctx context.Context, server int64, parts map[string][]string) error
-	Oddities(ctx context.Context, rulebook string) ([]model.Oddity, error)
 }
 
 // Hosts connects to servers.
@@ -95,22 +90,16 @@ type Service struct {
 	Now     func() time.Time
 	Log     *slog.Logger
 
-	recall recall
+	recall drafts.Recall
+	queue  queue
 
 	mu      sync.Mutex
 	running map[int64]*deploy.Run // by deployment
-	lines   map[int64]*line       // by server
 	cut     map[int64]bool        // servers for which something was found in the queue at start
 }
 
-// Tell is called with what is going on; kind is "look" or one of
-// [deploy.Progress].
-type Tell func(kind string, data any)
-
-// Looking is told while a server is being looked at.
-type Looking struct {
-	Text string `json:"text"`
-}
+// Tell is called with what is going on.
+type Tell = drafts.Tell
 
 // Draft looks at a server and drafts what was asked for. Nothing is touched.
 func (s *Service) Draft(ctx context.Context, server string, ask requests.Ask, accepts []finding.Accept, actor string, tell Tell) (model.Deployment, error) {
@@ -131,14 +120,13 @@ func (s *Service) Draft(ctx context.Context, server string, ask requests.Ask, ac
 		return d, err
 	}
 	defer h.Close()
-	made, kept, err := s.drafted(ctx, srv, h, ask, req, basis, tell)
+	made, kept, err := s.drafter().Draft(ctx, srv, h, ask, req, basis, tell)
 	if err != nil {
 		return d, err
 	}
 	d.Draft, d.Digest, d.Accepts, d.Actor = *made, made.Digest(), signed(accepts, actor), actor
 	if d, err = s.Records.AddDeployment(ctx, d); err == nil && kept != nil {
-		kept.deployment = d.ID
-		s.recall.keep(kept)
+		s.recall.Keep(kept, d.ID)
 	}
 	return d, err
 }
@@ -161,6 +149,22 @@ func (s *Service) Find(ctx context.Context, server string, number int) (model.De
 		return model.Deployment{}, err
 	}
 	return requests.Find(ctx, s.Records, server, number)
+}
+
+// drafter looks at servers and makes drafts.
+func (s *Service) drafter() *drafts.Drafter {
+	return &drafts.Drafter{Records: s.Records, Requests: s.requests(), Free: s.Room.Free, Now: s.Now, Recall: &s.recall,
+		Known: func(ctx context.Context, srv model.Server, h remote.Host) (*draft.Power, error) {
+			b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
+			if err != nil {
+				return nil, err
+			}
+			p, err := s.Hosts.Power(ctx, srv, h, b)
+			if err != nil {
+				return nil, err
+			}
+			return p.Known(ctx), nil
+		}}
 }
 
 // requests makes requests out of what people ask for.

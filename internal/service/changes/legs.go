@@ -3,6 +3,7 @@ package changes
 import (
 	"context"
 	"fmt"
+	"restlesscrate/internal/service/drafts"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
@@ -27,18 +28,18 @@ func (s *Service) nextLeg(ctx context.Context, srv model.Server, run *deploy.Run
 	}
 	req.Present = requests.OnServers(req.Ledger)
 	requests.Lists(b, srv, req)
-	if req.Power, err = s.powerOf(ctx, srv, run.Host, requests.Ask{}); err != nil {
+	if req.Power, err = s.drafter().Power(ctx, srv, run.Host, requests.Ask{}); err != nil {
 		return err
 	}
 	if req.Power == nil {
 		return fmt.Errorf("the next leg stops and starts %s, and how is not known any more", srv.Name)
 	}
 	plan := draft.LookNext(&d.Draft, req)
-	obs, _, _, err := s.list(ctx, run.Host, plan)
+	obs, _, _, err := s.drafter().List(ctx, run.Host, plan)
 	if err != nil {
 		return err
 	}
-	if obs.Texts, err = readTexts(ctx, run.Host, obs, plan); err != nil {
+	if obs.Texts, err = drafts.ReadTexts(ctx, run.Host, obs, plan); err != nil {
 		return err
 	}
 	next, found := draft.MakeNext(&d.Draft, req, obs)

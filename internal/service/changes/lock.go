@@ -3,6 +3,7 @@ package changes
 import (
 	"context"
 	"errors"
+	"restlesscrate/internal/service/drafts"
 
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
@@ -28,7 +29,7 @@ func (s *Service) lock(ctx context.Context, srv model.Server, run *deploy.Run, d
 			WithMend("Nothing was done. If that service is lost for good: server test %s --unlock.", d.Server)
 	}
 	run.Held = err == nil
-	if err != nil || !plausible(at-signed.UnixMilli()) {
+	if err != nil || !drafts.Plausible(at-signed.UnixMilli()) {
 		return func() int64 { return 0 }, err
 	}
 	run.Clock = func() int64 { return at + s.Now().Sub(signed).Milliseconds() }

@@ -9,7 +9,6 @@ import (
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
-	"restlesscrate/internal/remote"
 	"restlesscrate/internal/service/requests"
 )
 
@@ -24,49 +23,6 @@ type Powered interface {
 	LogSince(ctx context.Context, since deploy.LogMark) (string, error)
 	// requests.Ask asks the console what is loaded; ok is false where it cannot tell.
 	Ask(ctx context.Context) (heard []rollcall.Heard, ok bool, err error)
-}
-
-// powerOf is what is known of a server's power, for a draft.
-func (s *Service) powerOf(ctx context.Context, srv model.Server, h remote.Host, ask requests.Ask) (*draft.Power, error) {
-	b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
-	if err != nil {
-		return nil, err
-	}
-	p, err := s.Hosts.Power(ctx, srv, h, b)
-	if err != nil {
-		return nil, err
-	}
-	k := p.Known(ctx)
-	if k == nil {
-		return nil, nil
-	}
-	if k.Leave = ask.Leave; ask.Restart {
-		k.Reload = false
-	}
-	list, err := s.Records.Deployments(ctx, srv.Name, 0, 20)
-	for _, d := range list {
-		if d.State == model.Done && d.Figures.AwayMS > 0 {
-			k.Away = d.Figures.AwayMS - d.Figures.SwapMS
-			break
-		}
-	}
-	return k, err
-}
-
-// worthMeasuring is how much a deployment must have sent and fetched to tell what
-// the line carries.
-const worthMeasuring = 1 << 20
-
-// rate is what the line to a server carried the last time, bytes a second; 0 where
-// that is not known.
-func (s *Service) rate(ctx context.Context, srv model.Server) (int64, error) {
-	list, err := s.Records.Deployments(ctx, srv.Name, 0, 20)
-	for _, d := range list {
-		if n := d.Figures.Sent + d.Figures.Kept; d.State == model.Done && n >= worthMeasuring && d.Figures.PrepareMS > 0 {
-			return n * 1000 / d.Figures.PrepareMS, err
-		}
-	}
-	return 0, err
 }
 
 // ReloadLine is the line that has a server take an add-on anew.

@@ -3,11 +3,18 @@ package changes
 import (
 	"context"
 	"fmt"
+	"sync"
 
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 )
+
+// queue is who wants to change servers. The zero value is empty.
+type queue struct {
+	mu    sync.Mutex
+	lines map[int64]*line // by server
+}
 
 // line is who wants to change one server: the first is at it, the others wait
 // for their turn in the order in which they came.
@@ -25,7 +32,7 @@ type turn struct {
 // take waits for a deployment's turn on its server. The function that it gives
 // ends the turn. early is for what is done in the turn before anything is
 // changed: it ends when somebody takes the deployment out of the queue.
-func (s *Service) take(ctx context.Context, d model.Deployment, tell Tell) (early context.Context, end func(), err error) {
+func (s *queue) take(ctx context.Context, d model.Deployment, tell Tell) (early context.Context, end func(), err error) {
 	s.mu.Lock()
 	if s.lines == nil {
 		s.lines = map[int64]*line{}
@@ -68,7 +75,7 @@ func unqueued(d model.Deployment) error {
 }
 
 // leave ends a turn, or a wait for one, and lets the next one go on.
-func (s *Service) leave(server int64, t *turn) {
+func (s *queue) leave(server int64, t *turn) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	l := s.lines[server]
@@ -90,7 +97,7 @@ func (s *Service) leave(server int64, t *turn) {
 // unqueue takes a deployment of which nothing is done yet out of its line: one
 // that waits, or the first one, which is still looking. It tells whether there
 // was one.
-func (s *Service) unqueue(d model.Deployment) bool {
+func (s *queue) unqueue(d model.Deployment) bool {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	l := s.lines[d.ServerID]

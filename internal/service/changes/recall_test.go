@@ -91,10 +91,7 @@ func TestADraftIsMadeAgainOnlyWhereSomethingChanged(t *testing.T) {
 			require.NoError(w.t, w.db.EditServer(w.t.Context(), srv, false, false))
 		}, true, ""},
 		"a crate is staged": {func(w *world, _ model.Deployment) { w.crate("3", map[string]string{"d/lamp": "three"}) }, true, ""},
-		"ten minutes": {func(w *world, _ model.Deployment) {
-			w.recall.gone.Reset(0)
-			testbed.Eventually(w.t, "it is let go of", w.letGoOf)
-		}, true, ""},
+		"it was let go of":  {func(w *world, _ model.Deployment) { w.recall.Keep(nil, 0) }, true, ""},
 	} {
 		t.Run(name, func(t *testing.T) {
 			w, counts := settled(t)
@@ -114,10 +111,4 @@ func TestADraftIsMadeAgainOnlyWhereSomethingChanged(t *testing.T) {
 			require.NotContains(t, w.files(), "gone/old")
 		})
 	}
-}
-
-func (w *world) letGoOf() bool {
-	w.recall.mu.Lock()
-	defer w.recall.mu.Unlock()
-	return w.recall.last == nil
 }

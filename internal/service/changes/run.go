@@ -47,7 +47,7 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 			err = errors.Join(err, s.unstart(ctx, d))
 		}
 	}()
-	early, end, err := s.take(ctx, d, tell)
+	early, end, err := s.queue.take(ctx, d, tell)
 	if err != nil {
 		return d, err
 	}
@@ -170,7 +170,7 @@ func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, 
 // myTurn waits for a deployment's turn and gives the deployment as it is then: what
 // was read before the wait may be long past.
 func (s *Service) myTurn(ctx context.Context, d model.Deployment, tell Tell) (now model.Deployment, end func(), err error) {
-	_, end, err = s.take(ctx, d, tell)
+	_, end, err = s.queue.take(ctx, d, tell)
 	if err != nil {
 		return d, nil, err
 	}
@@ -222,7 +222,7 @@ func (s *Service) connect(ctx context.Context, d model.Deployment) (model.Server
 // Halt stops a deployment that is under way between two motions: it is halted a
 // moment later. One that waits for its turn is a draft again.
 func (s *Service) Halt(d model.Deployment, actor string) error {
-	if d.State == model.Queued && s.unqueue(d) {
+	if d.State == model.Queued && s.queue.unqueue(d) {
 		return nil
 	}
 	s.mu.Lock()

@@ -50,7 +50,7 @@ func (s *Service) shrink(ctx context.Context) {
 // Tidy clears what a done deployment has left on its server: what it set aside
 // and could not remove when it was recorded.
 func (s *Service) Tidy(ctx context.Context, d model.Deployment, tell Tell) (model.Deployment, error) {
-	_, end, err := s.take(ctx, d, tell)
+	_, end, err := s.queue.take(ctx, d, tell)
 	if err != nil {
 		return d, err
 	}

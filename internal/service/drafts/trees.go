@@ -1,4 +1,4 @@
-package changes
+package drafts
 
 import (
 	"context"

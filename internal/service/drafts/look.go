@@ -1,4 +1,4 @@
-package changes
+package drafts
 
 import (
 	"context"
@@ -13,10 +13,8 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"restlesscrate/internal/core/draft"
-	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
-	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/remote"
 	"restlesscrate/internal/service/requests"
@@ -25,8 +23,8 @@ import (
 
 // look observes what the request needs and makes the draft. kept is what [Service.unchanged]
 // has to know of it, without the deployment; nil where a second look has to be whole.
-func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req *draft.Request, basis int64, tell Tell) (made *draft.Draft, kept *recalled, err error) {
-	s.recall.keep(nil) // two long ones are not to be in memory at a time
+func (s *Drafter) look(ctx context.Context, srv model.Server, h remote.Host, req *draft.Request, basis int64, tell Tell) (made *draft.Draft, kept *Recalled, err error) {
+	s.Recall.Keep(nil, 0) // two long ones are not to be in memory at a time
 	plan := draft.Look(req)
 	tell("look", Looking{Text: fmt.Sprintf("looking at %s on %s", words.Count(len(plan.Folders), "folder"), srv.Name)})
 	if free, err := h.Free(ctx); err == nil {
@@ -38,7 +36,7 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 			return nil, nil, err
 		}
 	}
-	lookedAt := s.hostNow(srv)
+	lookedAt := s.HostNow(srv)
 	asked, missing := concerned(req), map[tree.Digest]bool{}
 	var obs draft.Observations
 	var read []tree.Path
@@ -49,7 +47,7 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 		return err
 	})
 	g.Go(func() (err error) {
-		if obs, read, glance, err = s.list(gctx, h, plan); err != nil {
+		if obs, read, glance, err = s.List(gctx, h, plan); err != nil {
 			return fmt.Errorf("look at %s: %w", srv.Name, err)
 		}
 		return nil
@@ -66,7 +64,7 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 	if err := listTrees(ctx, h, obs, plan.Trees); err != nil {
 		return nil, nil, fmt.Errorf("look at %s: %w", srv.Name, err)
 	}
-	if obs.Texts, err = readTexts(ctx, h, obs, plan); err != nil {
+	if obs.Texts, err = ReadTexts(ctx, h, obs, plan); err != nil {
 		return nil, nil, fmt.Errorf("look at %s: %w", srv.Name, err)
 	}
 	proved, err := s.read(ctx, srv, h, obs, read, req)
@@ -82,13 +80,13 @@ func (s *Service) look(ctx context.Context, srv model.Server, h remote.Host, req
 	}
 	maps.Copy(missing, more)
 	req.Held = func(d tree.Digest) bool { return !missing[d] }
-	if free := s.Room.Free(); free >= 0 {
+	if free := s.Free(); free >= 0 {
 		req.Own = max(1, free)
 	}
 	power := req.Power
 	made = plan.Make(obs)
 	if made.LookedAt = lookedAt; len(read)+len(plan.Texts)+len(plan.Trees)+len(made.Deferred) == 0 {
-		kept = &recalled{made: made, basis: basis, power: power, glance: glance}
+		kept = &Recalled{made: made, basis: basis, power: power, glance: glance}
 	}
 	return made, kept, nil
 }
@@ -143,9 +141,9 @@ func concerned(req *draft.Request) (all []tree.Digest) {
 	return once(all)
 }
 
-// list lists the planned folders level by level and gives the files whose
+// List lists the planned folders level by level and gives the files whose
 // bytes must be read, and what the folders held in short.
-func (s *Service) list(ctx context.Context, h remote.Host, plan draft.Plan) (obs draft.Observations, read []tree.Path, glance []glimpse, err error) {
+func (s *Drafter) List(ctx context.Context, h remote.Host, plan draft.Plan) (obs draft.Observations, read []tree.Path, glance []glimpse, err error) {
 	obs = draft.Observations{Paths: map[tree.Path]draft.Seen{}}
 	var mu sync.Mutex
 	for level := plan.Folders; len(level) > 0; {
@@ -202,8 +200,8 @@ func (s *Service) list(ctx context.Context, h remote.Host, plan draft.Plan) (obs
 	return obs, read, glance, nil
 }
 
-// readTexts reads the texts that are to be edited, and notes their digests.
-func readTexts(ctx context.Context, h remote.Host, obs draft.Observations, plan draft.Plan) (map[tree.Path][]byte, error) {
+// ReadTexts reads the texts that are to be edited, and notes their digests.
+func ReadTexts(ctx context.Context, h remote.Host, obs draft.Observations, plan draft.Plan) (map[tree.Path][]byte, error) {
 	out := map[tree.Path][]byte{}
 	for _, p := range plan.Texts {
 		seen := obs.At(p)
@@ -222,9 +220,9 @@ func readTexts(ctx context.Context, h remote.Host, obs draft.Observations, plan 
 
 // read hashes files in place. It gives what the host reports of those that
 // turned out to be what the ledger knows, so that the next look may trust it.
-func (s *Service) read(ctx context.Context, srv model.Server, h remote.Host, obs draft.Observations, paths []tree.Path, req *draft.Request) (map[tree.Path]draft.Reported, error) {
+func (s *Drafter) read(ctx context.Context, srv model.Server, h remote.Host, obs draft.Observations, paths []tree.Path, req *draft.Request) (map[tree.Path]draft.Reported, error) {
 	proved := map[tree.Path]draft.Reported{}
-	seenAt := s.hostNow(srv)
+	seenAt := s.HostNow(srv)
 	var mu sync.Mutex
 	g, gctx := errgroup.WithContext(ctx)
 	g.SetLimit(max(1, h.InFlight()))
@@ -251,35 +249,35 @@ func (s *Service) read(ctx context.Context, srv model.Server, h remote.Host, obs
 	return proved, g.Wait()
 }
 
-// hostNow is a time by the host's clock that is not later than now, as far as
+// HostNow is a time by the host's clock that is not later than now, as far as
 // the last test of the host tells; 0 where that clock is not known.
-func (s *Service) hostNow(srv model.Server) int64 {
-	if srv.Abilities == nil || !plausible(srv.Abilities.Skew) {
+func (s *Drafter) HostNow(srv model.Server) int64 {
+	if srv.Abilities == nil || !Plausible(srv.Abilities.Skew) {
 		return 0
 	}
 	return s.Now().UnixMilli() + srv.Abilities.Skew
 }
 
-// plausible tells whether a host's clock may be off by so much. Hosts that tell
+// Plausible tells whether a host's clock may be off by so much. Hosts that tell
 // times of another zone as if they were ours are off by less than a day and a
 // bit; what is off by more tells no times worth trusting.
-func plausible(skew int64) bool {
+func Plausible(skew int64) bool {
 	const most = 26 * 60 * 60 * 1000
 	return -most < skew && skew < most
 }
 
-// drafted looks at the server and makes the draft of what was prepared from the records as
+// Draft looks at the server and makes the draft of what was prepared from the records as
 // they were with that basis.
-func (s *Service) drafted(ctx context.Context, srv model.Server, h remote.Host, ask requests.Ask, req *draft.Request, basis int64, tell Tell) (made *draft.Draft, kept *recalled, err error) {
-	if req.Power, err = s.powerOf(ctx, srv, h, ask); err != nil {
+func (s *Drafter) Draft(ctx context.Context, srv model.Server, h remote.Host, ask requests.Ask, req *draft.Request, basis int64, tell Tell) (made *draft.Draft, kept *Recalled, err error) {
+	if req.Power, err = s.Power(ctx, srv, h, ask); err != nil {
 		return nil, nil, err
 	}
 	return s.look(ctx, srv, h, req, basis, tell)
 }
 
-// again drafts what a deployment asks for once more, unless all is as it was then. It tells
+// Again drafts what a deployment asks for once more, unless all is as it was then. It tells
 // whether the draft is still the same.
-func (s *Service) again(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, tell Tell) (made *draft.Draft, same bool, err error) {
+func (s *Drafter) Again(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, tell Tell) (made *draft.Draft, same bool, err error) {
 	if made, err = s.unchanged(ctx, srv, h, d); made != nil || err != nil {
 		return made, err == nil, err
 	}
@@ -287,28 +285,12 @@ func (s *Service) again(ctx context.Context, srv model.Server, h remote.Host, d 
 	if err != nil {
 		return nil, false, err
 	}
-	_, req, err := s.requests().Make(ctx, srv, ask)
+	_, req, err := s.Requests.Make(ctx, srv, ask)
 	if err != nil {
 		return nil, false, err
 	}
-	if made, _, err = s.drafted(ctx, srv, h, ask, req, 0, tell); err != nil {
+	if made, _, err = s.Draft(ctx, srv, h, ask, req, 0, tell); err != nil {
 		return nil, false, err
 	}
 	return made, made.Digest() == d.Digest, nil
-}
-
-// stale keeps the new draft of a deployment whose old one is no longer true.
-func (s *Service) stale(ctx context.Context, d model.Deployment, made *draft.Draft, actor string) error {
-	fresh := d
-	fresh.Draft, fresh.Digest, fresh.Accepts, fresh.Actor = *made, made.Digest(), []finding.Accept{}, actor
-	fresh, err := s.Records.AddDeployment(ctx, fresh)
-	if err != nil {
-		return err
-	}
-	if err := s.Records.Advance(ctx, d.ID, model.Discarded, model.Draft); err != nil {
-		return err
-	}
-	f := fault.New(fault.Blocked, "draft-stale", "%s is no longer true: the server or the ledger has changed since. Nothing was done.", d.Name())
-	f.Deployment = fresh.Name()
-	return f.WithMend("%s is the new draft; read it and run that.", fresh.Name())
 }

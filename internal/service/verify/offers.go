@@ -1,4 +1,4 @@
-package changes
+package verify
 
 import (
 	"context"
@@ -30,7 +30,7 @@ func (o Offer) Words(server string) string {
 
 // Offers says for each failed add-on of a roll, by its name there, what brings what
 // it needs.
-func (s *Service) Offers(ctx context.Context, srv model.Server, roll rollcall.Roll) (out map[string]Offer, err error) {
+func (s *Verifier) Offers(ctx context.Context, srv model.Server, roll rollcall.Roll) (out map[string]Offer, err error) {
 	out = map[string]Offer{}
 	for _, e := range roll.Entries {
 		if e.Standing != rollcall.Failed {
@@ -43,7 +43,7 @@ func (s *Service) Offers(ctx context.Context, srv model.Server, roll rollcall.Ro
 	return out, nil
 }
 
-func (s *Service) offer(ctx context.Context, srv model.Server, needs []string) (o Offer, err error) {
+func (s *Verifier) offer(ctx context.Context, srv model.Server, needs []string) (o Offer, err error) {
 	for _, need := range needs {
 		c, err := s.Catalog.FindCrateFor(ctx, srv.Rulebook, need, srv.Facts["game"])
 		switch {

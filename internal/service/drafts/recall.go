@@ -1,4 +1,4 @@
-package changes
+package drafts
 
 import (
 	"context"
@@ -28,8 +28,8 @@ import (
 // recallFor is how long a draft that nobody runs is kept.
 const recallFor = 10 * time.Minute
 
-// recalled is a draft with what it was made from.
-type recalled struct {
+// Recalled is a draft with what it was made from.
+type Recalled struct {
 	deployment int64
 	made       *draft.Draft
 	basis      int64 // of the records; see [Records.Basis]
@@ -44,15 +44,18 @@ type glimpse struct {
 	sum    [sha256.Size]byte
 }
 
-// recall is the one draft that is kept. The zero value keeps none.
-type recall struct {
+// Recall is the one draft that is kept. The zero value keeps none.
+type Recall struct {
 	mu   sync.Mutex
-	last *recalled
+	last *Recalled
 	gone *time.Timer
 }
 
-// keep keeps a draft instead of the one before; nil keeps none.
-func (r *recall) keep(last *recalled) {
+// Keep keeps a draft, which a deployment has, instead of the one before; nil keeps none.
+func (r *Recall) Keep(last *Recalled, deployment int64) {
+	if last != nil {
+		last.deployment = deployment
+	}
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if r.gone != nil {
@@ -71,7 +74,7 @@ func (r *recall) keep(last *recalled) {
 }
 
 // take gives the draft of a deployment if it is kept, and keeps it no longer.
-func (r *recall) take(deployment int64) *recalled {
+func (r *Recall) take(deployment int64) *Recalled {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	last := r.last
@@ -84,8 +87,8 @@ func (r *recall) take(deployment int64) *recalled {
 
 // unchanged gives the draft of a deployment as it was made, where all that it was made
 // from is still so; nil where it is not kept, or something has changed.
-func (s *Service) unchanged(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment) (*draft.Draft, error) {
-	last := s.recall.take(d.ID)
+func (s *Drafter) unchanged(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment) (*draft.Draft, error) {
+	last := s.Recall.take(d.ID)
 	if last == nil {
 		return nil, nil
 	}
@@ -96,7 +99,7 @@ func (s *Service) unchanged(ctx context.Context, srv model.Server, h remote.Host
 	if err != nil {
 		return nil, err
 	}
-	power, err := s.powerOf(ctx, srv, h, ask)
+	power, err := s.Power(ctx, srv, h, ask)
 	if err != nil || !reflect.DeepEqual(power, last.power) {
 		return nil, err
 	}
@@ -104,10 +107,10 @@ func (s *Service) unchanged(ctx context.Context, srv model.Server, h remote.Host
 	if free, err := h.Free(ctx); err == nil && free >= 0 && free < last.made.Counts.Send+last.made.Counts.Copied {
 		return nil, nil
 	}
-	if free := s.Room.Free(); free >= 0 && free < last.made.Counts.Keep {
+	if free := s.Free(); free >= 0 && free < last.made.Counts.Keep {
 		return nil, nil
 	}
-	lookedAt := s.hostNow(srv)
+	lookedAt := s.HostNow(srv)
 	same, err := looksSame(ctx, h, last.glance)
 	if err != nil || !same {
 		return nil, err

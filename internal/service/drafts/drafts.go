@@ -1,0 +1,49 @@
+// Package drafts looks at a server and makes the draft of a request. It changes nothing
+// there.
+package drafts
+
+import (
+	"context"
+	"time"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/remote"
+	"restlesscrate/internal/service/requests"
+)
+
+// Records is what has to be known for a look.
+type Records interface {
+	// Basis is a number that is another one once anything is written that a draft is
+	// made from.
+	Basis(ctx context.Context) (int64, error)
+	// Lacking gives those of some contents, sorted, that the stockroom does not hold.
+	Lacking(ctx context.Context, digests []tree.Digest) (map[tree.Digest]bool, error)
+	// Refresh notes what the host reports of files whose bytes are known.
+	Refresh(ctx context.Context, server int64, reported map[tree.Path]draft.Reported) error
+	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
+}
+
+// Drafter looks at servers and makes drafts.
+type Drafter struct {
+	Records  Records
+	Requests *requests.Maker
+	// Known is what is known of a server's running, over an open host; nil where the
+	// server is not controlled.
+	Known func(ctx context.Context, srv model.Server, h remote.Host) (*draft.Power, error)
+	// Free gives the bytes that are free on the service's own disk, -1 where that is not
+	// known.
+	Free   func() int64
+	Now    func() time.Time
+	Recall *Recall // the draft that was made last
+}
+
+// Tell is called with what is going on; kind is "look" or one of
+// [deploy.Progress].
+type Tell func(kind string, data any)
+
+// Looking is told while a server is being looked at.
+type Looking struct {
+	Text string `json:"text"`
+}

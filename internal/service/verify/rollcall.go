@@ -1,0 +1,262 @@
+// Package verify finds out what came of a deployment: it calls the roll of what runs, looks
+// at what was edited and at what was done by hand, and says what would put it right.
+package verify
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/rollcall"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/model"
+)
+
+// Records is what has to be known for that.
+type Records interface {
+	Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error)
+	Oddities(ctx context.Context, rulebook string) ([]model.Oddity, error)
+	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
+	AddRollCall(ctx context.Context, c model.RollCall) error
+	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
+}
+
+// Catalog gives crates and rulebooks.
+type Catalog interface {
+	FindCrateFor(ctx context.Context, rulebook, ref, game string) (model.Crate, error)
+	Book(ctx context.Context, name string) (*rulebook.Book, model.Revision, error)
+}
+
+// Listener hears what a server says of itself.
+type Listener interface {
+	// LogSince gives what the log has held since a mark.
+	LogSince(ctx context.Context, since deploy.LogMark) (string, error)
+	// Ask asks the console what is loaded; ok is false where it cannot tell.
+	Ask(ctx context.Context) (heard []rollcall.Heard, ok bool, err error)
+}
+
+// Verifier finds out what came of deployments.
+type Verifier struct {
+	Records Records
+	Catalog Catalog
+}
+
+// expected are the add-ons that a ledger has, by the names under which the server
+// may speak of them.
+func (s *Verifier) expected(ctx context.Context, book *rulebook.Book, ledger map[tree.Path]draft.Row) ([]rollcall.Expected, error) {
+	noted, err := s.Records.Oddities(ctx, book.Name)
+	if err != nil {
+		return nil, err
+	}
+	byKey := map[string]*rollcall.Expected{}
+	var order []string
+	get := func(key, label string) *rollcall.Expected {
+		name, version, _ := cutLabel(label)
+		e := byKey[key]
+		if e == nil {
+			if version == layout.Unmarked { // it is known from the server alone
+				version = ""
+			}
+			e = &rollcall.Expected{Addon: key, Version: version, Names: []string{name}}
+			byKey[key] = e
+			order = append(order, key)
+		}
+		return e
+	}
+	// What is placed says the version; an entry only where nothing is.
+	crates := map[string]tree.Digest{}
+	for _, row := range ledger {
+		for _, c := range row.Claims {
+			get(c.Addon, c.Label)
+			crates[c.Addon] = c.Crate
+		}
+	}
+	for _, row := range ledger {
+		for _, l := range row.Listed {
+			e := get(l.Addon, l.Label)
+			e.Names, e.Off, e.Listed = append(e.Names, l.Key), e.Off || l.Off, true
+		}
+	}
+	var out []rollcall.Expected
+	for _, key := range order {
+		e := *byKey[key]
+		crate, err := s.Records.CrateByDigest(ctx, crates[key])
+		if err != nil && !errors.Is(err, model.ErrNotFound) { // it may be known from the server alone
+			return nil, err
+		}
+		e.Unasked = !book.Console.Names(crate.Body.Kind)
+		e.Oddities = append(model.OdditiesOf(noted, key), book.OdditiesOf(crate.Body.Kind)...)
+		out = append(out, e)
+	}
+	return out, nil
+}
+
+// callRoll reads the log since the start, asks the console where it tells, and
+// compares. Trouble with the console is told, and the log counts alone.
+func (s *Verifier) callRoll(ctx context.Context, p Listener, book *rulebook.Book, since deploy.LogMark, ledger map[tree.Path]draft.Row) (rollcall.Roll, []finding.Finding, error) {
+	text, err := p.LogSince(ctx, since)
+	if err != nil {
+		return rollcall.Roll{}, nil, fmt.Errorf("read the log: %w", err)
+	}
+	var found []finding.Finding
+	heard, asked, err := p.Ask(ctx)
+	if err != nil {
+		found = append(found, finding.Finding{Level: finding.Warn, Code: "console-silent", What: fmt.Sprintf("The console was to be asked what is loaded, and did not answer: %v.", err)})
+	}
+	known, err := s.expected(ctx, book, ledger)
+	if err != nil {
+		return rollcall.Roll{}, nil, err
+	}
+	return rollcall.Call(known, rollcall.Read(book.Log, text), asked, heard), found, nil
+}
+
+// findingsOf says what a roll call found that a person should know. fresh are the
+// add-ons that a deployment brought.
+func (s *Verifier) findingsOf(ctx context.Context, srv model.Server, roll rollcall.Roll, d *model.Deployment, fresh map[string]bool) (out []finding.Finding, err error) {
+	offers, err := s.Offers(ctx, srv, roll)
+	if err != nil {
+		return nil, err
+	}
+	back := ""
+	if d != nil {
+		back = fmt.Sprintf("rollback %s --deployment %d takes the deployment back.", d.Server, d.Number)
+	}
+	for _, e := range roll.Entries {
+		mend := ""
+		_, brought := fresh[e.Addon]
+		if brought {
+			mend = back
+		}
+		switch {
+		case e.Standing == rollcall.Failed:
+			mend = strings.TrimSpace(offers[e.Addon].Words(srv.Name) + " " + mend)
+			out = append(out, finding.Finding{Level: finding.Warn, Code: "not-loaded", What: fmt.Sprintf("%s did not load: %s.", e.Addon, e.Why), Mend: mend})
+		case e.Standing == rollcall.Silent && brought && e.Listed:
+			out = append(out, finding.Finding{Level: finding.Warn, Code: "silent", What: fmt.Sprintf("Nothing says that %s loaded.", e.Addon), Mend: mend})
+		case e.Standing == rollcall.Loaded && e.Why != "":
+			out = append(out, finding.Finding{Level: finding.Note, Code: "loaded-otherwise", What: fmt.Sprintf("%s is loaded; %s.", e.Addon, e.Why)})
+		}
+	}
+	for _, l := range roll.Errors {
+		out = append(out, finding.Finding{Level: finding.Warn, Code: "log-trouble", What: fmt.Sprintf("The log says in line %d since the start: %s", l.Number, l.Text)})
+	}
+	return out, nil
+}
+
+// FindingsOf says what an earlier roll call found that a person should know, with
+// what would put it right as things are now.
+func (s *Verifier) FindingsOf(ctx context.Context, srv model.Server, roll rollcall.Roll) ([]finding.Finding, error) {
+	return s.findingsOf(ctx, srv, roll, nil, nil)
+}
+
+// After is what is done once the server has started and before the deployment is
+// recorded: the roll call, and a look at what was edited. It tells which of the
+// deployment's add-ons did not load.
+func (s *Verifier) After(ctx context.Context, srv model.Server, run *deploy.Run, p Listener, d *model.Deployment, changes []draft.Change) (call *model.RollCall, failed []string, err error) {
+	if !d.Draft.CallsRoll() {
+		return nil, nil, nil
+	}
+	book, _, err := s.Catalog.Book(ctx, srv.Rulebook)
+	if err != nil {
+		return nil, nil, err
+	}
+	ledger, err := s.Records.Ledger(ctx, srv.ID)
+	if err != nil {
+		return nil, nil, err
+	}
+	fresh := map[string]bool{}
+	for _, c := range changes {
+		ledger[c.Path] = draft.Row{State: c.After, Claims: c.ClaimsAfter, Listed: c.ListedAfter}
+		for _, cl := range c.ClaimsAfter {
+			fresh[cl.Addon] = true
+		}
+		for _, e := range c.Edits {
+			fresh[e.Addon] = true
+		}
+	}
+	since := run.LogStart()
+	if !starts(d.Draft) { // what was only reloaded has said more before
+		p, since = lastStart{p, book.Log}, deploy.LogMark{}
+	}
+	roll, found, err := s.callRoll(ctx, p, book, since, ledger)
+	if err != nil {
+		return nil, nil, err
+	}
+	held, err := heldEdits(ctx, run.Host, d)
+	if err != nil {
+		return nil, nil, err
+	}
+	log, err := p.LogSince(ctx, since)
+	if err != nil {
+		return nil, nil, err
+	}
+	hands, err := unseen(d, log)
+	if err != nil {
+		return nil, nil, err
+	}
+	called, err := s.findingsOf(ctx, srv, roll, d, fresh)
+	if err != nil {
+		return nil, nil, err
+	}
+	d.Aftermath = slices.Concat(called, found, held, hands)
+	for _, e := range roll.Entries {
+		if _, ours := fresh[e.Addon]; ours && e.Standing == rollcall.Failed {
+			failed = append(failed, e.Addon)
+		}
+	}
+	return &model.RollCall{ServerID: srv.ID, DeploymentID: d.ID, Roll: roll, Actor: d.Runner}, failed, nil
+}
+
+func starts(d draft.Draft) bool {
+	return d.Motions.Contains(func(m draft.Motion) bool { return m.Do == draft.StartServer })
+}
+
+// Now finds out what is loaded on a server now, and records it. The log is read from its
+// last start, as far as its ready lines tell where that was.
+func (s *Verifier) Now(ctx context.Context, srv model.Server, book *rulebook.Book, p Listener, actor string) (model.RollCall, []finding.Finding, error) {
+	call := model.RollCall{ServerID: srv.ID, Actor: actor}
+	ledger, err := s.Records.Ledger(ctx, srv.ID)
+	if err != nil {
+		return call, nil, err
+	}
+	var found []finding.Finding
+	if call.Roll, found, err = s.callRoll(ctx, lastStart{p, book.Log}, book, deploy.LogMark{}, ledger); err != nil {
+		return call, nil, err
+	}
+	if err := s.Records.AddRollCall(ctx, call); err != nil {
+		return call, nil, err
+	}
+	if call, err = s.Records.LastRollCall(ctx, srv.ID); err != nil {
+		return call, nil, err
+	}
+	called, err := s.findingsOf(ctx, srv, call.Roll, nil, nil)
+	return call, append(called, found...), err
+}
+
+// lastStart reads of a log only what came since the last start.
+type lastStart struct {
+	Listener
+	rules rulebook.Log
+}
+
+// LogSince implements [Listener].
+func (l lastStart) LogSince(ctx context.Context, since deploy.LogMark) (string, error) {
+	text, err := l.Listener.LogSince(ctx, since)
+	return rollcall.LastStart(l.rules, text), err
+}
+
+func cutLabel(label string) (name, version string, ok bool) {
+	for i := len(label) - 1; i >= 0; i-- {
+		if label[i] == '@' {
+			return label[:i], label[i+1:], true
+		}
+	}
+	return label, "", false
+}
