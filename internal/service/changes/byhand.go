@@ -15,7 +15,7 @@ import (
 )
 
 // wait records that a deployment waits for a person.
-func (s *Service) wait(ctx context.Context, d model.Deployment, run *deploy.Run, w *deploy.Waiting) (model.Deployment, error) {
+func (s driver) wait(ctx context.Context, d model.Deployment, run *deploy.Run, w *deploy.Waiting) (model.Deployment, error) {
 	d.Notes = append(d.Notes, run.Notes()...)
 	d.Figures.Sent += run.Sent()
 	d.Trouble = w.Text
@@ -30,7 +30,7 @@ func (s *Service) wait(ctx context.Context, d model.Deployment, run *deploy.Run,
 }
 
 // seen checks whether what a person says is done shows on the server.
-func (s *Service) seen(ctx context.Context, d model.Deployment, words string) error {
+func (s driver) seen(ctx context.Context, d model.Deployment, words string) error {
 	i := slices.IndexFunc(d.Draft.Checked, func(h draft.Hand) bool { return h.Words() == words && h.File != "" })
 	if i < 0 {
 		return nil
@@ -70,16 +70,16 @@ func (s *Service) Tick(ctx context.Context, d model.Deployment, unchecked bool, 
 		return d, fault.New(fault.Conflict, "wrong-state", "%s is %s; only what waits for a person can be ticked", d.Name(), d.State)
 	}
 	asked := d.Trouble
-	return s.goOn(ctx, d, actor, tell, func(now model.Deployment) error {
+	return s.drive().goOn(ctx, d, actor, tell, func(now model.Deployment) error {
 		if now.State != model.Waiting || now.Trouble != asked {
 			return fault.New(fault.Conflict, "wrong-state", "%s does not wait for that any more: it is %s", now.Name(), now.State).WithMend("deployment show %s tells for what it waits now.", now.Name())
 		}
-		return s.ticked(ctx, now, unchecked, actor)
+		return s.drive().ticked(ctx, now, unchecked, actor)
 	})
 }
 
 // ticked writes down that what a deployment waits for is done.
-func (s *Service) ticked(ctx context.Context, d model.Deployment, unchecked bool, actor string) error {
+func (s driver) ticked(ctx context.Context, d model.Deployment, unchecked bool, actor string) error {
 	marks, err := s.Records.Marks(ctx, d.ID)
 	if err != nil {
 		return err

@@ -37,7 +37,7 @@ func (c *carry) mark(ms *int64) {
 
 // ridden does a part over lost lines.
 func (c *carry) ridden(ctx context.Context, part func() error) error {
-	return c.rideOut(ctx, c.srv, c.run, c.tell, &c.d.Figures.LostLines, part)
+	return c.drive().rideOut(ctx, c.srv, c.run, c.tell, &c.d.Figures.LostLines, part)
 }
 
 func (c *carry) phase(ctx context.Context, p draft.Phase) error {
@@ -92,7 +92,7 @@ func (c *carry) through(ctx context.Context) error {
 		return err
 	}
 	c.mark(&f.ProofMS)
-	return c.awake(ctx, c.d)
+	return c.drive().awake(ctx, c.d)
 }
 
 // started does what a leg ends with: the start and the wait. How long that takes
@@ -108,7 +108,7 @@ func (c *carry) started(ctx context.Context) error {
 
 // next drafts the next leg and does it.
 func (c *carry) next(ctx context.Context) error {
-	if err := c.nextLeg(ctx, c.srv, c.run, c.d, c.tell); err != nil {
+	if err := c.drive().nextLeg(ctx, c.srv, c.run, c.d, c.tell); err != nil {
 		return err
 	}
 	if err := c.phase(ctx, draft.Swap); err != nil {

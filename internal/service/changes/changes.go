@@ -237,7 +237,7 @@ func (s *Service) Recover(ctx context.Context) (untidy []model.Deployment, err e
 		if err := s.Records.Advance(ctx, d.ID, model.Draft, model.Queued); err != nil {
 			return nil, err
 		}
-		s.cutOff(d.ServerID)
+		s.readiness().cutOff(d.ServerID)
 	}
 	broken, err := s.Records.DeploymentsIn(ctx, model.Running, model.Undoing)
 	if err != nil {
@@ -249,8 +249,22 @@ func (s *Service) Recover(ctx context.Context) (untidy []model.Deployment, err e
 			return nil, err
 		}
 	}
-	if err := s.releaseOld(ctx); err != nil {
+	if err := s.tidiness().releaseOld(ctx); err != nil {
 		return nil, err
 	}
 	return s.Records.Untidy(ctx, 0)
 }
+
+// What the use cases have in common, by what it is about.
+type (
+	// driver takes a run through its phases, halts it and takes it back.
+	driver struct{ *Service }
+	// readier makes sure, before anything is done, that a run can begin.
+	readier struct{ *Service }
+	// tidier clears what runs leave, and keeps room for their way back.
+	tidier struct{ *Service }
+)
+
+func (s *Service) drive() driver      { return driver{s} }
+func (s *Service) readiness() readier { return readier{s} }
+func (s *Service) tidiness() tidier   { return tidier{s} }

@@ -14,7 +14,7 @@ const anew = time.Second
 // now, because the disk is full or somebody holds the database, is still to be
 // written down. It gives up when the service stops; the next start finds the
 // deployment half-way then.
-func (s *Service) insist(ctx context.Context, d model.Deployment, write func(context.Context) error) error {
+func (s driver) insist(ctx context.Context, d model.Deployment, write func(context.Context) error) error {
 	for {
 		err := write(context.WithoutCancel(ctx))
 		if err == nil {
@@ -30,7 +30,7 @@ func (s *Service) insist(ctx context.Context, d model.Deployment, write func(con
 }
 
 // unstart makes a deployment of which nothing has been done a draft again.
-func (s *Service) unstart(ctx context.Context, d model.Deployment) error {
+func (s driver) unstart(ctx context.Context, d model.Deployment) error {
 	return s.insist(ctx, d, func(ctx context.Context) error {
 		return s.Records.Advance(ctx, d.ID, model.Draft, model.Queued)
 	})

@@ -21,7 +21,7 @@ func (n *notLoaded) Error() string {
 
 // broken is what becomes of a run that broke off: it waits for a person, or takes
 // itself back where that was asked for, or is halted.
-func (s *Service) broken(ctx context.Context, d model.Deployment, run *deploy.Run, cause error, tell Tell) (model.Deployment, error) {
+func (s driver) broken(ctx context.Context, d model.Deployment, run *deploy.Run, cause error, tell Tell) (model.Deployment, error) {
 	var w *deploy.Waiting
 	if errors.As(cause, &w) {
 		return s.wait(ctx, d, run, w)

@@ -15,7 +15,7 @@ import (
 // It gives a clock that tells the host's time, never later than it is: by what
 // the host itself said and what has passed since, so that no clock that is set
 // in between makes it wrong. A host at whose root nothing can be made has none.
-func (s *Service) lock(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment) (clock func() int64, err error) {
+func (s readier) lock(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment) (clock func() int64, err error) {
 	if d.Motions == 0 || requests.HostOf(srv).NoWork {
 		return func() int64 { return 0 }, nil
 	}
@@ -38,7 +38,7 @@ func (s *Service) lock(ctx context.Context, srv model.Server, run *deploy.Run, d
 
 // cutOff notes that an earlier service may have been killed while it took a server's
 // lock.
-func (s *Service) cutOff(server int64) {
+func (s readier) cutOff(server int64) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.cut == nil {
@@ -47,7 +47,7 @@ func (s *Service) cutOff(server int64) {
 	s.cut[server] = true
 }
 
-func (s *Service) wasCutOff(server int64) bool {
+func (s readier) wasCutOff(server int64) bool {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	return s.cut[server]

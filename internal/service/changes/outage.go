@@ -18,7 +18,7 @@ import (
 // connects again and goes on: what was done is in the journal. It gives up
 // after [Service.RideOut] without a connection; the deployment is halted then,
 // as after any other error. lost counts the lines.
-func (s *Service) rideOut(ctx context.Context, srv model.Server, run *deploy.Run, tell Tell, lost *int, part func() error) error {
+func (s driver) rideOut(ctx context.Context, srv model.Server, run *deploy.Run, tell Tell, lost *int, part func() error) error {
 	for {
 		err := part()
 		if err == nil || !errors.Is(err, remote.ErrLine) || ctx.Err() != nil || s.RideOut <= 0 {
@@ -44,7 +44,7 @@ func (s *Service) rideOut(ctx context.Context, srv model.Server, run *deploy.Run
 }
 
 // reconnect tries to connect for as long as an outage is ridden out.
-func (s *Service) reconnect(ctx context.Context, srv model.Server, run *deploy.Run, tell Tell) (remote.Host, error) {
+func (s driver) reconnect(ctx context.Context, srv model.Server, run *deploy.Run, tell Tell) (remote.Host, error) {
 	waits := backoff.NewExponentialBackOff()
 	waits.InitialInterval, waits.MaxInterval, waits.RandomizationFactor = time.Second, 15*time.Second, 0
 	waits.Reset()

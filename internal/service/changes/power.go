@@ -59,7 +59,7 @@ func (s *Service) ReloadLine(ctx context.Context, server, addon string) (string,
 }
 
 // powered gives a run what it stops and starts the server by.
-func (s *Service) powered(ctx context.Context, srv model.Server, run *deploy.Run) (Powered, error) {
+func (s driver) powered(ctx context.Context, srv model.Server, run *deploy.Run) (Powered, error) {
 	b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
 	if err != nil {
 		return nil, err
@@ -76,7 +76,7 @@ func (s *Service) powered(ctx context.Context, srv model.Server, run *deploy.Run
 
 // awake measures how long the server was away, and takes what was not ours out of
 // the swap.
-func (s *Service) awake(ctx context.Context, d *model.Deployment) error {
+func (s driver) awake(ctx context.Context, d *model.Deployment) error {
 	marks, err := s.Records.Marks(ctx, d.ID)
 	if err != nil {
 		return err

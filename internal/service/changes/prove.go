@@ -25,7 +25,7 @@ import (
 // At the same time it takes the host's lock and makes sure that the host lets
 // files come and go where the draft wants that. Where it cannot run, or is no
 // longer true, the lock is given back.
-func (s *Service) ready(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, tell Tell) (made *draft.Draft, same bool, clock func() int64, err error) {
+func (s readier) ready(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, tell Tell) (made *draft.Draft, same bool, clock func() int64, err error) {
 	if d.Motions == 0 {
 		clock = func() int64 { return 0 }
 		if s.Now().Sub(d.CreatedAt) <= fresh {
@@ -67,7 +67,7 @@ func (s *Service) ready(ctx context.Context, srv model.Server, run *deploy.Run, 
 }
 
 // left looks into the work folder for what a service that is lost has left.
-func (s *Service) left(ctx context.Context, srv model.Server, run *deploy.Run) (deploy.Remains, error) {
+func (s readier) left(ctx context.Context, srv model.Server, run *deploy.Run) (deploy.Remains, error) {
 	needed, err := s.needed(ctx, srv)
 	if err != nil {
 		return deploy.Remains{}, err
@@ -90,7 +90,7 @@ func (s *Service) left(ctx context.Context, srv model.Server, run *deploy.Run) (
 
 // needed are the numbers of the deployments that still have something in the
 // work folder.
-func (s *Service) needed(ctx context.Context, srv model.Server) (map[string]bool, error) {
+func (s readier) needed(ctx context.Context, srv model.Server) (map[string]bool, error) {
 	open, err := s.Records.DeploymentsIn(ctx, model.Running, model.Waiting, model.Halted, model.Undoing)
 	if err != nil {
 		return nil, err
@@ -111,7 +111,7 @@ func (s *Service) needed(ctx context.Context, srv model.Server) (map[string]bool
 // clearLeft clears uploads that a lost service has begun. A server's own files
 // that it had set aside stay; they keep a deployment from running that would
 // use the same names.
-func (s *Service) clearLeft(ctx context.Context, run *deploy.Run, d model.Deployment, left deploy.Remains, tell Tell) error {
+func (s readier) clearLeft(ctx context.Context, run *deploy.Run, d model.Deployment, left deploy.Remains, tell Tell) error {
 	own := run.Names.Folder()
 	for _, p := range left.Aside {
 		if p.Within(own) {
@@ -134,7 +134,7 @@ func (s *Service) clearLeft(ctx context.Context, run *deploy.Run, d model.Deploy
 
 // refused tells a person what it means that the host does not let files come
 // and go.
-func (s *Service) refused(ctx context.Context, srv model.Server, d model.Deployment, err error) error {
+func (s readier) refused(ctx context.Context, srv model.Server, d model.Deployment, err error) error {
 	var no *deploy.RefusedError
 	switch {
 	case !errors.As(err, &no):

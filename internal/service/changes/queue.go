@@ -121,7 +121,7 @@ func (s *queue) unqueue(d model.Deployment) bool {
 
 // runnable checks, at a deployment's turn, that nothing unfinished keeps the
 // server's slot.
-func (s *Service) runnable(ctx context.Context, d model.Deployment) error {
+func (s readier) runnable(ctx context.Context, d model.Deployment) error {
 	holder, err := s.Records.SlotOf(ctx, d.ID)
 	if err != nil || holder == "" {
 		return err

@@ -44,7 +44,7 @@ func askedName(id int64) string { return reserveName(id) + "-asked" }
 
 // reserve keeps the room on the service's own disk that the way back may need, as
 // long as the deployment is not finished. It fails before anything is done.
-func (s *Service) reserve(d model.Deployment) error {
+func (s tidier) reserve(d model.Deployment) error {
 	if d.Draft.Motions.Len() == 0 {
 		return nil
 	}
@@ -72,14 +72,14 @@ func (s *Service) MakeRoom(d model.Deployment) error {
 }
 
 // release gives the room back that was kept for a way back.
-func (s *Service) release(id int64) {
+func (s tidier) release(id int64) {
 	if err := errors.Join(s.Room.Release(askedName(id)), s.Room.Release(reserveName(id))); err != nil {
 		s.Log.Warn("room that was kept for a way back is not given back yet", "err", err)
 	}
 }
 
 // releaseOld gives the room back that deployments kept which are finished.
-func (s *Service) releaseOld(ctx context.Context) error {
+func (s tidier) releaseOld(ctx context.Context) error {
 	open, err := s.Records.DeploymentsIn(ctx, model.Running, model.Waiting, model.Halted, model.Undoing)
 	if err != nil {
 		return err

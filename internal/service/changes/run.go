@@ -38,13 +38,13 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 	if err != nil {
 		return d, err
 	}
-	if err := s.enqueue(ctx, d); err != nil {
+	if err := s.drive().enqueue(ctx, d); err != nil {
 		return d, err
 	}
 	begun := false
 	defer func() {
 		if !begun {
-			err = errors.Join(err, s.unstart(ctx, d))
+			err = errors.Join(err, s.drive().unstart(ctx, d))
 		}
 	}()
 	early, end, err := s.queue.take(ctx, d, tell)
@@ -52,7 +52,7 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 		return d, err
 	}
 	defer end()
-	if err := s.runnable(ctx, d); err != nil {
+	if err := s.readiness().runnable(ctx, d); err != nil {
 		return d, err
 	}
 	looking := s.Now()
@@ -61,7 +61,7 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 		return d, err
 	}
 	defer h.Close()
-	if err := s.tidyEarlier(ctx, srv, h, tell); err != nil {
+	if err := s.tidiness().tidyEarlier(ctx, srv, h, tell); err != nil {
 		return d, err
 	}
 	var ahead draft.Ahead
@@ -73,9 +73,9 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 	if err != nil {
 		return d, err
 	}
-	run := s.runner(srv, d, h, tell)
+	run := s.drive().runner(srv, d, h, tell)
 	run.Foresee(ahead)
-	made, same, clock, err := s.ready(early, srv, run, d, tell)
+	made, same, clock, err := s.readiness().ready(early, srv, run, d, tell)
 	if early.Err() != nil && ctx.Err() == nil { // somebody has taken it out of the queue
 		if err == nil {
 			err = run.GiveUp(ctx)
@@ -87,10 +87,10 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 	}
 	if !same {
 		begun = true
-		if err := s.unstart(ctx, d); err != nil {
+		if err := s.drive().unstart(ctx, d); err != nil {
 			return d, err
 		}
-		return d, s.stale(ctx, d, made, actor)
+		return d, s.readiness().stale(ctx, d, made, actor)
 	}
 	d.Draft = *made // the same, with the times of this look
 	run.Given(made)
@@ -98,16 +98,16 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 	if made.Passing() == ahead.Passing {
 		save = s.Records.SaveOutline // writing a long one again takes its time
 	}
-	if err := errors.Join(save(ctx, d), s.Records.SaveRun(ctx, d), s.rememberParts(ctx, d)); err != nil {
+	if err := errors.Join(save(ctx, d), s.Records.SaveRun(ctx, d), s.drive().rememberParts(ctx, d)); err != nil {
 		return d, errors.Join(err, run.GiveUp(context.WithoutCancel(ctx)))
 	}
-	if err := s.reserve(d); err != nil {
+	if err := s.tidiness().reserve(d); err != nil {
 		return d, errors.Join(err, run.GiveUp(context.WithoutCancel(ctx)))
 	}
 	begun = true
 	d.Draft.Spare() // they would be kept as long as this call goes on
 	d.Figures.LookMS = s.Now().Sub(looking).Milliseconds()
-	return s.forward(ctx, srv, run, d, model.Queued, clock, tell)
+	return s.drive().forward(ctx, srv, run, d, model.Queued, clock, tell)
 }
 
 // fresh is how old a draft may be that changes nothing on the server and is not
@@ -116,7 +116,7 @@ const fresh = time.Minute
 
 // rememberParts keeps the parts by choice that are being deployed for the next
 // versions.
-func (s *Service) rememberParts(ctx context.Context, d model.Deployment) error {
+func (s driver) rememberParts(ctx context.Context, d model.Deployment) error {
 	ask, err := requests.Read(d.Ask)
 	if err != nil {
 		return err
@@ -135,7 +135,7 @@ func blocked(d model.Deployment, open []finding.Finding) error {
 }
 
 // enqueue makes a draft one that waits for its server's slot.
-func (s *Service) enqueue(ctx context.Context, d model.Deployment) error {
+func (s driver) enqueue(ctx context.Context, d model.Deployment) error {
 	err := s.Records.Advance(ctx, d.ID, model.Queued, model.Draft)
 	if errors.Is(err, model.ErrConflict) {
 		return fault.New(fault.Conflict, "wrong-state", "%s cannot run: %s", d.Name(), model.ConflictText(err))
@@ -159,7 +159,7 @@ func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, 
 	if d.State != model.Halted {
 		return d, s.wrongState(d, "resume")
 	}
-	return s.goOn(ctx, d, actor, tell, func(now model.Deployment) error {
+	return s.drive().goOn(ctx, d, actor, tell, func(now model.Deployment) error {
 		if now.State != model.Halted {
 			return s.wrongState(now, "resume")
 		}
@@ -169,7 +169,7 @@ func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, 
 
 // myTurn waits for a deployment's turn and gives the deployment as it is then: what
 // was read before the wait may be long past.
-func (s *Service) myTurn(ctx context.Context, d model.Deployment, tell Tell) (now model.Deployment, end func(), err error) {
+func (s driver) myTurn(ctx context.Context, d model.Deployment, tell Tell) (now model.Deployment, end func(), err error) {
 	_, end, err = s.queue.take(ctx, d, tell)
 	if err != nil {
 		return d, nil, err
@@ -183,7 +183,7 @@ func (s *Service) myTurn(ctx context.Context, d model.Deployment, tell Tell) (no
 
 // goOn does what is left of a deployment that was begun, if ready lets it: it is
 // asked at the deployment's turn.
-func (s *Service) goOn(ctx context.Context, d model.Deployment, actor string, tell Tell, ready func(now model.Deployment) error) (model.Deployment, error) {
+func (s driver) goOn(ctx context.Context, d model.Deployment, actor string, tell Tell, ready func(now model.Deployment) error) (model.Deployment, error) {
 	d, end, err := s.myTurn(ctx, d, tell)
 	if err != nil {
 		return d, err
@@ -203,14 +203,14 @@ func (s *Service) goOn(ctx context.Context, d model.Deployment, actor string, te
 		return d, err
 	}
 	run := s.runner(srv, d, h, tell)
-	clock, err := s.lock(ctx, srv, run, d)
+	clock, err := s.readiness().lock(ctx, srv, run, d)
 	if err != nil {
 		return d, still(d, err)
 	}
 	return s.forward(ctx, srv, run, d, from, clock, tell)
 }
 
-func (s *Service) connect(ctx context.Context, d model.Deployment) (model.Server, remote.Host, error) {
+func (s driver) connect(ctx context.Context, d model.Deployment) (model.Server, remote.Host, error) {
 	srv, err := s.Records.ServerByID(ctx, d.ServerID)
 	if err != nil {
 		return srv, nil, err
@@ -237,7 +237,7 @@ func (s *Service) Halt(d model.Deployment, actor string) error {
 
 // underway makes a run one that can be halted, until the function that it
 // gives is called.
-func (s *Service) underway(id int64, run *deploy.Run) func() {
+func (s driver) underway(id int64, run *deploy.Run) func() {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.running == nil {
@@ -251,14 +251,14 @@ func (s *Service) underway(id int64, run *deploy.Run) func() {
 	}
 }
 
-func (s *Service) runner(srv model.Server, d model.Deployment, h remote.Host, tell Tell) *deploy.Run {
+func (s driver) runner(srv model.Server, d model.Deployment, h remote.Host, tell Tell) *deploy.Run {
 	return &deploy.Run{Resolution: requests.HostOf(srv).Resolution, ID: d.ID, Names: draft.Names{Number: d.Number, Beside: d.Draft.Beside}, Draft: &d.Draft, Host: h, Room: s.Room,
 		Journal: s.Records, Tell: func(p deploy.Progress) { tell(p.Kind, p) }}
 }
 
 // forward does what is left of a deployment, records it, and tidies. clock
 // tells the host's time.
-func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, from model.State, clock func() int64, tell Tell) (model.Deployment, error) {
+func (s driver) forward(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, from model.State, clock func() int64, tell Tell) (model.Deployment, error) {
 	if err := s.Records.Advance(ctx, d.ID, model.Running, from); err != nil {
 		if from == model.Queued {
 			err = errors.Join(err, run.GiveUp(context.WithoutCancel(ctx)), s.unstart(ctx, d))
@@ -278,7 +278,7 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 	defer func() { _ = run.Host.Close() }() // whichever it is by then; closing twice is fine
 	over := s.underway(d.ID, run)
 	defer over()
-	c := &carry{Service: s, srv: srv, run: run, d: &d, clock: clock, tell: tell, power: power}
+	c := &carry{Service: s.Service, srv: srv, run: run, d: &d, clock: clock, tell: tell, power: power}
 	if err := c.through(ctx); err != nil {
 		return s.broken(ctx, d, run, err, tell)
 	}
@@ -297,7 +297,7 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 			s.Log.Warn("the roll call is not recorded", "deployment", d.Name(), "err", err)
 		}
 	}
-	s.release(d.ID)
+	s.tidiness().release(d.ID)
 	s.Meter.Ended(d.Server, string(model.Done), run.Sent())
 	for phase, ms := range map[string]int64{"prepare": d.Figures.PrepareMS, "swap": d.Figures.SwapMS, "proof": d.Figures.ProofMS} {
 		s.Meter.Phase(phase, time.Duration(ms)*time.Millisecond)
@@ -306,7 +306,7 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 	s.Log.Info("done", "deployment", d.Name(), "sent", f.Sent, "look_ms", f.LookMS, "prepare_ms", f.PrepareMS, "swap_ms", f.SwapMS, "proof_ms", f.ProofMS)
 	over()
 	// From here on it is done. What cannot be tidied now is tidied later.
-	if err := s.tidy(ctx, d, run); err != nil {
+	if err := s.tidiness().tidy(ctx, d, run); err != nil {
 		s.Log.Warn("not tidied", "deployment", d.Name(), "err", err)
 		tell("note", deploy.Progress{Kind: "note", Text: "what was set aside could not be cleared yet: " + err.Error()})
 	}
@@ -315,7 +315,7 @@ func (s *Service) forward(ctx context.Context, srv model.Server, run *deploy.Run
 
 // halt records that a run broke off. The context may have ended; the record
 // must be written all the same.
-func (s *Service) halt(ctx context.Context, d model.Deployment, run *deploy.Run, cause error) (model.Deployment, error) {
+func (s driver) halt(ctx context.Context, d model.Deployment, run *deploy.Run, cause error) (model.Deployment, error) {
 	d.Notes = append(d.Notes, run.Notes()...)
 	d.Figures.Sent += run.Sent()
 	s.Meter.Ended(d.Server, string(model.Halted), run.Sent())
@@ -349,7 +349,7 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, data bool, actor
 	if d.State != model.Halted && d.State != model.Waiting {
 		return d, s.wrongState(d, "undo")
 	}
-	d, end, err := s.myTurn(ctx, d, tell)
+	d, end, err := s.drive().myTurn(ctx, d, tell)
 	if err != nil {
 		return d, err
 	}
@@ -357,25 +357,25 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, data bool, actor
 	if d.State != model.Halted && d.State != model.Waiting {
 		return d, s.wrongState(d, "undo")
 	}
-	srv, h, err := s.connect(ctx, d)
+	srv, h, err := s.drive().connect(ctx, d)
 	if err != nil {
 		return d, err
 	}
-	run := s.runner(srv, d, h, tell)
+	run := s.drive().runner(srv, d, h, tell)
 	defer func() { _ = run.Host.Close() }() // whichever it is by then
 	d.Runner, run.Data = actor, data
-	if _, err := s.lock(ctx, srv, run, d); err != nil {
+	if _, err := s.readiness().lock(ctx, srv, run, d); err != nil {
 		return d, still(d, err)
 	}
 	if err := s.Records.Advance(ctx, d.ID, model.Undoing, model.Halted, model.Waiting); err != nil {
-		return d, errors.Join(err, s.letGo(context.WithoutCancel(ctx), d, run))
+		return d, errors.Join(err, s.drive().letGo(context.WithoutCancel(ctx), d, run))
 	}
-	defer s.underway(d.ID, run)()
-	return s.takeBack(ctx, srv, run, d, tell)
+	defer s.drive().underway(d.ID, run)()
+	return s.drive().takeBack(ctx, srv, run, d, tell)
 }
 
 // letGo gives the host's lock back where the deployment turns out to be over.
-func (s *Service) letGo(ctx context.Context, d model.Deployment, run *deploy.Run) error {
+func (s driver) letGo(ctx context.Context, d model.Deployment, run *deploy.Run) error {
 	now, err := s.Records.OutlineByID(ctx, d.ID)
 	if err != nil || now.State.Open() || !run.Held {
 		return err
@@ -384,8 +384,8 @@ func (s *Service) letGo(ctx context.Context, d model.Deployment, run *deploy.Run
 }
 
 // takeBack takes a deployment back that is being undone.
-func (s *Service) takeBack(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, tell Tell) (model.Deployment, error) {
-	s.release(d.ID) // this is what it was kept for
+func (s driver) takeBack(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, tell Tell) (model.Deployment, error) {
+	s.tidiness().release(d.ID) // this is what it was kept for
 	if _, err := s.powered(ctx, srv, run); err != nil {
 		return s.halt(ctx, d, run, err)
 	}
@@ -398,6 +398,6 @@ func (s *Service) takeBack(ctx context.Context, srv model.Server, run *deploy.Ru
 	}
 	s.Meter.Ended(d.Server, string(model.UndoneAll), 0)
 	s.Log.Info("undone", "deployment", d.Name())
-	s.shrink(ctx)
+	s.tidiness().shrink(ctx)
 	return s.Records.OutlineByID(ctx, d.ID)
 }

@@ -10,7 +10,7 @@ import (
 )
 
 // stale keeps the new draft of a deployment whose old one is no longer true.
-func (s *Service) stale(ctx context.Context, d model.Deployment, made *draft.Draft, actor string) error {
+func (s readier) stale(ctx context.Context, d model.Deployment, made *draft.Draft, actor string) error {
 	fresh := d
 	fresh.Draft, fresh.Digest, fresh.Accepts, fresh.Actor = *made, made.Digest(), []finding.Accept{}, actor
 	fresh, err := s.Records.AddDeployment(ctx, fresh)

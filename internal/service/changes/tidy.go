@@ -12,7 +12,7 @@ import (
 )
 
 // tidy clears what a deployment that is recorded still has on its server.
-func (s *Service) tidy(ctx context.Context, d model.Deployment, run *deploy.Run) error {
+func (s tidier) tidy(ctx context.Context, d model.Deployment, run *deploy.Run) error {
 	if d.Draft.Motions.Len() == 0 {
 		return nil
 	}
@@ -41,7 +41,7 @@ func copying(l draft.Motions) draft.Motions {
 }
 
 // shrink gives back what the journal of a deployment took that is over.
-func (s *Service) shrink(ctx context.Context) {
+func (s tidier) shrink(ctx context.Context) {
 	if err := s.Records.Shrink(ctx); err != nil {
 		s.Log.Warn("the database is not made smaller yet", "err", err)
 	}
@@ -61,19 +61,19 @@ func (s *Service) Tidy(ctx context.Context, d model.Deployment, tell Tell) (mode
 	if !d.Untidy {
 		return d, fault.New(fault.Conflict, "tidy", "%s is %s and has nothing on its server that could be tidied", d.Name(), d.State)
 	}
-	srv, h, err := s.connect(ctx, d)
+	srv, h, err := s.drive().connect(ctx, d)
 	if err != nil {
 		return d, err
 	}
 	defer h.Close()
-	if err := s.tidyOn(ctx, srv, h, d, tell); err != nil {
+	if err := s.tidiness().tidyOn(ctx, srv, h, d, tell); err != nil {
 		return d, err
 	}
 	return s.Records.OutlineByID(ctx, d.ID)
 }
 
-func (s *Service) tidyOn(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, tell Tell) (err error) {
-	run := s.runner(srv, d, h, tell)
+func (s tidier) tidyOn(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, tell Tell) (err error) {
+	run := s.drive().runner(srv, d, h, tell)
 	if run.Held, err = deploy.Holds(ctx, h, s.Self.Service, d.Name()); err != nil {
 		return err
 	}
@@ -82,7 +82,7 @@ func (s *Service) tidyOn(ctx context.Context, srv model.Server, h remote.Host, d
 
 // tidyEarlier clears what earlier deployments of a server have left, before the
 // next one runs.
-func (s *Service) tidyEarlier(ctx context.Context, srv model.Server, h remote.Host, tell Tell) error {
+func (s tidier) tidyEarlier(ctx context.Context, srv model.Server, h remote.Host, tell Tell) error {
 	list, err := s.Records.Untidy(ctx, srv.ID)
 	if err != nil {
 		return err
