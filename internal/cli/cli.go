@@ -63,8 +63,9 @@ type App struct {
 	// Schema is the JSON Schema of rulebooks.
 	Schema []byte
 	// Terminal tells whether Out is one.
-	Terminal bool
-	bars     io.Writer // where progress bars are drawn
+	Terminal  bool
+	bars      io.Writer // where progress bars are drawn
+	everyStep bool      // whether drafts are written out without folding their steps
 }
 
 // usageError is wrong usage: exit code 2.

@@ -175,7 +175,7 @@ func (a deployCommands) deploymentCommand() *cli.Command {
 	text := func(verb string) string { return fmt.Sprintf(what, verb) }
 	return &cli.Command{Name: "deployment", Usage: "drafts and what came of them", Commands: []*cli.Command{
 		{Name: "list", Usage: "list deployments, the newest first", UsageText: "restless deployment list [SERVER]", Action: a.deploymentList},
-		{Name: "show", Usage: "show a deployment", UsageText: text("show"), Action: a.deploymentShow},
+		{Name: "show", Usage: "show a deployment", UsageText: text("show"), Flags: []cli.Flag{&cli.BoolFlag{Name: "steps", Usage: "write every step out; many of a kind are one line otherwise"}}, Action: a.deploymentShow},
 		{Name: "run", Usage: "run a draft", UsageText: text("run"), Flags: []cli.Flag{yes(), &cli.StringSliceFlag{Name: "accept", Usage: "accept a block: `CODE[=PATH]`"}}, Action: a.deploymentRun},
 		{Name: "halt", Usage: "stop a running deployment between two motions, to resume or undo it", UsageText: text("halt"), Action: a.deploymentHalt},
 		{Name: "resume", Usage: "finish a halted deployment", UsageText: text("resume"), Action: a.deploymentResume},
@@ -230,6 +230,7 @@ func (a deployCommands) named(ctx context.Context, cmd *cli.Command) (*client.Cl
 }
 
 func (a deployCommands) deploymentShow(ctx context.Context, cmd *cli.Command) error {
+	a.everyStep = cmd.Bool("steps")
 	_, d, err := a.named(ctx, cmd)
 	if err != nil {
 		return err

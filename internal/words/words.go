@@ -10,7 +10,9 @@ import (
 )
 
 // Count is a number with what it counts: "1 file", "3 files", "2 copies".
-func Count(n int, thing string) string { return english.Plural(n, thing, "") }
+func Count(n int, thing string) string {
+	return fmt.Sprintf("%d %s", n, english.PluralWord(n, thing, ""))
+}
 
 // few is how many names are worth reading; of more the rest is counted.
 const few = 3

@@ -11,6 +11,7 @@ import (
 func TestCountsListsAndSizesAsPeopleReadThem(t *testing.T) {
 	require.Equal(t, "0 files", words.Count(0, "file"))
 	require.Equal(t, "1 file", words.Count(1, "file"))
+	require.Equal(t, "20001 files", words.Count(20_001, "file"))
 	require.Equal(t, "2 copies", words.Count(2, "copy"))
 
 	require.Empty(t, words.Few([]string{}))

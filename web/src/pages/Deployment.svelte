@@ -204,7 +204,7 @@
   <DraftingNote {drafting} />
 
   <DeploymentLading deployment={d}>
-    {#if moving(d.state)}<Progress {live} undoing={d.state === 'undoing'} />{/if}
+    {#if moving(d.state)}<Progress {live} undoing={d.state === 'undoing'} bytes={d.counts.send} />{/if}
     {#if d.state === 'halted'}
       <div class="border-b border-rule px-4 py-2.5" data-halted>
         <span class="level block-ink mr-3 inline-block px-3">halted</span>{d.trouble}

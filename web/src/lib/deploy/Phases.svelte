@@ -3,6 +3,8 @@
 <script lang="ts">
   import type { Deployment, Step } from '../api/client';
   import { count } from '../format';
+  import FoldRow from './FoldRow.svelte';
+  import { folded } from './folds';
   import StepRow from './StepRow.svelte';
 
   let { deployment: d, at }: { deployment: Deployment; at: number } = $props();
@@ -12,7 +14,7 @@
     ['swap', 'Swap', 'by renaming; nothing half-written is seen'],
     ['proof', 'Proof', 'looked at again, recorded, tidied']
   ];
-  const few = 60; // steps of a phase that are drawn at once
+  const few = 60; // lines of a phase that are drawn at once
   let whole = $state<Record<string, boolean>>({});
 
   let legs = $derived([...new Set((d.steps ?? []).map((s) => s.leg))].toSorted((a, b) => a - b));
@@ -41,6 +43,8 @@
   {/if}
   {#each phases as [phase, words, about] (phase)}
     {@const steps = stepsOf(leg, phase)}
+    {@const lines = folded(steps)}
+    {@const drafted = d.state === 'draft' || d.state === 'discarded'}
     {@const key = `${leg} ${phase}`}
     {#if steps.length}
       <section
@@ -50,7 +54,7 @@
         <div class="border-rule px-4 py-3 max-md:border-b md:border-r">
           <h2>{named(phase, words, steps)}</h2>
           <div class="reason">{about}</div>
-          {#if d.state !== 'draft' && d.state !== 'discarded'}
+          {#if !drafted}
             <div
               class="mt-2 h-1.5 bg-rule-faint"
               role="progressbar"
@@ -66,16 +70,16 @@
           {/if}
         </div>
         <div>
-          {#each whole[key] ? steps : steps.slice(0, few) as s (s.id)}
-            <StepRow
-              step={s}
-              current={s.id === at}
-              drafted={d.state === 'draft' || d.state === 'discarded'}
-            />
+          {#each whole[key] ? lines : lines.slice(0, few) as l ('steps' in l ? `+${l.steps[0]?.id}` : l.id)}
+            {#if 'steps' in l}
+              <FoldRow fold={l} {at} {drafted} />
+            {:else}
+              <StepRow step={l} current={l.id === at} {drafted} />
+            {/if}
           {/each}
-          {#if steps.length > few && !whole[key]}
+          {#if lines.length > few && !whole[key]}
             <button type="button" class="button quiet m-1" onclick={() => (whole[key] = true)}
-              >Show the other {steps.length - few}</button
+              >Show the other {lines.length - few}</button
             >
           {/if}
         </div>

@@ -1,8 +1,12 @@
 <!-- The bar of a run with what it is at. -->
 <script lang="ts">
+  import { size } from '../format';
   import type { Live } from './live.svelte';
+  import { about } from './pace';
 
-  let { live, undoing }: { live: Live; undoing: boolean } = $props();
+  // bytes is how many the run sends in all; what it has sent in earlier tries is among them.
+  let { live, undoing, bytes }: { live: Live; undoing: boolean; bytes: number } = $props();
+  let left = $derived(live.done >= 0 ? live.left(undoing ? 0 : bytes) : undefined);
   let part = $derived(live.total ? live.done / live.total : 0);
 </script>
 
@@ -10,7 +14,20 @@
   <div class="mb-1.5 flex flex-wrap gap-x-3">
     <b class="font-label text-[16px]">{undoing ? 'Going back' : 'Running'}</b>
     <span class="mono min-w-0 flex-1 truncate">{live.path || live.text}</span>
-    {#if live.total}<span class="reason">{live.done} of {live.total} motions</span>{/if}
+    {#if live.total}<span class="reason" data-pace
+        >{live.done} of {live.total} motions{live.rate ? `, ${size(live.rate)} a second` : ''}{left
+          ? `, ${about(left)} left at this pace`
+          : ''}</span
+      >{/if}
   </div>
-  <div class="h-2 bg-rule-faint"><div class="h-full bg-act" style:width="{part * 100}%"></div></div>
+  <div
+    class="h-2 bg-rule-faint"
+    role="progressbar"
+    aria-label={undoing ? 'Going back' : 'Running'}
+    aria-valuemin="0"
+    aria-valuemax="100"
+    aria-valuenow={Math.round(part * 100)}
+  >
+    <div class="h-full bg-act" style:width="{part * 100}%"></div>
+  </div>
 </div>

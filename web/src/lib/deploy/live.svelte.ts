@@ -1,5 +1,6 @@
 // A deployment's job as it goes on: the line it is on and how far it has come.
 import { follow, type Progress } from '../api/jobs';
+import { Pace } from './pace';
 import { Refusal, type Job } from '../api/client';
 
 export class Live {
@@ -9,6 +10,9 @@ export class Live {
   text = $state('');
   done = $state(0);
   total = $state(0);
+  sent = $state(0); // bytes
+  rate = $state<number>(); // bytes a second
+  #pace = new Pace();
   #stop = new AbortController();
 
   /** Follows a job to its end. Throws the job's problem if it has one. */
@@ -18,6 +22,11 @@ export class Live {
     const job = await follow(id, (e) => this.#take(e.data as Progress), this.#stop.signal);
     if (job.problem) throw new Refusal(job.problem);
     return job;
+  }
+
+  /** Seconds that are left, of a run that sends so many bytes in all. */
+  left(bytes: number): number | undefined {
+    return this.#pace.left(bytes - this.sent, this.total - this.done);
   }
 
   /** Stops listening; the job goes on. */
@@ -30,6 +39,9 @@ export class Live {
     if (p.phase) this.phase = p.phase;
     if (p.step) this.step = p.step;
     if (p.path) this.path = p.path;
-    if (p.total) [this.done, this.total] = [p.done, p.total];
+    if (!p.total) return;
+    [this.done, this.total, this.sent] = [p.done, p.total, p.sent ?? 0];
+    this.#pace.take(performance.now(), this.phase, this.sent, this.done);
+    this.rate = this.#pace.rate;
   }
 }

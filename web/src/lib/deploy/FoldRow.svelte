@@ -1,0 +1,62 @@
+<!-- Many steps in one line: what is done, in which folder, why, and how far it is. It opens. -->
+<script lang="ts">
+  import { count, size } from '../format';
+  import type { Fold } from './folds';
+  import PathText from '../ui/PathText.svelte';
+  import StepRow from './StepRow.svelte';
+
+  let { fold, at, drafted }: { fold: Fold; at: number; drafted: boolean } = $props();
+  const few = 60; // steps that are drawn at once
+  let open = $state(false);
+  let whole = $state(false);
+
+  let first = $derived(fold.steps[0]!);
+  let bytes = $derived(fold.steps.reduce((n, s) => n + (s.bytes ?? 0), 0));
+  let done = $derived(fold.steps.filter((s) => s.motions > 0 && s.done >= s.motions).length);
+  let current = $derived(!open && fold.steps.some((s) => s.id === at));
+</script>
+
+<div class:current class="border-b border-rule-faint last:border-b-0" data-fold={fold.steps.length}>
+  <button
+    type="button"
+    class="grid w-full cursor-pointer grid-cols-[66px_minmax(0,1fr)_58px] items-baseline gap-x-3 px-3.5 py-1.5 text-left lg:grid-cols-[74px_minmax(0,1.4fr)_minmax(0,1fr)_58px]"
+    aria-expanded={open}
+    onclick={() => (open = !open)}
+  >
+    <span class="font-label text-[13px] font-bold tracking-[0.06em] uppercase">{first.verb}</span>
+    <span class="min-w-0">
+      <span class="mr-1 inline-block w-3" aria-hidden="true">{open ? '−' : '+'}</span><b
+        >{count(fold.steps.length, 'file')}</b
+      >
+      in <PathText path={fold.folder || './'} />
+    </span>
+    <span class="reason max-lg:order-last max-lg:col-span-2 max-lg:col-start-2">{first.reason}</span>
+    <span class="label text-right whitespace-nowrap">
+      {#if drafted || done === 0}{bytes ? size(bytes) : ''}{:else if done < fold.steps.length}{done} of {fold
+          .steps.length}{:else}<span class="stamped">done</span>{/if}
+    </span>
+  </button>
+  {#if open}
+    <div class="border-t border-rule-faint pl-4">
+      {#each whole ? fold.steps : fold.steps.slice(0, few) as s (s.id)}
+        <StepRow step={s} current={s.id === at} {drafted} />
+      {/each}
+      {#if fold.steps.length > few && !whole}
+        <button type="button" class="button quiet m-1" onclick={() => (whole = true)}
+          >Show the other {fold.steps.length - few}</button
+        >
+      {/if}
+    </div>
+  {/if}
+</div>
+
+<style>
+  .current {
+    background: color-mix(in srgb, var(--warn-bg) 60%, transparent);
+  }
+  .stamped {
+    border: 1.5px solid var(--ok);
+    color: var(--ok);
+    padding: 0 5px;
+  }
+</style>
