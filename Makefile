@@ -3,7 +3,7 @@
 GO ?= go
 export CGO_ENABLED = 0
 
-.PHONY: build console demo test check lint bench soak setup types screenshots
+.PHONY: build console demo test check lint bench soak setup types screenshots map
 
 build: console
 	$(GO) build -o bin/restless ./cmd/restless
@@ -60,6 +60,10 @@ soak: setup build
 types:
 	$(GO) run ./cmd/openapi > docs/openapi.json
 	cd web && npm ci && npm run types
+
+# The drawing of the packages, from their imports; a test keeps it current.
+map:
+	$(GO) run ./cmd/packagemap > docs/packages.md
 
 # The pictures in docs/screenshots, from the demo's data.
 screenshots: setup build
