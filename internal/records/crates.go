@@ -209,11 +209,15 @@ func (db *CrateStore) Crates(ctx context.Context, rulebook, key string, before i
 }
 
 // Heads lists the crates of one add-on, the newest first, without their files and
-// archives: what is asked of many is their versions. An empty rulebook means all.
-func (db *CrateStore) Heads(ctx context.Context, rulebook, key string) ([]model.Crate, error) {
+// archives: what is asked of many is their versions. An empty rulebook or version means
+// all.
+func (db *CrateStore) Heads(ctx context.Context, rulebook, key, version string) ([]model.Crate, error) {
 	which, args := `ad.rulebook = ? AND ad.key = ?`, []any{rulebook, key}
 	if rulebook == "" {
 		which, args = `ad.key = ?`, []any{key}
+	}
+	if version != "" {
+		which, args = which+` AND c.version = ?`, append(args, version)
 	}
 	columns := strings.Replace(crateColumns, "c.files, (SELECT a.entries FROM archive a WHERE a.id = c.listing_id)", "NULL, NULL", 1)
 	// The joins are crossed so that SQLite begins with the add-on, and not with every

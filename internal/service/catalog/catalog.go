@@ -36,7 +36,7 @@ type Records interface {
 	Correct(ctx context.Context, rulebook, key, actor string, change func(*model.Correction)) error
 	Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error)
 	// Heads is Crates of one add-on without files and archives.
-	Heads(ctx context.Context, rulebook, key string) ([]model.Crate, error)
+	Heads(ctx context.Context, rulebook, key, version string) ([]model.Crate, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
 	Pallets(ctx context.Context, rulebook, key string) ([]model.Pallet, error)
 	Outdated(ctx context.Context, rulebook string, newest int64) ([]model.Archive, error)
@@ -131,7 +131,7 @@ func (s *Service) FindCrate(ctx context.Context, rulebookName, ref string) (mode
 	if name == "" {
 		return model.Crate{}, fault.New(fault.Usage, "bad-crate", "%q is not name@version", ref)
 	}
-	crates, err := s.Records.Heads(ctx, rulebookName, layout.Key(name))
+	crates, err := s.Records.Heads(ctx, rulebookName, layout.Key(name), version)
 	if err != nil {
 		return model.Crate{}, err
 	}
@@ -143,6 +143,9 @@ func (s *Service) FindCrate(ctx context.Context, rulebookName, ref string) (mode
 	}
 	switch {
 	case len(fit) == 0:
+		if crates, err = s.Records.Heads(ctx, rulebookName, layout.Key(name), ""); err != nil {
+			return model.Crate{}, err
+		}
 		f := fault.New(fault.Unknown, "crate-unknown", "no crate %s is staged%s", ref, forBook(rulebookName))
 		if len(crates) > 0 {
 			return model.Crate{}, f.WithMend("Of %s there is: %s.", name, labels(crates))
@@ -165,7 +168,7 @@ func (s *Service) FindCrateFor(ctx context.Context, rulebookName, ref, game stri
 	if game == "" || strings.ContainsAny(ref, "@~") {
 		return s.FindCrate(ctx, rulebookName, ref)
 	}
-	crates, err := s.Records.Heads(ctx, rulebookName, layout.Key(ref))
+	crates, err := s.Records.Heads(ctx, rulebookName, layout.Key(ref), "")
 	if err != nil {
 		return model.Crate{}, err
 	}

@@ -73,12 +73,16 @@ func (s *Service) layNow(ctx context.Context, a model.Archive, filename string, 
 // otherBytes warns of a crate that has the name and version of one that is
 // staged already from another archive, but not its bytes. Both are kept.
 func (s *Service) otherBytes(ctx context.Context, a model.Archive, c *layout.Crate) error {
-	there, err := s.Records.Heads(ctx, c.Rulebook, c.Key())
+	if c.Version == layout.Unmarked {
+		finding.Sort(c.Findings)
+		return nil
+	}
+	there, err := s.Records.Heads(ctx, c.Rulebook, c.Key(), c.Version)
 	if err != nil {
 		return err
 	}
 	for _, x := range there {
-		if x.Body.Version != c.Version || c.Version == layout.Unmarked || x.Digest == c.Digest() {
+		if x.Digest == c.Digest() {
 			continue
 		}
 		if x, err = s.Records.CrateByDigest(ctx, x.Digest); err != nil {
