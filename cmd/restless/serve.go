@@ -54,7 +54,7 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 	}
 	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
 	s, err := openService(ctx, o, log)
-	if f := (*fault.Fault)(nil); errors.As(err, &f) {
+	if f := (*fault.Error)(nil); errors.As(err, &f) {
 		return httpapi.ProblemOf(err) // with what can be done
 	}
 	if err != nil {

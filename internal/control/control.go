@@ -200,15 +200,15 @@ type Answer struct {
 	Code int    // exit code or HTTP status, where there is one
 }
 
-// Refusal is an act that the other side answered with a no.
-type Refusal struct {
+// RefusedError is an act that the other side answered with a no.
+type RefusedError struct {
 	Act    Act
 	By     string
 	Answer Answer
 	Why    string
 }
 
-func (r *Refusal) Error() string {
+func (r *RefusedError) Error() string {
 	text := strings.TrimSpace(r.Answer.Text)
 	if len(text) > 500 {
 		text = text[:500] + "..."
@@ -245,7 +245,7 @@ type Driver struct {
 }
 
 // Do does an act. subject is the line that is sent, or the add-on's own line that
-// reloads it. Errors are a *[Refusal], or wrap [ErrByHand] or [ErrNoWay]; any
+// reloads it. Errors are a *[RefusedError], or wrap [ErrByHand] or [ErrNoWay]; any
 // other means that it is not known whether it was done.
 func (d *Driver) Do(ctx context.Context, a Act, subject string) (Answer, error) {
 	w, ok := d.Spec.Acts[a]
@@ -282,7 +282,7 @@ func (d *Driver) Do(ctx context.Context, a Act, subject string) (Answer, error) 
 		return ans, fmt.Errorf("%s by %s: %w", a, w.By, err)
 	}
 	if why != "" {
-		return ans, &Refusal{Act: a, By: w.By, Answer: ans, Why: f.mask(why)}
+		return ans, &RefusedError{Act: a, By: w.By, Answer: ans, Why: f.mask(why)}
 	}
 	return ans, nil
 }

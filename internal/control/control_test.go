@@ -32,7 +32,7 @@ func TestACommandsOutputAndExitCodeAreKept(t *testing.T) {
 		Restart: {By: ByHand, Command: "Press the button."},
 	}})
 	ans, err := d.Do(t.Context(), Stop, "")
-	var no *Refusal
+	var no *RefusedError
 	require.ErrorAs(t, err, &no)
 	require.Equal(t, 4, no.Answer.Code)
 	require.Equal(t, "going\nbadly\n", ans.Text)

@@ -61,7 +61,7 @@ func (d *Driver) probe(ctx context.Context, p Probe) Found {
 		case ans.Code < 10:
 			c, words = Stopped, fmt.Sprintf("its command ended with %d", ans.Code)
 		default:
-			words = (&Refusal{Act: "ask", By: p.By, Answer: ans, Why: fmt.Sprintf("ended with exit code %d", ans.Code)}).Error()
+			words = (&RefusedError{Act: "ask", By: p.By, Answer: ans, Why: fmt.Sprintf("ended with exit code %d", ans.Code)}).Error()
 		}
 	case ByHTTP:
 		c, words = f.requestState(ctx, p)

@@ -148,21 +148,21 @@ func (f *filling) mask(text string) string {
 	return text
 }
 
-// masked is an error whose words had a secret in them.
-type masked struct {
+// maskedError is an error whose words had a secret in them.
+type maskedError struct {
 	text string
 	err  error
 }
 
-func (m *masked) Error() string { return m.text }
-func (m *masked) Unwrap() error { return m.err }
+func (m *maskedError) Error() string { return m.text }
+func (m *maskedError) Unwrap() error { return m.err }
 
 // hide masks an answer and an error.
 func (f *filling) hide(ans Answer, err error) (Answer, error) {
 	ans.Text = f.mask(ans.Text)
 	if err != nil {
 		if text := f.mask(err.Error()); text != err.Error() {
-			err = &masked{text: text, err: err}
+			err = &maskedError{text: text, err: err}
 		}
 	}
 	return ans, err

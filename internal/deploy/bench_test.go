@@ -289,7 +289,7 @@ func (b *bench) whole(r *deploy.Run) error {
 func (b *bench) swapped(r *deploy.Run) error {
 	for {
 		err := b.asFar(r)
-		var w *deploy.Waiting
+		var w *deploy.WaitingError
 		if !errors.As(err, &w) {
 			return err
 		}

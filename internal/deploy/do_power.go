@@ -27,7 +27,7 @@ func (r powerer) backward(ctx context.Context, m draft.Motion, _ Marks) (Result,
 // stands first, so that doing it twice does it once.
 func (r powerer) power(ctx context.Context, m draft.Motion) (Result, error) {
 	if m.Do == draft.UntilTicked {
-		return Result{}, &Waiting{m, m.Subject}
+		return Result{}, &WaitingError{m, m.Subject}
 	}
 	if r.Power == nil {
 		return Result{}, errNoPower
@@ -46,7 +46,7 @@ func (r powerer) powered(ctx context.Context, m draft.Motion) (Result, error) {
 			return Result{Words: words}, nil
 		}
 		if m.Subject != "" {
-			return Result{}, &Waiting{m, m.Subject}
+			return Result{}, &WaitingError{m, m.Subject}
 		}
 		if err := r.Power.Warn(ctx); err != nil {
 			r.note("players could not be told: %v", err)
@@ -67,7 +67,7 @@ func (r powerer) powered(ctx context.Context, m draft.Motion) (Result, error) {
 			return Result{Words: words}, nil
 		}
 		if m.Subject != "" {
-			return Result{}, &Waiting{m, m.Subject}
+			return Result{}, &WaitingError{m, m.Subject}
 		}
 		mark, err := r.Power.LogEnd(ctx) // where no stop has told
 		if err != nil {
@@ -113,7 +113,7 @@ func (r powerer) until(ctx context.Context, what draft.PowerAct, there func() (b
 			r.tell(Progress{Kind: "note", Text: fmt.Sprintf("%s; %s", draft.Motion{Do: what}.Words(), words)})
 		}
 		if time.Now().After(end) {
-			return words, &NotInTime{what, within, words}
+			return words, &LateError{what, within, words}
 		}
 		select {
 		case <-ctx.Done():
@@ -177,7 +177,7 @@ func (r powerer) unpower(ctx context.Context, m draft.Motion) (Result, error) {
 	switch {
 	case m.Do == draft.StartServer && state != draft.IsStopped:
 		if m.Subject != "" {
-			return Result{}, &Waiting{m, "Stop the server, so that its files can be taken back."}
+			return Result{}, &WaitingError{m, "Stop the server, so that its files can be taken back."}
 		}
 		if err := r.Power.Do(ctx, draft.StopServer, "", nil); err != nil {
 			return Result{}, err
@@ -201,7 +201,7 @@ func (r powerer) unpower(ctx context.Context, m draft.Motion) (Result, error) {
 			return Result{}, nil
 		}
 		words, err = r.until(ctx, draft.UntilReady, func() (bool, string, error) { return r.Power.Ready(ctx, mark) })
-		var late *NotInTime
+		var late *LateError
 		if errors.As(err, &late) {
 			r.note("everything is as it was and the server was started again, but it is not ready after %s (%s)", late.Within, late.Words)
 			err = nil

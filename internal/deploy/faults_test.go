@@ -291,7 +291,7 @@ func TestSomethingInTheWayHaltsAndIsNotTouched(t *testing.T) {
 	require.NoError(t, r.Forward(t.Context(), draft.Prepare))
 	testbed.Write(t, filepath.Join(b.root, "new/deep/file"), "somebody was faster")
 	err := r.Forward(t.Context(), draft.Swap)
-	var trouble *deploy.Trouble
+	var trouble *deploy.MotionError
 	require.ErrorAs(t, err, &trouble)
 	require.Equal(t, "somebody was faster", testbed.Snapshot(t, b.root)["new/deep/file"].Text)
 	require.NoError(t, b.run(0, "").Backward(t.Context()))

@@ -81,7 +81,7 @@ func TestAHostThatRefusesHalfWay(t *testing.T) {
 						h.Behave(c.rules)
 						for range 2 { // it stays halted while the fault lasts
 							err := b.swapped(b.run(0, ""))
-							var trouble *deploy.Trouble
+							var trouble *deploy.MotionError
 							require.ErrorAs(t, err, &trouble)
 							if !strings.Contains(c.name, "folder that goes") || folders {
 								require.ErrorContains(t, err, c.says)

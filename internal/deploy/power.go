@@ -37,28 +37,28 @@ type LogMark struct {
 	Long int64  `json:"long,omitempty"` // how many bytes Head is of
 }
 
-// NotInTime is returned where what was waited for did not come.
-type NotInTime struct {
+// LateError is returned where what was waited for did not come.
+type LateError struct {
 	Wait   draft.PowerAct
 	Within time.Duration
 	Words  string // what the probes say
 }
 
-func (e *NotInTime) Error() string {
+func (e *LateError) Error() string {
 	if e.Wait == draft.UntilStopped {
 		return fmt.Sprintf("the server was told to stop and has not stopped within %s (%s); see to it that it stops, then resume", e.Within, e.Words)
 	}
 	return fmt.Sprintf("the server was started and is not ready after %s (%s); resume waits once more, undo takes everything back", e.Within, e.Words)
 }
 
-// Waiting is returned where a person has to do something first. The deployment
+// WaitingError is returned where a person has to do something first. The deployment
 // goes on once they say that it is done.
-type Waiting struct {
+type WaitingError struct {
 	Motion draft.Motion
 	Text   string // what is to be done
 }
 
-func (w *Waiting) Error() string { return "waiting for a person: " + w.Text }
+func (w *WaitingError) Error() string { return "waiting for a person: " + w.Text }
 
 // errNoPower is returned where a draft wants what the server's control no longer gives.
 var errNoPower = errors.New("there is no way to stop or start this server any more: server control")

@@ -153,7 +153,7 @@ func TestAServerThatDoesNotStopHaltsWithNothingSwapped(t *testing.T) {
 	b := newBench(t)
 	b.engine.deaf = true
 	err := b.whole(b.run(0, ""))
-	var late *deploy.NotInTime
+	var late *deploy.LateError
 	require.ErrorAs(t, err, &late)
 	require.ErrorContains(t, err, "the server was told to stop and has not stopped within 10ms (as it says itself); see to it that it stops, then resume")
 	for path, text := range b.old {
@@ -190,7 +190,7 @@ func TestAPersonIsWaitedFor(t *testing.T) {
 		}
 	}
 	err := b.asFar(b.run(0, ""))
-	var w *deploy.Waiting
+	var w *deploy.WaitingError
 	require.ErrorAs(t, err, &w)
 	require.Equal(t, "Press the red button.", w.Text)
 	require.Empty(t, b.engine.done)

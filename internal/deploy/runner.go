@@ -96,13 +96,13 @@ type Run struct {
 	notes    []string
 }
 
-// Trouble is an error that halts a run at one motion.
-type Trouble struct {
+// MotionError is an error that halts a run at one motion.
+type MotionError struct {
 	Motion draft.Motion
 	Err    error
 }
 
-func (t *Trouble) Error() string {
+func (t *MotionError) Error() string {
 	if t.Motion.OfServer() {
 		return fmt.Sprintf("%s: %v", t.Motion.Words(), t.Err)
 	}
@@ -110,7 +110,7 @@ func (t *Trouble) Error() string {
 		draft.InMotion: "putting in place", draft.DropMotion: "removing the folder", draft.TidyMotion: "tidying up"}[t.Motion.Kind]
 	return fmt.Sprintf("%s %s: %v", doing, t.Motion.Path, t.Err)
 }
-func (t *Trouble) Unwrap() error { return t.Err }
+func (t *MotionError) Unwrap() error { return t.Err }
 
 // StoppedError is the reason of a halt that a person has asked for.
 type StoppedError struct{ Who string }
@@ -256,7 +256,7 @@ func (f *flight) each(ctx context.Context, motions []draft.Motion, do func(conte
 			}
 			if err != nil {
 				f.stopped.Store(true)
-				return &Trouble{Motion: m, Err: err}
+				return &MotionError{Motion: m, Err: err}
 			}
 			return nil
 		})
@@ -307,7 +307,7 @@ func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, mark
 	}
 	for _, m := range motions {
 		if err := r.fault(AfterResult, m); err != nil {
-			return &Trouble{Motion: m, Err: err}
+			return &MotionError{Motion: m, Err: err}
 		}
 	}
 	return nil

@@ -25,8 +25,8 @@ const (
 	Denied               // not signed in
 )
 
-// Fault is an error with a code. It may wrap the error that caused it.
-type Fault struct {
+// Error is an error with a code. It may wrap the error that caused it.
+type Error struct {
 	Kind       Kind
 	Code       string
 	What       string
@@ -36,7 +36,7 @@ type Fault struct {
 	Err        error
 }
 
-func (f *Fault) Error() string {
+func (f *Error) Error() string {
 	if f.Err != nil {
 		return f.What + ": " + f.Err.Error()
 	}
@@ -44,30 +44,30 @@ func (f *Fault) Error() string {
 }
 
 // Unwrap gives the cause.
-func (f *Fault) Unwrap() error { return f.Err }
+func (f *Error) Unwrap() error { return f.Err }
 
 // New makes a fault.
-func New(k Kind, code, format string, args ...any) *Fault {
-	return &Fault{Kind: k, Code: code, What: fmt.Sprintf(format, args...)}
+func New(k Kind, code, format string, args ...any) *Error {
+	return &Error{Kind: k, Code: code, What: fmt.Sprintf(format, args...)}
 }
 
 // WithMend says what would mend it.
-func (f *Fault) WithMend(format string, args ...any) *Fault {
+func (f *Error) WithMend(format string, args ...any) *Error {
 	f.Mend = fmt.Sprintf(format, args...)
 	return f
 }
 
 // Because adds the error that caused it.
-func (f *Fault) Because(err error) *Fault {
+func (f *Error) Because(err error) *Error {
 	f.Err = err
 	return f
 }
 
 // As finds the fault in an error; any other error is an unexpected failure.
-func As(err error) *Fault {
-	var f *Fault
+func As(err error) *Error {
+	var f *Error
 	if errors.As(err, &f) {
 		return f
 	}
-	return &Fault{Kind: Failed, Code: "failed", What: err.Error()}
+	return &Error{Kind: Failed, Code: "failed", What: err.Error()}
 }

@@ -15,7 +15,7 @@ import (
 )
 
 // wait records that a deployment waits for a person.
-func (s driver) wait(ctx context.Context, d model.Deployment, run *deploy.Run, w *deploy.Waiting) (model.Deployment, error) {
+func (s driver) wait(ctx context.Context, d model.Deployment, run *deploy.Run, w *deploy.WaitingError) (model.Deployment, error) {
 	d.Notes = append(d.Notes, run.Notes()...)
 	d.Figures.Sent += run.Sent()
 	d.Trouble = w.Text

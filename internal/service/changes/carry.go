@@ -132,7 +132,7 @@ func (c *carry) proved(ctx context.Context) error {
 		return err
 	})
 	if err == nil && len(failed) > 0 && orUndo(*c.d) {
-		return &notLoaded{failed}
+		return &notLoadedError{failed}
 	}
 	return err
 }

@@ -12,22 +12,22 @@ import (
 	"restlesscrate/internal/service/requests"
 )
 
-// notLoaded is why a deployment takes itself back.
-type notLoaded struct{ addons []string }
+// notLoadedError is why a deployment takes itself back.
+type notLoadedError struct{ addons []string }
 
-func (n *notLoaded) Error() string {
+func (n *notLoadedError) Error() string {
 	return "the roll was called: " + strings.Join(n.addons, ", ") + " did not load"
 }
 
 // broken is what becomes of a run that broke off: it waits for a person, or takes
 // itself back where that was asked for, or is halted.
 func (s driver) broken(ctx context.Context, d model.Deployment, run *deploy.Run, cause error, tell Tell) (model.Deployment, error) {
-	var w *deploy.Waiting
+	var w *deploy.WaitingError
 	if errors.As(cause, &w) {
 		return s.wait(ctx, d, run, w)
 	}
-	var late *deploy.NotInTime
-	var missing *notLoaded
+	var late *deploy.LateError
+	var missing *notLoadedError
 	up := errors.As(cause, &late) && late.Wait == draft.UntilReady
 	if !orUndo(d) || !up && !errors.As(cause, &missing) {
 		return s.halt(ctx, d, run, cause)
@@ -56,7 +56,7 @@ func (s driver) broken(ctx context.Context, d model.Deployment, run *deploy.Run,
 }
 
 func isHalted(err error) bool {
-	var f *fault.Fault
+	var f *fault.Error
 	return errors.As(err, &f) && f.Code == "halted"
 }
 

@@ -44,7 +44,7 @@ func (s driver) nextLeg(ctx context.Context, srv model.Server, run *deploy.Run, 
 	}
 	next, found := draft.MakeNext(&d.Draft, req, obs)
 	if open := finding.Open(found, d.Accepts); len(open) > 0 {
-		return &deploy.Waiting{Text: fmt.Sprintf("%s %s", open[0].What, open[0].Mend)}
+		return &deploy.WaitingError{Text: fmt.Sprintf("%s %s", open[0].What, open[0].Mend)}
 	}
 	d.Draft = *next
 	if err := s.Records.SaveDraft(ctx, *d); err != nil {

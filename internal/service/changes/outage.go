@@ -67,7 +67,7 @@ func (s driver) reconnect(ctx context.Context, srv model.Server, run *deploy.Run
 		if err == nil {
 			return h, nil
 		}
-		if f := (*fault.Fault)(nil); !errors.As(err, &f) || f.Code != "host-unreachable" {
+		if f := (*fault.Error)(nil); !errors.As(err, &f) || f.Code != "host-unreachable" {
 			return nil, err // it answers, and says no
 		}
 	}

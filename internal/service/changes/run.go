@@ -335,7 +335,7 @@ func (s driver) halt(ctx context.Context, d model.Deployment, run *deploy.Run, c
 // still says that what halted a deployment, or something else, keeps it from
 // going on.
 func still(d model.Deployment, err error) error {
-	if f := (*fault.Fault)(nil); errors.As(err, &f) {
+	if f := (*fault.Error)(nil); errors.As(err, &f) {
 		return err
 	}
 	f := fault.New(fault.Halted, "halted", "%s stands half-way still: %v", d.Name(), err)

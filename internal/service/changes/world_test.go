@@ -289,7 +289,7 @@ func (w *world) files() map[string]string { return testbed.Files(testbed.Snapsho
 
 func requireFault(t *testing.T, err error, code, words string) {
 	t.Helper()
-	var f *fault.Fault
+	var f *fault.Error
 	require.ErrorAs(t, err, &f)
 	require.Equal(t, code, f.Code)
 	require.Contains(t, f.Error(), words)

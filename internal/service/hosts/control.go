@@ -185,7 +185,7 @@ func (s *Service) Act(ctx context.Context, name string, act control.Act, subject
 
 // actFault turns what came of an act into what a person should read.
 func actFault(srv model.Server, act control.Act, ans control.Answer, err error) error {
-	var no *control.Refusal
+	var no *control.RefusedError
 	switch {
 	case err == nil:
 		return nil

@@ -48,7 +48,7 @@ func (s *Maker) unload(ctx context.Context, srv model.Server, ask *Ask, req *dra
 // nothing at all, which is then told as for a crate.
 func (s *Maker) pallet(ctx context.Context, srv model.Server, ref string) (*model.Pallet, error) {
 	_, err := s.Catalog.FindCrate(ctx, srv.Rulebook, ref)
-	var f *fault.Fault
+	var f *fault.Error
 	if err == nil || !errors.As(err, &f) || f.Code != "crate-unknown" {
 		return nil, nil // what is wrong with a crate's name is told where it is wanted
 	}
