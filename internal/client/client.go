@@ -18,17 +18,49 @@ import (
 	"restlesscrate/internal/api"
 )
 
-// Client talks to one service. It is safe for many goroutines.
+// Client talks to one service: its calls by subject, over one line. It is safe for many
+// goroutines.
 type Client struct {
+	*line
+	*ServerCalls
+	*RulebookCalls
+	*CrateCalls
+	*DeploymentCalls
+	*ControlCalls
+	*InsightCalls
+	*AccessCalls
+}
+
+// line is the way to a service.
+type line struct {
 	base  string
 	token string
 	http  *http.Client
 }
 
+// The calls by subject.
+type (
+	// ServerCalls are about servers and how they are reached.
+	ServerCalls struct{ *line }
+	// RulebookCalls are about rulebooks.
+	RulebookCalls struct{ *line }
+	// CrateCalls are about archives and crates.
+	CrateCalls struct{ *line }
+	// DeploymentCalls are about drafts and runs.
+	DeploymentCalls struct{ *line }
+	// ControlCalls are about stopping, starting and listening to servers.
+	ControlCalls struct{ *line }
+	// InsightCalls are about what is on servers.
+	InsightCalls struct{ *line }
+	// AccessCalls are about who may sign in, and about the service itself.
+	AccessCalls struct{ *line }
+)
+
 // New makes a client. base is the service's address, such as
 // http://127.0.0.1:7420.
 func New(base, token string) *Client {
-	return &Client{base: strings.TrimRight(base, "/"), token: token, http: &http.Client{}}
+	l := &line{base: strings.TrimRight(base, "/"), token: token, http: &http.Client{}}
+	return &Client{l, &ServerCalls{l}, &RulebookCalls{l}, &CrateCalls{l}, &DeploymentCalls{l}, &ControlCalls{l}, &InsightCalls{l}, &AccessCalls{l}}
 }
 
 // UnreachableError says that no service answers.
@@ -43,7 +75,7 @@ func (e *UnreachableError) Error() string {
 func (e *UnreachableError) Unwrap() error { return e.Err }
 
 // send makes one call. A refusal comes back as an *[api.Problem].
-func (c *Client) send(ctx context.Context, method, path string, contentType string, body io.Reader, size int64, header map[string]string) (*http.Response, error) {
+func (c *line) send(ctx context.Context, method, path string, contentType string, body io.Reader, size int64, header map[string]string) (*http.Response, error) {
 	req, err := http.NewRequestWithContext(ctx, method, c.base+api.Prefix+path, body)
 	if err != nil {
 		return nil, err
@@ -79,7 +111,7 @@ func (c *Client) send(ctx context.Context, method, path string, contentType stri
 	return nil, p
 }
 
-func call[Out any](ctx context.Context, c *Client, method, path string, in any) (out Out, err error) {
+func call[Out any](ctx context.Context, c *line, method, path string, in any) (out Out, err error) {
 	var raw []byte
 	contentType := ""
 	if in != nil {
@@ -105,7 +137,7 @@ func call[Out any](ctx context.Context, c *Client, method, path string, in any) 
 // again makes a call, and once more where its answer was lost on the way. What
 // creates or runs something carries a key, so that it is done once all the same;
 // other acts are not repeated.
-func (c *Client) again(ctx context.Context, method, path, contentType string, raw []byte) (*http.Response, error) {
+func (c *line) again(ctx context.Context, method, path, contentType string, raw []byte) (*http.Response, error) {
 	var header map[string]string
 	keyed := method == http.MethodPost && (strings.Contains(path, "/deployments") || path == "/servers" || path == "/rulebooks")
 	if keyed {
@@ -127,7 +159,7 @@ func (c *Client) again(ctx context.Context, method, path, contentType string, ra
 type nothing struct{}
 
 // all follows the cursors of a list to its end.
-func all[T any](ctx context.Context, c *Client, path string, q url.Values) ([]T, error) {
+func all[T any](ctx context.Context, c *line, path string, q url.Values) ([]T, error) {
 	out := []T{} // an empty list is one for programs too
 	for {
 		p, err := call[api.Page[T]](ctx, c, http.MethodGet, path+"?"+q.Encode(), nil)
@@ -145,75 +177,75 @@ func all[T any](ctx context.Context, c *Client, path string, q url.Values) ([]T,
 func esc(s string) string { return url.PathEscape(s) }
 
 // Servers lists the servers.
-func (c *Client) Servers(ctx context.Context) ([]api.Server, error) {
-	return all[api.Server](ctx, c, "/servers", url.Values{})
+func (c *ServerCalls) Servers(ctx context.Context) ([]api.Server, error) {
+	return all[api.Server](ctx, c.line, "/servers", url.Values{})
 }
 
 // AddServer adds a server.
-func (c *Client) AddServer(ctx context.Context, n api.NewServer) (api.Server, error) {
-	return call[api.Server](ctx, c, http.MethodPost, "/servers", n)
+func (c *ServerCalls) AddServer(ctx context.Context, n api.NewServer) (api.Server, error) {
+	return call[api.Server](ctx, c.line, http.MethodPost, "/servers", n)
 }
 
 // Server shows a server.
-func (c *Client) Server(ctx context.Context, name string) (api.Server, error) {
-	return call[api.Server](ctx, c, http.MethodGet, "/servers/"+esc(name), nil)
+func (c *ServerCalls) Server(ctx context.Context, name string) (api.Server, error) {
+	return call[api.Server](ctx, c.line, http.MethodGet, "/servers/"+esc(name), nil)
 }
 
 // EditServer changes a server.
-func (c *Client) EditServer(ctx context.Context, name string, e api.ServerEdit) (api.Server, error) {
-	return call[api.Server](ctx, c, http.MethodPatch, "/servers/"+esc(name), e)
+func (c *ServerCalls) EditServer(ctx context.Context, name string, e api.ServerEdit) (api.Server, error) {
+	return call[api.Server](ctx, c.line, http.MethodPatch, "/servers/"+esc(name), e)
 }
 
 // DropServer forgets a server.
-func (c *Client) DropServer(ctx context.Context, name string) error {
-	_, err := call[nothing](ctx, c, http.MethodDelete, "/servers/"+esc(name), nil)
+func (c *ServerCalls) DropServer(ctx context.Context, name string) error {
+	_, err := call[nothing](ctx, c.line, http.MethodDelete, "/servers/"+esc(name), nil)
 	return err
 }
 
 // TestServer connects and finds out what the host can do.
-func (c *Client) TestServer(ctx context.Context, name string) (api.Server, error) {
-	return call[api.Server](ctx, c, http.MethodPost, "/servers/"+esc(name)+"/test", nil)
+func (c *ServerCalls) TestServer(ctx context.Context, name string) (api.Server, error) {
+	return call[api.Server](ctx, c.line, http.MethodPost, "/servers/"+esc(name)+"/test", nil)
 }
 
 // UnlockServer is TestServer that takes away what a lost service has left.
-func (c *Client) UnlockServer(ctx context.Context, name string) (api.Server, error) {
-	return call[api.Server](ctx, c, http.MethodPost, "/servers/"+esc(name)+"/test?unlock=true", nil)
+func (c *ServerCalls) UnlockServer(ctx context.Context, name string) (api.Server, error) {
+	return call[api.Server](ctx, c.line, http.MethodPost, "/servers/"+esc(name)+"/test?unlock=true", nil)
 }
 
 // TrustServer confirms the host's key.
-func (c *Client) TrustServer(ctx context.Context, name, fingerprint string) (api.Server, error) {
-	return call[api.Server](ctx, c, http.MethodPost, "/servers/"+esc(name)+"/trust", api.TrustKey{Fingerprint: fingerprint})
+func (c *ServerCalls) TrustServer(ctx context.Context, name, fingerprint string) (api.Server, error) {
+	return call[api.Server](ctx, c.line, http.MethodPost, "/servers/"+esc(name)+"/trust", api.TrustKey{Fingerprint: fingerprint})
 }
 
 // Rulebooks lists the rulebooks.
-func (c *Client) Rulebooks(ctx context.Context) ([]api.Rulebook, error) {
-	return all[api.Rulebook](ctx, c, "/rulebooks", url.Values{})
+func (c *RulebookCalls) Rulebooks(ctx context.Context) ([]api.Rulebook, error) {
+	return all[api.Rulebook](ctx, c.line, "/rulebooks", url.Values{})
 }
 
 // Rulebook shows a rulebook's revision; 0 is the newest.
-func (c *Client) Rulebook(ctx context.Context, name string, revision int) (api.Rulebook, error) {
-	return call[api.Rulebook](ctx, c, http.MethodGet, fmt.Sprintf("/rulebooks/%s?revision=%d", esc(name), revision), nil)
+func (c *RulebookCalls) Rulebook(ctx context.Context, name string, revision int) (api.Rulebook, error) {
+	return call[api.Rulebook](ctx, c.line, http.MethodGet, fmt.Sprintf("/rulebooks/%s?revision=%d", esc(name), revision), nil)
 }
 
 // AddRulebook adds a rulebook or its next revision.
-func (c *Client) AddRulebook(ctx context.Context, text string) (api.Rulebook, error) {
-	return call[api.Rulebook](ctx, c, http.MethodPost, "/rulebooks", api.RulebookText{Text: text})
+func (c *RulebookCalls) AddRulebook(ctx context.Context, text string) (api.Rulebook, error) {
+	return call[api.Rulebook](ctx, c.line, http.MethodPost, "/rulebooks", api.RulebookText{Text: text})
 }
 
 // CheckRulebook reads a rulebook and keeps nothing.
-func (c *Client) CheckRulebook(ctx context.Context, text string) (api.Rulebook, error) {
-	return call[api.Rulebook](ctx, c, http.MethodPost, "/rulebooks/check", api.RulebookText{Text: text})
+func (c *RulebookCalls) CheckRulebook(ctx context.Context, text string) (api.Rulebook, error) {
+	return call[api.Rulebook](ctx, c.line, http.MethodPost, "/rulebooks/check", api.RulebookText{Text: text})
 }
 
 // DropRulebook takes a rulebook out of use.
-func (c *Client) DropRulebook(ctx context.Context, name string) error {
-	_, err := call[nothing](ctx, c, http.MethodDelete, "/rulebooks/"+esc(name), nil)
+func (c *RulebookCalls) DropRulebook(ctx context.Context, name string) error {
+	_, err := call[nothing](ctx, c.line, http.MethodDelete, "/rulebooks/"+esc(name), nil)
 	return err
 }
 
 // Crates lists crates, the newest first; empty arguments mean all.
-func (c *Client) Crates(ctx context.Context, rulebook, addon string) ([]api.Crate, error) {
-	return all[api.Crate](ctx, c, "/crates", url.Values{"rulebook": {rulebook}, "addon": {addon}})
+func (c *CrateCalls) Crates(ctx context.Context, rulebook, addon string) ([]api.Crate, error) {
+	return all[api.Crate](ctx, c.line, "/crates", url.Values{"rulebook": {rulebook}, "addon": {addon}})
 }
 
 func crate(ref, rulebook, tail string) string {
@@ -221,86 +253,86 @@ func crate(ref, rulebook, tail string) string {
 }
 
 // Crate shows a crate.
-func (c *Client) Crate(ctx context.Context, ref, rulebook string) (api.Crate, error) {
-	return call[api.Crate](ctx, c, http.MethodGet, crate(ref, rulebook, ""), nil)
+func (c *CrateCalls) Crate(ctx context.Context, ref, rulebook string) (api.Crate, error) {
+	return call[api.Crate](ctx, c.line, http.MethodGet, crate(ref, rulebook, ""), nil)
 }
 
 // Readme gives the author's notes of a crate.
-func (c *Client) Readme(ctx context.Context, ref, rulebook string) ([]api.Readme, error) {
-	p, err := call[api.Page[api.Readme]](ctx, c, http.MethodGet, crate(ref, rulebook, "/readme"), nil)
+func (c *CrateCalls) Readme(ctx context.Context, ref, rulebook string) ([]api.Readme, error) {
+	p, err := call[api.Page[api.Readme]](ctx, c.line, http.MethodGet, crate(ref, rulebook, "/readme"), nil)
 	return p.Items, err
 }
 
 // TryRulebook shows what a rulebook would make of an archive that is kept.
-func (c *Client) TryRulebook(ctx context.Context, text, archive string) (api.StagedByBook, error) {
-	return call[api.StagedByBook](ctx, c, http.MethodPost, "/rulebooks/try", api.TryRulebook{Text: text, Archive: archive})
+func (c *RulebookCalls) TryRulebook(ctx context.Context, text, archive string) (api.StagedByBook, error) {
+	return call[api.StagedByBook](ctx, c.line, http.MethodPost, "/rulebooks/try", api.TryRulebook{Text: text, Archive: archive})
 }
 
 // ReadTree tells what a rulebook makes of a server's tree.
-func (c *Client) ReadTree(ctx context.Context, text, server string) (api.OnTree, error) {
-	return call[api.OnTree](ctx, c, http.MethodPost, "/rulebooks/read-tree", api.ReadTree{Text: text, Server: server})
+func (c *ServerCalls) ReadTree(ctx context.Context, text, server string) (api.OnTree, error) {
+	return call[api.OnTree](ctx, c.line, http.MethodPost, "/rulebooks/read-tree", api.ReadTree{Text: text, Server: server})
 }
 
 // Propose makes a rulebook from a server's tree, downloads and answers.
-func (c *Client) Propose(ctx context.Context, p api.Propose) (api.Proposed, error) {
-	return call[api.Proposed](ctx, c, http.MethodPost, "/rulebooks/propose", p)
+func (c *RulebookCalls) Propose(ctx context.Context, p api.Propose) (api.Proposed, error) {
+	return call[api.Proposed](ctx, c.line, http.MethodPost, "/rulebooks/propose", p)
 }
 
 // Starters lists the rulebooks that are named for a shape.
-func (c *Client) Starters(ctx context.Context) ([]api.Starter, error) {
-	p, err := call[api.Page[api.Starter]](ctx, c, http.MethodGet, "/rulebook-starters", nil)
+func (c *RulebookCalls) Starters(ctx context.Context) ([]api.Starter, error) {
+	p, err := call[api.Page[api.Starter]](ctx, c.line, http.MethodGet, "/rulebook-starters", nil)
 	return p.Items, err
 }
 
 // CompareCrates tells what a crate changes of an older one.
-func (c *Client) CompareCrates(ctx context.Context, old, now, rulebook string) (api.Comparison, error) {
-	return call[api.Comparison](ctx, c, http.MethodGet, crate(now, rulebook, "/compare")+"&"+url.Values{"with": {old}}.Encode(), nil)
+func (c *CrateCalls) CompareCrates(ctx context.Context, old, now, rulebook string) (api.Comparison, error) {
+	return call[api.Comparison](ctx, c.line, http.MethodGet, crate(now, rulebook, "/compare")+"&"+url.Values{"with": {old}}.Encode(), nil)
 }
 
 // ListID keeps an add-on that has no download.
-func (c *Client) ListID(ctx context.Context, l api.Listing) (api.Crate, error) {
-	return call[api.Crate](ctx, c, http.MethodPost, "/crates", l)
+func (c *CrateCalls) ListID(ctx context.Context, l api.Listing) (api.Crate, error) {
+	return call[api.Crate](ctx, c.line, http.MethodPost, "/crates", l)
 }
 
 // JoinCrates makes one crate of two downloads of one add-on.
-func (c *Client) JoinCrates(ctx context.Context, first, second, rulebook string) (api.Crate, error) {
-	return call[api.Crate](ctx, c, http.MethodPost, crate(first, rulebook, "/join"), api.Joining{With: second})
+func (c *CrateCalls) JoinCrates(ctx context.Context, first, second, rulebook string) (api.Crate, error) {
+	return call[api.Crate](ctx, c.line, http.MethodPost, crate(first, rulebook, "/join"), api.Joining{With: second})
 }
 
 // PlaceFiles corrects where files of a crate go and gives what it became.
-func (c *Client) PlaceFiles(ctx context.Context, ref, rulebook string, p api.Placing) ([]api.Crate, error) {
-	out, err := call[api.Page[api.Crate]](ctx, c, http.MethodPost, crate(ref, rulebook, "/place"), p)
+func (c *CrateCalls) PlaceFiles(ctx context.Context, ref, rulebook string, p api.Placing) ([]api.Crate, error) {
+	out, err := call[api.Page[api.Crate]](ctx, c.line, http.MethodPost, crate(ref, rulebook, "/place"), p)
 	return out.Items, err
 }
 
 // SetCrate corrects what a crate is called and gives what it became.
-func (c *Client) SetCrate(ctx context.Context, ref, rulebook string, n api.Naming) ([]api.Crate, error) {
-	out, err := call[api.Page[api.Crate]](ctx, c, http.MethodPost, crate(ref, rulebook, "/set"), n)
+func (c *CrateCalls) SetCrate(ctx context.Context, ref, rulebook string, n api.Naming) ([]api.Crate, error) {
+	out, err := call[api.Page[api.Crate]](ctx, c.line, http.MethodPost, crate(ref, rulebook, "/set"), n)
 	return out.Items, err
 }
 
 // DropCrate takes a crate out of the list.
-func (c *Client) DropCrate(ctx context.Context, ref, rulebook string) error {
-	_, err := call[nothing](ctx, c, http.MethodDelete, crate(ref, rulebook, ""), nil)
+func (c *CrateCalls) DropCrate(ctx context.Context, ref, rulebook string) error {
+	_, err := call[nothing](ctx, c.line, http.MethodDelete, crate(ref, rulebook, ""), nil)
 	return err
 }
 
 // Status tells what is on a server.
-func (c *Client) Status(ctx context.Context, server string) (api.Status, error) {
-	return call[api.Status](ctx, c, http.MethodGet, "/servers/"+esc(server)+"/status", nil)
+func (c *InsightCalls) Status(ctx context.Context, server string) (api.Status, error) {
+	return call[api.Status](ctx, c.line, http.MethodGet, "/servers/"+esc(server)+"/status", nil)
 }
 
 // Files lists files with their provenance.
-func (c *Client) Files(ctx context.Context, server, below string) ([]api.File, error) {
-	return all[api.File](ctx, c, "/servers/"+esc(server)+"/files", url.Values{"below": {below}})
+func (c *InsightCalls) Files(ctx context.Context, server, below string) ([]api.File, error) {
+	return all[api.File](ctx, c.line, "/servers/"+esc(server)+"/files", url.Values{"below": {below}})
 }
 
 // History tells what happened to a path or an add-on, the newest first.
-func (c *Client) History(ctx context.Context, server, path, addon string) ([]api.Event, error) {
-	return all[api.Event](ctx, c, "/servers/"+esc(server)+"/history", url.Values{"path": {path}, "addon": {addon}})
+func (c *InsightCalls) History(ctx context.Context, server, path, addon string) ([]api.Event, error) {
+	return all[api.Event](ctx, c.line, "/servers/"+esc(server)+"/history", url.Values{"path": {path}, "addon": {addon}})
 }
 
 // SignInLink makes a one-time link for the console.
-func (c *Client) SignInLink(ctx context.Context) (api.SignInLink, error) {
-	return call[api.SignInLink](ctx, c, http.MethodPost, "/signin-links", nil)
+func (c *AccessCalls) SignInLink(ctx context.Context) (api.SignInLink, error) {
+	return call[api.SignInLink](ctx, c.line, http.MethodPost, "/signin-links", nil)
 }

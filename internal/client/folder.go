@@ -14,7 +14,7 @@ import (
 )
 
 // StageFolder sends a folder as one archive and waits until it is laid out.
-func (c *Client) StageFolder(ctx context.Context, st Staging, folder string, each Each) (api.Staged, error) {
+func (c *CrateCalls) StageFolder(ctx context.Context, st Staging, folder string, each Each) (api.Staged, error) {
 	st.Filename = filepath.Base(filepath.Clean(folder)) + ".tar"
 	r, w := io.Pipe()
 	packed := make(chan error, 1)

@@ -31,18 +31,18 @@ func (e *LeftError) Error() string {
 func (e *LeftError) Unwrap() error { return e.Err }
 
 // Jobs lists what the service is doing now, the newest first.
-func (c *Client) Jobs(ctx context.Context) ([]api.Job, error) {
+func (c *line) Jobs(ctx context.Context) ([]api.Job, error) {
 	return all[api.Job](ctx, c, "/jobs", url.Values{})
 }
 
 // CancelJob ends a job that changes nothing, and gives it as it then is.
-func (c *Client) CancelJob(ctx context.Context, id string) (api.Job, error) {
+func (c *line) CancelJob(ctx context.Context, id string) (api.Job, error) {
 	return call[api.Job](ctx, c, http.MethodPost, "/jobs/"+esc(id)+"/cancel", struct{}{})
 }
 
 // result follows a job to its end and reads its result. Who stops waiting gets a
 // LeftError.
-func result[Out any](ctx context.Context, c *Client, j api.Job, each Each) (out Out, err error) {
+func result[Out any](ctx context.Context, c *line, j api.Job, each Each) (out Out, err error) {
 	ended, err := c.Follow(ctx, j.ID, each)
 	if err != nil {
 		if ctx.Err() != nil {
@@ -55,7 +55,7 @@ func result[Out any](ctx context.Context, c *Client, j api.Job, each Each) (out 
 
 // cancelled is result for a job that nobody needs who does not wait for it: when the
 // context ends, so does the job.
-func cancelled[Out any](ctx context.Context, c *Client, j api.Job, each Each) (out Out, err error) {
+func cancelled[Out any](ctx context.Context, c *line, j api.Job, each Each) (out Out, err error) {
 	ended, err := c.Follow(ctx, j.ID, each)
 	if err != nil && ctx.Err() != nil {
 		brief, stop := context.WithTimeout(context.WithoutCancel(ctx), cancelling)
@@ -95,7 +95,7 @@ const retries = 5
 
 // Follow calls each for every event of a job until it has ended. A stream that
 // breaks is picked up where it broke.
-func (c *Client) Follow(ctx context.Context, id string, each Each) (api.Job, error) {
+func (c *line) Follow(ctx context.Context, id string, each Each) (api.Job, error) {
 	var last int64
 	for try := 0; ; try++ {
 		before := last
@@ -122,7 +122,7 @@ func (c *Client) Follow(ctx context.Context, id string, each Each) (api.Job, err
 // the job with its result.
 const maxEvent = 64 << 20
 
-func (c *Client) follow(ctx context.Context, id string, last *int64, each Each) (j api.Job, err error) {
+func (c *line) follow(ctx context.Context, id string, last *int64, each Each) (j api.Job, err error) {
 	res, err := c.send(ctx, http.MethodGet, "/jobs/"+esc(id)+"/events", "", nil, 0, map[string]string{"Last-Event-ID": strconv.FormatInt(*last, 10)})
 	if err != nil {
 		return j, err

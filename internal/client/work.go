@@ -23,7 +23,7 @@ type Staging struct {
 
 // Stage sends an archive's bytes and waits until it is laid out. size is -1
 // where it is not known.
-func (c *Client) Stage(ctx context.Context, st Staging, body io.Reader, size int64, each Each) (out api.Staged, err error) {
+func (c *CrateCalls) Stage(ctx context.Context, st Staging, body io.Reader, size int64, each Each) (out api.Staged, err error) {
 	q := url.Values{"filename": {st.Filename}}
 	for k, v := range map[string]string{"rulebook": st.Rulebook, "for": st.For, "source": st.Source, "note": st.Note, "sha256": st.SHA256, "codePage": st.CodePage, "root": st.Root} {
 		if v != "" {
@@ -42,62 +42,62 @@ func (c *Client) Stage(ctx context.Context, st Staging, body io.Reader, size int
 	if err := json.NewDecoder(res.Body).Decode(&j); err != nil {
 		return out, fmt.Errorf("read the answer: %w", err)
 	}
-	return result[api.Staged](ctx, c, j, each)
+	return result[api.Staged](ctx, c.line, j, each)
 }
 
 // LayOutAgain lays out by a rulebook's newest revision what only earlier ones
 // laid out, and waits for it.
-func (c *Client) LayOutAgain(ctx context.Context, rulebook string, each Each) ([]api.StagedByBook, error) {
-	j, err := call[api.Job](ctx, c, http.MethodPost, "/rulebooks/"+esc(rulebook)+"/again", struct{}{})
+func (c *RulebookCalls) LayOutAgain(ctx context.Context, rulebook string, each Each) ([]api.StagedByBook, error) {
+	j, err := call[api.Job](ctx, c.line, http.MethodPost, "/rulebooks/"+esc(rulebook)+"/again", struct{}{})
 	if err != nil {
 		return nil, err
 	}
-	return cancelled[[]api.StagedByBook](ctx, c, j, each)
+	return cancelled[[]api.StagedByBook](ctx, c.line, j, each)
 }
 
 // Tokens lists the tokens that sign clients in.
-func (c *Client) Tokens(ctx context.Context) ([]api.Token, error) {
-	return all[api.Token](ctx, c, "/tokens", url.Values{})
+func (c *AccessCalls) Tokens(ctx context.Context) ([]api.Token, error) {
+	return all[api.Token](ctx, c.line, "/tokens", url.Values{})
 }
 
 // MakeToken makes a token.
-func (c *Client) MakeToken(ctx context.Context, name string) (api.MadeToken, error) {
-	return call[api.MadeToken](ctx, c, http.MethodPost, "/tokens", api.NewToken{Name: name})
+func (c *AccessCalls) MakeToken(ctx context.Context, name string) (api.MadeToken, error) {
+	return call[api.MadeToken](ctx, c.line, http.MethodPost, "/tokens", api.NewToken{Name: name})
 }
 
 // EndToken ends a token.
-func (c *Client) EndToken(ctx context.Context, id int64) error {
-	_, err := call[nothing](ctx, c, http.MethodDelete, fmt.Sprintf("/tokens/%d", id), nil)
+func (c *AccessCalls) EndToken(ctx context.Context, id int64) error {
+	_, err := call[nothing](ctx, c.line, http.MethodDelete, fmt.Sprintf("/tokens/%d", id), nil)
 	return err
 }
 
 // Sessions lists the browsers that are signed in.
-func (c *Client) Sessions(ctx context.Context) ([]api.BrowserSession, error) {
-	return all[api.BrowserSession](ctx, c, "/sessions", url.Values{})
+func (c *AccessCalls) Sessions(ctx context.Context) ([]api.BrowserSession, error) {
+	return all[api.BrowserSession](ctx, c.line, "/sessions", url.Values{})
 }
 
 // EndSession signs a browser out.
-func (c *Client) EndSession(ctx context.Context, id int64) error {
-	_, err := call[nothing](ctx, c, http.MethodDelete, fmt.Sprintf("/sessions/%d", id), nil)
+func (c *AccessCalls) EndSession(ctx context.Context, id int64) error {
+	_, err := call[nothing](ctx, c.line, http.MethodDelete, fmt.Sprintf("/sessions/%d", id), nil)
 	return err
 }
 
 // CheckUp has the service look over everything that it keeps, and waits for it.
-func (c *Client) CheckUp(ctx context.Context, each Each) (api.Checkup, error) {
-	j, err := call[api.Job](ctx, c, http.MethodPost, "/checkups", struct{}{})
+func (c *AccessCalls) CheckUp(ctx context.Context, each Each) (api.Checkup, error) {
+	j, err := call[api.Job](ctx, c.line, http.MethodPost, "/checkups", struct{}{})
 	if err != nil {
 		return api.Checkup{}, err
 	}
-	return cancelled[api.Checkup](ctx, c, j, each)
+	return cancelled[api.Checkup](ctx, c.line, j, each)
 }
 
 // Draft looks at a server and drafts a deployment.
-func (c *Client) Draft(ctx context.Context, server string, n api.NewDraft, each Each) (api.Deployment, error) {
-	j, err := call[api.Job](ctx, c, http.MethodPost, "/servers/"+esc(server)+"/deployments", n)
+func (c *DeploymentCalls) Draft(ctx context.Context, server string, n api.NewDraft, each Each) (api.Deployment, error) {
+	j, err := call[api.Job](ctx, c.line, http.MethodPost, "/servers/"+esc(server)+"/deployments", n)
 	if err != nil {
 		return api.Deployment{}, err
 	}
-	return cancelled[api.Deployment](ctx, c, j, each)
+	return cancelled[api.Deployment](ctx, c.line, j, each)
 }
 
 func deployment(server string, number int, tail string) string {
@@ -105,59 +105,59 @@ func deployment(server string, number int, tail string) string {
 }
 
 // Deployment shows a deployment with its steps.
-func (c *Client) Deployment(ctx context.Context, server string, number int) (api.Deployment, error) {
-	return call[api.Deployment](ctx, c, http.MethodGet, deployment(server, number, ""), nil)
+func (c *DeploymentCalls) Deployment(ctx context.Context, server string, number int) (api.Deployment, error) {
+	return call[api.Deployment](ctx, c.line, http.MethodGet, deployment(server, number, ""), nil)
 }
 
 // Deployments lists deployments, the newest first; an empty server means all.
-func (c *Client) Deployments(ctx context.Context, server string) ([]api.Deployment, error) {
+func (c *DeploymentCalls) Deployments(ctx context.Context, server string) ([]api.Deployment, error) {
 	path := "/deployments"
 	if server != "" {
 		path = "/servers/" + esc(server) + path
 	}
-	return all[api.Deployment](ctx, c, path, url.Values{})
+	return all[api.Deployment](ctx, c.line, path, url.Values{})
 }
 
 // Discard gives a draft up.
-func (c *Client) Discard(ctx context.Context, server string, number int) error {
-	_, err := call[nothing](ctx, c, http.MethodDelete, deployment(server, number, ""), nil)
+func (c *DeploymentCalls) Discard(ctx context.Context, server string, number int) error {
+	_, err := call[nothing](ctx, c.line, http.MethodDelete, deployment(server, number, ""), nil)
 	return err
 }
 
 // Run runs the draft that digest names.
-func (c *Client) Run(ctx context.Context, server string, number int, r api.RunDraft, each Each) (api.Deployment, error) {
+func (c *DeploymentCalls) Run(ctx context.Context, server string, number int, r api.RunDraft, each Each) (api.Deployment, error) {
 	return c.work(ctx, deployment(server, number, "/run"), r, each)
 }
 
 // Halt stops a running deployment between two motions.
-func (c *Client) Halt(ctx context.Context, server string, number int) (api.Deployment, error) {
-	return call[api.Deployment](ctx, c, http.MethodPost, deployment(server, number, "/halt"), nil)
+func (c *DeploymentCalls) Halt(ctx context.Context, server string, number int) (api.Deployment, error) {
+	return call[api.Deployment](ctx, c.line, http.MethodPost, deployment(server, number, "/halt"), nil)
 }
 
 // Resume finishes a halted deployment.
-func (c *Client) Resume(ctx context.Context, server string, number int, each Each) (api.Deployment, error) {
+func (c *DeploymentCalls) Resume(ctx context.Context, server string, number int, each Each) (api.Deployment, error) {
 	return c.work(ctx, deployment(server, number, "/resume"), nil, each)
 }
 
 // Tidy clears what a done deployment could not clear on its server.
-func (c *Client) Tidy(ctx context.Context, server string, number int, each Each) (api.Deployment, error) {
+func (c *DeploymentCalls) Tidy(ctx context.Context, server string, number int, each Each) (api.Deployment, error) {
 	return c.work(ctx, deployment(server, number, "/tidy"), nil, each)
 }
 
 // Undo takes a halted deployment back.
-func (c *Client) Undo(ctx context.Context, server string, number int, each Each) (api.Deployment, error) {
+func (c *DeploymentCalls) Undo(ctx context.Context, server string, number int, each Each) (api.Deployment, error) {
 	return c.work(ctx, deployment(server, number, "/undo"), nil, each)
 }
 
 // UndoData is Undo that puts the data folders that were copied back too.
-func (c *Client) UndoData(ctx context.Context, server string, number int, each Each) (api.Deployment, error) {
+func (c *DeploymentCalls) UndoData(ctx context.Context, server string, number int, each Each) (api.Deployment, error) {
 	return c.work(ctx, deployment(server, number, "/undo?data=true"), nil, each)
 }
 
-func (c *Client) work(ctx context.Context, path string, in any, each Each) (api.Deployment, error) {
-	j, err := call[api.Job](ctx, c, http.MethodPost, path, in)
+func (c *DeploymentCalls) work(ctx context.Context, path string, in any, each Each) (api.Deployment, error) {
+	j, err := call[api.Job](ctx, c.line, http.MethodPost, path, in)
 	if err != nil {
 		return api.Deployment{}, err
 	}
-	return result[api.Deployment](ctx, c, j, each)
+	return result[api.Deployment](ctx, c.line, j, each)
 }
