@@ -42,7 +42,7 @@ func Hash(secret string) string {
 
 // hashed is how a token or a sign-in code is kept: with a key that is not in the
 // database.
-func (s *Server) hashed(purpose, secret string) string { return s.Keyed(purpose, Hash(secret)) }
+func (s gate) hashed(purpose, secret string) string { return s.Keyed(purpose, Hash(secret)) }
 
 // Purposes of keyed hashes.
 const (
@@ -58,7 +58,7 @@ func openCall(r *http.Request) bool {
 }
 
 // signedIn lets a call through that carries a token or a session.
-func (s *Server) signedIn(next echo.HandlerFunc) echo.HandlerFunc {
+func (s gate) signedIn(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		r := c.Request()
 		if openCall(r) {
@@ -78,7 +78,7 @@ func (s *Server) signedIn(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
-func (s *Server) who(r *http.Request) (string, error) {
+func (s gate) who(r *http.Request) (string, error) {
 	if token, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); ok {
 		name, err := s.Access.TokenName(r.Context(), s.hashed(TokenPurpose, token))
 		if errors.Is(err, model.ErrNotFound) {
@@ -94,7 +94,7 @@ var secretFields = []string{"secrets", "token", "code", "password", "passphrase"
 
 // requestName names what is asked for under an idempotency key, by a keyed hash
 // without any secret. A body that is no JSON object has no name but its address.
-func (s *Server) requestName(r *http.Request, raw []byte) string {
+func (s gate) requestName(r *http.Request, raw []byte) string {
 	var body map[string]any
 	if json.Unmarshal(raw, &body) == nil {
 		dropSecrets(body)
@@ -124,7 +124,7 @@ func forgotten(path string) bool {
 
 // idempotent answers a repeated POST with the first answer. The key is the
 // caller's, who is signed in; what is asked under it must be the same.
-func (s *Server) idempotent(next echo.HandlerFunc) echo.HandlerFunc {
+func (s gate) idempotent(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		r := c.Request()
 		key := r.Header.Get("Idempotency-Key")
@@ -200,7 +200,7 @@ func (s *Server) remembering(c *echo.Context, next echo.HandlerFunc, actor, key 
 func (s *Server) NewLink(ctx context.Context, actor string) (api.SignInLink, error) {
 	code := rand.Text()
 	l := api.SignInLink{URL: s.BaseURL() + "/sign-in?code=" + code, ExpiresAt: s.Now().Add(linkLife).UTC()}
-	return l, s.Access.AddLink(ctx, s.hashed(LinkPurpose, code), actor, l.ExpiresAt)
+	return l, s.Access.AddLink(ctx, s.gate().hashed(LinkPurpose, code), actor, l.ExpiresAt)
 }
 
 func (s *Server) accessOps(h huma.API) {
@@ -208,9 +208,9 @@ func (s *Server) accessOps(h huma.API) {
 		var actor string
 		var err error
 		if in.Body.Code != "" {
-			actor, err = s.Access.UseLink(ctx, s.hashed(LinkPurpose, in.Body.Code))
+			actor, err = s.Access.UseLink(ctx, s.gate().hashed(LinkPurpose, in.Body.Code))
 		} else {
-			actor, err = s.Access.TokenName(ctx, s.hashed(TokenPurpose, in.Body.Token))
+			actor, err = s.Access.TokenName(ctx, s.gate().hashed(TokenPurpose, in.Body.Token))
 		}
 		if err != nil && !errors.Is(err, model.ErrNotFound) {
 			return nil, s.fail(ctx, fmt.Errorf("sign in: %w", err))
@@ -245,7 +245,7 @@ func (s *Server) accessOps(h huma.API) {
 			return nil, s.fail(ctx, fault.New(fault.Usage, "bad-name", "a token needs a name of at most 60 characters, such as whose it is or what for"))
 		}
 		token := NewToken()
-		t, err := s.Access.AddToken(ctx, name, s.hashed(TokenPurpose, token))
+		t, err := s.Access.AddToken(ctx, name, s.gate().hashed(TokenPurpose, token))
 		return &body[api.MadeToken]{api.MadeToken{Token: wireToken(t), Secret: token}}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodDelete, "/tokens/{id}", "end-token", "End a token: it signs nobody in any more", "access"), func(ctx context.Context, in *ByID) (*done, error) {

@@ -22,7 +22,7 @@ type Numbered struct {
 
 type act func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error)
 
-func (s *Server) changeOps(h huma.API) {
+func (s changing) changeOps(h huma.API) {
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/deployments", "make-draft", "Look at the server and draft a deployment; a job", "deployments"), func(ctx context.Context, in *struct {
 		OnServer
 		Body api.NewDraft
@@ -36,7 +36,7 @@ func (s *Server) changeOps(h huma.API) {
 			return nil, s.fail(ctx, err)
 		}
 		actor := actorOf(ctx)
-		return s.cancellable(ctx, "draft", in.Server, func(ctx context.Context, tell jobs.Tell) (any, error) {
+		return s.jobs().cancellable(ctx, "draft", in.Server, func(ctx context.Context, tell jobs.Tell) (any, error) {
 			d, err := s.Changes.Draft(ctx, in.Server, ask, accepts, actor, changes.Tell(tell))
 			return deploymentRef{d.ID}, err
 		})
@@ -131,9 +131,9 @@ func (s *Server) changeOps(h huma.API) {
 }
 
 // checkOps are about the service's own keeping.
-func (s *Server) checkOps(h huma.API) {
+func (s changing) checkOps(h huma.API) {
 	huma.Register(h, op(http.MethodPost, "/checkups", "check-up", "Look over the database and read everything in the stockroom; a job", "service"), func(ctx context.Context, _ *struct{}) (*accepted, error) {
-		return s.cancellable(ctx, "checkup", "", func(ctx context.Context, tell jobs.Tell) (any, error) {
+		return s.jobs().cancellable(ctx, "checkup", "", func(ctx context.Context, tell jobs.Tell) (any, error) {
 			tell("look", map[string]string{"text": "checking the database"})
 			if err := s.Integrity(ctx); err != nil {
 				return nil, err
@@ -159,7 +159,7 @@ type deploymentRef struct {
 
 // deploymentOf gives the deployment that a job's result refers to; nil where it refers
 // to none.
-func (s *Server) deploymentOf(ctx context.Context, result json.RawMessage) (json.RawMessage, error) {
+func (s changing) deploymentOf(ctx context.Context, result json.RawMessage) (json.RawMessage, error) {
 	var ref deploymentRef
 	if json.Unmarshal(result, &ref) != nil || ref.Deployment == 0 {
 		return nil, nil
@@ -172,7 +172,7 @@ func (s *Server) deploymentOf(ctx context.Context, result json.RawMessage) (json
 }
 
 // act starts the job that runs, resumes or undoes a deployment.
-func (s *Server) act(ctx context.Context, in Numbered, do act) (*accepted, error) {
+func (s changing) act(ctx context.Context, in Numbered, do act) (*accepted, error) {
 	d, err := s.Changes.Find(ctx, in.Server, in.Number)
 	if err != nil {
 		return nil, s.fail(ctx, err)
@@ -181,16 +181,16 @@ func (s *Server) act(ctx context.Context, in Numbered, do act) (*accepted, error
 }
 
 // begin is act for a deployment that has been read: a long one takes its time.
-func (s *Server) begin(ctx context.Context, d model.Deployment, do act) (*accepted, error) {
+func (s changing) begin(ctx context.Context, d model.Deployment, do act) (*accepted, error) {
 	actor := actorOf(ctx)
-	return s.job(ctx, "run", d.Name(), func(ctx context.Context, tell jobs.Tell) (any, error) {
+	return s.jobs().job(ctx, "run", d.Name(), func(ctx context.Context, tell jobs.Tell) (any, error) {
 		d, err := do(ctx, d, actor, changes.Tell(tell))
 		return deploymentRef{d.ID}, err
 	})
 }
 
 // whole gives a deployment with its steps and the job that ran it last.
-func (s *Server) whole(ctx context.Context, id int64, err error) (api.Deployment, error) {
+func (s changing) whole(ctx context.Context, id int64, err error) (api.Deployment, error) {
 	if err != nil {
 		return api.Deployment{}, err
 	}
@@ -201,7 +201,7 @@ func (s *Server) whole(ctx context.Context, id int64, err error) (api.Deployment
 	w := wireDeployment(d)
 	wireSteps(&w, d, steps)
 	if c, err := s.Insight.RollCall(ctx, d.ID); err == nil {
-		call, err := s.calledBy(ctx, d, c)
+		call, err := s.controlling().calledBy(ctx, d, c)
 		if err != nil {
 			return w, err
 		}

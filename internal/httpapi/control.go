@@ -29,7 +29,7 @@ func recast[T any](v any) (out T, err error) {
 	return out, err
 }
 
-func (s *Server) controlOps(h huma.API) {
+func (s controlling) controlOps(h huma.API) {
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/control", "get-control", "How a server is stopped, started and spoken to", "control"), func(ctx context.Context, in *OnServer) (*body[api.Control], error) {
 		spec, err := s.Hosts.Control(ctx, in.Server)
 		if err != nil || spec == nil {
@@ -64,13 +64,13 @@ func (s *Server) controlOps(h huma.API) {
 		OnServer
 		Body api.DoAct
 	}) (*accepted, error) {
-		return s.job(ctx, "act", in.Server, func(ctx context.Context, tell jobs.Tell) (any, error) {
+		return s.jobs().job(ctx, "act", in.Server, func(ctx context.Context, tell jobs.Tell) (any, error) {
 			return s.doAct(ctx, in.Server, in.Body, tell)
 		})
 	})
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/roll-calls", "call-roll", "Find out what has loaded on a server; a job", "control"), func(ctx context.Context, in *OnServer) (*accepted, error) {
 		actor := actorOf(ctx)
-		return s.cancellable(ctx, "roll call", in.Server, func(ctx context.Context, _ jobs.Tell) (any, error) {
+		return s.jobs().cancellable(ctx, "roll call", in.Server, func(ctx context.Context, _ jobs.Tell) (any, error) {
 			srv, err := s.Hosts.Find(ctx, in.Server)
 			if err != nil {
 				return nil, err
@@ -117,7 +117,7 @@ func (s *Server) controlOps(h huma.API) {
 	})
 }
 
-func (s *Server) doAct(ctx context.Context, server string, in api.DoAct, tell jobs.Tell) (api.Acted, error) {
+func (s controlling) doAct(ctx context.Context, server string, in api.DoAct, tell jobs.Tell) (api.Acted, error) {
 	act := control.Act(in.Act)
 	if in.Wait && (act == control.Stop || act == control.Start || act == control.Restart) {
 		done, err := s.Hosts.ActAndWait(ctx, server, act, func(words string) { tell("note", api.Told{Text: words}) })
@@ -142,7 +142,7 @@ func wireStanding(st hosts.Standing) api.Standing {
 	return w
 }
 
-func (s *Server) lastRollCall(ctx context.Context, server string) (api.RollCall, error) {
+func (s controlling) lastRollCall(ctx context.Context, server string) (api.RollCall, error) {
 	srv, err := s.Hosts.Find(ctx, server)
 	if err != nil {
 		return api.RollCall{}, err
@@ -166,7 +166,7 @@ func (s *Server) lastRollCall(ctx context.Context, server string) (api.RollCall,
 
 // calledBy tells the roll call of a deployment. What would put it right is told only
 // while nothing newer is known.
-func (s *Server) calledBy(ctx context.Context, d model.Deployment, call model.RollCall) (api.RollCall, error) {
+func (s controlling) calledBy(ctx context.Context, d model.Deployment, call model.RollCall) (api.RollCall, error) {
 	last, err := s.Insight.LastRollCall(ctx, d.ServerID)
 	if err != nil || last.Deployment != d.Name() {
 		return wireRollCall(call, nil), err
@@ -179,7 +179,7 @@ func (s *Server) calledBy(ctx context.Context, d model.Deployment, call model.Ro
 }
 
 // rollCall tells a roll call with what would put the failed right as things are now.
-func (s *Server) rollCall(ctx context.Context, srv model.Server, call model.RollCall, found []finding.Finding) (api.RollCall, error) {
+func (s controlling) rollCall(ctx context.Context, srv model.Server, call model.RollCall, found []finding.Finding) (api.RollCall, error) {
 	offers, err := s.Changes.Offers(ctx, srv, call.Roll)
 	w := wireRollCall(call, found)
 	for i := range w.Entries {

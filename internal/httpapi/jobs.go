@@ -19,7 +19,7 @@ import (
 // cancelWait is how long a call that cancels a job waits for its end.
 const cancelWait = 20 * time.Second
 
-func (s *Server) jobOps(h huma.API) {
+func (s jobbing) jobOps(h huma.API) {
 	huma.Register(h, op(http.MethodGet, "/jobs", "list-jobs", "The jobs that run now, the newest first", "jobs"), func(ctx context.Context, _ *struct{}) (*body[api.Page[api.Job]], error) {
 		list, err := s.Jobs.Running(ctx)
 		return &body[api.Page[api.Job]]{page(list, -1, func(model.Job) int64 { return 0 }, func(j model.Job) api.Job { return s.wireJob(ctx, j) })}, s.fail(ctx, err)
@@ -39,7 +39,7 @@ func (s *Server) jobOps(h huma.API) {
 }
 
 // cancelJob ends a job, and gives it as it then is.
-func (s *Server) cancelJob(ctx context.Context, id string) (model.Job, error) {
+func (s jobbing) cancelJob(ctx context.Context, id string) (model.Job, error) {
 	j, err := s.findJob(ctx, id)
 	if err != nil {
 		return j, err
@@ -73,21 +73,21 @@ func (s *Server) cancelJob(ctx context.Context, id string) (model.Job, error) {
 	return s.findJob(ctx, id)
 }
 
-func (s *Server) job(ctx context.Context, kind, subject string, work jobs.Work) (*accepted, error) {
+func (s jobbing) job(ctx context.Context, kind, subject string, work jobs.Work) (*accepted, error) {
 	return s.startJob(ctx, jobs.What{Kind: kind, Subject: subject, Actor: actorOf(ctx)}, work)
 }
 
 // cancellable is job for work that changes nothing until its last act.
-func (s *Server) cancellable(ctx context.Context, kind, subject string, work jobs.Work) (*accepted, error) {
+func (s jobbing) cancellable(ctx context.Context, kind, subject string, work jobs.Work) (*accepted, error) {
 	return s.startJob(ctx, jobs.What{Kind: kind, Subject: subject, Actor: actorOf(ctx), Cancellable: true}, work)
 }
 
-func (s *Server) startJob(ctx context.Context, what jobs.What, work jobs.Work) (*accepted, error) {
+func (s jobbing) startJob(ctx context.Context, what jobs.What, work jobs.Work) (*accepted, error) {
 	j, err := s.Jobs.Start(ctx, what, work)
 	return &accepted{http.StatusAccepted, s.wireJob(ctx, j)}, s.fail(ctx, err)
 }
 
-func (s *Server) findJob(ctx context.Context, id string) (model.Job, error) {
+func (s jobbing) findJob(ctx context.Context, id string) (model.Job, error) {
 	j, err := s.Jobs.Find(ctx, id)
 	if errors.Is(err, model.ErrNotFound) {
 		return j, fault.New(fault.Unknown, "job-unknown", "there is no job %q", id).WithMend("job list shows those that run.")
@@ -95,13 +95,13 @@ func (s *Server) findJob(ctx context.Context, id string) (model.Job, error) {
 	return j, err
 }
 
-func (s *Server) wireJob(ctx context.Context, j model.Job) api.Job {
+func (s jobbing) wireJob(ctx context.Context, j model.Job) api.Job {
 	w := api.Job{ID: j.ID, Kind: j.Kind, Subject: j.Subject, State: j.State, Actor: j.Actor, CreatedAt: j.CreatedAt, EndedAt: when(j.EndedAt), Cancellable: s.Jobs.Cancellable(j.ID)}
 	if string(j.Result) != "null" {
 		w.Result = j.Result
 	}
 	if strings.HasPrefix(string(j.Result), `{"deploymentRef":`) {
-		full, err := s.deploymentOf(ctx, j.Result)
+		full, err := s.changing().deploymentOf(ctx, j.Result)
 		if err != nil {
 			w.Problem = ProblemOf(err)
 		}

@@ -114,7 +114,7 @@ func addressOf(r *http.Request) string {
 
 // limited refuses what comes too fast, and bounds the size of a body and the time
 // that it may take, before anything else is done.
-func (s *Server) limited(next echo.HandlerFunc) echo.HandlerFunc {
+func (s gate) limited(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		r := c.Request()
 		address := addressOf(r)

@@ -19,7 +19,7 @@ func TestADeadlineOfABodyEndsWithIt(t *testing.T) {
 	s.calls, s.denied = newMeters(time.Now, callRate, callBurst), newMeters(time.Now, deniedRate, deniedBurst)
 	left := make(chan error, 1)
 	e := echo.New()
-	e.Use(s.limited)
+	e.Use(s.gate().limited)
 	e.POST("/x", func(c *echo.Context) error {
 		if _, err := io.ReadAll(c.Request().Body); err != nil {
 			return err

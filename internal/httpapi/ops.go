@@ -163,7 +163,7 @@ func (s *Server) catalogOps(h huma.API) {
 		Name string `path:"name"`
 	}) (*accepted, error) {
 		actor := actorOf(ctx)
-		return s.cancellable(ctx, "again", in.Name, func(ctx context.Context, tell jobs.Tell) (any, error) {
+		return s.jobs().cancellable(ctx, "again", in.Name, func(ctx context.Context, tell jobs.Tell) (any, error) {
 			all, err := s.Catalog.Again(ctx, in.Name, actor, func(text string) { tell("look", map[string]string{"text": text}) })
 			out := []api.StagedByBook{}
 			for _, br := range all {

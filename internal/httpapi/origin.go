@@ -29,7 +29,7 @@ func withToken(r *http.Request) bool {
 // ownHost lets calls through that are made to a name of the service's own: a page of
 // another site whose name was made to lead here is refused. An address in figures
 // cannot be made to lead elsewhere.
-func (s *Server) ownHost(next echo.HandlerFunc) echo.HandlerFunc {
+func (s gate) ownHost(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		r := c.Request()
 		if r.URL.Path == "/healthz" || r.URL.Path == "/readyz" || s.isOwn(r.Host) {
@@ -40,7 +40,7 @@ func (s *Server) ownHost(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
-func (s *Server) isOwn(hostport string) bool {
+func (s gate) isOwn(hostport string) bool {
 	host := hostport
 	if h, _, err := net.SplitHostPort(hostport); err == nil {
 		host = h
@@ -56,7 +56,7 @@ func (s *Server) isOwn(hostport string) bool {
 // sameSite refuses acts that another site's page makes with this browser's session. A
 // browser says where a call comes from by Sec-Fetch-Site or else by Origin; an act
 // with a session and neither is refused.
-func (s *Server) sameSite(next echo.HandlerFunc) echo.HandlerFunc {
+func (s gate) sameSite(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		r := c.Request()
 		if safe(r) || withToken(r) || s.fromHere(r) {
@@ -68,7 +68,7 @@ func (s *Server) sameSite(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
-func (s *Server) fromHere(r *http.Request) bool {
+func (s gate) fromHere(r *http.Request) bool {
 	if site := r.Header.Get("Sec-Fetch-Site"); site != "" {
 		return site == "same-origin" || site == "none"
 	}

@@ -116,14 +116,14 @@ func (s *Server) Handler() http.Handler {
 	s.watch = &watching{counter: s.Counter}
 	s.calls, s.denied = newMeters(s.Now, callRate, callBurst), newMeters(s.Now, deniedRate, deniedBurst)
 
-	e.Use(s.logged, s.ownHost)
+	e.Use(s.gate().logged, s.gate().ownHost)
 	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", s.ready)
-	e.GET("/metrics", echo.WrapHandler(s.Metrics), s.signedIn)
-	g := e.Group(api.Prefix, s.limited, s.signedIn, s.sameSite, typed, s.idempotent)
+	e.GET("/metrics", echo.WrapHandler(s.Metrics), s.gate().signedIn)
+	g := e.Group(api.Prefix, s.gate().limited, s.gate().signedIn, s.gate().sameSite, typed, s.gate().idempotent)
 	doc := s.describe(&adapter{Handler: e, group: g})
 	s.plainRoutes(g, doc)
-	e.GET("/*", s.page)
+	e.GET("/*", s.streaming().page)
 	return s.sessions.LoadAndSave(e)
 }
 
@@ -157,13 +157,13 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	conf.Security = []map[string][]string{{"token": {}}, {"session": {}}}
 	h := huma.NewAPI(conf, a)
 	s.serverOps(h)
-	s.controlOps(h)
+	s.controlling().controlOps(h)
 	s.catalogOps(h)
-	s.changeOps(h)
-	s.jobOps(h)
+	s.changing().changeOps(h)
+	s.jobs().jobOps(h)
 	s.insightOps(h)
 	s.accessOps(h)
-	s.checkOps(h)
+	s.changing().checkOps(h)
 	s.describePlain(h.OpenAPI())
 	return h.OpenAPI()
 }
@@ -176,7 +176,7 @@ func Document(version string) ([]byte, error) {
 }
 
 // logged writes one line per call, at debug level for the frequent ones.
-func (s *Server) logged(next echo.HandlerFunc) echo.HandlerFunc {
+func (s gate) logged(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		begun := s.Now()
 		err := next(c)
@@ -196,9 +196,9 @@ func (s *Server) logged(next echo.HandlerFunc) echo.HandlerFunc {
 
 // plainRoutes are the calls whose bodies are not JSON.
 func (s *Server) plainRoutes(g *echo.Group, doc *huma.OpenAPI) {
-	g.POST("/archives", s.stage)
-	g.GET("/jobs/:id/events", s.follow)
-	g.GET("/changes", s.changed)
+	g.POST("/archives", s.streaming().stage)
+	g.GET("/jobs/:id/events", s.streaming().follow)
+	g.GET("/changes", s.streaming().changed)
 	g.GET("/openapi.json", func(c *echo.Context) error { return c.JSONPretty(http.StatusOK, doc, "  ") })
 }
 
@@ -224,3 +224,23 @@ type accepted struct {
 type done struct{}
 
 func drain(r io.ReadCloser) { _, _ = io.Copy(io.Discard, io.LimitReader(r, 1<<20)) }
+
+// What the server does, by subject.
+type (
+	// gate lets calls in, or not.
+	gate struct{ *Server }
+	// streams are the calls whose bodies are not JSON.
+	streams struct{ *Server }
+	// changing are the operations about drafts and runs.
+	changing struct{ *Server }
+	// jobbing are those about jobs, and how work becomes one.
+	jobbing struct{ *Server }
+	// controlling are those about running servers.
+	controlling struct{ *Server }
+)
+
+func (s *Server) gate() gate               { return gate{s} }
+func (s *Server) streaming() streams       { return streams{s} }
+func (s *Server) changing() changing       { return changing{s} }
+func (s *Server) jobs() jobbing            { return jobbing{s} }
+func (s *Server) controlling() controlling { return controlling{s} }

@@ -25,7 +25,7 @@ import (
 )
 
 // stage takes an archive's bytes as the request's body, and lays it out in a job.
-func (s *Server) stage(c *echo.Context) error {
+func (s streams) stage(c *echo.Context) error {
 	ctx, q := c.Request().Context(), c.QueryParams()
 	book := q.Get("rulebook")
 	if name := q.Get("for"); name != "" {
@@ -61,7 +61,7 @@ func (s *Server) stage(c *echo.Context) error {
 	if err != nil {
 		return errors.Join(err, u.Discard())
 	}
-	return c.JSON(http.StatusAccepted, s.wireJob(ctx, j))
+	return c.JSON(http.StatusAccepted, s.jobs().wireJob(ctx, j))
 }
 
 // saidOf reads what a person says of an archive.
@@ -85,9 +85,9 @@ func refuse(c *echo.Context, err error) error {
 // follow streams a job's events (server-sent). A listener that comes back
 // with Last-Event-ID gets what it missed. The last event is "end" and carries
 // the job.
-func (s *Server) follow(c *echo.Context) error {
+func (s streams) follow(c *echo.Context) error {
 	ctx := c.Request().Context()
-	if _, err := s.findJob(ctx, c.Param("id")); err != nil {
+	if _, err := s.jobs().findJob(ctx, c.Param("id")); err != nil {
 		return writeProblem(c, ProblemOf(err))
 	}
 	after, _ := strconv.ParseInt(c.Request().Header.Get("Last-Event-ID"), 10, 64)
@@ -109,7 +109,7 @@ func (s *Server) follow(c *echo.Context) error {
 	if err != nil {
 		return nil //nolint:nilerr // the listener went away; there is nobody to tell
 	}
-	raw, err := json.Marshal(s.wireJob(ctx, j))
+	raw, err := json.Marshal(s.jobs().wireJob(ctx, j))
 	if err != nil {
 		return err
 	}
@@ -147,7 +147,7 @@ func typeOf[T any]() reflect.Type { return reflect.TypeFor[T]() }
 
 // page serves the console. Paths that are no file are the console's own
 // routes and get its page.
-func (s *Server) page(c *echo.Context) error {
+func (s streams) page(c *echo.Context) error {
 	name := strings.TrimPrefix(path.Clean("/"+c.Request().URL.Path), "/")
 	if strings.HasPrefix(name, "api/") {
 		return echo.ErrNotFound

@@ -79,7 +79,7 @@ func (w *watching) ask(ctx context.Context) {
 
 // changed streams an event whenever the records change: what a page shows may not be
 // so any more then. It says nothing of what changed.
-func (s *Server) changed(c *echo.Context) error {
+func (s streams) changed(c *echo.Context) error {
 	ctx := c.Request().Context()
 	news, leave := s.watch.join()
 	defer leave()

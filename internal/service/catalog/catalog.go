@@ -220,3 +220,20 @@ func (s *Service) DropCrate(ctx context.Context, rulebookName, ref string) (mode
 	}
 	return c, err
 }
+
+// What the use cases have in common, by what it is about.
+type (
+	// keeper keeps uploads and what is in them, and mends what was damaged.
+	keeper struct{ *Service }
+	// layer lays archives out.
+	layer struct{ *Service }
+	// merger makes packed files of several.
+	merger struct{ *Service }
+	// recoverer finds again what lost records knew.
+	recoverer struct{ *Service }
+)
+
+func (s *Service) keeping() keeper       { return keeper{s} }
+func (s *Service) laying() layer         { return layer{s} }
+func (s *Service) merging() merger       { return merger{s} }
+func (s *Service) recovering() recoverer { return recoverer{s} }

@@ -134,7 +134,7 @@ func (s *Service) again(ctx context.Context, c model.Crate, actor string) ([]mod
 	}
 	var out []model.Crate
 	for _, a := range c.Archives {
-		br, err := s.layBy(ctx, a, a.Filename, "", rev, actor)
+		br, err := s.laying().layBy(ctx, a, a.Filename, "", rev, actor)
 		if err != nil {
 			return nil, err
 		}

@@ -12,7 +12,7 @@ import (
 
 // sound tells whether the stockroom holds a content and its bytes are what they
 // were.
-func (s *Service) sound(ctx context.Context, d tree.Digest) (bool, error) {
+func (s keeper) sound(ctx context.Context, d tree.Digest) (bool, error) {
 	err := s.Room.Sound(ctx, d)
 	var bad *stockroom.DamagedError
 	if errors.As(err, &bad) || errors.Is(err, stockroom.ErrNotHeld) {
@@ -24,14 +24,14 @@ func (s *Service) sound(ctx context.Context, d tree.Digest) (bool, error) {
 // heal proves that everything an archive holds is whole in the stockroom. Where it
 // is not, the upload, which is the same archive, takes its place. It uses the
 // upload up and gives how many contents are whole again.
-func (s *Service) heal(ctx context.Context, u *Upload, a model.Archive, tell func(string)) (mended int, err error) {
+func (s keeper) heal(ctx context.Context, u *Upload, a model.Archive, tell func(string)) (mended int, err error) {
 	tell(fmt.Sprintf("%s was staged before; making sure that the stockroom's copy is whole", u.Filename))
 	damaged, err := s.damagedOf(ctx, a)
 	if err != nil || len(damaged) == 0 {
 		return 0, errors.Join(err, u.Discard())
 	}
 	tell(fmt.Sprintf("%d contents of the stockroom's copy are damaged; storing it again", len(damaged)))
-	u.CodePage = s.codePageOf(a, u.CodePage)
+	u.CodePage = s.recovering().codePageOf(a, u.CodePage)
 	l, packed, err := s.lookInto(ctx, u.in, u.in.Size, a.Filename, u.CodePage, func() (*stockroom.Segment, error) { return s.Room.Repack(a.Digest) })
 	if err != nil {
 		return 0, errors.Join(err, u.Discard())
@@ -45,7 +45,7 @@ func (s *Service) heal(ctx context.Context, u *Upload, a model.Archive, tell fun
 
 // damagedOf lists the contents of an archive, itself among them, whose bytes are not
 // what they were.
-func (s *Service) damagedOf(ctx context.Context, a model.Archive) ([]tree.Digest, error) {
+func (s keeper) damagedOf(ctx context.Context, a model.Archive) ([]tree.Digest, error) {
 	entries, err := s.Records.Entries(ctx, a.ID)
 	if err != nil {
 		return nil, err
@@ -85,7 +85,7 @@ func (s *Service) damagedOf(ctx context.Context, a model.Archive) ([]tree.Digest
 }
 
 // healDerived makes again what was packed anew for crates and is damaged now.
-func (s *Service) healDerived(ctx context.Context, a model.Archive, crates []model.Crate) (mended int, err error) {
+func (s keeper) healDerived(ctx context.Context, a model.Archive, crates []model.Crate) (mended int, err error) {
 	for _, c := range crates {
 		for _, f := range c.Body.Files {
 			if f.Repack == "" {
@@ -97,7 +97,7 @@ func (s *Service) healDerived(ctx context.Context, a model.Archive, crates []mod
 				}
 				continue
 			}
-			if _, err := s.repackOne(ctx, a, f.Repack); err != nil {
+			if _, err := s.laying().repackOne(ctx, a, f.Repack); err != nil {
 				return mended, fmt.Errorf("pack %s anew: %w", a.Filename, err)
 			}
 			mended++

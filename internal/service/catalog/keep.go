@@ -15,7 +15,7 @@ import (
 
 // keep looks into a new archive and records it. A broken or unsafe one leaves
 // nothing behind.
-func (s *Service) keep(ctx context.Context, u *Upload, actor string) (model.Archive, error) {
+func (s keeper) keep(ctx context.Context, u *Upload, actor string) (model.Archive, error) {
 	l, packed, err := s.lookInto(ctx, u.in, u.in.Size, u.Filename, u.CodePage, func() (*stockroom.Segment, error) { return s.Room.Pack(u.in.Digest) })
 	if err != nil {
 		return model.Archive{}, errors.Join(err, u.Discard())
@@ -30,7 +30,7 @@ func (s *Service) keep(ctx context.Context, u *Upload, actor string) (model.Arch
 
 // lookInto opens an archive safely. What cannot be read where it is, is in the
 // pack that is named then; pack begins one.
-func (s *Service) lookInto(ctx context.Context, r io.ReaderAt, size int64, filename, codePage string, begin func() (*stockroom.Segment, error)) (l *archive.Listing, packed string, err error) {
+func (s keeper) lookInto(ctx context.Context, r io.ReaderAt, size int64, filename, codePage string, begin func() (*stockroom.Segment, error)) (l *archive.Listing, packed string, err error) {
 	var pack *stockroom.Segment
 	l, err = archive.Open(ctx, r, size, archive.Options{Limits: s.Limits, Filename: filename, CodePage: codePage,
 		Pack: func() (_ archive.Pack, err error) {
@@ -66,7 +66,7 @@ type said struct {
 }
 
 // commit makes an upload's bytes a container.
-func (s *Service) commit(u *Upload, a model.Archive) (container string, err error) {
+func (s keeper) commit(u *Upload, a model.Archive) (container string, err error) {
 	raw, err := json.Marshal(said{Filename: a.Filename, CodePage: u.CodePage, Source: a.Source, Note: a.Note})
 	if err != nil {
 		return "", errors.Join(err, u.Discard())

@@ -18,7 +18,7 @@ import (
 
 // layBy has one revision lay an archive out, unless it did so before under the
 // same corrections. A root that the person names is kept as a correction.
-func (s *Service) layBy(ctx context.Context, a model.Archive, filename, root string, rev model.Revision, actor string) (BookResult, error) {
+func (s layer) layBy(ctx context.Context, a model.Archive, filename, root string, rev model.Revision, actor string) (BookResult, error) {
 	br := BookResult{Rulebook: rev.Name, Revision: rev.Number}
 	b, err := rulebook.Parse(rev.Text)
 	if err != nil {
@@ -44,8 +44,8 @@ func (s *Service) layBy(ctx context.Context, a model.Archive, filename, root str
 	return br, err
 }
 
-func (s *Service) layNow(ctx context.Context, a model.Archive, filename string, b *rulebook.Book, rev model.Revision, fixes layout.Fixes, corrections, actor string) (model.Laid, error) {
-	entries, told, err := s.unpacked(ctx, b, a, filename)
+func (s layer) layNow(ctx context.Context, a model.Archive, filename string, b *rulebook.Book, rev model.Revision, fixes layout.Fixes, corrections, actor string) (model.Laid, error) {
+	entries, told, err := s.keeping().unpacked(ctx, b, a, filename)
 	if err != nil {
 		return model.Laid{}, err
 	}
@@ -72,7 +72,7 @@ func (s *Service) layNow(ctx context.Context, a model.Archive, filename string, 
 
 // otherBytes warns of a crate that has the name and version of one that is
 // staged already from another archive, but not its bytes. Both are kept.
-func (s *Service) otherBytes(ctx context.Context, a model.Archive, c *layout.Crate) error {
+func (s layer) otherBytes(ctx context.Context, a model.Archive, c *layout.Crate) error {
 	if c.Version == layout.Unmarked {
 		finding.Sort(c.Findings)
 		return nil
@@ -114,9 +114,9 @@ func sourceOf(c model.Crate) string {
 // fixes gives the corrections of a rulebook for the core, and the digest that
 // names them: the same bytes under the same digest are laid out the same.
 // Rules that the rulebook no longer bears are left out and told.
-func (s *Service) fixes(ctx context.Context, b *rulebook.Book) (fixes layout.Fixes, digest string, stale []finding.Finding, err error) {
+func (s layer) fixes(ctx context.Context, b *rulebook.Book) (fixes layout.Fixes, digest string, stale []finding.Finding, err error) {
 	said, err := s.Records.Corrections(ctx, b.Name)
-	helpers := s.helpersThere(b)
+	helpers := s.keeping().helpersThere(b)
 	if err != nil || len(said) == 0 && helpers == "" {
 		return nil, "", nil, err
 	}
@@ -140,7 +140,7 @@ func (s *Service) fixes(ctx context.Context, b *rulebook.Book) (fixes layout.Fix
 }
 
 // chooseRoot keeps a person's choice among several roots.
-func (s *Service) chooseRoot(ctx context.Context, b *rulebook.Book, a model.Archive, filename, root, actor string) error {
+func (s layer) chooseRoot(ctx context.Context, b *rulebook.Book, a model.Archive, filename, root, actor string) error {
 	p, err := tree.ParsePath(root)
 	if err != nil {
 		return fault.New(fault.Usage, "bad-root", "%v", err)
@@ -181,7 +181,7 @@ func (s *Service) Again(ctx context.Context, name, actor string, tell func(strin
 	var out []BookResult
 	for _, a := range archives {
 		tell(fmt.Sprintf("laying out %s", a.Filename))
-		br, err := s.layBy(ctx, a, a.Filename, "", rev, actor)
+		br, err := s.laying().layBy(ctx, a, a.Filename, "", rev, actor)
 		if err != nil {
 			return out, err
 		}

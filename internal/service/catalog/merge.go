@@ -57,19 +57,19 @@ func (s *Service) Merge(ctx context.Context, b *rulebook.Book, base tree.Digest,
 	}
 	defer func() { err = errors.Join(err, os.RemoveAll(work)) }()
 	from, to := filepath.Join(work, "base-"+name), filepath.Join(work, name)
-	if err := s.spool(ctx, base, from); err != nil {
+	if err := s.keeping().spool(ctx, base, from); err != nil {
 		return m, err
 	}
 	if r.Program != "" {
-		r.Replaced, err = s.mergeByHelper(ctx, r, work, from, to)
+		r.Replaced, err = s.merging().mergeByHelper(ctx, r, work, from, to)
 	} else {
-		r.Replaced, err = s.mergeZip(ctx, r, from, to)
+		r.Replaced, err = s.merging().mergeZip(ctx, r, from, to)
 	}
 	if err != nil {
 		return m, fault.New(fault.Failed, "not-merged", "%s could not be merged: %v", name, err).WithMend("Nothing was changed.")
 	}
 	m.Replaced = r.Replaced
-	if m.Bytes, err = s.keepMade(ctx, base, to); err != nil {
+	if m.Bytes, err = s.merging().keepMade(ctx, base, to); err != nil {
 		return m, err
 	}
 	full, err := json.Marshal(r)
@@ -80,20 +80,20 @@ func (s *Service) Merge(ctx context.Context, b *rulebook.Book, base tree.Digest,
 }
 
 // keepMade keeps a file that was made out of a content.
-func (s *Service) keepMade(ctx context.Context, of tree.Digest, file string) (b draft.Bytes, err error) {
+func (s merger) keepMade(ctx context.Context, of tree.Digest, file string) (b draft.Bytes, err error) {
 	seg, err := s.Room.Derive(of)
 	if err != nil {
 		return b, err
 	}
 	defer func() { err = errors.Join(err, seg.Close()) }()
-	e, held, err := s.keepFile(ctx, seg, file)
+	e, held, err := s.keeping().keepFile(ctx, seg, file)
 	if err != nil {
 		return b, err
 	}
-	return draft.Bytes{Digest: e.Digest, Size: e.Size}, s.recordHeld(ctx, seg, held)
+	return draft.Bytes{Digest: e.Digest, Size: e.Size}, s.keeping().recordHeld(ctx, seg, held)
 }
 
-func (s *Service) mergeZip(ctx context.Context, r recipe, from, to string) (replaced []tree.Path, err error) {
+func (s merger) mergeZip(ctx context.Context, r recipe, from, to string) (replaced []tree.Path, err error) {
 	in, err := os.Open(from)
 	if err != nil {
 		return nil, err
@@ -144,7 +144,7 @@ func holds(r recipe, found map[tree.Path]tree.Digest) error {
 
 // mergeByHelper unpacks, puts the parts in, packs, and unpacks what was made
 // to check it.
-func (s *Service) mergeByHelper(ctx context.Context, r recipe, work, from, to string) (replaced []tree.Path, err error) {
+func (s merger) mergeByHelper(ctx context.Context, r recipe, work, from, to string) (replaced []tree.Path, err error) {
 	if !s.Helpers.Has(r.Program) {
 		return nil, fmt.Errorf("%w: %s; put it into %s", helper.ErrMissing, r.Program, s.Helpers.Dir)
 	}
@@ -198,7 +198,7 @@ func (s *Service) mergeByHelper(ctx context.Context, r recipe, work, from, to st
 	return replaced, holds(r, found)
 }
 
-func (s *Service) putInto(ctx context.Context, jail *os.Root, at string, d tree.Digest) error {
+func (s merger) putInto(ctx context.Context, jail *os.Root, at string, d tree.Digest) error {
 	if err := jail.MkdirAll(filepath.Dir(at), 0o700); err != nil {
 		return err
 	}

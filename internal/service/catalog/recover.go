@@ -42,7 +42,7 @@ func (s *Service) Recover(ctx context.Context, known map[string]bool, tell func(
 	done := map[string]bool{}
 	for i, name := range archives {
 		tell(fmt.Sprintf("reading archive %d of %d", i+1, len(archives)))
-		pack, err := s.recoverArchive(ctx, name)
+		pack, err := s.recovering().recoverArchive(ctx, name)
 		if err != nil {
 			if ctx.Err() != nil {
 				return r, err
@@ -78,7 +78,7 @@ func (s *Service) Recover(ctx context.Context, known map[string]bool, tell func(
 
 // recoverArchive records an archive again from its bytes. It gives the name of the
 // pack that was written for it, if one was.
-func (s *Service) recoverArchive(ctx context.Context, container string) (packed string, err error) {
+func (s recoverer) recoverArchive(ctx context.Context, container string) (packed string, err error) {
 	want, err := tree.ParseDigest(path.Base(container))
 	if err != nil {
 		return "", err
@@ -99,7 +99,7 @@ func (s *Service) recoverArchive(ctx context.Context, container string) (packed 
 	if known.Filename == "" {
 		known.Filename = "recovered-" + digest.Short()
 	}
-	l, packed, err := s.lookInto(ctx, f, size, known.Filename, known.CodePage, func() (*stockroom.Segment, error) { return s.Room.Pack(digest) })
+	l, packed, err := s.keeping().lookInto(ctx, f, size, known.Filename, known.CodePage, func() (*stockroom.Segment, error) { return s.Room.Pack(digest) })
 	if err != nil {
 		return "", err
 	}
@@ -112,7 +112,7 @@ func (s *Service) recoverArchive(ctx context.Context, container string) (packed 
 
 // saidOf reads what is kept of an archive beside its bytes. What cannot be read is
 // not known: the bytes count more.
-func (s *Service) saidOf(digest tree.Digest) (known said) {
+func (s recoverer) saidOf(digest tree.Digest) (known said) {
 	if raw, err := s.Room.About(digest); err == nil && raw != nil {
 		if json.Unmarshal(raw, &known) != nil {
 			return said{}
@@ -123,7 +123,7 @@ func (s *Service) saidOf(digest tree.Digest) (known said) {
 
 // codePageOf gives the code page that an archive was staged with, or another one
 // where that is not known.
-func (s *Service) codePageOf(a model.Archive, other string) string {
+func (s recoverer) codePageOf(a model.Archive, other string) string {
 	if known := s.saidOf(a.Digest); known.Filename != "" {
 		return known.CodePage
 	}
@@ -145,7 +145,7 @@ func (s *Service) Unsound(ctx context.Context, tell func(string)) (read int, lis
 		if read++; read%1000 == 0 {
 			tell(fmt.Sprintf("read %d contents of the stockroom", read))
 		}
-		ok, err := s.sound(ctx, d)
+		ok, err := s.keeping().sound(ctx, d)
 		if err == nil && !ok {
 			damaged = append(damaged, d)
 		}

@@ -16,7 +16,7 @@ import (
 
 // repack makes what has to be packed anew for a crate and puts its digest and
 // size into the crate.
-func (s *Service) repack(ctx context.Context, a model.Archive, c *layout.Crate) error {
+func (s layer) repack(ctx context.Context, a model.Archive, c *layout.Crate) error {
 	for i := range c.Files {
 		f := &c.Files[i]
 		if f.Repack == "" {
@@ -31,7 +31,7 @@ func (s *Service) repack(ctx context.Context, a model.Archive, c *layout.Crate) 
 	return nil
 }
 
-func (s *Service) repackOne(ctx context.Context, a model.Archive, folder tree.Path) (kept stockroom.Kept, err error) {
+func (s layer) repackOne(ctx context.Context, a model.Archive, folder tree.Path) (kept stockroom.Kept, err error) {
 	whole, err := s.Room.Whole(ctx, a.Digest)
 	if err != nil {
 		return kept, err
@@ -44,7 +44,7 @@ func (s *Service) repackOne(ctx context.Context, a model.Archive, folder tree.Pa
 		return kept, err
 	}
 	kept.Digest, kept.Size = tree.Digest(h.Sum(nil)), n.written
-	if there, err := s.sound(ctx, kept.Digest); there || err != nil {
+	if there, err := s.keeping().sound(ctx, kept.Digest); there || err != nil {
 		return kept, err
 	}
 	seg, err := s.Room.Derive(a.Digest)

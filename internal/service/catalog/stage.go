@@ -90,12 +90,12 @@ func (s *Service) Stage(ctx context.Context, u *Upload, rulebookName, actor stri
 	switch {
 	case err == nil:
 		st.Known = true
-		if st.Mended, err = s.heal(ctx, u, st.Archive, tell); err != nil {
+		if st.Mended, err = s.keeping().heal(ctx, u, st.Archive, tell); err != nil {
 			return st, err
 		}
 	case errors.Is(err, model.ErrNotFound):
 		tell(fmt.Sprintf("looking into %s", u.Filename))
-		if st.Archive, err = s.keep(ctx, u, actor); err != nil {
+		if st.Archive, err = s.keeping().keep(ctx, u, actor); err != nil {
 			return st, err
 		}
 	default:
@@ -103,10 +103,10 @@ func (s *Service) Stage(ctx context.Context, u *Upload, rulebookName, actor stri
 	}
 	for _, rev := range revisions {
 		tell(fmt.Sprintf("laying it out by rulebook %s", rev.Name))
-		br, err := s.layBy(ctx, st.Archive, u.Filename, u.Root, rev, actor)
+		br, err := s.laying().layBy(ctx, st.Archive, u.Filename, u.Root, rev, actor)
 		if err == nil && st.Known && !br.Fresh {
 			var again int
-			again, err = s.healDerived(ctx, st.Archive, br.Crates)
+			again, err = s.keeping().healDerived(ctx, st.Archive, br.Crates)
 			st.Mended += again
 		}
 		if err != nil {

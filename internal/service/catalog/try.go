@@ -25,7 +25,7 @@ func (s *Service) Try(ctx context.Context, text []byte, archive tree.Digest) (Bo
 	if err != nil {
 		return br, err
 	}
-	entries, told, err := s.unpacked(ctx, b, a, a.Filename)
+	entries, told, err := s.keeping().unpacked(ctx, b, a, a.Filename)
 	if err != nil {
 		return br, err
 	}

@@ -23,7 +23,7 @@ import (
 // format of the game's own, as the rulebook's helper programs unpack it: at the
 // top where the download itself is such a file, else behind "!". What could
 // not be unpacked is told and stays a file.
-func (s *Service) unpacked(ctx context.Context, b *rulebook.Book, a model.Archive, filename string) ([]tree.Entry, []finding.Finding, error) {
+func (s keeper) unpacked(ctx context.Context, b *rulebook.Book, a model.Archive, filename string) ([]tree.Entry, []finding.Finding, error) {
 	entries, err := s.Records.Entries(ctx, a.ID)
 	if err != nil || len(b.Helpers) == 0 {
 		return entries, nil, err
@@ -75,7 +75,7 @@ func (s *Service) unpacked(ctx context.Context, b *rulebook.Book, a model.Archiv
 
 // helpersThere names the helper programs of a rulebook that are there: a
 // layout that was made without one is not made for good.
-func (s *Service) helpersThere(b *rulebook.Book) string {
+func (s keeper) helpersThere(b *rulebook.Book) string {
 	var there []string
 	for _, h := range b.Helpers {
 		if s.Helpers.Has(h.Program) {
@@ -86,7 +86,7 @@ func (s *Service) helpersThere(b *rulebook.Book) string {
 }
 
 // unpackOne unpacks one file and keeps what is in it.
-func (s *Service) unpackOne(ctx context.Context, a model.Archive, program, name string, d tree.Digest) (entries []tree.Entry, err error) {
+func (s keeper) unpackOne(ctx context.Context, a model.Archive, program, name string, d tree.Digest) (entries []tree.Entry, err error) {
 	if !s.Helpers.Has(program) {
 		return nil, helper.ErrMissing
 	}
@@ -138,7 +138,7 @@ func (s *Service) unpackOne(ctx context.Context, a model.Archive, program, name 
 }
 
 // recordHeld syncs what was appended and makes it known.
-func (s *Service) recordHeld(ctx context.Context, seg *stockroom.Segment, held []stockroom.Held) error {
+func (s keeper) recordHeld(ctx context.Context, seg *stockroom.Segment, held []stockroom.Held) error {
 	if len(held) == 0 {
 		return nil
 	}
@@ -149,7 +149,7 @@ func (s *Service) recordHeld(ctx context.Context, seg *stockroom.Segment, held [
 }
 
 // keepFile appends a file to a segment, unless its bytes are held already.
-func (s *Service) keepFile(ctx context.Context, seg *stockroom.Segment, at string) (tree.Entry, []stockroom.Held, error) {
+func (s keeper) keepFile(ctx context.Context, seg *stockroom.Segment, at string) (tree.Entry, []stockroom.Held, error) {
 	f, err := os.Open(at)
 	if err != nil {
 		return tree.Entry{}, nil, err
@@ -171,7 +171,7 @@ func (s *Service) keepFile(ctx context.Context, seg *stockroom.Segment, at strin
 }
 
 // spool copies a content to a file, for programs that read files.
-func (s *Service) spool(ctx context.Context, d tree.Digest, file string) (err error) {
+func (s keeper) spool(ctx context.Context, d tree.Digest, file string) (err error) {
 	src, err := s.Room.Open(ctx, d)
 	if err != nil {
 		return err

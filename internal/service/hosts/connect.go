@@ -16,7 +16,7 @@ import (
 )
 
 // dial opens a server's tree on a connection of its own.
-func (s *Service) dial(ctx context.Context, srv model.Server) (remote.Host, error) {
+func (s dialer) dial(ctx context.Context, srv model.Server) (remote.Host, error) {
 	switch t := srv.Transport; t.Kind {
 	case "folder":
 		h, err := remote.OpenLocal(t.Root)
@@ -39,7 +39,7 @@ func (s *Service) dial(ctx context.Context, srv model.Server) (remote.Host, erro
 	return s.connectSFTP(ctx, srv)
 }
 
-func (s *Service) connectSFTP(ctx context.Context, srv model.Server) (remote.Host, error) {
+func (s dialer) connectSFTP(ctx context.Context, srv model.Server) (remote.Host, error) {
 	t := srv.Transport
 	target := remote.SFTPTarget{Host: t.Host, Port: t.Port, User: t.User, Root: t.Root, HostKey: srv.HostKey}
 	var err error
@@ -67,7 +67,7 @@ func (s *Service) connectSFTP(ctx context.Context, srv model.Server) (remote.Hos
 	return h, nil
 }
 
-func (s *Service) secret(ctx context.Context, id int64, name string) ([]byte, error) {
+func (s dialer) secret(ctx context.Context, id int64, name string) ([]byte, error) {
 	sealed, err := s.Records.Secret(ctx, id, name)
 	if err != nil || sealed == nil {
 		return nil, err
@@ -77,7 +77,7 @@ func (s *Service) secret(ctx context.Context, id int64, name string) ([]byte, er
 
 // explain turns a transport's error into what a person should read, and keeps
 // an offered key for [Service.Trust].
-func (s *Service) explain(ctx context.Context, srv model.Server, err error) error {
+func (s dialer) explain(ctx context.Context, srv model.Server, err error) error {
 	where := srv.Transport.Root
 	if srv.Transport.Kind != "folder" {
 		where = fmt.Sprintf("%s:%d", srv.Transport.Host, srv.Transport.Port)
@@ -126,7 +126,7 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 	if err != nil {
 		return srv, err
 	}
-	done, err := s.testing(ctx, srv.ID)
+	done, err := s.dialing().testing(ctx, srv.ID)
 	if err != nil {
 		return srv, err
 	}
@@ -137,12 +137,12 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 		return srv, err
 	}
 	defer h.Close()
-	f, err := s.probe(ctx, srv, h)
+	f, err := s.dialing().probe(ctx, srv, h)
 	if err != nil {
 		return srv, fault.New(fault.Failed, "host-refuses", "%s was reached, but it cannot be worked on", name).Because(err).
 			WithMend("Does this user have the right to write in the root?")
 	}
-	left, err := s.remains(ctx, srv, h, unlock)
+	left, err := s.dialing().remains(ctx, srv, h, unlock)
 	if err != nil {
 		return srv, fmt.Errorf("look into the work folder of %s: %w", name, err)
 	}
@@ -153,7 +153,7 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 
 // testing makes tests of one server wait for one another, until the function that
 // it gives is called. Who stops waiting has no turn.
-func (s *Service) testing(ctx context.Context, server int64) (done func(), err error) {
+func (s dialer) testing(ctx context.Context, server int64) (done func(), err error) {
 	s.mu.Lock()
 	if s.tests == nil {
 		s.tests = map[int64]chan struct{}{}
@@ -175,7 +175,7 @@ func (s *Service) testing(ctx context.Context, server int64) (done func(), err e
 // probe finds out what a host can do. What contradicts the test before is tried
 // again, and what two of three tries agree on is kept: a host that is busy or changes
 // under the probe does not make the next drafts weaker, or stronger than they are.
-func (s *Service) probe(ctx context.Context, srv model.Server, h remote.Host) (remote.Found, error) {
+func (s dialer) probe(ctx context.Context, srv model.Server, h remote.Host) (remote.Found, error) {
 	f, err := remote.Probe(ctx, h, draft.Work, s.Now)
 	if err != nil || srv.Abilities == nil || sameFound(f, *srv.Abilities) {
 		return f, err
@@ -208,7 +208,7 @@ func (s *Service) NoWorkFolder(ctx context.Context, srv model.Server) error {
 }
 
 // remains says in words what the work folder holds that nobody here needs.
-func (s *Service) remains(ctx context.Context, srv model.Server, h remote.Host, unlock bool) ([]string, error) {
+func (s dialer) remains(ctx context.Context, srv model.Server, h remote.Host, unlock bool) ([]string, error) {
 	list, err := s.Records.Deployments(ctx, srv.Name, 0, 1000)
 	if err != nil {
 		return nil, err
@@ -325,3 +325,11 @@ func things(n int) string {
 	}
 	return fmt.Sprintf("%d things", n)
 }
+
+// What the use cases have in common, by what it is about.
+type (
+	// dialer connects to hosts and tries what they can do.
+	dialer struct{ *Service }
+)
+
+func (s *Service) dialing() dialer { return dialer{s} }

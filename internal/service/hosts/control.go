@@ -69,7 +69,7 @@ func (s *Service) SetControl(ctx context.Context, name string, spec *control.Spe
 // driver controls a server. h is its open host, nil where none is needed.
 func (s *Service) driver(ctx context.Context, srv model.Server, spec *control.Spec, h remote.Host) *control.Driver {
 	d := &control.Driver{Spec: spec, Variables: srv.Variables, Secrets: func(name string) (string, error) {
-		plain, err := s.secret(ctx, srv.ID, controlSecret+name)
+		plain, err := s.dialing().secret(ctx, srv.ID, controlSecret+name)
 		return string(plain), err
 	}}
 	if sh, ok := remote.Unwrapped[remote.Shell](h); ok && srv.Transport.Kind == "sftp" {

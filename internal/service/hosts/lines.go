@@ -158,12 +158,12 @@ func (s *Service) Close() error {
 // The caller closes it. Errors are faults that say which command helps.
 func (s *Service) Connect(ctx context.Context, srv model.Server) (remote.Host, error) {
 	if srv.Transport.Kind == "folder" {
-		return s.dial(ctx, srv)
+		return s.dialing().dial(ctx, srv)
 	}
 	if h, ok := s.lines.take(ctx, srv); ok {
 		return h, nil
 	}
-	h, err := s.dial(ctx, srv)
+	h, err := s.dialing().dial(ctx, srv)
 	if err != nil {
 		return nil, err
 	}

@@ -1,0 +1,181 @@
+package api
+
+import (
+	"time"
+)
+
+// Archive is a download as it was staged.
+type Archive struct {
+	Digest   string    `json:"digest"`
+	Filename string    `json:"filename"`
+	Size     int64     `json:"size"`
+	Format   string    `json:"format"`
+	Source   string    `json:"source,omitempty"`
+	Note     string    `json:"note,omitempty"`
+	Findings []Finding `json:"findings,omitempty" doc:"What there is to know of it, whatever the rulebook"`
+	StagedAt time.Time `json:"stagedAt"`
+}
+
+// Crate is one version of one add-on, laid out by one rulebook.
+type Crate struct {
+	Label     string        `json:"label" doc:"name@version"`
+	Ref       string        `json:"ref" doc:"name@version~digits, never ambiguous"`
+	Digest    string        `json:"digest"`
+	Name      string        `json:"name"`
+	Version   string        `json:"version"`
+	Rulebook  string        `json:"rulebook"`
+	Revision  int           `json:"revision"`
+	Kind      string        `json:"kind"`
+	Root      string        `json:"root"`
+	Why       string        `json:"why"`
+	NameFrom  string        `json:"nameFrom,omitempty" doc:"Where the name was read"`
+	VerFrom   string        `json:"versionFrom,omitempty" doc:"Where the version was read"`
+	Facts     []Fact        `json:"facts,omitempty" doc:"What manifests tell for later checks"`
+	Says      []Said        `json:"says,omitempty" doc:"What the author's notes tell people to do"`
+	Overlay   bool          `json:"overlay,omitempty" doc:"It changes files of another add-on"`
+	Base      string        `json:"base,omitempty" doc:"The add-on that it changes"`
+	Corrected []string      `json:"corrected,omitempty" doc:"What your corrections did, in words"`
+	Archives  []Archive     `json:"archives" nullable:"false"`
+	Findings  []Finding     `json:"findings" nullable:"false"`
+	FileCount int           `json:"fileCount"`
+	LeftCount int           `json:"leftCount"`
+	Size      int64         `json:"size"`
+	Files     []CrateFile   `json:"files,omitempty"`
+	Left      []CrateLeft   `json:"left,omitempty"`
+	StagedAt  time.Time     `json:"stagedAt"`
+	On        []CrateTarget `json:"on,omitempty" doc:"Servers that hold a version of this add-on"`
+}
+
+// CrateFile is one file of a crate with its target and its reason.
+type CrateFile struct {
+	Source string `json:"source"`
+	Place  string `json:"place"`
+	Into   string `json:"into,omitempty" doc:"The packed file in the place into which it is merged"`
+	Path   string `json:"path" doc:"Below the place, or in the packed file"`
+	Size   int64  `json:"size"`
+	Digest string `json:"digest"`
+	Exec   bool   `json:"exec,omitempty"`
+	Reason string `json:"reason"`
+	Line   int    `json:"line" doc:"Of the rule in the rulebook; 0 where a correction says so"`
+
+	Optional string `json:"optional,omitempty" doc:"The part by choice that it belongs to"`
+	Settings bool   `json:"settings,omitempty" doc:"People change this file on the server"`
+}
+
+// Said is a line of the author's notes that looks like something to do.
+type Said struct {
+	Source string `json:"source"`
+	Line   int    `json:"line"`
+	Text   string `json:"text"`
+}
+
+// Difference is how one file of a crate differs from an older version's.
+type Difference struct {
+	Kind      string `json:"kind" enum:"added,removed,moved,changed"`
+	Place     string `json:"place"`
+	Path      string `json:"path"`
+	FromPlace string `json:"fromPlace,omitempty" doc:"With moved: where the same bytes were"`
+	From      string `json:"from,omitempty"`
+	Size      int64  `json:"size"`
+}
+
+// Comparison is what becomes of an older version's files.
+type Comparison struct {
+	Old   string       `json:"old"`
+	New   string       `json:"new"`
+	Files []Difference `json:"files" nullable:"false"`
+	Same  int          `json:"same" doc:"Files that are the same in both"`
+}
+
+// Fact is one thing that a manifest tells.
+type Fact struct {
+	Kind  string `json:"kind" enum:"needs,recommends,conflicts,replaces,game,loader,side"`
+	Name  string `json:"name,omitempty" doc:"An add-on, a loader or a side"`
+	Range string `json:"range,omitempty" doc:"Of versions, as it is written"`
+	From  string `json:"from" doc:"Where it was read"`
+}
+
+// Placing corrects where files of a crate go, for this and later versions.
+type Placing struct {
+	Glob  string `json:"glob" doc:"Over paths below the add-on's root"`
+	Place string `json:"place,omitempty" doc:"Absent: they are left out"`
+	As    string `json:"as,omitempty" doc:"The path in the place; absent: as below the root"`
+}
+
+// Joining makes one crate of two downloads of one add-on.
+type Joining struct {
+	With string `json:"with" doc:"The other crate, of the same rulebook"`
+}
+
+// Naming corrects what a crate is called: the name for this and later
+// versions, the version for its archive alone.
+type Naming struct {
+	Name    string `json:"name,omitempty"`
+	Version string `json:"version,omitempty"`
+	Base    string `json:"base,omitempty" doc:"The add-on that it changes"`
+}
+
+// Listing keeps an add-on that has no download.
+type Listing struct {
+	ID       string `json:"id" minLength:"1" doc:"As the server's list holds it"`
+	For      string `json:"for,omitempty" doc:"A server, whose rulebook counts"`
+	Rulebook string `json:"rulebook,omitempty"`
+}
+
+// CrateLeft is one file that is left out.
+type CrateLeft struct {
+	Source  string `json:"source"`
+	Size    int64  `json:"size"`
+	Reason  string `json:"reason"`
+	Settled bool   `json:"settled" doc:"False where no rule spoke of it"`
+}
+
+// CrateTarget is a server on which an add-on is.
+type CrateTarget struct {
+	Server  string `json:"server"`
+	Version string `json:"version"`
+}
+
+// Readme is the author's notes.
+type Readme struct {
+	Path string `json:"path"`
+	Text string `json:"text"`
+}
+
+// Staged is what came of staging one archive.
+type Staged struct {
+	Archive   Archive        `json:"archive"`
+	Known     bool           `json:"known" doc:"The same bytes were staged before"`
+	Mended    int            `json:"mended,omitempty" doc:"Contents of it that were damaged in the stockroom and are whole again"`
+	Rulebooks []StagedByBook `json:"rulebooks" nullable:"false"`
+}
+
+// StagedByBook is what one rulebook made of an archive.
+type StagedByBook struct {
+	Rulebook string    `json:"rulebook"`
+	Revision int       `json:"revision"`
+	Fresh    bool      `json:"fresh" doc:"False where this revision had laid it out before"`
+	Crates   []Crate   `json:"crates" nullable:"false" doc:"One for each add-on in it"`
+	Pallet   string    `json:"pallet,omitempty" doc:"name@version of the pack, where its crates are different add-ons"`
+	Choices  []Choice  `json:"choices,omitempty" doc:"What a person has to choose from; stage it again with root"`
+	Findings []Finding `json:"findings" nullable:"false"`
+}
+
+// Choice is a folder in an archive that could be the add-on.
+type Choice struct {
+	Kind  string `json:"kind"`
+	Root  string `json:"root"`
+	Files int    `json:"files"`
+	Why   string `json:"why"`
+}
+
+// Pallet is the crates that came together in one pack. It can be deployed by
+// its label; what an older version of it held and it does not is retired.
+type Pallet struct {
+	Label    string    `json:"label"`
+	Name     string    `json:"name"`
+	Version  string    `json:"version"`
+	Rulebook string    `json:"rulebook"`
+	Crates   []string  `json:"crates" nullable:"false" doc:"Their labels"`
+	StagedAt time.Time `json:"stagedAt"`
+}

@@ -1,0 +1,68 @@
+package changes
+
+import (
+	"context"
+	"errors"
+
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/model"
+)
+
+// Undo takes a halted deployment back: every path it names is as before, and with
+// data every data folder that it copied.
+func (s *Service) Undo(ctx context.Context, d model.Deployment, data bool, actor string, tell Tell) (model.Deployment, error) {
+	if d.State != model.Halted && d.State != model.Waiting {
+		return d, s.wrongState(d, "undo")
+	}
+	d, end, err := s.drive().myTurn(ctx, d, tell)
+	if err != nil {
+		return d, err
+	}
+	defer end()
+	if d.State != model.Halted && d.State != model.Waiting {
+		return d, s.wrongState(d, "undo")
+	}
+	srv, h, err := s.drive().connect(ctx, d)
+	if err != nil {
+		return d, err
+	}
+	run := s.drive().runner(srv, d, h, tell)
+	defer func() { _ = run.Host.Close() }() // whichever it is by then
+	d.Runner, run.Data = actor, data
+	if _, err := s.readiness().lock(ctx, srv, run, d); err != nil {
+		return d, still(d, err)
+	}
+	if err := s.Records.Advance(ctx, d.ID, model.Undoing, model.Halted, model.Waiting); err != nil {
+		return d, errors.Join(err, s.drive().letGo(context.WithoutCancel(ctx), d, run))
+	}
+	defer s.drive().underway(d.ID, run)()
+	return s.drive().takeBack(ctx, srv, run, d, tell)
+}
+
+// letGo gives the host's lock back where the deployment turns out to be over.
+func (s driver) letGo(ctx context.Context, d model.Deployment, run *deploy.Run) error {
+	now, err := s.Records.OutlineByID(ctx, d.ID)
+	if err != nil || now.State.Open() || !run.Held {
+		return err
+	}
+	return deploy.Unlock(ctx, run.Host)
+}
+
+// takeBack takes a deployment back that is being undone.
+func (s driver) takeBack(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, tell Tell) (model.Deployment, error) {
+	s.tidiness().release(d.ID) // this is what it was kept for
+	if _, err := s.powered(ctx, srv, run); err != nil {
+		return s.halt(ctx, d, run, err)
+	}
+	if err := s.rideOut(ctx, srv, run, tell, &d.Figures.LostLines, func() error { return run.Backward(ctx) }); err != nil {
+		return s.halt(ctx, d, run, err)
+	}
+	d.Notes = append(d.Notes, run.Notes()...)
+	if err := errors.Join(s.Records.SaveRun(ctx, d), s.Records.Advance(ctx, d.ID, model.UndoneAll, model.Undoing)); err != nil {
+		return d, err
+	}
+	s.Meter.Ended(d.Server, string(model.UndoneAll), 0)
+	s.Log.Info("undone", "deployment", d.Name())
+	s.tidiness().shrink(ctx)
+	return s.Records.OutlineByID(ctx, d.ID)
+}
