@@ -113,7 +113,7 @@ func (s *Server) catalogOps(h huma.API) {
 		return &body[api.Rulebook]{w}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodPost, "/rulebooks/check", "check-rulebook", "Read a rulebook and keep nothing", "rulebooks"), func(ctx context.Context, in *body[api.RulebookText]) (*body[api.Rulebook], error) {
-		b, err := s.Catalog.CheckRulebook([]byte(in.Body.Text))
+		b, err := catalog.CheckRulebook([]byte(in.Body.Text))
 		if err != nil {
 			return nil, s.fail(ctx, err)
 		}

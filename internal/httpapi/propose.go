@@ -49,7 +49,7 @@ func (s *Server) readTree(ctx context.Context, in api.ReadTree) (api.OnTree, err
 	if err != nil {
 		return w, err
 	}
-	read, err := s.Catalog.Read([]byte(in.Text), srv.Variables, entries)
+	read, err := catalog.ReadTree([]byte(in.Text), srv.Variables, entries)
 	for _, p := range read.Places {
 		w.Places = append(w.Places, api.PlaceThere{Name: p.Name, Path: p.Path.String(), Holds: p.Holds})
 	}

@@ -76,18 +76,18 @@ func OpenFTP(ctx context.Context, t FTPTarget) (*FTP, error) {
 		t.Connections = 4
 	}
 	f := &FTP{t: t, most: t.Connections, slots: make(chan struct{}, t.Connections), cache: tls.NewLRUClientSessionCache(t.Connections * 2)}
-	c, err := f.dial(ctx)
+	c, err := f.pool().dial(ctx)
 	if err != nil {
 		return nil, err
 	}
 	if !c.IsTimePreciseInList() { // no MLSD: plain listings leave hidden files out unless they are asked for
 		_ = c.Quit()
 		f.hidden = true
-		if c, err = f.dialAgain(ctx); err != nil {
+		if c, err = f.pool().dialAgain(ctx); err != nil {
 			return nil, err
 		}
 	}
-	if err := f.enter(c); err != nil {
+	if err := f.pool().enter(c); err != nil {
 		return nil, errors.Join(&RootError{Root: t.Root, Err: err}, c.Quit())
 	}
 	f.sums = c.sums()
@@ -97,10 +97,10 @@ func OpenFTP(ctx context.Context, t FTPTarget) (*FTP, error) {
 
 // dialAgain dials where a connection has just been closed: a server that allows
 // few may need a moment to notice.
-func (f *FTP) dialAgain(ctx context.Context) (c *ftpConn, err error) {
+func (f ftpPool) dialAgain(ctx context.Context) (c *ftpConn, err error) {
 	for wait := 20 * time.Millisecond; ; wait *= 2 {
 		var said *textproto.Error
-		if c, err = f.dial(ctx); !errors.As(err, &said) || said.Code != ftp.StatusNotAvailable || wait > time.Second {
+		if c, err = f.pool().dial(ctx); !errors.As(err, &said) || said.Code != ftp.StatusNotAvailable || wait > time.Second {
 			return c, err
 		}
 		select {
@@ -112,7 +112,7 @@ func (f *FTP) dialAgain(ctx context.Context) (c *ftpConn, err error) {
 }
 
 // enter finds out what the root is called from the top.
-func (f *FTP) enter(c *ftpConn) error {
+func (f ftpPool) enter(c *ftpConn) error {
 	if f.t.Root != "" && f.t.Root != "." {
 		if err := c.ChangeDir(f.t.Root); err != nil {
 			return ftpPlain(err)
@@ -127,7 +127,7 @@ func (f *FTP) enter(c *ftpConn) error {
 }
 
 // dial opens one connection and signs in.
-func (f *FTP) dial(ctx context.Context) (*ftpConn, error) {
+func (f ftpPool) dial(ctx context.Context) (*ftpConn, error) {
 	var certErr *HostKeyError
 	c := &ftpConn{used: time.Now()}
 	options := []ftp.DialOption{ftp.DialWithForceListHidden(f.hidden), ftp.DialWithShutTimeout(stall)}
@@ -197,7 +197,7 @@ func (f *FTP) dial(ctx context.Context) (*ftpConn, error) {
 	return c, nil
 }
 
-func (f *FTP) dialFailed(ctx context.Context, cert *HostKeyError, err error) error {
+func (f ftpPool) dialFailed(ctx context.Context, cert *HostKeyError, err error) error {
 	var said *textproto.Error
 	switch {
 	case ctx.Err() != nil:

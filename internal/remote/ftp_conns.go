@@ -8,7 +8,7 @@ import (
 
 // take gives a connection that nobody uses, opening one where the server
 // allows more. The caller gives it back.
-func (f *FTP) take(ctx context.Context) (*ftpConn, error) {
+func (f ftpPool) take(ctx context.Context) (*ftpConn, error) {
 	select {
 	case f.slots <- struct{}{}:
 	case <-ctx.Done():
@@ -21,7 +21,7 @@ func (f *FTP) take(ctx context.Context) (*ftpConn, error) {
 	return c, err
 }
 
-func (f *FTP) free(ctx context.Context) (*ftpConn, error) {
+func (f ftpPool) free(ctx context.Context) (*ftpConn, error) {
 	for {
 		f.mu.Lock()
 		if f.closed {
@@ -69,7 +69,7 @@ func (f *FTP) free(ctx context.Context) (*ftpConn, error) {
 }
 
 // wait waits until a connection is idle or another one may be opened.
-func (f *FTP) wait(ctx context.Context) error {
+func (f ftpPool) wait(ctx context.Context) error {
 	for {
 		f.mu.Lock()
 		ready := len(f.idle) > 0 || f.open < f.most || f.closed
@@ -86,7 +86,7 @@ func (f *FTP) wait(ctx context.Context) error {
 }
 
 // give puts a connection back; one that broke is thrown away.
-func (f *FTP) give(c *ftpConn, broken bool) {
+func (f ftpPool) give(c *ftpConn, broken bool) {
 	defer func() { <-f.slots }()
 	if broken {
 		f.drop(c)
@@ -103,9 +103,14 @@ func (f *FTP) give(c *ftpConn, broken bool) {
 	f.idle = append(f.idle, c)
 }
 
-func (f *FTP) drop(c *ftpConn) {
+func (f ftpPool) drop(c *ftpConn) {
 	_ = c.raw.Close()
 	f.mu.Lock()
 	f.open--
 	f.mu.Unlock()
 }
+
+// ftpPool opens, lends and closes connections.
+type ftpPool struct{ *FTP }
+
+func (f *FTP) pool() ftpPool { return ftpPool{f} }

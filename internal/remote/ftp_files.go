@@ -29,7 +29,7 @@ func (f *FTP) op(ctx context.Context, what string, p tree.Path, call func(c *ftp
 	err = call(c)
 	late.Stop()
 	cut := !stop()
-	f.give(c, cut || ftpBroken(err) && !plainError(err))
+	f.pool().give(c, cut || ftpBroken(err) && !plainError(err))
 	switch {
 	case err == nil:
 		return nil
@@ -48,7 +48,7 @@ func (f *FTP) takeFor(ctx context.Context, what string, p tree.Path) (*ftpConn, 
 	if strings.ContainsAny(string(p), "\r\n") {
 		return nil, fmt.Errorf("%s %q: a name with a line break cannot be told to an FTP server", what, p)
 	}
-	return f.take(ctx)
+	return f.pool().take(ctx)
 }
 
 // plainError tells errors that are [Host]'s already, after which a connection
@@ -204,7 +204,7 @@ func (f *FTP) OpenFrom(ctx context.Context, p tree.Path, from int64) (io.ReadClo
 	if err != nil {
 		err = f.why(c, p, err)
 		cut := !stop()
-		f.give(c, cut || ftpBroken(err) && !plainError(err))
+		f.pool().give(c, cut || ftpBroken(err) && !plainError(err))
 		switch {
 		case cut:
 			return nil, ctx.Err()
@@ -248,11 +248,11 @@ func (r *ftpReader) Close() error {
 	if !r.ended { // the server goes on sending; nothing else tells it to stop
 		_ = r.c.raw.Close()
 		_ = r.res.Close()
-		r.f.give(r.c, true)
+		r.f.pool().give(r.c, true)
 		return nil
 	}
 	err := r.res.Close()
-	r.f.give(r.c, ftpBroken(err))
+	r.f.pool().give(r.c, ftpBroken(err))
 	if err != nil {
 		return fmt.Errorf("read %s: %w", r.path, ftpPlain(err))
 	}
@@ -283,7 +283,7 @@ func (f *FTP) store(ctx context.Context, p tree.Path, from uint64) (io.WriteClos
 			err = f.whyNotWritten(c, p, err)
 		}
 		stop()
-		f.give(c, ftpBroken(err) && !plainError(err))
+		f.pool().give(c, ftpBroken(err) && !plainError(err))
 		if err != nil && !plainError(err) {
 			err = ftpPlain(err)
 		}

@@ -91,7 +91,7 @@ func (l *laying) kinds() {
 	}
 	for i := range l.book.Kinds {
 		k := &l.book.Kinds[i]
-		roots := l.roots(k)
+		roots := l.rooting().roots(k)
 		switch {
 		case len(roots) == 0:
 		case len(l.res.Crates) > 0 && !(k.Several && l.several()):

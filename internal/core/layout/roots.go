@@ -36,7 +36,7 @@ func (r root) at() tree.Path {
 }
 
 // roots finds where a kind's add-ons begin; none means that it does not fit.
-func (l *laying) roots(k *rulebook.Kind) []root {
+func (l rooting) roots(k *rulebook.Kind) []root {
 	switch {
 	case len(k.Single) > 0:
 		return l.single(k)
@@ -49,7 +49,7 @@ func (l *laying) roots(k *rulebook.Kind) []root {
 	}
 }
 
-func (l *laying) single(k *rulebook.Kind) []root {
+func (l rooting) single(k *rulebook.Kind) []root {
 	a := l.archive
 	if globbed(k.Single, tree.Path(a.Filename)) && l.holds(k) {
 		return []root{{whole: true, stems: []stem{fileStem(a.Filename)},
@@ -72,7 +72,7 @@ func (l *laying) single(k *rulebook.Kind) []root {
 }
 
 // tooDeep finds a packed add-on whose contents lie one folder too deep.
-func (l *laying) tooDeep(k *rulebook.Kind) []root {
+func (l rooting) tooDeep(k *rulebook.Kind) []root {
 	if !k.Repack || !globbed(k.Single, tree.Path(l.archive.Filename)) || len(l.files) == 0 {
 		return nil
 	}
@@ -93,7 +93,7 @@ func (l *laying) tooDeep(k *rulebook.Kind) []root {
 
 // holds tells whether a file that is itself an archive has what the kind asks
 // for at its root.
-func (l *laying) holds(k *rulebook.Kind) bool {
+func (l rooting) holds(k *rulebook.Kind) bool {
 	for _, glob := range k.Holds {
 		if !slices.ContainsFunc(l.files, func(e tree.Entry) bool { return globbed([]string{glob}, e.Path) }) {
 			return false
@@ -102,7 +102,7 @@ func (l *laying) holds(k *rulebook.Kind) bool {
 	return true
 }
 
-func (l *laying) marked(k *rulebook.Kind) []root {
+func (l rooting) marked(k *rulebook.Kind) []root {
 	var hits []tree.Entry
 	for _, e := range l.files {
 		if slices.Contains(k.Marker, e.Path.Base()) {
@@ -127,7 +127,7 @@ func (l *laying) marked(k *rulebook.Kind) []root {
 }
 
 // shaped finds the folders that hold folders of certain names.
-func (l *laying) shaped(k *rulebook.Kind) []root {
+func (l rooting) shaped(k *rulebook.Kind) []root {
 	var out []root
 	seen := map[tree.Path]bool{}
 	for _, e := range l.files {
@@ -148,7 +148,7 @@ func (l *laying) shaped(k *rulebook.Kind) []root {
 	return out
 }
 
-func (l *laying) loose(k *rulebook.Kind) []root {
+func (l rooting) loose(k *rulebook.Kind) []root {
 	var top []tree.Path // the shallowest folders that hold such files
 	for _, e := range l.files {
 		if !globbed(k.Loose, tree.Path(e.Path.Base())) {
@@ -175,7 +175,7 @@ func (l *laying) loose(k *rulebook.Kind) []root {
 
 // stemsOf lists where the name of a folder's add-on may be read: the folder,
 // the wrappers from the inside out, the file name.
-func (l *laying) stemsOf(folder tree.Path) []stem {
+func (l rooting) stemsOf(folder tree.Path) []stem {
 	parts := folder.Parts()
 	slices.Reverse(parts)
 	var out []stem
@@ -199,3 +199,8 @@ func cleanBase(p tree.Path) string {
 	ext := path.Ext(p.Base())
 	return version.DropCounter(strings.TrimSuffix(p.Base(), ext)) + ext
 }
+
+// rooting finds the folders in an archive that are add-ons.
+type rooting struct{ *laying }
+
+func (l *laying) rooting() rooting { return rooting{l} }

@@ -36,8 +36,8 @@ func (r *reader) kinds(n *yaml.Node, b *Book) {
 			{"version", false, func(v *yaml.Node) {
 				r.mapping(v, "version", field{"read", true, func(v *yaml.Node) { k.VerIn = r.readings(v, false) }})
 			}},
-			{"takes-effect", false, r.oneOf("takes-effect", &k.TakesEffect, Effects)},
-			{"reload", false, func(v *yaml.Node) { r.holding("reload", &k.Reload, []string{"name", "file"})(v) }},
+			{"takes-effect", false, r.server().oneOf("takes-effect", &k.TakesEffect, Effects)},
+			{"reload", false, func(v *yaml.Node) { r.server().holding("reload", &k.Reload, []string{"name", "file"})(v) }},
 			{"changes-data", false, func(v *yaml.Node) {
 				r.texts("changes-data", &k.ChangesData, func(name string) error {
 					if p, ok := b.Place(name); !ok || !p.Data {

@@ -79,12 +79,12 @@ func (r *reader) book(n *yaml.Node) *Book {
 				field{"versions", false, r.texts("versions", &b.Known.Games, checkAny)},
 				field{"loaders", false, r.texts("loaders", &b.Known.Loaders, checkAny)})
 		}},
-		field{"load-lists", false, func(v *yaml.Node) { r.loadLists(v, b) }},
-		field{"log", false, func(v *yaml.Node) { r.log(v, b) }},
-		field{"console", false, func(v *yaml.Node) { r.console(v, b) }},
+		field{"load-lists", false, func(v *yaml.Node) { r.server().loadLists(v, b) }},
+		field{"log", false, func(v *yaml.Node) { r.server().log(v, b) }},
+		field{"console", false, func(v *yaml.Node) { r.server().console(v, b) }},
 		field{"first-run", false, r.texts("first-run", &b.FirstRun, checkGlob)},
-		field{"agreements", false, func(v *yaml.Node) { r.agreements(v, b) }},
-		field{"by-hand", false, func(v *yaml.Node) { r.byHand(v, b) }},
+		field{"agreements", false, func(v *yaml.Node) { r.server().agreements(v, b) }},
+		field{"by-hand", false, func(v *yaml.Node) { r.server().byHand(v, b) }},
 		field{"helpers", false, func(v *yaml.Node) { r.helpers(v, b) }},
 	)
 	switch cas {
@@ -121,12 +121,12 @@ func (r *reader) variables(n *yaml.Node, b *Book) {
 			field{"default", false, r.text("default", &v.Default)},
 			field{"per", false, func(n *yaml.Node) {
 				var per string
-				r.oneOf("per", &per, []string{"server", "add-on"})(n)
+				r.server().oneOf("per", &per, []string{"server", "add-on"})(n)
 				v.PerAddon = per == "add-on"
 			}},
 			field{"set-by-hand", false, r.text("set-by-hand", &v.ByHand)},
 			field{"set-in", false, func(n *yaml.Node) {
-				s := r.setting(n, b)
+				s := r.server().setting(n, b)
 				if v.SetIn = &s; s.Match == "" {
 					r.fault(n, "set-in needs match: an expression whose first group is the value")
 				}

@@ -132,7 +132,7 @@ func (c Console) Names(kind string) bool {
 	return len(c.Kinds) == 0 || kind == "" || slices.Contains(c.Kinds, kind)
 }
 
-func (r *reader) loadLists(n *yaml.Node, b *Book) {
+func (r serverReader) loadLists(n *yaml.Node, b *Book) {
 	r.named(n, "load-lists", func(key, value *yaml.Node) {
 		l := LoadList{Name: key.Value, Line: key.Line}
 		before := len(r.faults)
@@ -167,7 +167,7 @@ func (r *reader) loadLists(n *yaml.Node, b *Book) {
 
 // entry reads how an entry is written: with the add-on's name or file, and what
 // else goes with it.
-func (r *reader) entry(v *yaml.Node, dst *string, b *Book) {
+func (r serverReader) entry(v *yaml.Node, dst *string, b *Book) {
 	r.text("entry", dst)(v)
 	held := Placeholders(*dst)
 	if slices.Contains(held, "name") == slices.Contains(held, "file") {
@@ -182,7 +182,7 @@ func (r *reader) entry(v *yaml.Node, dst *string, b *Book) {
 	})
 }
 
-func (r *reader) kindsExist(v *yaml.Node, names []string, b *Book) {
+func (r serverReader) kindsExist(v *yaml.Node, names []string, b *Book) {
 	known := make([]string, len(b.Kinds))
 	for i, k := range b.Kinds {
 		known[i] = k.Name
@@ -195,7 +195,7 @@ func (r *reader) kindsExist(v *yaml.Node, names []string, b *Book) {
 }
 
 // checkForm tells which keys go with which form.
-func (r *reader) checkForm(key *yaml.Node, l LoadList) {
+func (r serverReader) checkForm(key *yaml.Node, l LoadList) {
 	pointed := l.Form == "json" || l.Form == "yaml"
 	joined := l.Form == "joined"
 	switch {
@@ -212,7 +212,7 @@ func (r *reader) checkForm(key *yaml.Node, l LoadList) {
 	}
 }
 
-func (r *reader) log(n *yaml.Node, b *Book) {
+func (r serverReader) log(n *yaml.Node, b *Book) {
 	r.mapping(n, "log",
 		field{"file", true, r.serverFile(&b.Log.File, b)},
 		field{"ready", false, r.expression("ready", &b.Log.Ready, "")},
@@ -223,7 +223,7 @@ func (r *reader) log(n *yaml.Node, b *Book) {
 		field{"harmless", false, r.texts("harmless", &b.Log.Harmless, checkRegexp)})
 }
 
-func (r *reader) console(n *yaml.Node, b *Book) {
+func (r serverReader) console(n *yaml.Node, b *Book) {
 	r.mapping(n, "console",
 		field{"send", true, r.text("send", &b.Console.Send)},
 		field{"line", true, r.expression("line", &b.Console.Line, "name")},
@@ -233,7 +233,7 @@ func (r *reader) console(n *yaml.Node, b *Book) {
 		}})
 }
 
-func (r *reader) agreements(n *yaml.Node, b *Book) {
+func (r serverReader) agreements(n *yaml.Node, b *Book) {
 	if !r.is(n, yaml.SequenceNode, "agreements") {
 		return
 	}
@@ -248,7 +248,7 @@ func (r *reader) agreements(n *yaml.Node, b *Book) {
 	}
 }
 
-func (r *reader) setting(n *yaml.Node, b *Book) Setting {
+func (r serverReader) setting(n *yaml.Node, b *Book) Setting {
 	var s Setting
 	before := len(r.faults)
 	r.mapping(n, "a value",
@@ -267,7 +267,7 @@ func (r *reader) setting(n *yaml.Node, b *Book) Setting {
 	return s
 }
 
-func (r *reader) byHand(n *yaml.Node, b *Book) {
+func (r serverReader) byHand(n *yaml.Node, b *Book) {
 	if !r.is(n, yaml.SequenceNode, "by-hand") {
 		return
 	}
@@ -302,7 +302,7 @@ func (r *reader) byHand(n *yaml.Node, b *Book) {
 }
 
 // serverFile reads a path on the server, whose placeholders are variables.
-func (r *reader) serverFile(dst *string, b *Book) func(*yaml.Node) {
+func (r serverReader) serverFile(dst *string, b *Book) func(*yaml.Node) {
 	return func(v *yaml.Node) {
 		r.text("file", dst)(v)
 		if err := checkPlacePath(*dst); err != nil {
@@ -319,7 +319,7 @@ func (r *reader) serverFile(dst *string, b *Book) func(*yaml.Node) {
 	}
 }
 
-func (r *reader) oneOf(what string, dst *string, words []string) func(*yaml.Node) {
+func (r serverReader) oneOf(what string, dst *string, words []string) func(*yaml.Node) {
 	return func(v *yaml.Node) {
 		r.text(what, dst)(v)
 		if !slices.Contains(words, *dst) {
@@ -329,7 +329,7 @@ func (r *reader) oneOf(what string, dst *string, words []string) func(*yaml.Node
 }
 
 // holding reads a text whose placeholders are some of words, at least one.
-func (r *reader) holding(what string, dst *string, words []string) func(*yaml.Node) {
+func (r serverReader) holding(what string, dst *string, words []string) func(*yaml.Node) {
 	return func(v *yaml.Node) {
 		r.text(what, dst)(v)
 		held := Placeholders(*dst)
@@ -346,7 +346,7 @@ func (r *reader) holding(what string, dst *string, words []string) func(*yaml.No
 
 // expression reads a regular expression that has a group of that name, or any
 // group where name is empty and a value is wanted.
-func (r *reader) expression(what string, dst *string, group string) func(*yaml.Node) {
+func (r serverReader) expression(what string, dst *string, group string) func(*yaml.Node) {
 	return func(v *yaml.Node) {
 		r.text(what, dst)(v)
 		if err := checkGroup(*dst, what, group); err != nil {
@@ -368,3 +368,8 @@ func checkGroup(expr, what, group string) error {
 	}
 	return nil
 }
+
+// serverReader reads what a rulebook says of running servers.
+type serverReader struct{ *reader }
+
+func (r *reader) server() serverReader { return serverReader{r} }

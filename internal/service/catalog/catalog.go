@@ -79,7 +79,7 @@ func (s *Service) Revision(ctx context.Context, name string, number int) (*ruleb
 }
 
 // CheckRulebook reads a rulebook and keeps nothing.
-func (s *Service) CheckRulebook(text []byte) (*rulebook.Book, error) {
+func CheckRulebook(text []byte) (*rulebook.Book, error) {
 	b, err := rulebook.Parse(text)
 	if err != nil {
 		return nil, fault.New(fault.Usage, "rulebook-faults", "the rulebook has faults:\n%v", err).WithMend("Nothing was changed.")
@@ -90,7 +90,7 @@ func (s *Service) CheckRulebook(text []byte) (*rulebook.Book, error) {
 // AddRulebook keeps a rulebook as the next revision of its name. fresh is
 // false where the newest revision is the same text.
 func (s *Service) AddRulebook(ctx context.Context, text []byte, actor string) (rev model.Revision, fresh bool, err error) {
-	b, err := s.CheckRulebook(text)
+	b, err := CheckRulebook(text)
 	if err != nil {
 		return rev, false, err
 	}
@@ -124,7 +124,7 @@ func (s *Service) Crates(ctx context.Context, rulebookName, addon string, before
 // means any. Where several crates fit, the fault lists them.
 func (s *Service) FindCrate(ctx context.Context, rulebookName, ref string) (model.Crate, error) {
 	if d, err := tree.ParseDigest(ref); err == nil {
-		return s.crateByDigest(ctx, d)
+		return s.laying().crateByDigest(ctx, d)
 	}
 	label, digits, _ := strings.Cut(ref, "~")
 	name, version, exact := strings.Cut(label, "@")
@@ -154,7 +154,7 @@ func (s *Service) FindCrate(ctx context.Context, rulebookName, ref string) (mode
 	case len(fit) > 1 && exact:
 		return model.Crate{}, fault.New(fault.Usage, "crate-ambiguous", "%s can mean several crates: %s", ref, labels(fit)).WithMend("Add the ~digits to say which.")
 	}
-	return s.crateByDigest(ctx, fit[0].Digest)
+	return s.laying().crateByDigest(ctx, fit[0].Digest)
 }
 
 // Pallets lists pallets, the newest first; an empty rulebook or name means all.
@@ -182,10 +182,10 @@ func (s *Service) FindCrateFor(ctx context.Context, rulebookName, ref, game stri
 	if best == nil {
 		return s.FindCrate(ctx, rulebookName, ref)
 	}
-	return s.crateByDigest(ctx, best.Digest)
+	return s.laying().crateByDigest(ctx, best.Digest)
 }
 
-func (s *Service) crateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error) {
+func (s layer) crateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error) {
 	c, err := s.Records.CrateByDigest(ctx, d)
 	if errors.Is(err, model.ErrNotFound) {
 		return c, fault.New(fault.Unknown, "crate-unknown", "no crate with the digest %s is staged", d).WithMend("crate list shows what is there.")

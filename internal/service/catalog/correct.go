@@ -48,7 +48,7 @@ func (s *Service) Place(ctx context.Context, c model.Crate, p Placing, actor str
 	if err != nil {
 		return nil, err
 	}
-	return s.again(ctx, c, actor)
+	return s.laying().again(ctx, c, actor)
 }
 
 // Naming says what a crate is called and, of one that changes another add-on,
@@ -96,7 +96,7 @@ func (s *Service) Set(ctx context.Context, c model.Crate, n Naming, actor string
 	if err != nil {
 		return nil, err
 	}
-	return s.again(ctx, c, actor)
+	return s.laying().again(ctx, c, actor)
 }
 
 // Join makes one crate of two: the name and version of the first, the files of
@@ -127,7 +127,7 @@ func derivedKey(c model.Crate) string {
 
 // again lays a crate's archives out by the newest revision and gives what came
 // of it.
-func (s *Service) again(ctx context.Context, c model.Crate, actor string) ([]model.Crate, error) {
+func (s layer) again(ctx context.Context, c model.Crate, actor string) ([]model.Crate, error) {
 	_, rev, err := s.Book(ctx, c.Body.Rulebook)
 	if err != nil {
 		return nil, err

@@ -78,7 +78,7 @@ type BookResult struct {
 func (s *Service) Stage(ctx context.Context, u *Upload, rulebookName, actor string, tell func(string)) (st Staged, err error) {
 	var revisions []model.Revision
 	if !u.KeepOnly {
-		revisions, err = s.revisions(ctx, rulebookName)
+		revisions, err = s.laying().revisions(ctx, rulebookName)
 	}
 	if err == nil && !u.Expect.IsZero() && u.Expect != u.in.Digest {
 		err = fault.New(fault.Failed, "other-bytes", "%s has the SHA-256 %s, not the one that you gave", u.Filename, u.in.Digest).WithMend("It was not staged. Download it again, or compare with what its author says.")
@@ -119,7 +119,7 @@ func (s *Service) Stage(ctx context.Context, u *Upload, rulebookName, actor stri
 
 // revisions gives the rulebooks to try: the named one, or all that servers
 // use, or, where no server is there yet, all there are.
-func (s *Service) revisions(ctx context.Context, name string) ([]model.Revision, error) {
+func (s layer) revisions(ctx context.Context, name string) ([]model.Revision, error) {
 	if name != "" {
 		_, rev, err := s.Book(ctx, name)
 		return []model.Revision{rev}, err

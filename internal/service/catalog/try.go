@@ -13,7 +13,7 @@ import (
 // Try shows what a rulebook that is not kept would make of an archive that is.
 // Corrections do not count: they belong to rulebooks that are in use.
 func (s *Service) Try(ctx context.Context, text []byte, archive tree.Digest) (BookResult, error) {
-	b, err := s.CheckRulebook(text)
+	b, err := CheckRulebook(text)
 	if err != nil {
 		return BookResult{}, err
 	}
@@ -40,11 +40,11 @@ func (s *Service) Try(ctx context.Context, text []byte, archive tree.Digest) (Bo
 	return br, nil
 }
 
-// Read shows what a rulebook that is not kept makes of a server's tree. said
+// ReadTree shows what a rulebook that is not kept makes of a server's tree. said
 // are the server's variables; those that the rulebook does not ask for do not
 // matter here.
-func (s *Service) Read(text []byte, said map[string]string, entries []tree.Entry) (layout.OnTree, error) {
-	b, err := s.CheckRulebook(text)
+func ReadTree(text []byte, said map[string]string, entries []tree.Entry) (layout.OnTree, error) {
+	b, err := CheckRulebook(text)
 	if err != nil {
 		return layout.OnTree{}, err
 	}
