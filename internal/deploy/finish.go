@@ -86,44 +86,15 @@ func (r *Run) Look(ctx context.Context, leg int, seenAt int64) (map[tree.Path]dr
 	}
 	reported := map[tree.Path]draft.Reported{}
 	changes := cameToBe{drafted: r.Draft.Changes}
-	touched, wholes := map[tree.Path]bool{}, map[tree.Path]bool{}
-	started := false
-	others := map[tree.Path]bool{} // of other legs
-	last := map[tree.Path]Result{} // of files that the server wrote to between the draft and the swap
-	for m := range r.Draft.Motions.All() {
-		if m.Do == draft.StartServer && m.Leg >= leg && (marks.At(KeyOf(m)).State == Intended || marks.At(KeyOf(m)).State == Finished) {
-			started = true
-		}
-		if m.OfServer() {
-			continue
-		}
-		if m.Leg != leg {
-			others[m.Path] = true
-			continue
-		}
-		touched[m.Path] = true
-		if m.Whole() {
-			wholes[m.Path] = true
-			for rel, res := range marks.At(KeyOf(m)).Result.Inside {
-				last[m.Path.Join(rel)] = res
-			}
-			continue
-		}
-		if res := marks.At(KeyOf(m)).Result; m.Kind == draft.AsideMotion && !res.Digest.IsZero() {
-			last[m.Path] = res
-		}
-	}
+	of := r.legAs(leg, marks)
 	edits := editedBy(r.Draft, marks)
-	moved := func(p tree.Path) bool {
-		return touched[p] || slices.ContainsFunc(p.Ancestors(), func(up tree.Path) bool { return wholes[up] })
-	}
 	var listed map[tree.Path]map[string]remote.Info
 	until := 0 // of which change on the folders have to be listed
 	for at, c := range r.Draft.Changes {
 		if at == until {
 			folders := map[tree.Path]bool{}
 			for ; until < len(r.Draft.Changes) && len(folders) < listedAtOnce; until++ {
-				if p := r.Draft.Changes[until].Path; moved(p) {
+				if p := r.Draft.Changes[until].Path; of.moved(p) {
 					folders[p.Dir()] = true
 				}
 			}
@@ -131,8 +102,8 @@ func (r *Run) Look(ctx context.Context, leg int, seenAt int64) (map[tree.Path]dr
 				return nil, nil, err
 			}
 		}
-		if !moved(c.Path) { // nothing had to be done for it, or it is of another leg
-			if leg == 1 && !others[c.Path] {
+		if !of.moved(c.Path) { // nothing had to be done for it, or it is of another leg
+			if leg == 1 && !of.others[c.Path] {
 				changes.add(at, c, false)
 			}
 			continue
@@ -142,7 +113,7 @@ func (r *Run) Look(ctx context.Context, leg int, seenAt int64) (map[tree.Path]dr
 			other = true
 			c.Before.Digest, c.Before.Size = e.Was, e.WasSize
 			c.After.Digest, c.After.Size, c.Edits = e.Digest, e.Size, e.Edits
-			delete(last, c.Path)
+			delete(of.last, c.Path)
 		}
 		i, ok := listed[c.Path.Dir()][c.Path.Base()]
 		if !ok {
@@ -153,7 +124,7 @@ func (r *Run) Look(ctx context.Context, leg int, seenAt int64) (map[tree.Path]dr
 			continue
 		}
 		if i.Being != c.After.Being || (i.Being == tree.Content && i.Size != c.After.Size) {
-			if started {
+			if of.started {
 				r.note("%s was changed since the server was started: it is %s of %d bytes now", c.Path, i.Being, i.Size)
 				changes.add(at, c, other)
 				continue
@@ -166,12 +137,54 @@ func (r *Run) Look(ctx context.Context, leg int, seenAt int64) (map[tree.Path]dr
 			}
 			reported[c.Path] = draft.Reported{Size: i.Size, Modified: i.Modified, SeenAt: seenAt}
 		}
-		if res, ok := last[c.Path]; ok {
+		if res, ok := of.last[c.Path]; ok {
 			c.Before.Digest, c.Before.Size, other = res.Digest, res.Size, true
 		}
 		changes.add(at, c, other)
 	}
 	return reported, changes.list(), nil
+}
+
+// legMotions is what the motions of one leg were about.
+type legMotions struct {
+	touched, wholes map[tree.Path]bool
+	started         bool                 // the server, since
+	others          map[tree.Path]bool   // paths of other legs
+	last            map[tree.Path]Result // of files that the server wrote to between the draft and the swap
+}
+
+// moved tells whether something was done for a path, by itself or with a whole folder.
+func (l *legMotions) moved(p tree.Path) bool {
+	return l.touched[p] || slices.ContainsFunc(p.Ancestors(), func(up tree.Path) bool { return l.wholes[up] })
+}
+
+// legAs gives what the motions of a leg were about, and what the journal says of it.
+func (r *Run) legAs(leg int, marks Marks) *legMotions {
+	l := &legMotions{touched: map[tree.Path]bool{}, wholes: map[tree.Path]bool{}, others: map[tree.Path]bool{}, last: map[tree.Path]Result{}}
+	for m := range r.Draft.Motions.All() {
+		if m.Do == draft.StartServer && m.Leg >= leg && (marks.At(KeyOf(m)).State == Intended || marks.At(KeyOf(m)).State == Finished) {
+			l.started = true
+		}
+		if m.OfServer() {
+			continue
+		}
+		if m.Leg != leg {
+			l.others[m.Path] = true
+			continue
+		}
+		l.touched[m.Path] = true
+		if m.Whole() {
+			l.wholes[m.Path] = true
+			for rel, res := range marks.At(KeyOf(m)).Result.Inside {
+				l.last[m.Path.Join(rel)] = res
+			}
+			continue
+		}
+		if res := marks.At(KeyOf(m)).Result; m.Kind == draft.AsideMotion && !res.Digest.IsZero() {
+			l.last[m.Path] = res
+		}
+	}
+	return l
 }
 
 // listedAtOnce is about how many folders are listed together when they are looked at

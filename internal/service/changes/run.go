@@ -20,19 +20,8 @@ import (
 // paths are looked at again first; if anything differs there is a new draft
 // and nothing was done.
 func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, accepts []finding.Accept, actor string, tell Tell) (_ model.Deployment, err error) {
-	if d.State != model.Draft {
-		return d, s.wrongState(d, "run")
-	}
-	if digest != d.Digest.String() {
-		return d, fault.New(fault.Conflict, "other-draft", "the digest given is not that of %s", d.Name()).WithMend("deployment show %s shows the draft as it is.", d.Name())
-	}
-	d.Accepts = append(d.Accepts, signed(accepts, actor)...)
-	d.Runner = actor
-	open := finding.Open(d.Draft.Findings, d.Accepts)
-	// What the service's own disk has free is looked at when room is reserved.
-	open = slices.DeleteFunc(open, func(f finding.Finding) bool { return f.Code == draft.OwnDisk })
-	if len(open) > 0 {
-		return d, blocked(d, open)
+	if d, err = s.agreed(d, digest, accepts, actor); err != nil {
+		return d, err
 	}
 	srv, err := s.Records.ServerByID(ctx, d.ServerID)
 	if err != nil {
@@ -108,6 +97,26 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 	d.Draft.Spare() // they would be kept as long as this call goes on
 	d.Figures.LookMS = s.Now().Sub(looking).Milliseconds()
 	return s.drive().forward(ctx, srv, run, d, model.Queued, clock, tell)
+}
+
+// agreed gives a draft with what a person accepts of it, if it is the one that they have
+// read and nothing is left open.
+func (s *Service) agreed(d model.Deployment, digest string, accepts []finding.Accept, actor string) (model.Deployment, error) {
+	if d.State != model.Draft {
+		return d, s.wrongState(d, "run")
+	}
+	if digest != d.Digest.String() {
+		return d, fault.New(fault.Conflict, "other-draft", "the digest given is not that of %s", d.Name()).WithMend("deployment show %s shows the draft as it is.", d.Name())
+	}
+	d.Accepts = append(d.Accepts, signed(accepts, actor)...)
+	d.Runner = actor
+	open := finding.Open(d.Draft.Findings, d.Accepts)
+	// What the service's own disk has free is looked at when room is reserved.
+	open = slices.DeleteFunc(open, func(f finding.Finding) bool { return f.Code == draft.OwnDisk })
+	if len(open) > 0 {
+		return d, blocked(d, open)
+	}
+	return d, nil
 }
 
 // fresh is how old a draft may be that changes nothing on the server and is not
