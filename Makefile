@@ -3,7 +3,7 @@
 GO ?= go
 export CGO_ENABLED = 0
 
-.PHONY: build console demo test check lint bench soak setup types screenshots map
+.PHONY: build console demo test check lint bench soak setup types screenshots map source
 
 build: console
 	$(GO) build -o bin/restless ./cmd/restless
@@ -27,9 +27,7 @@ setup:
 	  scripts/debian-packages openssh-server procps chromium vsftpd p7zip-full zip unzip python3; fi
 	@[ -x bin/proftpd/usr/sbin/proftpd ] || scripts/debian-unpacked bin/proftpd proftpd-core '^lib(hiredis|memcached|memcachedutil|hashkit|pcre2-posix)'
 
-test: setup build check
-	test -z "$$(gofmt -l cmd internal bench web/*.go)"
-	$(GO) vet ./...
+test: setup build check source
 	GOOS=windows $(GO) build -o /dev/null ./cmd/restless
 	GOOS=darwin $(GO) build -o /dev/null ./cmd/restless
 	bin/restless demo --once
@@ -39,8 +37,12 @@ test: setup build check
 check: web/node_modules/.installed
 	cd web && npm run check && npm run lint && npm test
 
-lint: check
+lint: check source
+
+# What can be said of the source without running it.
+source:
 	test -z "$$(gofmt -l cmd internal bench web/*.go)"
+	$(GO) mod tidy -diff
 	$(GO) vet ./...
 	$(GO) run honnef.co/go/tools/cmd/staticcheck@v0.8.2 ./...
 

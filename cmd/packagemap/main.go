@@ -110,4 +110,3 @@ func direct(of string, imports map[string][]string) (out []string) {
 func reaches(from, to string, imports map[string][]string) bool {
 	return slices.ContainsFunc(imports[from], func(next string) bool { return next == to || reaches(next, to, imports) })
 }
-
