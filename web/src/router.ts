@@ -1,30 +1,25 @@
+// Which address shows which page. Pages are loaded when they are opened, so that what they
+// import from here is no circle.
 import { createRouter } from 'sv-router';
 import Shell from './Shell.svelte';
-import Crate from './pages/Crate.svelte';
-import Deployment from './pages/Deployment.svelte';
-import Deployments from './pages/Deployments.svelte';
-import MakeRulebook from './pages/MakeRulebook.svelte';
-import NotFound from './pages/NotFound.svelte';
-import Rulebook from './pages/Rulebook.svelte';
-import Rulebooks from './pages/Rulebooks.svelte';
-import Server from './pages/Server.svelte';
-import Servers from './pages/Servers.svelte';
-import SignIn from './pages/SignIn.svelte';
-import Staging from './pages/Staging.svelte';
 
 export const { p, navigate, isActive, route } = createRouter({
-  '/sign-in': SignIn,
-  '/': { '/': Servers, layout: Shell },
+  '/sign-in': () => import('./pages/SignIn.svelte'),
+  '/': { '/': () => import('./pages/Servers.svelte'), layout: Shell },
   '/servers': {
-    '/:server': Server,
-    '/:server/:tab': Server,
-    '/:server/deployments/:number': Deployment,
+    '/:server': () => import('./pages/Server.svelte'),
+    '/:server/:tab': () => import('./pages/Server.svelte'),
+    '/:server/deployments/:number': () => import('./pages/Deployment.svelte'),
     layout: Shell
   },
-  '/staging': { '/': Staging, layout: Shell },
-  '/crates/:digest': { '/': Crate, layout: Shell },
-  '/deployments': { '/': Deployments, layout: Shell },
-  '/make-rulebook': { '/': MakeRulebook, layout: Shell },
-  '/rulebooks': { '/': Rulebooks, '/:name': Rulebook, layout: Shell },
-  '*': NotFound
+  '/staging': { '/': () => import('./pages/Staging.svelte'), layout: Shell },
+  '/crates/:digest': { '/': () => import('./pages/Crate.svelte'), layout: Shell },
+  '/deployments': { '/': () => import('./pages/Deployments.svelte'), layout: Shell },
+  '/make-rulebook': { '/': () => import('./pages/MakeRulebook.svelte'), layout: Shell },
+  '/rulebooks': {
+    '/': () => import('./pages/Rulebooks.svelte'),
+    '/:name': () => import('./pages/Rulebook.svelte'),
+    layout: Shell
+  },
+  '*': () => import('./pages/NotFound.svelte')
 });

@@ -5,10 +5,11 @@
   import Moon from '@lucide/svelte/icons/moon';
   import Sun from '@lucide/svelte/icons/sun';
   import { api, ok } from './api/client';
-  import { choose, theme } from './theme';
+  import { choose, follow, theme } from './theme';
 
   let { onkeys }: { onkeys: () => void } = $props();
   let shown = $state(theme());
+  $effect(() => follow((now) => (shown = now)));
 
   function turn() {
     shown = shown === 'light' ? 'dark' : 'light';

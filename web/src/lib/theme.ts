@@ -3,10 +3,12 @@ export type Theme = 'light' | 'dark';
 
 const key = 'restless-theme';
 
+const system = () => matchMedia('(prefers-color-scheme: dark)');
+
 export function theme(): Theme {
   const chosen = localStorage.getItem(key);
   if (chosen === 'light' || chosen === 'dark') return chosen;
-  return matchMedia('(prefers-color-scheme: dark)').matches ? 'dark' : 'light';
+  return system().matches ? 'dark' : 'light';
 }
 
 export function applyTheme(): void {
@@ -16,4 +18,15 @@ export function applyTheme(): void {
 export function choose(next: Theme): void {
   localStorage.setItem(key, next);
   applyTheme();
+}
+
+/** Shows what the system says, also when it changes its mind; each is told then. */
+export function follow(each: (now: Theme) => void): () => void {
+  const changed = () => {
+    applyTheme();
+    each(theme());
+  };
+  const media = system();
+  media.addEventListener('change', changed);
+  return () => media.removeEventListener('change', changed);
 }
