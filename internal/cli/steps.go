@@ -53,9 +53,9 @@ func (a *App) printLeg(d api.Deployment, leg int) {
 		a.printDiffs(d, phase, leg)
 		switch {
 		case left > 0:
-			fmt.Fprintf(a.Out, "  ... and %d more; deployment show %s --steps shows all\n", left, d.Name)
+			fmt.Fprintf(a.Out, "  ... and %d more; restless deployment show %s --steps shows all\n", left, d.Name)
 		case len(lines) < len(steps):
-			fmt.Fprintf(a.Out, "  deployment show %s --steps shows each of %s\n", d.Name, words.Count(len(steps), "step"))
+			fmt.Fprintf(a.Out, "  restless deployment show %s --steps shows each of %s\n", d.Name, words.Count(len(steps), "step"))
 		}
 	}
 }
