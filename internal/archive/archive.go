@@ -59,8 +59,7 @@ type Item struct {
 	summed bool
 }
 
-// Listing is what an archive holds. Notes are what a person should know of
-// it. Unread is set, in words, where it was recognised but not looked into.
+// Listing is what an archive holds. Notes are what a person should know of it.
 type Listing struct {
 	Format Format
 	Items  []Item

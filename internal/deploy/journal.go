@@ -104,14 +104,14 @@ type Result struct {
 	At       int64       `json:"at,omitempty"`     // with in: the host's time before; 0 where it is not known
 	Proved   bool        `json:"proved,omitempty"` // a sent file was read back and hashed
 	Left     bool        `json:"left,omitempty"`   // a folder stayed because something is in it
-	// With power and wait: how it was told that it is so, how long it took, and
-	// where the log ended before.
 	// Inside a copied folder: whether it is a folder too, and its permission bits.
-	Folder bool     `json:"folder,omitempty"`
-	Mode   uint32   `json:"mode,omitempty"`
-	Words  string   `json:"words,omitempty"`
-	MS     int64    `json:"ms,omitempty"`
-	Log    *LogMark `json:"log,omitempty"`
+	Folder bool   `json:"folder,omitempty"`
+	Mode   uint32 `json:"mode,omitempty"`
+	// With power and wait: how it was told that it is so, how long it took, and where the
+	// log ended before.
+	Words string   `json:"words,omitempty"`
+	MS    int64    `json:"ms,omitempty"`
+	Log   *LogMark `json:"log,omitempty"`
 	// Edited is what an edit came to, where this motion wrote it.
 	Edited *Edited `json:"edited,omitempty"`
 	// Inside are results for files of a folder that was moved whole, by path

@@ -50,8 +50,9 @@ const (
 	AfterResult Point = "after result"
 )
 
-// Run is one deployment being run, resumed or undone. Its fields are set by
-// the caller and not changed while it works.
+// Run is one deployment being run, resumed or undone. The caller sets its fields. While a
+// method works they stay as they are; between two calls the caller may give it another
+// host, after a lost connection, or a draft that goes on ([Run.Extend]).
 type Run struct {
 	ID      int64
 	Names   draft.Names

@@ -14,7 +14,7 @@ import (
 	"restlesscrate/internal/stockroom"
 )
 
-// The journal is keyed (deployment, leg, motion). One call is one transaction.
+// The journal is keyed (deployment, leg, motion). Each call that writes is one transaction.
 var _ deploy.Journal = (*DB)(nil)
 
 // Intend implements deploy.Journal.
