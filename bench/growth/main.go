@@ -84,12 +84,13 @@ func run(ctx context.Context, program, sizes, folder string) (string, error) {
 		rows[i].each = append(rows[i].each, v)
 	}
 	var columns []string
+	var counts []float64
 	for word := range strings.SplitSeq(sizes, ",") {
 		n, err := strconv.Atoi(word)
 		if err != nil {
 			return "", err
 		}
-		columns = append(columns, fmt.Sprintf("%d add-ons", n))
+		columns, counts = append(columns, fmt.Sprintf("%d add-ons", n)), append(counts, float64(n))
 		dir, err := os.MkdirTemp(folder, "restless-growth-")
 		if err != nil {
 			return "", err
@@ -103,28 +104,40 @@ func run(ctx context.Context, program, sizes, folder string) (string, error) {
 	fmt.Fprintf(&page, `# As it grows
 
 Made by bench/growth on %s: one server on a local folder, add-ons of %d files each,
-all deployed at once, then an update of every one. A row grows as the number of files
-does where its last figure is as many times the first as there are more files.
+all deployed at once, then an update of every one. Beside how many times the last figure is
+the first stands how that grows with the number of files.
 
 | what | %s | grows |
 |---|%s---|
 `, time.Now().Format(time.DateOnly), files+1, strings.Join(columns, " | "), strings.Repeat("---|", len(columns)))
+	times := counts[len(counts)-1] / counts[0]
 	for _, r := range rows {
 		cells := make([]string, len(columns))
 		for i, v := range r.each {
 			cells[i] = fmt.Sprintf("%s %s", strconv.FormatFloat(v, 'f', max(0, 2-int(math.Log10(max(v, 1)))), 64), r.unit)
 		}
-		fmt.Fprintf(&page, "| %s | %s | %s |\n", r.what, strings.Join(cells, " | "), growth(r.each))
+		fmt.Fprintf(&page, "| %s | %s | %s |\n", r.what, strings.Join(cells, " | "), growth(r.each, times))
 	}
 	return page.String(), nil
 }
 
-// growth says how the last figure grew beside the first.
-func growth(each []float64) string {
+// growth says how many times the last figure is the first, and how that grows where there
+// are so many times the files.
+func growth(each []float64, files float64) string {
 	if len(each) < 2 || each[0] == 0 {
 		return ""
 	}
-	return fmt.Sprintf("%.1f times", each[len(each)-1]/each[0])
+	times := each[len(each)-1] / each[0]
+	how := "linear"
+	switch {
+	case times < 2:
+		how = "constant"
+	case times < files/3:
+		how = "slower than linear"
+	case times > files*2:
+		how = "faster than linear"
+	}
+	return fmt.Sprintf("%.1f times, %s", times, how)
 }
 
 type service struct {
