@@ -13,9 +13,9 @@ import (
 // use comes near the ceiling, the ceiling gives way: with a fixed one, a deployment of very
 // many files would spend its time on collecting what is in use.
 const (
-	ceiling = 155 << 20 // bytes of the Go runtime; the database and the program come on top
+	ceiling = 145 << 20 // bytes of the Go runtime; the database and the program come on top
 	ample   = 100       // percent of what is in use that may be garbage below the ceiling
-	tight   = 20        // percent of it that may be garbage above
+	tight   = 12        // percent of it that may be garbage above
 )
 
 // frugal keeps the garbage small until ctx ends, unless the environment says how.

@@ -8,7 +8,7 @@ import (
 
 func TestTheCeilingGivesWayToWhatIsInUse(t *testing.T) {
 	require.EqualValues(t, ceiling, limitFor(10<<20, 20<<20), "little is in use")
-	require.EqualValues(t, 400<<20+80<<20+20<<20, limitFor(400<<20, 20<<20), "much is: a fifth of it may be garbage")
+	require.EqualValues(t, 448<<20+20<<20, limitFor(400<<20, 20<<20), "much is: an eighth of it may be garbage")
 
 	kept := make([]byte, 32<<20)
 	live, rest := inUse()
