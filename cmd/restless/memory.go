@@ -8,13 +8,13 @@ import (
 	"time"
 )
 
-// The service shares its machine with game servers, so little garbage lies about in it: as
-// much as is in use while that is little, and never much over the ceiling. Where what is in
+// The service shares its machine with game servers, so little garbage lies about in it:
+// twice what is in use while that is little, and never much over the ceiling. Where what is in
 // use comes near the ceiling, the ceiling gives way: with a fixed one, a deployment of very
 // many files would spend its time on collecting what is in use.
 const (
 	ceiling = 145 << 20 // bytes of the Go runtime; the database and the program come on top
-	ample   = 100       // percent of what is in use that may be garbage below the ceiling
+	ample   = 200       // percent of what is in use that may be garbage below the ceiling
 	tight   = 12        // percent of it that may be garbage above
 )
 
