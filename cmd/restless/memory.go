@@ -24,14 +24,20 @@ func frugal(ctx context.Context) {
 		return
 	}
 	debug.SetGCPercent(ample)
-	debug.SetMemoryLimit(ceiling)
+	limit := int64(ceiling)
+	debug.SetMemoryLimit(limit)
 	go func() {
 		tick := time.NewTicker(200 * time.Millisecond)
 		defer tick.Stop()
 		for {
 			select {
 			case <-tick.C:
-				debug.SetMemoryLimit(limitFor(inUse()))
+				// Setting it stops the whole program for a moment, so it is set only where
+				// it is to be another one.
+				if now := limitFor(inUse()); now != limit {
+					debug.SetMemoryLimit(now)
+					limit = now
+				}
 			case <-ctx.Done():
 				return
 			}

@@ -55,8 +55,10 @@ func (r *Run) executor(kind draft.MotionKind) executor {
 		return renewer{s}
 	case draft.PowerMotion, draft.WaitMotion:
 		return powerer{s}
+	case draft.DropMotion, draft.TidyMotion:
+		return s
 	}
-	return s // what is dropped and tidied
+	panic(fmt.Sprintf("nobody does motions of the kind %q", kind)) // a test goes over all kinds
 }
 
 // forward does a motion that is one act on the host.

@@ -6,11 +6,15 @@ import (
 	"encoding/json"
 	"errors"
 	"net/http"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"restlesscrate/internal/api"
 )
+
+// patience is for how long a caller may read nothing of a long list.
+const patience = time.Minute
 
 // streamed answers with a page whose items are written as they come, so that a long one is
 // never in memory whole. each is called once, with what writes some items; next is what
@@ -22,11 +26,20 @@ func streamed[T any](s *Server, each func(ctx context.Context, put func([]T) err
 		lines := json.NewEncoder(w)
 		sep := `{"items":[`
 		var gone error // the caller does not read any more
+		// A caller who does not read keeps what is read for them open: that has an end. The
+		// next call on the connection has none of it.
+		until := func(t time.Time) {
+			if rw, ok := x.BodyWriter().(http.ResponseWriter); ok {
+				_ = http.NewResponseController(rw).SetWriteDeadline(t) // a connection without deadlines has none
+			}
+		}
+		defer until(time.Time{})
 		begin := func() {
 			x.SetHeader("Content-Type", "application/json")
 			x.SetStatus(http.StatusOK)
 		}
 		put := func(items []T) error {
+			until(time.Now().Add(patience))
 			for i := range items {
 				if sep == `{"items":[` {
 					begin()
@@ -51,7 +64,7 @@ func streamed[T any](s *Server, each func(ctx context.Context, put func([]T) err
 		case gone != nil:
 			return
 		case err != nil:
-			s.Log.ErrorContext(x.Context(), "a list broke off", "err", err)
+			_ = s.fail(x.Context(), err) // it tells the log, where the caller has not just left
 			panic(http.ErrAbortHandler)
 		case sep != ",":
 			begin()

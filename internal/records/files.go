@@ -26,16 +26,22 @@ func (db *LedgerStore) FilesOf(ctx context.Context, server int64, below, after t
 	return r.read(ctx, from, to, limit)
 }
 
-// A long list is read in pieces, by so many readers side by side.
+// A long list is read in pieces, by so many readers side by side; so many lists at a time,
+// or those who read would keep everybody else from the database.
 const (
 	filesInPiece = 4000
 	filesReaders = 2
+	filesLists   = 4
 )
 
 // EachFiles gives every file that a server's ledger holds at or below a path, behind the
 // path after, some at a time and by path, without their archives: they are never all in
 // memory. All of them are as they were at one moment.
 func (db *LedgerStore) EachFiles(ctx context.Context, server int64, below, after tree.Path, each func([]model.File) error) error {
+	if err := db.lists.Acquire(ctx, 1); err != nil {
+		return err
+	}
+	defer db.lists.Release(1)
 	readers, done, err := db.sameMoment(ctx, server, below, after)
 	if err != nil {
 		return err

@@ -10,6 +10,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"golang.org/x/sync/semaphore"
 	"io/fs"
 	"net/url"
 	"os"
@@ -50,6 +51,7 @@ type handle struct {
 	now    Clock
 	locate *sql.Stmt // asked once for every file that is sent
 	file   string
+	lists  *semaphore.Weighted // whole lists that are read at a time: each takes several connections
 }
 
 // The stores, each with its SQL in files of its own.
@@ -112,7 +114,7 @@ func Open(ctx context.Context, file string, now Clock) (*DB, error) {
 	if err != nil {
 		return nil, errors.Join(fmt.Errorf("open %s: %w", file, err), db.Close())
 	}
-	return newDB(&handle{sql: db, now: now, locate: locate, file: file}), nil
+	return newDB(&handle{sql: db, now: now, locate: locate, file: file, lists: semaphore.NewWeighted(filesLists)}), nil
 }
 
 // private makes the database file one that only its owner reads, before there is

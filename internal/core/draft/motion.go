@@ -29,6 +29,14 @@ const (
 
 var motionKinds = [...]string{"", "keep", "send", "edit", "aside", "in", "drop", "restore", "renew", "power", "wait", "tidy"}
 
+// MotionKinds are all of them.
+func MotionKinds() (out []MotionKind) {
+	for i := range motionKinds[1:] {
+		out = append(out, MotionKind(i+1))
+	}
+	return out
+}
+
 // String is the word for it, as records have it.
 func (k MotionKind) String() string { return motionKinds[k] }
 
