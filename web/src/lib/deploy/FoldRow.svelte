@@ -16,7 +16,11 @@
   let current = $derived(!open && fold.steps.some((s) => s.id === at));
 </script>
 
-<div class:current class="border-b border-rule-faint last:border-b-0" data-fold={fold.steps.length}>
+<div
+  class:under-way={current}
+  class="border-b border-rule-faint last:border-b-0"
+  data-fold={fold.steps.length}
+>
   <button
     type="button"
     class="grid w-full cursor-pointer grid-cols-[66px_minmax(0,1fr)_58px] items-baseline gap-x-3 px-3.5 py-1.5 text-left lg:grid-cols-[74px_minmax(0,1.4fr)_minmax(0,1fr)_58px]"
@@ -49,14 +53,3 @@
     </div>
   {/if}
 </div>
-
-<style>
-  .current {
-    background: color-mix(in srgb, var(--warn-bg) 60%, transparent);
-  }
-  .stamped {
-    border: 1.5px solid var(--ok);
-    color: var(--ok);
-    padding: 0 5px;
-  }
-</style>

@@ -11,7 +11,7 @@
 
 <div
   class="row grid grid-cols-[66px_minmax(0,1fr)_58px] items-baseline gap-x-3 px-3.5 py-1.5 lg:grid-cols-[74px_minmax(0,1.4fr)_minmax(0,1fr)_58px]"
-  class:current
+  class:under-way={current}
   data-step={s.id}
   aria-current={current ? 'step' : undefined}
 >
@@ -26,14 +26,3 @@
   </span>
   {#if s.diff}<div class="order-last col-span-full min-w-0"><Diff diff={s.diff} /></div>{/if}
 </div>
-
-<style>
-  .current {
-    background: color-mix(in srgb, var(--warn-bg) 60%, transparent);
-  }
-  .stamped {
-    border: 1.5px solid var(--ok);
-    color: var(--ok);
-    padding: 0 5px;
-  }
-</style>
