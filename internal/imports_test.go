@@ -26,7 +26,7 @@ var allowed = map[string][]string{
 	"internal/remote":           {"internal/core", "internal/remote", "internal/disk"},
 	"internal/deploy":           {"internal/core", "internal/remote", "internal/stockroom"},
 	"internal/records":          {"internal/core", "internal/model", "internal/deploy", "internal/stockroom"},
-	"internal/jobs":             {"internal/model"},
+	"internal/jobs":             {"internal/core", "internal/model"},
 	"internal/helper":           {},
 	"internal/metrics":          {},
 	"internal/service/catalog":  {"internal/core", "internal/model", "internal/fault", "internal/archive", "internal/stockroom", "internal/helper"},

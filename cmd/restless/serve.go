@@ -23,6 +23,7 @@ import (
 
 	"restlesscrate/internal/archive"
 	"restlesscrate/internal/cli"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
@@ -211,8 +212,8 @@ func (s *service) wire(ctx context.Context, room *stockroom.Room, sealer *seal.S
 		return err
 	}
 	for _, d := range untidy {
-		_, err := s.jobs.Start(ctx, jobs.What{Kind: "tidy", Subject: d.Name(), Actor: "service"}, func(ctx context.Context, tell jobs.Tell) (any, error) {
-			_, err := chg.Tidy(ctx, d, changes.Tell(tell))
+		_, err := s.jobs.Start(ctx, jobs.What{Kind: "tidy", Subject: d.Name(), Actor: "service"}, func(ctx context.Context, tell progress.Tell) (any, error) {
+			_, err := chg.Tidy(ctx, d, tell)
 			return nil, err
 		})
 		if err != nil {

@@ -28,7 +28,8 @@ type Problem struct {
 	Detail     string    `json:"detail" doc:"What happened, for a person"`
 	Code       string    `json:"code" doc:"Stable; what a program decides on"`
 	Exit       int       `json:"exit" doc:"The exit code of the command line: 1 failed, 2 wrong usage, 3 blocked, 4 halted"`
-	Mend       string    `json:"mend,omitempty" doc:"What would help"`
+	Mend       string    `json:"mend,omitempty" doc:"What would help, in words"`
+	Remedies   []Remedy  `json:"remedies,omitempty" nullable:"false" doc:"The deeds that would help"`
 	Deployment string    `json:"deployment,omitempty" doc:"The deployment to look at"`
 	Findings   []Finding `json:"findings,omitempty"`
 }
@@ -44,6 +45,15 @@ type Finding struct {
 	What  string `json:"what"`
 	Mend  string `json:"mend,omitempty"`
 	Final bool   `json:"final,omitempty" doc:"A block that cannot be accepted"`
+
+	Remedies []Remedy `json:"remedies,omitempty" nullable:"false" doc:"The deeds that would help"`
+}
+
+// Remedy is one deed that would help, as data: a face writes its own command or button.
+type Remedy struct {
+	Do   string `json:"do" doc:"Which deed: a stable code"`
+	On   string `json:"on,omitempty" doc:"What it is done to: a server, a deployment, a crate; absent where that is what the finding is about"`
+	With string `json:"with,omitempty" doc:"Its parameter, where it takes one"`
 }
 
 // Token is one that signs a client in. What it is itself is shown once, when it is
@@ -103,10 +113,22 @@ type Job struct {
 
 // JobEvent is one numbered event of a job, as it comes in the event stream.
 type JobEvent struct {
-	Number int64           `json:"number"`
-	Kind   string          `json:"kind"`
-	Data   json.RawMessage `json:"data"`
-	At     time.Time       `json:"at"`
+	Number int64     `json:"number"`
+	Kind   string    `json:"kind" enum:"look,phase,motion,note"`
+	Data   Progress  `json:"data"`
+	At     time.Time `json:"at"`
+}
+
+// Progress is what a job tells of itself while it goes on.
+type Progress struct {
+	Kind  string `json:"kind" enum:"look,phase,motion,note"`
+	Phase string `json:"phase,omitempty" enum:"prepare,swap,proof"`
+	Step  int    `json:"step,omitempty" doc:"The step of the draft that it is at"`
+	Done  int    `json:"done" doc:"Motions that are done"`
+	Total int    `json:"total" doc:"Motions in all; 0 for work that is no run"`
+	Sent  int64  `json:"sent,omitempty" doc:"Bytes"`
+	Path  string `json:"path,omitempty"`
+	Text  string `json:"text,omitempty"`
 }
 
 // Session is who is signed in.

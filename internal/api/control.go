@@ -120,11 +120,6 @@ type LogPiece struct {
 	Next  string    `json:"next" doc:"Where the next piece begins"`
 }
 
-// Told is something that a job tells while it goes on.
-type Told struct {
-	Text string `json:"text"`
-}
-
 // Written is a place that a server itself writes, such as a world. A draft can have
 // it begun anew.
 type Written struct {

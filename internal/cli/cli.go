@@ -100,12 +100,15 @@ func (a *App) explain(err error) int {
 	switch {
 	case errors.As(err, &p):
 		fmt.Fprintf(a.Err, "restless: %s\n", p.Detail)
+		server, _, _ := strings.Cut(p.Deployment, "#")
+		about := subject{server: server, deployment: p.Deployment}
 		for _, f := range p.Findings {
-			a.printFinding(a.Err, f)
+			printFinding(a.Err, f, about)
+			if p.Code == "blocked" {
+				printAccept(a.Err, f, nil)
+			}
 		}
-		if p.Mend != "" {
-			fmt.Fprintf(a.Err, "  %s\n", p.Mend)
-		}
+		printMend(a.Err, "  ", p.Mend, p.Remedies, about)
 		return p.Exit
 	case errors.As(err, &usage):
 		fmt.Fprintf(a.Err, "restless: %v\n", err)

@@ -3,7 +3,6 @@ package cli
 import (
 	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -159,11 +158,8 @@ func (a controlCommands) act(ctx context.Context, cmd *cli.Command, act string) 
 	}
 	begun := time.Now()
 	each := func(e api.JobEvent) {
-		if !cmd.Bool("json") {
-			var t api.Told
-			if json.Unmarshal(e.Data, &t) == nil && t.Text != "" {
-				fmt.Fprintln(a.Err, t.Text)
-			}
+		if !cmd.Bool("json") && e.Data.Text != "" {
+			fmt.Fprintln(a.Err, e.Data.Text)
 		}
 	}
 	done, err := c.Act(ctx, name, api.DoAct{Act: act, Wait: true}, each)

@@ -108,7 +108,7 @@ func (a correctionCommands) correct(ctx context.Context, cmd *cli.Command, send 
 			fmt.Fprintf(a.Out, "        %s\n", said)
 		}
 		for _, f := range x.Findings {
-			a.printFinding(a.Out, f)
+			printFinding(a.Out, f, subject{crate: x.Ref})
 		}
 	}
 	return nil

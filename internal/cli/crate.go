@@ -117,7 +117,7 @@ func (a crateCommands) crateShow(ctx context.Context, cmd *cli.Command) error {
 		}
 		a.printTold(x)
 		for _, f := range x.Findings {
-			a.printFinding(a.Out, f)
+			printFinding(a.Out, f, subject{crate: x.Ref})
 		}
 		a.printMap(x)
 		return nil

@@ -3,7 +3,6 @@ package cli
 import (
 	"encoding/json"
 	"fmt"
-	"io"
 	"strings"
 	"time"
 
@@ -57,13 +56,6 @@ func millis(ms int64) string {
 
 func clock(t time.Time) string { return t.Local().Format("2006-01-02 15:04") }
 
-func (a *App) printFinding(w io.Writer, f api.Finding) {
-	fmt.Fprintf(w, "  %-5s %s: %s\n", strings.ToUpper(f.Level), f.Code, f.What)
-	if f.Mend != "" {
-		fmt.Fprintf(w, "        %s\n", f.Mend)
-	}
-}
-
 func state(s api.State) string {
 	if s.Being == "content" {
 		return fmt.Sprintf("%s, %s", short(s.Digest), words.Size(s.Size))
@@ -104,7 +96,10 @@ func (a *App) printDeployment(d api.Deployment) {
 		fmt.Fprintln(a.Out)
 	}
 	for _, f := range d.Findings {
-		a.printFinding(a.Out, f)
+		printFinding(a.Out, f, of(d))
+		if d.State == "draft" {
+			printAccept(a.Out, f, d.Accepted)
+		}
 	}
 	for _, acc := range d.Accepted {
 		fmt.Fprintf(a.Out, "  accepted by %s: %s\n", acc.By, strings.TrimSuffix(acc.Code+"="+acc.Path, "="))
@@ -112,6 +107,8 @@ func (a *App) printDeployment(d api.Deployment) {
 	a.printSteps(d)
 	a.printOutcome(d)
 }
+
+func of(d api.Deployment) subject { return subject{server: d.Server, deployment: d.Name} }
 
 // printFigures tells what a run took, phase by phase.
 func (a *App) printFigures(f api.Figures) {
@@ -154,7 +151,7 @@ func (a *App) printOutcome(d api.Deployment) {
 			a.printRoll(*d.RollCall)
 		}
 		for _, x := range d.Aftermath {
-			a.printFinding(a.Out, x)
+			printFinding(a.Out, x, of(d))
 		}
 		if d.Untidy {
 			fmt.Fprintln(a.Out, "Set-aside files are still on the server; they are cleared before the next deployment runs.")

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"encoding/json"
 	"fmt"
 	"time"
 
@@ -10,14 +9,6 @@ import (
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/client"
 )
-
-// progress is the part of an event's data that the command line shows.
-type progress struct {
-	Phase string `json:"phase"`
-	Text  string `json:"text"`
-	Done  int    `json:"done"`
-	Total int    `json:"total"`
-}
 
 // watch shows a job's events: a bar on a terminal, lines elsewhere. The
 // returned function ends it.
@@ -35,7 +26,7 @@ func (a *App) watch(quiet bool) (client.Each, func()) {
 		}
 	}
 	return func(e api.JobEvent) {
-		p := read(e)
+		p := e.Data
 		if e.Kind == "look" || p.Total == 0 {
 			return
 		}
@@ -57,7 +48,7 @@ const fewest = 50
 func (a *App) watchLines() client.Each {
 	next := 0
 	return func(e api.JobEvent) {
-		p := read(e)
+		p := e.Data
 		switch {
 		case e.Kind == "look" || e.Kind == "note":
 			fmt.Fprintf(a.Err, "%s\n", p.Text)
@@ -69,11 +60,4 @@ func (a *App) watchLines() client.Each {
 			next = p.Done + max(fewest, p.Total/4)
 		}
 	}
-}
-
-func read(e api.JobEvent) (p progress) {
-	if err := json.Unmarshal(e.Data, &p); err != nil {
-		p.Text = string(e.Data)
-	}
-	return p
 }

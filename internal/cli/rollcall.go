@@ -36,9 +36,9 @@ func (a rollCallCommands) rollCallCommand() *cli.Command {
 		for _, f := range roll.Findings {
 			switch {
 			case f.Code == "console-silent" || f.Code == "log-trouble":
-				a.printFinding(a.Out, f)
-			case f.Mend != "": // what it is about is said above
-				fmt.Fprintf(a.Out, "  %s\n", f.Mend)
+				printFinding(a.Out, f, subject{server: name})
+			default: // what it is about is said above
+				printMend(a.Out, "  ", f.Mend, f.Remedies, subject{server: name})
 			}
 		}
 		return nil

@@ -67,7 +67,7 @@ func (a rulebookCommands) rulebookAdd(ctx context.Context, cmd *cli.Command) err
 				a.printCrateLine(c)
 			}
 			for _, f := range b.Findings {
-				a.printFinding(a.Out, f)
+				printFinding(a.Out, f, subject{})
 			}
 		}
 	})
@@ -110,12 +110,12 @@ func (a rulebookCommands) printTried(file string, t api.StagedByBook) {
 	for _, c := range t.Crates {
 		a.printCrateLine(c)
 		for _, f := range c.Findings {
-			a.printFinding(a.Out, f)
+			printFinding(a.Out, f, subject{crate: c.Ref})
 		}
 		a.printMap(c)
 	}
 	for _, f := range t.Findings {
-		a.printFinding(a.Out, f)
+		printFinding(a.Out, f, subject{})
 	}
 	if len(t.Crates) == 0 && len(t.Findings) == 0 {
 		fmt.Fprintln(a.Out, "  nothing: no kind recognises it")

@@ -148,6 +148,9 @@ func (a serverCommands) printServer(cmd *cli.Command, s api.Server) error {
 	for _, w := range s.Abilities.Words {
 		fmt.Fprintf(a.Out, "  %s\n", w)
 	}
+	if s.Abilities.Left {
+		printMend(a.Out, "  ", "", []api.Remedy{{Do: "unlock-server", On: s.Name}}, subject{})
+	}
 	return nil
 }
 

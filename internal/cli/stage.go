@@ -126,20 +126,20 @@ func (a stageCommands) printStaged(st api.Staged) {
 	for _, b := range st.Rulebooks {
 		same = same && !b.Fresh
 		crates += len(b.Crates)
-		told := map[api.Finding]bool{} // what is of the archive stands at its only crate too
+		told := map[string]bool{} // what is of the archive stands at its only crate too
 		for _, c := range b.Crates {
 			a.printCrateLine(c)
 			for _, f := range c.Findings {
-				told[f] = true
-				a.printFinding(a.Out, f)
+				told[f.What] = true
+				printFinding(a.Out, f, subject{crate: c.Ref})
 			}
 		}
 		if b.Pallet != "" {
 			fmt.Fprintf(a.Out, "  pallet %s: these %d together; deploy takes its name\n", b.Pallet, len(b.Crates))
 		}
 		for _, f := range b.Findings {
-			if !told[f] {
-				a.printFinding(a.Out, f)
+			if !told[f.What] {
+				printFinding(a.Out, f, subject{})
 			}
 			known = known || f.Code == "installer"
 		}

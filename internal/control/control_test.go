@@ -225,7 +225,7 @@ func TestARequestIsMadeAsItIsSaid(t *testing.T) {
 	require.NotContains(t, err.Error(), srv.URL, "an address may hold a secret")
 	d.Spec.Acts[Say] = Way{By: ByHTTP, HTTP: &Request{URL: "http://x/{secret:other}"}}
 	_, err = d.Do(t.Context(), Say, "x")
-	require.ErrorContains(t, err, `there is no secret "other"; server control --secret other sets it`)
+	require.ErrorContains(t, err, `there is no secret "other": it was not given with the control`)
 }
 
 func TestProbesTogetherTellWhetherAServerRuns(t *testing.T) {

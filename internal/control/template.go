@@ -50,7 +50,7 @@ func (f *filling) secret(name string) (string, error) {
 		return "", err
 	}
 	if v == "" {
-		return "", fmt.Errorf("there is no secret %q; server control --secret %s sets it", name, name)
+		return "", fmt.Errorf("there is no secret %q: it was not given with the control", name)
 	}
 	f.secrets[name] = v
 	return v, nil

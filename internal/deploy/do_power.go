@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/progress"
 )
 
 // powerer stops and starts the server, has it take an add-on anew, and waits for it or for
@@ -110,7 +111,7 @@ func (r powerer) until(ctx context.Context, what draft.PowerAct, there func() (b
 		}
 		if words != said {
 			said = words
-			r.tell(Progress{Kind: "note", Text: fmt.Sprintf("%s; %s", draft.Motion{Do: what}.Words(), words)})
+			r.tell(progress.Event{Kind: progress.Note, Text: fmt.Sprintf("%s; %s", draft.Motion{Do: what}.Words(), words)})
 		}
 		if time.Now().After(end) {
 			return words, &LateError{what, within, words}

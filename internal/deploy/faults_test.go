@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/settings"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
@@ -315,8 +316,8 @@ func TestProgressNeverPassesItsTotal(t *testing.T) {
 		}
 		return nil
 	}
-	var last deploy.Progress
-	r.Tell = func(p deploy.Progress) {
+	var last progress.Event
+	r.Tell = func(p progress.Event) {
 		require.LessOrEqual(t, p.Done, p.Total)
 		last = p
 	}

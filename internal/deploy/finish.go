@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/remote"
 )
@@ -68,7 +69,7 @@ func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks Marks
 		}
 		outcomes[i] = &Outcome{Motion: m, Result: res}
 		r.count(m)
-		r.tell(Progress{Kind: "motion", Phase: m.Phase, Step: m.Step, Path: m.Path})
+		r.tell(progress.Event{Kind: progress.Motion, Phase: m.Phase, Step: m.Step, Path: m.Path})
 		return nil
 	})
 	return errors.Join(err, r.at().conclude(context.WithoutCancel(ctx), outcomes, r.Journal.Reverse))

@@ -23,7 +23,7 @@ type dataFolders struct{ site }
 
 // errNoCopier is returned where a draft counts on a host that copies folders and
 // the host no longer does.
-var errNoCopier = errors.New("the host copies no folders any more, as it did when it was tested; test it again and draft anew: server test")
+var errNoCopier = errors.New("the host copies no folders any more, as it did when it was tested; test it again and draft anew")
 
 // copier is the host as one that copies folders itself.
 func (r dataFolders) copier() (remote.Copier, error) {

@@ -61,7 +61,7 @@ type WaitingError struct {
 func (w *WaitingError) Error() string { return "waiting for a person: " + w.Text }
 
 // errNoPower is returned where a draft wants what the server's control no longer gives.
-var errNoPower = errors.New("there is no way to stop or start this server any more: server control")
+var errNoPower = errors.New("there is no way to stop or start this server any more")
 
 // LogStart is where the log ended before the server was started.
 func (r *Run) LogStart() LogMark {

@@ -5,6 +5,7 @@ import (
 	"sync"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/progress"
 )
 
 // What a run tells, and how it is told to stop.
@@ -28,10 +29,10 @@ func (r *Run) note(format string, args ...any) {
 	r.mu.Lock()
 	r.notes = append(r.notes, text)
 	r.mu.Unlock()
-	r.tell(Progress{Kind: "note", Text: text})
+	r.tell(progress.Event{Kind: progress.Note, Text: text})
 }
 
-func (r *Run) tell(p Progress) {
+func (r *Run) tell(p progress.Event) {
 	if r.Tell == nil {
 		return
 	}

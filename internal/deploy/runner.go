@@ -20,6 +20,7 @@ import (
 	"golang.org/x/sync/semaphore"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/remote"
 	"restlesscrate/internal/stockroom"
@@ -27,18 +28,6 @@ import (
 
 // batch is how many motions share one journal transaction.
 const batch = 256
-
-// Progress is one thing that a run tells while it goes on.
-type Progress struct {
-	Kind  string      `json:"kind"` // "phase", "motion", "note"
-	Phase draft.Phase `json:"phase,omitempty"`
-	Step  int         `json:"step,omitempty"`
-	Done  int         `json:"done"`  // motions done so far
-	Total int         `json:"total"` // motions in all
-	Sent  int64       `json:"sent,omitempty"`
-	Path  tree.Path   `json:"path,omitempty"`
-	Text  string      `json:"text,omitempty"`
-}
 
 // Point is where a run stands with one motion when a fault is injected.
 type Point string
@@ -60,8 +49,8 @@ type Run struct {
 	Host    remote.Host
 	Room    *stockroom.Room
 	Journal Journal
-	Power   Power          // nil where the server is not controlled
-	Tell    func(Progress) // may be nil; called from one goroutine at a time
+	Power   Power         // nil where the server is not controlled
+	Tell    progress.Tell // may be nil; called from one goroutine at a time
 	// Resolution is of the host's file times, in milliseconds; 0 where it is
 	// not known: then no time proves anything.
 	Resolution int64
@@ -158,7 +147,7 @@ func (r *Run) Forward(ctx context.Context, phases ...draft.Phase) (err error) {
 
 // phase does the chosen motions of a phase, group by group.
 func (r *Run) phase(ctx context.Context, phase draft.Phase, marks Marks, choose func(draft.Motion) bool) error {
-	r.tell(Progress{Kind: "phase", Phase: phase})
+	r.tell(progress.Event{Kind: progress.Phase, Phase: phase})
 	for _, group := range r.Draft.Motions.Groups(phase) {
 		if err := r.group(ctx, group, marks, choose); err != nil {
 			return err
@@ -292,7 +281,7 @@ func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, mark
 		r.noteLog(m, res)
 		outcomes[i] = &Outcome{Motion: m, Result: res}
 		r.count(m)
-		r.tell(Progress{Kind: "motion", Phase: m.Phase, Step: m.Step, Path: m.Path})
+		r.tell(progress.Event{Kind: progress.Motion, Phase: m.Phase, Step: m.Step, Path: m.Path})
 		return nil
 	})
 	// What is known is written down even when the context has ended. What could

@@ -30,7 +30,8 @@ type Error struct {
 	Kind       Kind
 	Code       string
 	What       string
-	Mend       string
+	Mend       string           // in words that hold for every face
+	Remedies   []finding.Remedy // the deeds that would help
 	Findings   []finding.Finding
 	Deployment string // the deployment to look at, such as saltpan#7
 	Err        error
@@ -51,9 +52,26 @@ func New(k Kind, code, format string, args ...any) *Error {
 	return &Error{Kind: k, Code: code, What: fmt.Sprintf(format, args...)}
 }
 
+// Of makes a fault of an error that says what is wrong by itself, with the deeds that it
+// offers: those of an error with a method Remedies.
+func Of(k Kind, code string, err error) *Error {
+	f := &Error{Kind: k, Code: code, What: err.Error()}
+	var offers interface{ Remedies() []finding.Remedy }
+	if errors.As(err, &offers) {
+		f.Remedies = offers.Remedies()
+	}
+	return f
+}
+
 // WithMend says what would mend it.
 func (f *Error) WithMend(format string, args ...any) *Error {
 	f.Mend = fmt.Sprintf(format, args...)
+	return f
+}
+
+// By adds the deeds that would help.
+func (f *Error) By(remedies ...finding.Remedy) *Error {
+	f.Remedies = append(f.Remedies, remedies...)
 	return f
 }
 

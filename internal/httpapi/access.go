@@ -19,6 +19,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -71,7 +72,7 @@ func (s gate) signedIn(next echo.HandlerFunc) echo.HandlerFunc {
 		if actor == "" {
 			drain(r.Body)
 			return writeProblem(c, ProblemOf(fault.New(fault.Denied, "not-signed-in", "this call needs a token or a session").
-				WithMend("Give RESTLESS_TOKEN, or RESTLESS_DATA on the service's own machine; in a browser, sign in.")))
+				WithMend("Sign in. A program gives a token; on the service's own machine, the data folder holds one.")))
 		}
 		c.SetRequest(r.WithContext(context.WithValue(r.Context(), actorKey{}, actor)))
 		return next(c)
@@ -217,7 +218,7 @@ func (s *Server) accessOps(h huma.API) {
 		}
 		if err != nil {
 			return nil, s.fail(ctx, fault.New(fault.Denied, "sign-in-refused", "this link or token does not work: a link works once, for ten minutes").
-				WithMend("restless serve prints a new link at start; the token lies in the data folder."))
+				WithMend("The service prints a new link at each start; the token lies in its data folder."))
 		}
 		if err := s.sessions.RenewToken(ctx); err != nil {
 			return nil, s.fail(ctx, err)
@@ -267,7 +268,7 @@ type ByID struct {
 
 func unknown(err error, what string, id int64) error {
 	if errors.Is(err, model.ErrNotFound) {
-		return fault.New(fault.Unknown, what+"-unknown", "there is no %s %d", what, id).WithMend("%s list shows them.", what)
+		return fault.New(fault.Unknown, what+"-unknown", "there is no %s %d", what, id).By(map[string]finding.Remedy{"token": finding.ShowTokens.With(), "session": finding.ShowSessions.With()}[what])
 	}
 	return err
 }

@@ -9,9 +9,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"restlesscrate/internal/api"
-	"restlesscrate/internal/jobs"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/model"
-	"restlesscrate/internal/service/changes"
 )
 
 // Numbered is the deployment that a call is about.
@@ -20,7 +19,7 @@ type Numbered struct {
 	Number int    `path:"number"`
 }
 
-type act func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error)
+type act func(ctx context.Context, d model.Deployment, actor string, tell progress.Tell) (model.Deployment, error)
 
 func (s changing) changeOps(h huma.API) {
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/deployments", "make-draft", "Look at the server and draft a deployment; a job", "deployments"), func(ctx context.Context, in *struct {
@@ -36,8 +35,8 @@ func (s changing) changeOps(h huma.API) {
 			return nil, s.fail(ctx, err)
 		}
 		actor := actorOf(ctx)
-		return s.jobs().cancellable(ctx, "draft", in.Server, func(ctx context.Context, tell jobs.Tell) (any, error) {
-			d, err := s.Changes.Draft(ctx, in.Server, ask, accepts, actor, changes.Tell(tell))
+		return s.jobs().cancellable(ctx, "draft", in.Server, func(ctx context.Context, tell progress.Tell) (any, error) {
+			d, err := s.Changes.Draft(ctx, in.Server, ask, accepts, actor, tell)
 			return deploymentRef{d.ID}, err
 		})
 	})
@@ -81,7 +80,7 @@ func (s changing) changeOps(h huma.API) {
 		if err != nil {
 			return nil, s.fail(ctx, err)
 		}
-		return s.act(ctx, in.Numbered, func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error) {
+		return s.act(ctx, in.Numbered, func(ctx context.Context, d model.Deployment, actor string, tell progress.Tell) (model.Deployment, error) {
 			return s.Changes.Run(ctx, d, in.Body.Digest, accepts, actor, tell)
 		})
 	})
@@ -97,10 +96,10 @@ func (s changing) changeOps(h huma.API) {
 		summary string
 		do      act
 	}{
-		"resume": {"Finish a halted deployment; a job", func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error) {
+		"resume": {"Finish a halted deployment; a job", func(ctx context.Context, d model.Deployment, actor string, tell progress.Tell) (model.Deployment, error) {
 			return s.Changes.Resume(ctx, d, actor, tell)
 		}},
-		"tidy": {"Clear what a done deployment could not clear on its server; a job", func(ctx context.Context, d model.Deployment, _ string, tell changes.Tell) (model.Deployment, error) {
+		"tidy": {"Clear what a done deployment could not clear on its server; a job", func(ctx context.Context, d model.Deployment, _ string, tell progress.Tell) (model.Deployment, error) {
 			return s.Changes.Tidy(ctx, d, tell)
 		}},
 	} {
@@ -112,7 +111,7 @@ func (s changing) changeOps(h huma.API) {
 		Numbered
 		Unchecked bool `query:"unchecked" doc:"Without looking whether it shows on the server"`
 	}) (*accepted, error) {
-		return s.act(ctx, in.Numbered, func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error) {
+		return s.act(ctx, in.Numbered, func(ctx context.Context, d model.Deployment, actor string, tell progress.Tell) (model.Deployment, error) {
 			return s.Changes.Tick(ctx, d, in.Unchecked, actor, tell)
 		})
 	})
@@ -124,7 +123,7 @@ func (s changing) changeOps(h huma.API) {
 		if err = errors.Join(err, s.Changes.MakeRoom(d)); err != nil {
 			return nil, s.fail(ctx, err)
 		}
-		return s.begin(ctx, d, func(ctx context.Context, d model.Deployment, actor string, tell changes.Tell) (model.Deployment, error) {
+		return s.begin(ctx, d, func(ctx context.Context, d model.Deployment, actor string, tell progress.Tell) (model.Deployment, error) {
 			return s.Changes.Undo(ctx, d, in.Data, actor, tell)
 		})
 	})
@@ -133,12 +132,12 @@ func (s changing) changeOps(h huma.API) {
 // checkOps are about the service's own keeping.
 func (s changing) checkOps(h huma.API) {
 	huma.Register(h, op(http.MethodPost, "/checkups", "check-up", "Look over the database and read everything in the stockroom; a job", "service"), func(ctx context.Context, _ *struct{}) (*accepted, error) {
-		return s.jobs().cancellable(ctx, "checkup", "", func(ctx context.Context, tell jobs.Tell) (any, error) {
-			tell("look", map[string]string{"text": "checking the database"})
+		return s.jobs().cancellable(ctx, "checkup", "", func(ctx context.Context, tell progress.Tell) (any, error) {
+			tell.Look("checking the database")
 			if err := s.Integrity(ctx); err != nil {
 				return nil, err
 			}
-			read, damaged, err := s.Catalog.Unsound(ctx, func(text string) { tell("look", map[string]string{"text": text}) })
+			read, damaged, err := s.Catalog.Unsound(ctx, tell.Look)
 			if err != nil {
 				return nil, err
 			}
@@ -183,8 +182,8 @@ func (s changing) act(ctx context.Context, in Numbered, do act) (*accepted, erro
 // begin is act for a deployment that has been read: a long one takes its time.
 func (s changing) begin(ctx context.Context, d model.Deployment, do act) (*accepted, error) {
 	actor := actorOf(ctx)
-	return s.jobs().job(ctx, "run", d.Name(), func(ctx context.Context, tell jobs.Tell) (any, error) {
-		d, err := do(ctx, d, actor, changes.Tell(tell))
+	return s.jobs().job(ctx, "run", d.Name(), func(ctx context.Context, tell progress.Tell) (any, error) {
+		d, err := do(ctx, d, actor, tell)
 		return deploymentRef{d.ID}, err
 	})
 }

@@ -12,9 +12,9 @@ import (
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/control"
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/rollcall"
 	"restlesscrate/internal/fault"
-	"restlesscrate/internal/jobs"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/service/hosts"
 	"restlesscrate/internal/service/requests"
@@ -64,13 +64,13 @@ func (s controlling) controlOps(h huma.API) {
 		OnServer
 		Body api.DoAct
 	}) (*accepted, error) {
-		return s.jobs().job(ctx, "act", in.Server, func(ctx context.Context, tell jobs.Tell) (any, error) {
+		return s.jobs().job(ctx, "act", in.Server, func(ctx context.Context, tell progress.Tell) (any, error) {
 			return s.doAct(ctx, in.Server, in.Body, tell)
 		})
 	})
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/roll-calls", "call-roll", "Find out what has loaded on a server; a job", "control"), func(ctx context.Context, in *OnServer) (*accepted, error) {
 		actor := actorOf(ctx)
-		return s.jobs().cancellable(ctx, "roll call", in.Server, func(ctx context.Context, _ jobs.Tell) (any, error) {
+		return s.jobs().cancellable(ctx, "roll call", in.Server, func(ctx context.Context, _ progress.Tell) (any, error) {
 			srv, err := s.Hosts.Find(ctx, in.Server)
 			if err != nil {
 				return nil, err
@@ -117,10 +117,10 @@ func (s controlling) controlOps(h huma.API) {
 	})
 }
 
-func (s controlling) doAct(ctx context.Context, server string, in api.DoAct, tell jobs.Tell) (api.Acted, error) {
+func (s controlling) doAct(ctx context.Context, server string, in api.DoAct, tell progress.Tell) (api.Acted, error) {
 	act := control.Act(in.Act)
 	if in.Wait && (act == control.Stop || act == control.Start || act == control.Restart) {
-		done, err := s.Hosts.ActAndWait(ctx, server, act, func(words string) { tell("note", api.Told{Text: words}) })
+		done, err := s.Hosts.ActAndWait(ctx, server, act, tell.Note)
 		return api.Acted{Answer: done.Text, Words: done.Words, Already: done.Already}, err
 	}
 	if act == control.Reload {
@@ -149,7 +149,7 @@ func (s controlling) lastRollCall(ctx context.Context, server string) (api.RollC
 	}
 	call, err := s.Insight.LastRollCall(ctx, srv.ID)
 	if errors.Is(err, model.ErrNotFound) {
-		err = fault.New(fault.Unknown, "no-roll-call", "no roll was called on %s yet", server).WithMend("rollcall %s calls it.", server)
+		err = fault.New(fault.Unknown, "no-roll-call", "no roll was called on %s yet", server).WithMend("Call it.").By(finding.CallRoll.On(server))
 	}
 	if err == nil {
 		err = s.Insight.OdditiesNow(ctx, server, &call)

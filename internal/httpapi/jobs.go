@@ -11,6 +11,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/jobs"
 	"restlesscrate/internal/model"
@@ -64,7 +65,7 @@ func (s jobbing) cancelJob(ctx context.Context, id string) (model.Job, error) {
 	case errors.Is(err, jobs.ErrHeld):
 		held := fault.New(fault.Conflict, "job-held", "the %s cannot be cancelled: it changes things", about)
 		if j.Kind == "run" {
-			return j, held.WithMend("restless deployment halt %s stops it between two motions, to resume or undo it.", j.Subject)
+			return j, held.WithMend("It can be halted between two motions, to be resumed or undone.").By(finding.HaltDeployment.On(j.Subject))
 		}
 		return j, held
 	case err != nil && brief.Err() == nil:
@@ -90,7 +91,7 @@ func (s jobbing) startJob(ctx context.Context, what jobs.What, work jobs.Work) (
 func (s jobbing) findJob(ctx context.Context, id string) (model.Job, error) {
 	j, err := s.Jobs.Find(ctx, id)
 	if errors.Is(err, model.ErrNotFound) {
-		return j, fault.New(fault.Unknown, "job-unknown", "there is no job %q", id).WithMend("job list shows those that run.")
+		return j, fault.New(fault.Unknown, "job-unknown", "there is no job %q", id).By(finding.ShowJobs.With())
 	}
 	return j, err
 }

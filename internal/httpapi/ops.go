@@ -8,10 +8,10 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
-	"restlesscrate/internal/jobs"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/service/catalog"
 	"restlesscrate/internal/service/hosts"
@@ -163,8 +163,8 @@ func (s *Server) catalogOps(h huma.API) {
 		Name string `path:"name"`
 	}) (*accepted, error) {
 		actor := actorOf(ctx)
-		return s.jobs().cancellable(ctx, "again", in.Name, func(ctx context.Context, tell jobs.Tell) (any, error) {
-			all, err := s.Catalog.Again(ctx, in.Name, actor, func(text string) { tell("look", map[string]string{"text": text}) })
+		return s.jobs().cancellable(ctx, "again", in.Name, func(ctx context.Context, tell progress.Tell) (any, error) {
+			all, err := s.Catalog.Again(ctx, in.Name, actor, tell.Look)
 			out := []api.StagedByBook{}
 			for _, br := range all {
 				out = append(out, wireByBook(br, wireCrate))

@@ -9,12 +9,13 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/core/finding"
 )
 
 // refusal is a problem of a call that is refused for where it comes from or how it is
 // made.
-func refusal(status int, code, detail, mend string) *api.Problem {
-	return &api.Problem{Type: "urn:restless:" + code, Title: http.StatusText(status), Status: status, Code: code, Exit: 1, Detail: detail, Mend: mend}
+func refusal(status int, code, detail, mend string, by ...finding.Remedy) *api.Problem {
+	return &api.Problem{Type: "urn:restless:" + code, Title: http.StatusText(status), Status: status, Code: code, Exit: 1, Detail: detail, Mend: mend, Remedies: remedies(by)}
 }
 
 // safe tells whether a method changes nothing.
@@ -36,7 +37,7 @@ func (s gate) ownHost(next echo.HandlerFunc) echo.HandlerFunc {
 			return next(c)
 		}
 		return writeProblem(c, refusal(http.StatusMisdirectedRequest, "other-host", "this service does not answer to that name",
-			"serve --public-url says by which address people reach it."))
+			"Start the service with the address by which people reach it.", finding.StartService.With("public-url")))
 	}
 }
 
@@ -64,7 +65,7 @@ func (s gate) sameSite(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		drain(r.Body)
 		return writeProblem(c, refusal(http.StatusForbidden, "other-site", "this call came from another site's page and was refused",
-			"Behind a proxy, serve --public-url says by which address browsers reach the service."))
+			"Behind a proxy, start the service with the address by which browsers reach it.", finding.StartService.With("public-url")))
 	}
 }
 

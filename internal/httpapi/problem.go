@@ -32,7 +32,7 @@ func ProblemOf(err error) *api.Problem {
 	f := fault.As(err)
 	k := kinds[f.Kind]
 	p := &api.Problem{Type: "urn:restless:" + f.Code, Title: http.StatusText(k.status), Status: k.status, Detail: f.Error(), Code: f.Code,
-		Exit: k.exit, Mend: f.Mend, Deployment: f.Deployment, Findings: findings(f.Findings)}
+		Exit: k.exit, Mend: f.Mend, Remedies: remedies(f.Remedies), Deployment: f.Deployment, Findings: findings(f.Findings)}
 	if f.Code == "failed" {
 		p.Status, p.Title = http.StatusInternalServerError, http.StatusText(http.StatusInternalServerError)
 	}
@@ -50,7 +50,14 @@ func findingsOrNone(list []finding.Finding) []api.Finding {
 func findings(list []finding.Finding) []api.Finding {
 	out := make([]api.Finding, len(list))
 	for i, f := range list {
-		out[i] = api.Finding{Level: string(f.Level), Code: f.Code, Path: string(f.Path), What: f.What, Mend: f.Mend, Final: f.Final}
+		out[i] = api.Finding{Level: string(f.Level), Code: f.Code, Path: string(f.Path), What: f.What, Mend: f.Mend, Final: f.Final, Remedies: remedies(f.Remedies)}
+	}
+	return out
+}
+
+func remedies(list []finding.Remedy) (out []api.Remedy) {
+	for _, r := range list {
+		out = append(out, api.Remedy{Do: string(r.Do), On: r.On, With: r.With})
 	}
 	return out
 }
@@ -106,7 +113,7 @@ func withoutValue(err error) string {
 
 // tooLarge refuses an archive that is over the limit.
 func tooLarge(limit int64) *api.Problem {
-	return refusal(http.StatusRequestEntityTooLarge, "too-large", fmt.Sprintf("this service takes archives of at most %d bytes", limit), "serve --max-upload says another limit.")
+	return refusal(http.StatusRequestEntityTooLarge, "too-large", fmt.Sprintf("this service takes archives of at most %d bytes", limit), "The service can be started with another limit.", finding.StartService.With("max-upload"))
 }
 
 // writeProblem answers a request outside of the described operations.

@@ -17,6 +17,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/jobs"
@@ -51,8 +52,8 @@ func (s streams) stage(c *echo.Context) error {
 	}
 	u.Say = said
 	actor := actorOf(ctx)
-	j, err := s.Jobs.Start(ctx, jobs.What{Kind: "stage", Subject: u.Filename, Actor: actor}, func(ctx context.Context, tell jobs.Tell) (any, error) {
-		st, err := s.Catalog.Stage(ctx, u, book, actor, func(text string) { tell("look", map[string]string{"text": text}) })
+	j, err := s.Jobs.Start(ctx, jobs.What{Kind: "stage", Subject: u.Filename, Actor: actor}, func(ctx context.Context, tell progress.Tell) (any, error) {
+		st, err := s.Catalog.Stage(ctx, u, book, actor, tell.Look)
 		if err != nil {
 			return nil, err
 		}
@@ -97,7 +98,7 @@ func (s streams) follow(c *echo.Context) error {
 	w.WriteHeader(http.StatusOK)
 	rc := http.NewResponseController(w)
 	j, err := s.Jobs.Follow(ctx, c.Param("id"), after, func(e model.JobEvent) error {
-		raw, err := json.Marshal(api.JobEvent{Number: e.Number, Kind: e.Kind, Data: e.Data, At: e.At})
+		raw, err := json.Marshal(wireProgress(e))
 		if err != nil {
 			return err
 		}

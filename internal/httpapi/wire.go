@@ -42,7 +42,7 @@ func wireServer(s model.Server) api.Server {
 	w.OfferedKey = hosts.Fingerprint(s.SeenKey)
 	if a := s.Abilities; a != nil {
 		w.Abilities = &api.Abilities{TestedAt: time.UnixMilli(a.TestedAt).UTC(), Modes: a.Modes, CaseBlind: a.CaseBlind, RenameFromWork: a.RenameFromWork,
-			RenameOver: a.RenameOver, NoWork: a.NoWork, RenameFolders: a.RenameFolders, ResolutionMS: a.Resolution, Free: a.Free, Words: a.Words}
+			RenameOver: a.RenameOver, NoWork: a.NoWork, RenameFolders: a.RenameFolders, ResolutionMS: a.Resolution, Free: a.Free, Words: a.Words, Left: a.Left}
 	}
 	return w
 }
@@ -171,6 +171,12 @@ func crates(claims []draft.Claim) []string {
 		out = append(out, c.Label)
 	}
 	return out
+}
+
+func wireProgress(e model.JobEvent) api.JobEvent {
+	p := e.Data
+	return api.JobEvent{Number: e.Number, Kind: string(p.Kind), At: e.At, Data: api.Progress{Kind: string(p.Kind), Phase: p.Phase.String(), Step: p.Step,
+		Done: p.Done, Total: p.Total, Sent: p.Sent, Path: string(p.Path), Text: p.Text}}
 }
 
 func wireEvent(e model.Event) api.Event {

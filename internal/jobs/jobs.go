@@ -13,6 +13,7 @@ import (
 	"sync"
 	"time"
 
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/model"
 )
 
@@ -26,16 +27,8 @@ type Store interface {
 	JobEvents(ctx context.Context, id string, after int64) ([]model.JobEvent, error)
 }
 
-// Tell adds an event to a job. data is written as JSON.
-type Tell func(kind string, data any)
-
-// Passing is the kind of events that tell how far a job is. Of several that come before
-// the first is written down, the last takes the place of the others: a run of 100,000
-// motions does not leave as many rows.
-const Passing = "motion"
-
 // Work is what a job does. Its error becomes the job's problem.
-type Work func(ctx context.Context, tell Tell) (result any, err error)
+type Work func(ctx context.Context, tell progress.Tell) (result any, err error)
 
 // What says which job is to begin.
 type What struct {
@@ -173,19 +166,17 @@ func (e *Engine) guarded(within context.Context, f *feed, work Work) (result any
 			err = fmt.Errorf("an unexpected failure: %v", r)
 		}
 	}()
-	return work(within, func(kind string, data any) {
-		raw, err := json.Marshal(data)
-		if err != nil {
-			raw, _ = json.Marshal(err.Error())
-		}
+	return work(within, func(p progress.Event) {
 		f.mu.Lock()
 		defer f.mu.Unlock()
-		if n := len(f.unsent); n > 0 && kind == Passing && f.unsent[n-1].Kind == Passing {
-			f.unsent[n-1].Data, f.unsent[n-1].At = raw, e.now() // nobody has seen the one before
+		// Of motions that come before the first is written down, the last takes the place of
+		// the others: a run of 100,000 does not leave as many rows.
+		if n := len(f.unsent); n > 0 && p.Kind == progress.Motion && f.unsent[n-1].Data.Kind == progress.Motion {
+			f.unsent[n-1].Data, f.unsent[n-1].At = p, e.now() // nobody has seen the one before
 			return
 		}
 		f.number++
-		f.unsent = append(f.unsent, model.JobEvent{Number: f.number, Kind: kind, Data: raw, At: e.now()})
+		f.unsent = append(f.unsent, model.JobEvent{Number: f.number, Data: p, At: e.now()})
 	})
 }
 

@@ -11,6 +11,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/records"
 )
@@ -48,15 +50,15 @@ func numbers(events []model.JobEvent) (out []int64) {
 
 func TestAJobTellsWhatItDoesAndEnds(t *testing.T) {
 	e, _ := engine(t)
-	j, err := e.Start(t.Context(), What{Kind: "stage", Subject: "x.zip", Actor: "owner"}, func(_ context.Context, tell Tell) (any, error) {
-		tell("look", map[string]int{"n": 1})
-		tell("look", map[string]int{"n": 2})
+	j, err := e.Start(t.Context(), What{Kind: "stage", Subject: "x.zip", Actor: "owner"}, func(_ context.Context, tell progress.Tell) (any, error) {
+		tell.Look("one")
+		tell.Look("two")
 		return "result", nil
 	})
 	require.NoError(t, err)
 	ended, events := followed(t, e, j.ID, 0)
 	require.Equal(t, []int64{1, 2}, numbers(events))
-	require.JSONEq(t, `{"n":2}`, string(events[1].Data))
+	require.Equal(t, progress.Event{Kind: progress.Look, Text: "two"}, events[1].Data)
 	require.Equal(t, "done", ended.State)
 	require.JSONEq(t, `"result"`, string(ended.Result))
 	require.Equal(t, "owner", ended.Actor)
@@ -68,10 +70,10 @@ func TestAJobTellsWhatItDoesAndEnds(t *testing.T) {
 func TestAListenerHearsEventsWhileTheJobGoesOn(t *testing.T) {
 	e, _ := engine(t)
 	release := make(chan struct{})
-	j, err := e.Start(t.Context(), What{Kind: "run", Subject: "s#1", Actor: "owner"}, func(_ context.Context, tell Tell) (any, error) {
-		tell("phase", "prepare")
+	j, err := e.Start(t.Context(), What{Kind: "run", Subject: "s#1", Actor: "owner"}, func(_ context.Context, tell progress.Tell) (any, error) {
+		tell(progress.Event{Kind: progress.Phase, Phase: draft.Prepare})
 		<-release
-		tell("phase", "swap")
+		tell(progress.Event{Kind: progress.Phase, Phase: draft.Swap})
 		return nil, nil
 	})
 	require.NoError(t, err)
@@ -90,8 +92,8 @@ func TestAListenerHearsEventsWhileTheJobGoesOn(t *testing.T) {
 func TestAFailureAndAPanicAreTheJobsOwn(t *testing.T) {
 	e, _ := engine(t)
 	for want, work := range map[string]Work{
-		"no room":                      func(context.Context, Tell) (any, error) { return nil, errors.New("no room") },
-		"an unexpected failure: oh no": func(context.Context, Tell) (any, error) { panic("oh no") },
+		"no room":                      func(context.Context, progress.Tell) (any, error) { return nil, errors.New("no room") },
+		"an unexpected failure: oh no": func(context.Context, progress.Tell) (any, error) { panic("oh no") },
 	} {
 		j, err := e.Start(t.Context(), What{Kind: "x", Subject: "", Actor: "owner"}, work)
 		require.NoError(t, err)
@@ -106,7 +108,7 @@ func TestAFailureAndAPanicAreTheJobsOwn(t *testing.T) {
 func TestAListenerThatGoesAwayStopsNothing(t *testing.T) {
 	e, _ := engine(t)
 	release := make(chan struct{})
-	j, err := e.Start(t.Context(), What{Kind: "x", Subject: "", Actor: "owner"}, func(context.Context, Tell) (any, error) { <-release; return 1, nil })
+	j, err := e.Start(t.Context(), What{Kind: "x", Subject: "", Actor: "owner"}, func(context.Context, progress.Tell) (any, error) { <-release; return 1, nil })
 	require.NoError(t, err)
 	ctx, leave := context.WithCancel(t.Context())
 	leave()
@@ -122,7 +124,7 @@ func TestAListenerThatGoesAwayStopsNothing(t *testing.T) {
 func TestNoJobStartsWhileTheServiceStops(t *testing.T) {
 	e, stop := engine(t)
 	stop()
-	_, err := e.Start(t.Context(), What{Kind: "x", Subject: "", Actor: "owner"}, func(context.Context, Tell) (any, error) { return nil, nil })
+	_, err := e.Start(t.Context(), What{Kind: "x", Subject: "", Actor: "owner"}, func(context.Context, progress.Tell) (any, error) { return nil, nil })
 	require.EqualError(t, err, "the service is stopping")
 }
 
@@ -146,7 +148,7 @@ func TestAListenerThatComesWhileAJobEndsIsTold(t *testing.T) {
 func TestAJobIsCancelledWhereItCanBe(t *testing.T) {
 	e, _ := engine(t)
 	begun := make(chan struct{}, 1)
-	hung := func(ctx context.Context, _ Tell) (any, error) {
+	hung := func(ctx context.Context, _ progress.Tell) (any, error) {
 		begun <- struct{}{}
 		<-ctx.Done()
 		return nil, ctx.Err()
@@ -164,7 +166,7 @@ func TestAJobIsCancelledWhereItCanBe(t *testing.T) {
 	require.ErrorIs(t, e.Cancel(t.Context(), j.ID, errors.New("again")), ErrEnded)
 
 	release := make(chan struct{})
-	held, err := e.Start(t.Context(), What{Kind: "run", Subject: "s#1", Actor: "owner"}, func(ctx context.Context, _ Tell) (any, error) {
+	held, err := e.Start(t.Context(), What{Kind: "run", Subject: "s#1", Actor: "owner"}, func(ctx context.Context, _ progress.Tell) (any, error) {
 		<-release
 		return "whole", ctx.Err()
 	})
@@ -178,7 +180,7 @@ func TestAJobIsCancelledWhereItCanBe(t *testing.T) {
 // Work that is over before it notices has a result, and the job says so.
 func TestWorkThatIsDoneAllTheSameStaysDone(t *testing.T) {
 	e, _ := engine(t)
-	j, err := e.Start(t.Context(), What{Kind: "draft", Cancellable: true}, func(ctx context.Context, _ Tell) (any, error) {
+	j, err := e.Start(t.Context(), What{Kind: "draft", Cancellable: true}, func(ctx context.Context, _ progress.Tell) (any, error) {
 		<-ctx.Done()
 		return "recorded", nil
 	})

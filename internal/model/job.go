@@ -3,6 +3,8 @@ package model
 import (
 	"encoding/json"
 	"time"
+
+	"restlesscrate/internal/core/progress"
 )
 
 // Job is long work with a state, a result and numbered events.
@@ -21,7 +23,6 @@ type Job struct {
 // JobEvent is one numbered event of a job.
 type JobEvent struct {
 	Number int64
-	Kind   string
-	Data   json.RawMessage
+	Data   progress.Event
 	At     time.Time
 }

@@ -77,6 +77,7 @@ type Abilities struct {
 	RenameMS       int64    `json:"renameMs"`          // what one rename takes, milliseconds
 	Free           int64    `json:"free"`              // bytes; -1 where it does not tell
 	Words          []string `json:"words"`             // the same for people
+	Left           bool     `json:"left,omitempty"`    // whether a service that may be lost left a lock or uploads that can be cleared
 }
 
 // Revision is one immutable revision of a rulebook.

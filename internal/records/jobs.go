@@ -52,7 +52,7 @@ func orNull(raw json.RawMessage) string {
 func (db *JobStore) AddJobEvents(ctx context.Context, id string, events []model.JobEvent) error {
 	return db.within(ctx, func(tx *sql.Tx) error {
 		for _, e := range events {
-			if _, err := tx.ExecContext(ctx, `INSERT INTO job_event (job_id, number, kind, data, at) VALUES (?,?,?,?,?)`, id, e.Number, e.Kind, string(e.Data), e.At.UnixMilli()); err != nil {
+			if _, err := tx.ExecContext(ctx, `INSERT INTO job_event (job_id, number, kind, data, at) VALUES (?,?,?,?,?)`, id, e.Number, string(e.Data.Kind), text(e.Data), e.At.UnixMilli()); err != nil {
 				return err
 			}
 		}
@@ -63,7 +63,7 @@ func (db *JobStore) AddJobEvents(ctx context.Context, id string, events []model.
 // JobEvents gives the events after a number.
 func (db *JobStore) JobEvents(ctx context.Context, id string, after int64) ([]model.JobEvent, error) {
 	return all(ctx, db.sql, func(r *sql.Rows, e *model.JobEvent) error {
-		return r.Scan(&e.Number, &e.Kind, asJSON(&e.Data), moment{&e.At})
+		return r.Scan(&e.Number, &e.Data.Kind, asJSON(&e.Data), moment{&e.At})
 	}, `SELECT number, kind, data, at FROM job_event WHERE job_id = ? AND number > ? ORDER BY number`, id, after)
 }
 

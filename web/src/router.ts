@@ -1,25 +1,34 @@
-// Which address shows which page. Pages are loaded when they are opened, so that what they
-// import from here is no circle.
+// Which address shows which page. A leaf: pages and what is around them are loaded when they
+// are opened, so everything may import from here.
 import { createRouter } from 'sv-router';
-import Shell from './Shell.svelte';
+
+const layout = () => import('./Shell.svelte');
 
 export const { p, navigate, isActive, route } = createRouter({
   '/sign-in': () => import('./pages/SignIn.svelte'),
-  '/': { '/': () => import('./pages/Servers.svelte'), layout: Shell },
+  '/': { '/': () => import('./pages/Servers.svelte'), layout },
   '/servers': {
     '/:server': () => import('./pages/Server.svelte'),
     '/:server/:tab': () => import('./pages/Server.svelte'),
     '/:server/deployments/:number': () => import('./pages/Deployment.svelte'),
-    layout: Shell
+    layout
   },
-  '/staging': { '/': () => import('./pages/Staging.svelte'), layout: Shell },
-  '/crates/:digest': { '/': () => import('./pages/Crate.svelte'), layout: Shell },
-  '/deployments': { '/': () => import('./pages/Deployments.svelte'), layout: Shell },
-  '/make-rulebook': { '/': () => import('./pages/MakeRulebook.svelte'), layout: Shell },
+  '/staging': { '/': () => import('./pages/Staging.svelte'), layout },
+  '/crates/:digest': { '/': () => import('./pages/Crate.svelte'), layout },
+  '/deployments': { '/': () => import('./pages/Deployments.svelte'), layout },
+  '/make-rulebook': { '/': () => import('./pages/MakeRulebook.svelte'), layout },
   '/rulebooks': {
     '/': () => import('./pages/Rulebooks.svelte'),
     '/:name': () => import('./pages/Rulebook.svelte'),
-    layout: Shell
+    layout
   },
   '*': () => import('./pages/NotFound.svelte')
 });
+
+/** The address of a deployment's page. */
+export const toDeployment = (d: { server: string; number: number }) =>
+  p('/servers/:server/deployments/:number', { params: { server: d.server, number: String(d.number) } });
+
+/** The address of a tab of a server's page. */
+export const toServer = (server: string, tab = 'add-ons') =>
+  p('/servers/:server/:tab', { params: { server, tab } });

@@ -16,15 +16,15 @@ import (
 func (m *telling) parts() {
 	for _, w := range m.req.Wanted {
 		for _, v := range w.Values {
-			m.say(finding.Note, "value", tree.Root, fmt.Sprintf("deploy --set %s=VALUE chooses another; the choice is kept for later versions.", v.Name),
-				"%s: %s is %s.", w.Label(), v.Name, v.Value)
+			m.say(finding.Note, "value", tree.Root, "Another can be chosen; the choice is kept for later versions.",
+				"%s: %s is %s.", w.Label(), v.Name, v.Value).By(finding.SetVariable.With(v.Name))
 		}
 		for _, p := range w.Parts {
 			if p.Taken {
 				m.say(finding.Note, "part-taken", tree.Root, "", "%s: the part %s by choice is taken (%s).", w.Label(), p.Name, words.Count(p.Files, "file"))
 			} else {
-				m.say(finding.Note, "part-left", tree.Root, fmt.Sprintf("deploy --with %s takes it; the choice is kept for later versions.", p.Name),
-					"%s: the part %s by choice is left out (%s).", w.Label(), p.Name, words.Count(p.Files, "file"))
+				m.say(finding.Note, "part-left", tree.Root, "It can be taken; the choice is kept for later versions.",
+					"%s: the part %s by choice is left out (%s).", w.Label(), p.Name, words.Count(p.Files, "file")).By(finding.TakePart.With(p.Name))
 			}
 		}
 	}
@@ -48,7 +48,7 @@ func (m *telling) misfits() {
 func (m *telling) says() {
 	for _, w := range m.req.Wanted {
 		for _, s := range w.Says {
-			m.say(finding.Warn, "author-says", s.From, "Tick it off when it is done or does not concern you (on the command line: --accept author-says).", "The author of %s says: %s", w.Label(), s.Text)
+			m.say(finding.Warn, "author-says", s.From, "Tick it off when it is done or does not concern you.", "The author of %s says: %s", w.Label(), s.Text)
 		}
 	}
 }
@@ -67,7 +67,7 @@ func (m *telling) about() {
 	m.says()
 	m.aboutPower()
 	if !h.Tested {
-		m.say(finding.Warn, "host-untested", tree.Root, "Run server test.", "Nobody has tested what this host can do.")
+		m.say(finding.Warn, "host-untested", tree.Root, "Have it tested.", "Nobody has tested what this host can do.").By(finding.TestServer.With())
 	} else if !h.RenameFromWork {
 		m.say(finding.Note, "no-work-folder", tree.Root, "", "This host does not rename out of a work folder; temporary files stand beside their targets.")
 	}

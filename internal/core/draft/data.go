@@ -61,11 +61,11 @@ func (m *emitting) data(e *emitter) {
 	}
 	if !m.stopped() {
 		for _, f := range copies {
-			level, mend := finding.Warn, "Tell how the server is stopped: server control. Or copy the folder yourself."
+			level, mend := finding.Warn, "Tell how the server is stopped, or copy the folder yourself."
 			if len(m.req.Returns) > 0 {
-				level, mend = finding.Block, "Stop it first, or tell how it is stopped: server control."
+				level, mend = finding.Block, "Stop it first, or tell how it is stopped."
 			}
-			m.say(level, "data-not-copied", f.Path, mend, "%s is written by the server, which is not stopped for this: it cannot be copied, and the way back does not cover it.", f.Path)
+			m.say(level, "data-not-copied", f.Path, mend, "%s is written by the server, which is not stopped for this: it cannot be copied, and the way back does not cover it.", f.Path).By(finding.SetControl.With())
 		}
 		if len(m.req.Returns) == 0 {
 			return
@@ -157,7 +157,7 @@ func (m *emitting) renew(e *emitter) {
 	for _, f := range m.req.Renew {
 		switch {
 		case !m.stopped():
-			m.never("renew-running", f.Path, "Stop it first, or tell how it is stopped: server control.", "%s is to be renewed, and the server is not stopped for it.", f.Path)
+			m.never("renew-running", f.Path, "Stop it first, or tell how it is stopped.", "%s is to be renewed, and the server is not stopped for it.", f.Path).By(finding.SetControl.With())
 		case m.req.Host.Tested && !m.req.Host.RenameFolders:
 			m.never("renew-by-hand", f.Path, "Rename it by hand while the server is stopped.", "%s is to be renewed, and this host does not rename folders.", f.Path)
 		case !m.mayTouch(f.Path):

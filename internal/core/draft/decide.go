@@ -2,7 +2,6 @@ package draft
 
 import (
 	"cmp"
-	"fmt"
 	"maps"
 	"slices"
 
@@ -72,8 +71,9 @@ func (m *decider) one(g *goal) {
 		}
 	}
 	if limit := m.req.Host.UploadLimit; limit > 0 && c.After.Size > limit {
-		m.never("over-upload-limit", g.path, "If the host offers another way in, such as SFTP, switch to that: server edit. If the limit is no longer so: server edit --upload-limit.",
-			"%s is %d bytes long, and this way into the server takes %d at most.", g.path, c.After.Size, limit)
+		m.never("over-upload-limit", g.path, "If the host offers another way in, such as SFTP, switch to that. If the limit is no longer so, change it.",
+			"%s is %d bytes long, and this way into the server takes %d at most.", g.path, c.After.Size, limit).
+			By(finding.EditServer.With(), finding.EditServer.With("upload-limit"))
 	}
 	c.at = len(m.all)
 	m.all = append(m.all, *c.Change)
@@ -139,7 +139,7 @@ func (m *decider) standsRight(g *goal, now tree.State, row Row, known bool) bool
 				by = "by " + g.back.Later
 			}
 			m.say(finding.Block, "changed-since", g.path,
-				fmt.Sprintf("Accept changed-since=%s to take that back too, or leave the path as it is.", g.path),
+				"Accept this to take that back too, or leave the path as it is.",
 				"%s was changed since, %s.", g.path, by)
 		}
 	case now.Being == tree.Absent:
@@ -148,11 +148,11 @@ func (m *decider) standsRight(g *goal, now tree.State, row Row, known bool) bool
 		}
 	case !known:
 		m.say(finding.Block, "unknown-file", g.path,
-			fmt.Sprintf("Accept unknown-file=%s to take it over; its bytes are kept first.", g.path),
+			"Accept this to take it over; its bytes are kept first.",
 			"A file that the ledger does not know is at %s, with other bytes.", g.path)
 	case !now.SameBytes(row.State):
 		m.say(finding.Block, "changed-file", g.path,
-			fmt.Sprintf("Accept changed-file=%s to go on; the changed bytes are kept first.", g.path),
+			"Accept this to go on; the changed bytes are kept first.",
 			"%s was changed on the server since it was put there%s.", g.path, of(row.Claims))
 	}
 	return true

@@ -134,7 +134,7 @@ func (m *decider) begins(e *edited) bool {
 		}
 		if d.Op.List.Form != settings.LineForm {
 			m.say(finding.Block, "no-load-list", e.path,
-				fmt.Sprintf("If the server makes it at its first start, start it once. Accept no-load-list=%s to put the files and list nothing.", e.path),
+				"If the server makes it at its first start, start it once. Or accept this to put the files and list nothing.",
 				"%s, which names what the server loads, is not on the server.", e.path)
 			return false
 		}
@@ -146,7 +146,7 @@ func (m *decider) begins(e *edited) bool {
 func (m *decider) unlistable(e *edited, err error) {
 	var syntax *settings.SyntaxError
 	if errors.As(err, &syntax) {
-		m.say(finding.Block, "text-broken", e.path, fmt.Sprintf("Mend the text first; the server may not read it either. Accept text-broken=%s to leave it as it is.", e.path),
+		m.say(finding.Block, "text-broken", e.path, "Mend the text first; the server may not read it either. Or accept this to leave it as it is.",
 			"%s cannot be read: %v.", e.path, syntax)
 		return
 	}
@@ -157,7 +157,7 @@ func (m *decider) unlistable(e *edited, err error) {
 	case errors.Is(err, settings.ErrNoList):
 		code = "no-load-list"
 	}
-	m.say(finding.Block, code, e.path, fmt.Sprintf("Accept %s=%s to leave the text as it is.", code, e.path), "%s cannot be changed as wanted: %v.", e.path, err)
+	m.say(finding.Block, code, e.path, "Accept this to leave the text as it is.", "%s cannot be changed as wanted: %v.", e.path, err)
 }
 
 // NameRule tells how the names of a load list stand on the server's disk: as

@@ -136,13 +136,17 @@ func (m *emitting) spare() {
 	m.obs.Paths = few
 }
 
-func (m *ground) say(l finding.Level, code string, p tree.Path, mend, format string, args ...any) {
+// say adds a finding. What it gives may be added to until the next one is said.
+func (m *ground) say(l finding.Level, code string, p tree.Path, mend, format string, args ...any) *finding.Finding {
 	*m.findings = append(*m.findings, finding.Finding{Level: l, Code: code, Path: p, What: fmt.Sprintf(format, args...), Mend: mend})
+	return &(*m.findings)[len(*m.findings)-1]
 }
 
-func (m *ground) never(code string, p tree.Path, mend, format string, args ...any) {
-	m.say(finding.Block, code, p, mend, format, args...)
-	(*m.findings)[len(*m.findings)-1].Final = true
+// never adds a block that nobody can accept.
+func (m *ground) never(code string, p tree.Path, mend, format string, args ...any) *finding.Finding {
+	f := m.say(finding.Block, code, p, mend, format, args...)
+	f.Final = true
+	return f
 }
 
 // longest is how many bytes one name may have on the file systems of hosts.
@@ -156,7 +160,8 @@ func (m *ground) mayTouch(p tree.Path) bool {
 	}
 	for _, part := range p.Parts() {
 		if len(part) > longest {
-			m.never("name-too-long", p, "Lay it out under a shorter name: crate place, or crate set --name.", "%q in %s is %d bytes long; hosts take at most %d for one name.", strings.ToValidUTF8(part[:20], "")+"…", p.Dir(), len(part), longest)
+			m.never("name-too-long", p, "Lay it out under a shorter name.", "%q in %s is %d bytes long; hosts take at most %d for one name.", strings.ToValidUTF8(part[:20], "")+"…", p.Dir(), len(part), longest).
+				By(finding.PlaceFiles.With(), finding.NameCrate.With("name"))
 			return false
 		}
 	}

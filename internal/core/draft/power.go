@@ -232,8 +232,8 @@ func (m *telling) aboutPower() {
 	p := m.req.Power
 	switch {
 	case p == nil || p.Stop == "" && p.Condition != IsStopped && len(m.power.reloads) == 0:
-		m.say(finding.Warn, "may-be-running", tree.Root, "Stop it yourself first if it does not like that, or tell how it is stopped: server control.",
-			"Restless Crate cannot stop this server: it may be running while its files change.")
+		m.say(finding.Warn, "may-be-running", tree.Root, "Stop it yourself first if it does not like that, or tell how it is stopped.",
+			"Restless Crate cannot stop this server: it may be running while its files change.").By(finding.SetControl.With())
 	case p.Condition == IsStopped && m.power.start:
 		m.say(finding.Note, "is-started", tree.Root, "", "The server is stopped; it is started for this and runs afterwards.")
 	case p.Condition == IsStopped:
@@ -241,7 +241,7 @@ func (m *telling) aboutPower() {
 	case p.Leave:
 		m.say(finding.Warn, "left-running", tree.Root, "", "The server is not stopped, as you wish: its files change while it may be running.")
 	case m.power.stop && !m.power.start:
-		m.say(finding.Warn, "not-started", tree.Root, "Start it yourself afterwards, or tell how it is started: server control.", "The server is stopped, and there is no way to start it again.")
+		m.say(finding.Warn, "not-started", tree.Root, "Start it yourself afterwards, or tell how it is started.", "The server is stopped, and there is no way to start it again.").By(finding.SetControl.With())
 	case m.power.stop:
 		m.say(finding.Note, "away", tree.Root, "", "The server is away %s. Everything that can be done before is done before.", m.away())
 	case len(m.power.reloads) == 0:
@@ -249,7 +249,7 @@ func (m *telling) aboutPower() {
 	}
 	for _, r := range m.power.reloads {
 		if r.risky != "" {
-			m.say(finding.Warn, "risky-reload", tree.Root, "deploy --restart stops and starts the server instead.", "Reloading %s: %s", r.label, r.risky)
+			m.say(finding.Warn, "risky-reload", tree.Root, "Have the server stopped and started instead.", "Reloading %s: %s", r.label, r.risky).By(finding.RestartInstead.With())
 		}
 	}
 }

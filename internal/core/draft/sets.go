@@ -64,8 +64,8 @@ func (m *running) kept() (out []Set) {
 			case m.req.Power.takes(s.Variable):
 				s.Hand = ""
 			case s.Path == tree.Root && s.Hand == "":
-				m.never("nothing-sets", tree.Root, "Say in the rulebook what holds it: set-in or set-by-hand; or use {"+s.Variable+"} in what starts the server: server control.",
-					"Nothing is known that would set %s to %s.", s.Variable, s.After)
+				m.never("nothing-sets", tree.Root, "Say in the rulebook what holds it: set-in or set-by-hand; or use {"+s.Variable+"} in what starts the server.",
+					"Nothing is known that would set %s to %s.", s.Variable, s.After).By(finding.SetControl.With())
 			}
 			out = append(out, s)
 		}
@@ -102,8 +102,8 @@ func (m *running) launches() {
 	}
 	p := m.req.Power
 	if p == nil || p.Start == "" || len(all) > 1 && p.Stop == "" || p.Leave {
-		m.say(finding.Warn, "starts-yourself", tree.Root, "Or tell how it is stopped and started, and draft again: server control.",
-			"%s is installed by starting it: start the server yourself, %s.", all[0].Label, inTurn(all))
+		m.say(finding.Warn, "starts-yourself", tree.Root, "Or tell how it is stopped and started, and draft again.",
+			"%s is installed by starting it: start the server yourself, %s.", all[0].Label, inTurn(all)).By(finding.SetControl.With())
 		return
 	}
 	m.launch, m.later = &all[0], all[1:]

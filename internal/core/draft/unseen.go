@@ -45,13 +45,13 @@ func (m *decider) sayUnseen() {
 		what := fmt.Sprintf("%s of %s", words.Count(u.files, "file"), u.label)
 		switch m.obs.At(at).State.Being {
 		case tree.Foreign:
-			m.say(finding.Block, "behind-link", at, fmt.Sprintf("Put the folder back in the link's place; or accept behind-link=%s to have the ledger forget them, and what is behind the link left alone.", at),
+			m.say(finding.Block, "behind-link", at, "Put the folder back in the link's place; or accept this to have the ledger forget them, and what is behind the link left alone.",
 				"%s is a link on the server now; links are not followed, so %s below it cannot be seen or taken away.", at, what)
 		case tree.Content:
-			m.say(finding.Block, "missing-file", at, fmt.Sprintf("Accept missing-file=%s to have the ledger forget them.", at),
+			m.say(finding.Block, "missing-file", at, "Accept this to have the ledger forget them.",
 				"%s is a file on the server now, and %s stood below it.", at, what)
 		default:
-			m.say(finding.Block, "missing-file", at, fmt.Sprintf("If that is as it should be, accept missing-file=%s to have the ledger forget it; if a disk or folder is only missing for now, bring it back first.", at),
+			m.say(finding.Block, "missing-file", at, "If that is as it should be, accept this to have the ledger forget it; if a disk or folder is only missing for now, bring it back first.",
 				"%s is not on the server, and %s should be there: nothing of it can be taken away.", at, what)
 		}
 	}

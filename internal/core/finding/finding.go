@@ -30,8 +30,15 @@ type Finding struct {
 	Code  string    `json:"code"`
 	Path  tree.Path `json:"path,omitempty"`
 	What  string    `json:"what"`
-	Mend  string    `json:"mend,omitempty"`
+	Mend  string    `json:"mend,omitempty"` // in words that hold for every face
 	Final bool      `json:"final,omitempty"`
+	// Remedies are the deeds that would help; each face writes its own command or button.
+	Remedies []Remedy `json:"remedies,omitempty"`
+}
+
+// Same tells whether two findings say the same of the same.
+func (f Finding) Same(o Finding) bool {
+	return f.Code == o.Code && f.Path == o.Path && f.What == o.What && f.Level == o.Level
 }
 
 // Sort puts findings in the order in which a person decides: blocks first,

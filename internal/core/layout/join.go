@@ -49,7 +49,7 @@ func Join(a, b *Crate) (*Crate, error) {
 func Joined(of ...[]finding.Finding) (out []finding.Finding) {
 	for _, list := range of {
 		for _, f := range list {
-			if f.Code != "no-version" && !slices.ContainsFunc(out, func(o finding.Finding) bool { return o == f }) && !strings.HasPrefix(f.Code, "other-bytes") {
+			if f.Code != "no-version" && !slices.ContainsFunc(out, func(o finding.Finding) bool { return o.Same(f) }) && !strings.HasPrefix(f.Code, "other-bytes") {
 				out = append(out, f)
 			}
 		}

@@ -81,8 +81,10 @@ type laying struct {
 	res     Result
 }
 
-func (l *laying) say(level finding.Level, code string, p tree.Path, mend, format string, args ...any) {
+// say adds a finding. What it gives may be added to until the next one is said.
+func (l *laying) say(level finding.Level, code string, p tree.Path, mend, format string, args ...any) *finding.Finding {
 	l.res.Findings = append(l.res.Findings, finding.Finding{Level: level, Code: code, Path: p, What: fmt.Sprintf(format, args...), Mend: mend})
+	return &l.res.Findings[len(l.res.Findings)-1]
 }
 
 func (l *laying) kinds() {
@@ -147,8 +149,8 @@ func (l *laying) unsure(k *rulebook.Kind, roots []root) {
 	if n := len(roots) - len(names); n > 0 {
 		names = append(names, fmt.Sprintf("and %d more", n))
 	}
-	l.say(finding.Warn, "two-roots", roots[0].at(), "Say which: stage it again with --root and one of these.",
-		"kind %s fits, but which of these is the add-on is not clear: %s", k.Name, strings.Join(names, ", "))
+	l.say(finding.Warn, "two-roots", roots[0].at(), "Say which, and stage it again.",
+		"kind %s fits, but which of these is the add-on is not clear: %s", k.Name, strings.Join(names, ", ")).By(finding.ChooseRoot.With())
 }
 
 func (l *laying) below(folder tree.Path) (n int) {

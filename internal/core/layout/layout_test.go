@@ -107,7 +107,7 @@ func TestAnAddOnWithoutANameIsCalledNameless(t *testing.T) {
 		r := layOne(book(t, fair), archive(file, map[string]string{"stall.lf": ""}))
 		require.Equal(t, "nameless@unmarked", r.Crate.Label(), file)
 		require.Contains(t, r.Findings, finding.Finding{Level: finding.Warn, Code: "no-name",
-			What: "nothing in the archive tells what the add-on is called; it is called nameless", Mend: "crate set --name says it, for this and later versions."})
+			What: "nothing in the archive tells what the add-on is called; it is called nameless", Mend: "Give it a name, for this and later versions.", Remedies: []finding.Remedy{finding.NameCrate.With("name")}})
 	}
 }
 

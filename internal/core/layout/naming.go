@@ -32,7 +32,7 @@ func (l *laying) named(k *rulebook.Kind, r root, c *Crate) {
 			if t.Unsure {
 				c.find(finding.Finding{Level: finding.Note, Code: "version-or-game",
 					What: fmt.Sprintf("%s in %s could be the game's version; it is taken for the add-on's, since no other number is there", t.Version, s.from),
-					Mend: "crate set --version says it better."})
+					Mend: "Correct it if that is wrong.", Remedies: []finding.Remedy{finding.NameCrate.With("version")}})
 			}
 		case version.Compare(c.Version, t.Version) != 0 && other.version == "":
 			other = told{t.Version, s.from}
@@ -54,18 +54,18 @@ func (l *laying) named(k *rulebook.Kind, r root, c *Crate) {
 	if other.version != "" && version.Compare(c.Version, other.version) != 0 {
 		c.find(finding.Finding{Level: finding.Note, Code: "two-versions-told",
 			What: fmt.Sprintf("%s says %s, but %s says %s; the first is taken", c.VersionFrom, c.Version, other.from, other.version),
-			Mend: "crate set --version says it better."})
+			Mend: "Correct it if that is wrong.", Remedies: []finding.Remedy{finding.NameCrate.With("version")}})
 	}
 	if c.Name == "" {
 		c.Name = Nameless
 		c.find(finding.Finding{Level: finding.Warn, Code: "no-name",
-			What: "nothing in the archive tells what the add-on is called; it is called " + Nameless, Mend: "crate set --name says it, for this and later versions."})
+			What: "nothing in the archive tells what the add-on is called; it is called " + Nameless, Mend: "Give it a name, for this and later versions.", Remedies: []finding.Remedy{finding.NameCrate.With("name")}})
 	}
 	l.correctName(c)
 	if c.Version == "" {
 		c.Version = Unmarked
 		c.find(finding.Finding{Level: finding.Note, Code: "no-version",
-			What: fmt.Sprintf("nothing in the archive tells the version of %s; it is called %s", c.Name, Unmarked), Mend: "crate set --version says it."})
+			What: fmt.Sprintf("nothing in the archive tells the version of %s; it is called %s", c.Name, Unmarked), Mend: "Say which it is.", Remedies: []finding.Remedy{finding.NameCrate.With("version")}})
 	}
 }
 

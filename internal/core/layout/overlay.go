@@ -27,7 +27,7 @@ func (l *laying) base(k *rulebook.Kind, r root, c *Crate) {
 	case c.Base == "" && slices.ContainsFunc(k.Rules, rulebook.Rule.NeedsBase):
 		c.find(finding.Finding{Level: finding.Block, Code: "no-base", Final: true,
 			What: fmt.Sprintf("%s changes another add-on, and nothing in the archive tells which", c.Label()),
-			Mend: "crate set --base NAME says it, for this and later versions."})
+			Mend: "Say which, for this and later versions.", Remedies: []finding.Remedy{finding.NameCrate.With("base")}})
 	case c.Base != "" && !slices.ContainsFunc(c.Facts, func(f Fact) bool { return f.Kind == rulebook.Needs && Key(f.Name) == Key(c.Base) }):
 		c.Facts = append(c.Facts, Fact{Kind: rulebook.Needs, Name: c.Base, From: from})
 	}

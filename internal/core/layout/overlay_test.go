@@ -58,7 +58,7 @@ func TestAPatchThatNamesNoAddOnAsksAndIsToldForItsNextVersionsToo(t *testing.T) 
 	require.Empty(t, c.Files)
 	require.Equal(t, []finding.Finding{{Level: finding.Block, Code: "no-base", Final: true,
 		What: "night@1 changes another add-on, and nothing in the archive tells which",
-		Mend: "crate set --base NAME says it, for this and later versions."}}, withCode(c.Findings, "no-base"))
+		Mend: "Say which, for this and later versions.", Remedies: []finding.Remedy{finding.NameCrate.With("base")}}}, withCode(c.Findings, "no-base"))
 	require.Equal(t, "which add-on it changes is not known", c.Left[1].Reason)
 	require.False(t, c.Left[1].Settled)
 

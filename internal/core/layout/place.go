@@ -35,7 +35,7 @@ func (l *laying) crate(k *rulebook.Kind, r root) {
 	if nowhere > 0 {
 		c.find(finding.Finding{Level: finding.Warn, Code: "no-rule",
 			What: fmt.Sprintf("%s of %s: no rule of kind %s says where to", words.Count(nowhere, "file"), c.Label(), k.Name),
-			Mend: "They are left out. crate place says where they go, for this and later versions."})
+			Mend: "They are left out. Say where they go, for this and later versions.", Remedies: []finding.Remedy{finding.PlaceFiles.With()}})
 	}
 	c.reasons = nil
 	slices.SortFunc(c.Files, byTarget)
@@ -178,7 +178,7 @@ func (c *Crate) clashes(b *rulebook.Book) {
 	clash := func(other, f File) {
 		c.find(finding.Finding{Level: finding.Block, Code: "same-target", Path: f.Source, Final: true,
 			What: fmt.Sprintf("%s and %s would both become %s in %s", other.Source, f.Source, f.Target(), f.Place),
-			Mend: "Mend the rulebook, or say with crate place where one of them goes."})
+			Mend: "Mend the rulebook, or say where one of them goes.", Remedies: []finding.Remedy{finding.PlaceFiles.With()}})
 	}
 	if !b.CaseBlind {
 		for i := 1; i < len(c.Files); i++ {

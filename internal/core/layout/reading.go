@@ -30,7 +30,7 @@ func (l *laying) seen(s, what, from string, c *Crate) bool {
 	if !ok {
 		c.find(finding.Finding{Level: finding.Warn, Code: "unseen-character",
 			What: fmt.Sprintf("the %s in %s holds U+%04X, which nobody sees and a server's console may take for a command; it is not used", what, from, bad),
-			Mend: "Look at who made this download. crate set says better names and versions."})
+			Mend: "Look at who made this download, and give it a better name or version.", Remedies: []finding.Remedy{finding.NameCrate.With("name"), finding.NameCrate.With("version")}})
 	}
 	return ok
 }

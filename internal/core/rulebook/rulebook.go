@@ -13,6 +13,7 @@ import (
 
 	"github.com/bmatcuk/doublestar/v4"
 
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/manifest"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/core/version"
@@ -213,14 +214,16 @@ func (b *Book) Variable(name string) (Variable, bool) {
 // missing, unknown or not one plain folder name.
 func (b *Book) Values(said map[string]string) (map[string]string, error) {
 	out := map[string]string{}
-	var wrong []string
+	var wrong, lacks []string
 	for _, v := range b.Variables {
 		value := said[v.Name]
 		if value == "" {
 			value = v.Default
 		}
 		if value == "" {
-			wrong = append(wrong, fmt.Sprintf("%s is not set (%s): give --set %s=VALUE", v.Name, v.Ask, v.Name))
+			wrong = append(wrong, fmt.Sprintf("%s is not set (%s)", v.Name, v.Ask))
+			lacks = append(lacks, v.Name)
+			lacks = append(lacks, v.Name)
 			continue
 		}
 		if p, err := tree.ParsePath(value); err != nil {
@@ -239,7 +242,7 @@ func (b *Book) Values(said map[string]string) (map[string]string, error) {
 	}
 	if wrong != nil {
 		slices.Sort(wrong)
-		return nil, &ValueError{Wrong: wrong}
+		return nil, &ValueError{Wrong: wrong, Lacks: lacks}
 	}
 	return out, nil
 }
@@ -256,7 +259,18 @@ func (b *Book) knownVariables() string {
 }
 
 // ValueError lists what is wrong with the values that a server gives.
-type ValueError struct{ Wrong []string }
+type ValueError struct {
+	Wrong []string
+	Lacks []string // the variables that have no value
+}
+
+// Remedies are the values that are to be given.
+func (e *ValueError) Remedies() (out []finding.Remedy) {
+	for _, name := range e.Lacks {
+		out = append(out, finding.GiveVariable.With(name))
+	}
+	return out
+}
 
 func (e *ValueError) Error() string { return strings.Join(e.Wrong, "; ") }
 

@@ -85,7 +85,7 @@ func TestValues(t *testing.T) {
 	require.Equal(t, "ports/reedbank/tables", string(where))
 
 	_, err = b.Values(map[string]string{"prot": "x"})
-	require.EqualError(t, err, `port is not set (which port the server runs): give --set port=VALUE; rulebook tidewright knows no variable "prot"; it asks for port, pier`)
+	require.EqualError(t, err, `port is not set (which port the server runs); rulebook tidewright knows no variable "prot"; it asks for port, pier`)
 	_, err = b.Values(map[string]string{"port": "../x"})
 	require.ErrorContains(t, err, `leads out of its root`)
 	_, err = b.Values(map[string]string{"port": "a/b"})

@@ -9,6 +9,7 @@ import (
 
 	"restlesscrate/internal/archive"
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
@@ -69,7 +70,7 @@ func (s *Service) Book(ctx context.Context, name string) (*rulebook.Book, model.
 func (s *Service) Revision(ctx context.Context, name string, number int) (*rulebook.Book, model.Revision, error) {
 	rev, err := s.Records.Rulebook(ctx, name, number)
 	if errors.Is(err, model.ErrNotFound) {
-		return nil, rev, fault.New(fault.Unknown, "rulebook-unknown", "there is no rulebook named %q", name).WithMend("rulebook list shows them; rulebook add FILE adds one.")
+		return nil, rev, fault.New(fault.Unknown, "rulebook-unknown", "there is no rulebook named %q", name).By(finding.ShowRulebooks.With(), finding.AddRulebook.With())
 	}
 	if err != nil {
 		return nil, rev, err
@@ -150,7 +151,7 @@ func (s *Service) FindCrate(ctx context.Context, rulebookName, ref string) (mode
 		if len(crates) > 0 {
 			return model.Crate{}, f.WithMend("Of %s there is: %s.", name, labels(crates))
 		}
-		return model.Crate{}, f.WithMend("stage FILE stages one; crate list shows what is there.")
+		return model.Crate{}, f.By(finding.ShowCrates.With(), finding.StageArchive.With())
 	case len(fit) > 1 && exact:
 		return model.Crate{}, fault.New(fault.Usage, "crate-ambiguous", "%s can mean several crates: %s", ref, labels(fit)).WithMend("Add the ~digits to say which.")
 	}
@@ -188,7 +189,7 @@ func (s *Service) FindCrateFor(ctx context.Context, rulebookName, ref, game stri
 func (s layer) crateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error) {
 	c, err := s.Records.CrateByDigest(ctx, d)
 	if errors.Is(err, model.ErrNotFound) {
-		return c, fault.New(fault.Unknown, "crate-unknown", "no crate with the digest %s is staged", d).WithMend("crate list shows what is there.")
+		return c, fault.New(fault.Unknown, "crate-unknown", "no crate with the digest %s is staged", d).By(finding.ShowCrates.With())
 	}
 	return c, err
 }

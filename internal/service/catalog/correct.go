@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
@@ -39,7 +40,7 @@ func (s *Service) Place(ctx context.Context, c model.Crate, p Placing, actor str
 	}
 	text := rulebook.RuleText(rule)
 	if _, err := rulebook.ParseRules(b, text); err != nil {
-		return nil, fault.New(fault.Usage, "bad-placing", "%s", plainFaults(err)).WithMend("rulebook show %s shows its places.", b.Name)
+		return nil, fault.New(fault.Usage, "bad-placing", "%s", plainFaults(err)).WithMend("The rulebook says which places there are.").By(finding.ShowRulebook.On(b.Name))
 	}
 	err = s.Records.Correct(ctx, b.Name, derivedKey(c), actor, func(k *model.Correction) {
 		k.From = c.Body.Label()

@@ -92,7 +92,7 @@ func (s layer) otherBytes(ctx context.Context, a model.Archive, c *layout.Crate)
 		if !own {
 			c.Findings = append(c.Findings, finding.Finding{Level: finding.Warn, Code: "other-bytes",
 				What: fmt.Sprintf("%s~%s of %s has the same name and version, but other files", x.Body.Label(), x.Digest.Short(), sourceOf(x)),
-				Mend: fmt.Sprintf("crate compare %s~%s %s~%s shows how they differ.", x.Body.Label(), x.Digest.Short(), c.Label(), c.Digest().Short())})
+				Mend: "Compare the two.", Remedies: []finding.Remedy{finding.CompareCrates.On(x.Body.Label()+"~"+x.Digest.Short(), c.Label()+"~"+c.Digest().Short())}})
 		}
 	}
 	finding.Sort(c.Findings)
@@ -126,7 +126,7 @@ func (s layer) fixes(ctx context.Context, b *rulebook.Book) (fixes layout.Fixes,
 		rules, err := rulebook.ParseRules(b, c.Rules)
 		if err != nil {
 			stale = append(stale, finding.Finding{Level: finding.Warn, Code: "correction-stale",
-				What: "where you placed files of " + key + " no longer fits the rulebook: " + err.Error(), Mend: "Say it again with crate place."})
+				What: "where you placed files of " + key + " no longer fits the rulebook: " + err.Error(), Mend: "Say again where they go.", Remedies: []finding.Remedy{finding.PlaceFiles.With()}})
 		}
 		for i := range rules {
 			if rules[i].Because == "" {

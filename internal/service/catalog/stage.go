@@ -143,7 +143,7 @@ func (s layer) revisions(ctx context.Context, name string) ([]model.Revision, er
 		}
 	}
 	if len(out) == 0 {
-		return nil, fault.New(fault.Conflict, "no-rulebook", "there is no rulebook yet, so nothing could be laid out").WithMend("rulebook add FILE adds one.")
+		return nil, fault.New(fault.Conflict, "no-rulebook", "there is no rulebook yet, so nothing could be laid out").WithMend("Add one.").By(finding.AddRulebook.With())
 	}
 	return out, nil
 }

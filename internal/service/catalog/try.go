@@ -54,7 +54,7 @@ func ReadTree(text []byte, said map[string]string, entries []tree.Entry) (layout
 	}
 	values, err := b.Values(asked)
 	if err != nil {
-		return layout.OnTree{}, fault.New(fault.Usage, "bad-variables", "%v", err)
+		return layout.OnTree{}, fault.Of(fault.Usage, "bad-variables", err)
 	}
 	return layout.Read(b, values, entries)
 }

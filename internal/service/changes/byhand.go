@@ -9,6 +9,8 @@ import (
 	"slices"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -43,7 +45,7 @@ func (s driver) seen(ctx context.Context, d model.Deployment, words string) erro
 	defer h.Close()
 	no := func(what string) error {
 		return fault.New(fault.Conflict, "not-seen", "%s is not ticked: %s", d.Name(), what).
-			WithMend("Do it, then tick again. deployment tick %s --unchecked ticks it all the same.", d.Name())
+			WithMend("Do it, then tick again; or tick it all the same.").By(finding.TickUnchecked.On(d.Name()))
 	}
 	text, err := deploy.ReadText(ctx, h, hand.File)
 	switch {
@@ -65,14 +67,14 @@ func (s driver) seen(ctx context.Context, d model.Deployment, words string) erro
 
 // Tick is a person's word that what a waiting deployment waits for is done. It
 // goes on. What can be checked is, unless unchecked is set.
-func (s *Service) Tick(ctx context.Context, d model.Deployment, unchecked bool, actor string, tell Tell) (model.Deployment, error) {
+func (s *Service) Tick(ctx context.Context, d model.Deployment, unchecked bool, actor string, tell progress.Tell) (model.Deployment, error) {
 	if d.State != model.Waiting {
 		return d, fault.New(fault.Conflict, "wrong-state", "%s is %s; only what waits for a person can be ticked", d.Name(), d.State)
 	}
 	asked := d.Trouble
 	return s.drive().goOn(ctx, d, actor, tell, func(now model.Deployment) error {
 		if now.State != model.Waiting || now.Trouble != asked {
-			return fault.New(fault.Conflict, "wrong-state", "%s does not wait for that any more: it is %s", now.Name(), now.State).WithMend("deployment show %s tells for what it waits now.", now.Name())
+			return fault.New(fault.Conflict, "wrong-state", "%s does not wait for that any more: it is %s", now.Name(), now.State).By(finding.ShowDeployment.On(now.Name()))
 		}
 		return s.drive().ticked(ctx, now, unchecked, actor)
 	})

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/model"
@@ -19,7 +20,7 @@ type carry struct {
 	run   *deploy.Run
 	d     *model.Deployment
 	clock func() int64 // the host's time
-	tell  Tell
+	tell  progress.Tell
 
 	power    Powered
 	begun    time.Time // of what is being measured

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/service/drafts"
 	"restlesscrate/internal/service/verify"
 	"sync"
@@ -98,11 +99,8 @@ type Service struct {
 	cut     map[int64]bool        // servers for which something was found in the queue at start
 }
 
-// Tell is called with what is going on.
-type Tell = drafts.Tell
-
 // Draft looks at a server and drafts what was asked for. Nothing is touched.
-func (s *Service) Draft(ctx context.Context, server string, ask requests.Ask, accepts []finding.Accept, actor string, tell Tell) (model.Deployment, error) {
+func (s *Service) Draft(ctx context.Context, server string, ask requests.Ask, accepts []finding.Accept, actor string, tell progress.Tell) (model.Deployment, error) {
 	srv, err := s.Hosts.Find(ctx, server)
 	if err != nil {
 		return model.Deployment{}, err

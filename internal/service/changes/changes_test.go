@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/service/requests"
@@ -25,7 +26,7 @@ type result struct {
 }
 
 // start runs a draft in the background.
-func (w *world) start(d model.Deployment, tell Tell) chan result {
+func (w *world) start(d model.Deployment, tell progress.Tell) chan result {
 	over := make(chan result, 1)
 	go func() {
 		d, err := w.Run(w.t.Context(), d, d.Digest.String(), nil, "ida", tell)

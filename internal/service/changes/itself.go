@@ -6,6 +6,8 @@ import (
 	"strings"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -21,7 +23,7 @@ func (n *notLoadedError) Error() string {
 
 // broken is what becomes of a run that broke off: it waits for a person, or takes
 // itself back where that was asked for, or is halted.
-func (s driver) broken(ctx context.Context, d model.Deployment, run *deploy.Run, cause error, tell Tell) (model.Deployment, error) {
+func (s driver) broken(ctx context.Context, d model.Deployment, run *deploy.Run, cause error, tell progress.Tell) (model.Deployment, error) {
 	var w *deploy.WaitingError
 	if errors.As(cause, &w) {
 		return s.wait(ctx, d, run, w)
@@ -35,7 +37,7 @@ func (s driver) broken(ctx context.Context, d model.Deployment, run *deploy.Run,
 	if _, err := s.halt(ctx, d, run, cause); err == nil || !isHalted(err) {
 		return d, err
 	}
-	tell("note", deploy.Progress{Kind: "note", Text: cause.Error() + "; it is taken back, as you asked"})
+	tell.Note(cause.Error() + "; it is taken back, as you asked")
 	srv, err := s.Records.ServerByID(ctx, d.ServerID)
 	if err != nil {
 		return d, err
@@ -52,7 +54,7 @@ func (s driver) broken(ctx context.Context, d model.Deployment, run *deploy.Run,
 	}
 	f := fault.New(fault.Failed, "taken-back", "%s was taken back: %v", d.Name(), cause)
 	f.Deployment = d.Name()
-	return undone, f.WithMend("Everything is as before. deployment show %s tells what was found.", d.Name())
+	return undone, f.WithMend("Everything is as before. The deployment tells what was found.").By(finding.ShowDeployment.On(d.Name()))
 }
 
 func isHalted(err error) bool {

@@ -3,6 +3,7 @@ package changes
 import (
 	"context"
 	"fmt"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/service/drafts"
 
 	"restlesscrate/internal/core/draft"
@@ -16,8 +17,8 @@ import (
 // nextLeg drafts the next leg of a deployment, now that the server has run and
 // has made what the leg is about. It is written down before anything of it is
 // done. A block in it waits for a person.
-func (s driver) nextLeg(ctx context.Context, srv model.Server, run *deploy.Run, d *model.Deployment, tell Tell) error {
-	tell("note", deploy.Progress{Kind: "note", Text: "the first leg is done; the next one is drafted"})
+func (s driver) nextLeg(ctx context.Context, srv model.Server, run *deploy.Run, d *model.Deployment, tell progress.Tell) error {
+	tell.Note("the first leg is done; the next one is drafted")
 	b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
 	if err != nil {
 		return err

@@ -3,6 +3,7 @@ package changes
 import (
 	"context"
 	"errors"
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/service/drafts"
 
 	"restlesscrate/internal/deploy"
@@ -26,7 +27,7 @@ func (s readier) lock(ctx context.Context, srv model.Server, run *deploy.Run, d 
 	var locked *deploy.LockedError
 	if errors.As(err, &locked) {
 		return nil, fault.New(fault.Conflict, "host-locked", "%s cannot run now: %v", d.Name(), locked).
-			WithMend("Nothing was done. If that service is lost for good: server test %s --unlock.", d.Server)
+			WithMend("Nothing was done. If that service is lost for good, take its lock away.").By(finding.UnlockServer.On(d.Server))
 	}
 	run.Held = err == nil
 	if err != nil || !drafts.Plausible(at-signed.UnixMilli()) {

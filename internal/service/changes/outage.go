@@ -8,6 +8,7 @@ import (
 
 	"github.com/cenkalti/backoff/v5"
 
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -18,7 +19,7 @@ import (
 // connects again and goes on: what was done is in the journal. It gives up
 // after [Service.RideOut] without a connection; the deployment is halted then,
 // as after any other error. lost counts the lines.
-func (s driver) rideOut(ctx context.Context, srv model.Server, run *deploy.Run, tell Tell, lost *int, part func() error) error {
+func (s driver) rideOut(ctx context.Context, srv model.Server, run *deploy.Run, tell progress.Tell, lost *int, part func() error) error {
 	for {
 		err := part()
 		if err == nil || !errors.Is(err, remote.ErrLine) || ctx.Err() != nil || s.RideOut <= 0 {
@@ -39,12 +40,12 @@ func (s driver) rideOut(ctx context.Context, srv model.Server, run *deploy.Run, 
 		}
 		_ = old.Close() // it is lost already
 		s.Log.Info("connected again", "server", srv.Name)
-		tell("note", deploy.Progress{Kind: "note", Text: "connected to " + srv.Name + " again; going on where it stopped"})
+		tell.Note("connected to " + srv.Name + " again; going on where it stopped")
 	}
 }
 
 // reconnect tries to connect for as long as an outage is ridden out.
-func (s driver) reconnect(ctx context.Context, srv model.Server, run *deploy.Run, tell Tell) (remote.Host, error) {
+func (s driver) reconnect(ctx context.Context, srv model.Server, run *deploy.Run, tell progress.Tell) (remote.Host, error) {
 	waits := backoff.NewExponentialBackOff()
 	waits.InitialInterval, waits.MaxInterval, waits.RandomizationFactor = time.Second, 15*time.Second, 0
 	waits.Reset()
@@ -55,7 +56,7 @@ func (s driver) reconnect(ctx context.Context, srv model.Server, run *deploy.Run
 			return nil, fmt.Errorf("%s was not reached again within %s", srv.Name, s.RideOut)
 		}
 		wait := min(waits.NextBackOff(), left)
-		tell("note", deploy.Progress{Kind: "note", Text: fmt.Sprintf("the line to %s is lost; trying again in %s, for at most %s more", srv.Name, wait.Round(100*time.Millisecond), left.Round(time.Second))})
+		tell.Note(fmt.Sprintf("the line to %s is lost; trying again in %s, for at most %s more", srv.Name, wait.Round(100*time.Millisecond), left.Round(time.Second)))
 		select {
 		case <-ctx.Done():
 			return nil, ctx.Err()

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rollcall"
 	"restlesscrate/internal/deploy"
@@ -52,10 +53,10 @@ func (s *Service) ReloadLine(ctx context.Context, server, addon string) (string,
 			if e := requests.EffectOf(b, crate); e.Reload != "" {
 				return e.Reload, nil
 			}
-			return "", fault.New(fault.Conflict, "no-reload", "%s cannot be reloaded: its kind, %s, takes effect at a start", c.Label, crate.Body.Kind).WithMend("restart %s stops and starts the server.", server)
+			return "", fault.New(fault.Conflict, "no-reload", "%s cannot be reloaded: its kind, %s, takes effect at a start", c.Label, crate.Body.Kind).WithMend("Have the server stopped and started instead.").By(finding.Restart.On(server))
 		}
 	}
-	return "", fault.New(fault.Unknown, "addon-unknown", "there is no add-on %q on %s", addon, server).WithMend("status %s shows what is there.", server)
+	return "", fault.New(fault.Unknown, "addon-unknown", "there is no add-on %q on %s", addon, server).By(finding.ShowAddons.On(server))
 }
 
 // powered gives a run what it stops and starts the server by.

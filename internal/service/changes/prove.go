@@ -13,6 +13,8 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
@@ -25,7 +27,7 @@ import (
 // At the same time it takes the host's lock and makes sure that the host lets
 // files come and go where the draft wants that. Where it cannot run, or is no
 // longer true, the lock is given back.
-func (s readier) ready(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, tell Tell) (made *draft.Draft, same bool, clock func() int64, err error) {
+func (s readier) ready(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, tell progress.Tell) (made *draft.Draft, same bool, clock func() int64, err error) {
 	if d.Motions == 0 {
 		clock = func() int64 { return 0 }
 		if s.Now().Sub(d.CreatedAt) <= fresh {
@@ -111,7 +113,7 @@ func (s readier) needed(ctx context.Context, srv model.Server) (map[string]bool,
 // clearLeft clears uploads that a lost service has begun. A server's own files
 // that it had set aside stay; they keep a deployment from running that would
 // use the same names.
-func (s readier) clearLeft(ctx context.Context, run *deploy.Run, d model.Deployment, left deploy.Remains, tell Tell) error {
+func (s readier) clearLeft(ctx context.Context, run *deploy.Run, d model.Deployment, left deploy.Remains, tell progress.Tell) error {
 	own := run.Names.Folder()
 	for _, p := range left.Aside {
 		if p.Within(own) {
@@ -124,7 +126,7 @@ func (s readier) clearLeft(ctx context.Context, run *deploy.Run, d model.Deploym
 	if len(left.Uploads) == 0 {
 		return nil
 	}
-	tell("note", deploy.Progress{Kind: "note", Text: fmt.Sprintf("clearing %s that a lost service had begun to upload", words.Count(len(left.Uploads), "file"))})
+	tell.Note(fmt.Sprintf("clearing %s that a lost service had begun to upload", words.Count(len(left.Uploads), "file")))
 	needed := map[tree.Path]bool{draft.Work: true, own: true}
 	for _, p := range run.WorkFolders() {
 		needed[p] = true
@@ -141,7 +143,7 @@ func (s readier) refused(ctx context.Context, srv model.Server, d model.Deployme
 		return err
 	case !no.Rename:
 		return fault.New(fault.Blocked, "not-writable", "%s cannot run: %v", d.Name(), no).
-			WithMend("Nothing was done. Give the user the right to write there, then: deployment run %s.", d.Name())
+			WithMend("Nothing was done. Give the user the right to write there, then run this again.").By(finding.RunDeployment.On(d.Name()))
 	}
 	if err := s.Hosts.NoWorkFolder(ctx, srv); err != nil {
 		return err

@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"sync"
 
-	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 )
@@ -32,7 +32,7 @@ type turn struct {
 // take waits for a deployment's turn on its server. The function that it gives
 // ends the turn. early is for what is done in the turn before anything is
 // changed: it ends when somebody takes the deployment out of the queue.
-func (s *queue) take(ctx context.Context, d model.Deployment, tell Tell) (early context.Context, end func(), err error) {
+func (s *queue) take(ctx context.Context, d model.Deployment, tell progress.Tell) (early context.Context, end func(), err error) {
 	s.mu.Lock()
 	if s.lines == nil {
 		s.lines = map[int64]*line{}
@@ -56,10 +56,10 @@ func (s *queue) take(ctx context.Context, d model.Deployment, tell Tell) (early 
 	if ahead > 1 {
 		text = fmt.Sprintf("%s waits for its turn: %s is at it, and %d more come first", d.Name(), first, ahead-1)
 	}
-	tell("note", deploy.Progress{Kind: "note", Text: text})
+	tell.Note(text)
 	select {
 	case <-t.here:
-		tell("note", deploy.Progress{Kind: "note", Text: "it is the turn of " + d.Name()})
+		tell.Note("it is the turn of " + d.Name())
 		return early, end, nil
 	case <-t.gone:
 		err = unqueued(d)

@@ -6,6 +6,7 @@ import (
 	"fmt"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 )
@@ -51,12 +52,12 @@ func (s tidier) reserve(d model.Deployment) error {
 	n := undoNeeds(&d.Draft) + undoAsked
 	if free := s.Room.Free(); free >= 0 && free < n+d.Draft.Counts.Keep {
 		return fault.New(fault.Conflict, "own-disk-full", "the service's own disk has %d bytes free; %d are to be kept first, and %d have to stay free for a way back", free, d.Draft.Counts.Keep, n).
-			WithMend("Nothing was done. Make room on the service's machine and run %s again.", d.Name())
+			WithMend("Nothing was done. Make room on the service's machine and run it again.").By(finding.RunDeployment.On(d.Name()))
 	}
 	err := errors.Join(s.Room.Reserve(askedName(d.ID), undoAsked), s.Room.Reserve(reserveName(d.ID), n-undoAsked))
 	if err != nil {
 		s.release(d.ID)
-		return fault.New(fault.Conflict, "own-disk-full", "the service's own disk is full").Because(err).WithMend("Nothing was done. Make room on the service's machine and run %s again.", d.Name())
+		return fault.New(fault.Conflict, "own-disk-full", "the service's own disk is full").Because(err).WithMend("Nothing was done. Make room on the service's machine and run it again.").By(finding.RunDeployment.On(d.Name()))
 	}
 	return nil
 }

@@ -9,6 +9,7 @@ import (
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -19,7 +20,7 @@ import (
 // Run runs a draft that a person has read: digest names it. The concerned
 // paths are looked at again first; if anything differs there is a new draft
 // and nothing was done.
-func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, accepts []finding.Accept, actor string, tell Tell) (_ model.Deployment, err error) {
+func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, accepts []finding.Accept, actor string, tell progress.Tell) (_ model.Deployment, err error) {
 	if d, err = s.agreed(d, digest, accepts, actor); err != nil {
 		return d, err
 	}
@@ -106,7 +107,7 @@ func (s *Service) agreed(d model.Deployment, digest string, accepts []finding.Ac
 		return d, s.wrongState(d, "run")
 	}
 	if digest != d.Digest.String() {
-		return d, fault.New(fault.Conflict, "other-draft", "the digest given is not that of %s", d.Name()).WithMend("deployment show %s shows the draft as it is.", d.Name())
+		return d, fault.New(fault.Conflict, "other-draft", "the digest given is not that of %s", d.Name()).WithMend("Read the draft as it is.").By(finding.ShowDeployment.On(d.Name()))
 	}
 	d.Accepts = append(d.Accepts, signed(accepts, actor)...)
 	d.Runner = actor
@@ -156,15 +157,15 @@ func (s *Service) wrongState(d model.Deployment, verb string) error {
 	f := fault.New(fault.Conflict, "wrong-state", "%s is %s; it cannot be %s", d.Name(), d.State, map[string]string{"run": "run", "resume": "resumed", "undo": "undone"}[verb])
 	switch d.State {
 	case model.Done:
-		return f.WithMend("A finished deployment is rolled back: rollback %s --deployment %d.", d.Server, d.Number)
+		return f.WithMend("A finished deployment is rolled back.").By(finding.RollBack.On(d.Name()))
 	case model.Halted:
-		return f.WithMend("deployment resume %s or deployment undo %s.", d.Name(), d.Name())
+		return f.WithMend("Resume it or undo it.").By(finding.ResumeDeployment.On(d.Name()), finding.UndoDeployment.On(d.Name()))
 	}
 	return f
 }
 
 // Resume finishes a halted deployment.
-func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, tell Tell) (model.Deployment, error) {
+func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, tell progress.Tell) (model.Deployment, error) {
 	if d.State != model.Halted {
 		return d, s.wrongState(d, "resume")
 	}
@@ -178,7 +179,7 @@ func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, 
 
 // myTurn waits for a deployment's turn and gives the deployment as it is then: what
 // was read before the wait may be long past.
-func (s driver) myTurn(ctx context.Context, d model.Deployment, tell Tell) (now model.Deployment, end func(), err error) {
+func (s driver) myTurn(ctx context.Context, d model.Deployment, tell progress.Tell) (now model.Deployment, end func(), err error) {
 	_, end, err = s.queue.take(ctx, d, tell)
 	if err != nil {
 		return d, nil, err
@@ -192,7 +193,7 @@ func (s driver) myTurn(ctx context.Context, d model.Deployment, tell Tell) (now 
 
 // goOn does what is left of a deployment that was begun, if ready lets it: it is
 // asked at the deployment's turn.
-func (s driver) goOn(ctx context.Context, d model.Deployment, actor string, tell Tell, ready func(now model.Deployment) error) (model.Deployment, error) {
+func (s driver) goOn(ctx context.Context, d model.Deployment, actor string, tell progress.Tell, ready func(now model.Deployment) error) (model.Deployment, error) {
 	d, end, err := s.myTurn(ctx, d, tell)
 	if err != nil {
 		return d, err
@@ -260,14 +261,14 @@ func (s driver) underway(id int64, run *deploy.Run) func() {
 	}
 }
 
-func (s driver) runner(srv model.Server, d model.Deployment, h remote.Host, tell Tell) *deploy.Run {
+func (s driver) runner(srv model.Server, d model.Deployment, h remote.Host, tell progress.Tell) *deploy.Run {
 	return &deploy.Run{Resolution: requests.HostOf(srv).Resolution, ID: d.ID, Names: draft.Names{Number: d.Number, Beside: d.Draft.Beside}, Draft: &d.Draft, Host: h, Room: s.Room,
-		Journal: s.Records, Tell: func(p deploy.Progress) { tell(p.Kind, p) }}
+		Journal: s.Records, Tell: tell}
 }
 
 // forward does what is left of a deployment, records it, and tidies. clock
 // tells the host's time.
-func (s driver) forward(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, from model.State, clock func() int64, tell Tell) (model.Deployment, error) {
+func (s driver) forward(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, from model.State, clock func() int64, tell progress.Tell) (model.Deployment, error) {
 	if err := s.Records.Advance(ctx, d.ID, model.Running, from); err != nil {
 		if from == model.Queued {
 			err = errors.Join(err, run.GiveUp(context.WithoutCancel(ctx)), s.unstart(ctx, d))
@@ -317,7 +318,7 @@ func (s driver) forward(ctx context.Context, srv model.Server, run *deploy.Run, 
 	// From here on it is done. What cannot be tidied now is tidied later.
 	if err := s.tidiness().tidy(ctx, d, run); err != nil {
 		s.Log.Warn("not tidied", "deployment", d.Name(), "err", err)
-		tell("note", deploy.Progress{Kind: "note", Text: "what was set aside could not be cleared yet: " + err.Error()})
+		tell.Note("what was set aside could not be cleared yet: " + err.Error())
 	}
 	return s.Records.OutlineByID(ctx, d.ID)
 }
@@ -338,7 +339,7 @@ func (s driver) halt(ctx context.Context, d model.Deployment, run *deploy.Run, c
 	d.State, d.Trouble = model.Halted, cause.Error()
 	f := fault.New(fault.Halted, "halted", "%s stopped half-way while %v", d.Name(), cause)
 	f.Deployment = d.Name()
-	return d, f.WithMend("Nothing is lost. deployment resume %s finishes it, deployment undo %s takes it back.", d.Name(), d.Name())
+	return d, f.WithMend("Nothing is lost: it can be finished or taken back.").By(finding.ResumeDeployment.On(d.Name()), finding.UndoDeployment.On(d.Name()))
 }
 
 // still says that what halted a deployment, or something else, keeps it from
@@ -349,5 +350,5 @@ func still(d model.Deployment, err error) error {
 	}
 	f := fault.New(fault.Halted, "halted", "%s stands half-way still: %v", d.Name(), err)
 	f.Deployment = d.Name()
-	return f.WithMend("Nothing is lost. deployment resume %s finishes it, deployment undo %s takes it back, once the host lets it.", d.Name(), d.Name())
+	return f.WithMend("Nothing is lost: it can be finished or taken back, once the host lets it.").By(finding.ResumeDeployment.On(d.Name()), finding.UndoDeployment.On(d.Name()))
 }

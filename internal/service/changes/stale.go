@@ -22,5 +22,5 @@ func (s readier) stale(ctx context.Context, d model.Deployment, made *draft.Draf
 	}
 	f := fault.New(fault.Blocked, "draft-stale", "%s is no longer true: the server or the ledger has changed since. Nothing was done.", d.Name())
 	f.Deployment = fresh.Name()
-	return f.WithMend("%s is the new draft; read it and run that.", fresh.Name())
+	return f.WithMend("%s is the new draft; read it and run that.", fresh.Name()).By(finding.ShowDeployment.On(fresh.Name()))
 }

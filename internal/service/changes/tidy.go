@@ -5,6 +5,7 @@ import (
 	"errors"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -49,7 +50,7 @@ func (s tidier) shrink(ctx context.Context) {
 
 // Tidy clears what a done deployment has left on its server: what it set aside
 // and could not remove when it was recorded.
-func (s *Service) Tidy(ctx context.Context, d model.Deployment, tell Tell) (model.Deployment, error) {
+func (s *Service) Tidy(ctx context.Context, d model.Deployment, tell progress.Tell) (model.Deployment, error) {
 	_, end, err := s.queue.take(ctx, d, tell)
 	if err != nil {
 		return d, err
@@ -72,7 +73,7 @@ func (s *Service) Tidy(ctx context.Context, d model.Deployment, tell Tell) (mode
 	return s.Records.OutlineByID(ctx, d.ID)
 }
 
-func (s tidier) tidyOn(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, tell Tell) (err error) {
+func (s tidier) tidyOn(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, tell progress.Tell) (err error) {
 	run := s.drive().runner(srv, d, h, tell)
 	if run.Held, err = deploy.Holds(ctx, h, s.Self.Service, d.Name()); err != nil {
 		return err
@@ -82,17 +83,17 @@ func (s tidier) tidyOn(ctx context.Context, srv model.Server, h remote.Host, d m
 
 // tidyEarlier clears what earlier deployments of a server have left, before the
 // next one runs.
-func (s tidier) tidyEarlier(ctx context.Context, srv model.Server, h remote.Host, tell Tell) error {
+func (s tidier) tidyEarlier(ctx context.Context, srv model.Server, h remote.Host, tell progress.Tell) error {
 	list, err := s.Records.Untidy(ctx, srv.ID)
 	if err != nil {
 		return err
 	}
 	for _, d := range list {
-		tell("note", deploy.Progress{Kind: "note", Text: "clearing what " + d.Name() + " has left on the server"})
+		tell.Note("clearing what " + d.Name() + " has left on the server")
 		if d, err = s.Records.DeploymentByID(ctx, d.ID); err != nil {
 			return err
 		}
-		if err := s.tidyOn(ctx, srv, h, d, func(string, any) {}); err != nil {
+		if err := s.tidyOn(ctx, srv, h, d, nil); err != nil {
 			return err
 		}
 	}

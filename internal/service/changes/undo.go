@@ -4,13 +4,14 @@ import (
 	"context"
 	"errors"
 
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/model"
 )
 
 // Undo takes a halted deployment back: every path it names is as before, and with
 // data every data folder that it copied.
-func (s *Service) Undo(ctx context.Context, d model.Deployment, data bool, actor string, tell Tell) (model.Deployment, error) {
+func (s *Service) Undo(ctx context.Context, d model.Deployment, data bool, actor string, tell progress.Tell) (model.Deployment, error) {
 	if d.State != model.Halted && d.State != model.Waiting {
 		return d, s.wrongState(d, "undo")
 	}
@@ -49,7 +50,7 @@ func (s driver) letGo(ctx context.Context, d model.Deployment, run *deploy.Run) 
 }
 
 // takeBack takes a deployment back that is being undone.
-func (s driver) takeBack(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, tell Tell) (model.Deployment, error) {
+func (s driver) takeBack(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, tell progress.Tell) (model.Deployment, error) {
 	s.tidiness().release(d.ID) // this is what it was kept for
 	if _, err := s.powered(ctx, srv, run); err != nil {
 		return s.halt(ctx, d, run, err)

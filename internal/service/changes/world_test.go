@@ -18,6 +18,7 @@ import (
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
@@ -235,7 +236,7 @@ func (w *world) set(change func()) {
 	change()
 }
 
-func silent(string, any) {}
+func silent(progress.Event) {}
 
 // telling keeps what a job tells.
 type telling struct {
@@ -243,8 +244,8 @@ type telling struct {
 	notes []string
 }
 
-func (t *telling) tell(_ string, data any) {
-	if p, ok := data.(deploy.Progress); ok && p.Kind == "note" {
+func (t *telling) tell(p progress.Event) {
+	if p.Kind == progress.Note {
 		t.mu.Lock()
 		defer t.mu.Unlock()
 		t.notes = append(t.notes, p.Text)

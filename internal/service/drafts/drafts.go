@@ -38,12 +38,3 @@ type Drafter struct {
 	Now    func() time.Time
 	Recall *Recall // the draft that was made last
 }
-
-// Tell is called with what is going on; kind is "look" or one of
-// [deploy.Progress].
-type Tell func(kind string, data any)
-
-// Looking is told while a server is being looked at.
-type Looking struct {
-	Text string `json:"text"`
-}

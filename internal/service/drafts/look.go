@@ -13,6 +13,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/model"
@@ -23,10 +24,10 @@ import (
 
 // look observes what the request needs and makes the draft. kept is what [Service.unchanged]
 // has to know of it, without the deployment; nil where a second look has to be whole.
-func (s *Drafter) look(ctx context.Context, srv model.Server, h remote.Host, req *draft.Request, basis int64, tell Tell) (made *draft.Draft, kept *Recalled, err error) {
+func (s *Drafter) look(ctx context.Context, srv model.Server, h remote.Host, req *draft.Request, basis int64, tell progress.Tell) (made *draft.Draft, kept *Recalled, err error) {
 	s.Recall.Keep(nil, 0) // two long ones are not to be in memory at a time
 	plan := draft.Look(req)
-	tell("look", Looking{Text: fmt.Sprintf("looking at %s on %s", words.Count(len(plan.Folders), "folder"), srv.Name)})
+	tell.Look(fmt.Sprintf("looking at %s on %s", words.Count(len(plan.Folders), "folder"), srv.Name))
 	if free, err := h.Free(ctx); err == nil {
 		req.Host.Free = free
 	}
@@ -56,7 +57,7 @@ func (s *Drafter) look(ctx context.Context, srv model.Server, h remote.Host, req
 		return nil, nil, err
 	}
 	if len(read) > 0 {
-		tell("look", Looking{Text: fmt.Sprintf("reading %s to compare the bytes", words.Count(len(read), "file"))})
+		tell.Look(fmt.Sprintf("reading %s to compare the bytes", words.Count(len(read), "file")))
 	}
 	if err := copiesThere(ctx, h, req); err != nil {
 		return nil, nil, err
@@ -268,7 +269,7 @@ func Plausible(skew int64) bool {
 
 // Draft looks at the server and makes the draft of what was prepared from the records as
 // they were with that basis.
-func (s *Drafter) Draft(ctx context.Context, srv model.Server, h remote.Host, ask requests.Ask, req *draft.Request, basis int64, tell Tell) (made *draft.Draft, kept *Recalled, err error) {
+func (s *Drafter) Draft(ctx context.Context, srv model.Server, h remote.Host, ask requests.Ask, req *draft.Request, basis int64, tell progress.Tell) (made *draft.Draft, kept *Recalled, err error) {
 	if req.Power, err = s.Power(ctx, srv, h, ask); err != nil {
 		return nil, nil, err
 	}
@@ -277,7 +278,7 @@ func (s *Drafter) Draft(ctx context.Context, srv model.Server, h remote.Host, as
 
 // Again drafts what a deployment asks for once more, unless all is as it was then. It tells
 // whether the draft is still the same.
-func (s *Drafter) Again(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, tell Tell) (made *draft.Draft, same bool, err error) {
+func (s *Drafter) Again(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, tell progress.Tell) (made *draft.Draft, same bool, err error) {
 	if made, err = s.unchanged(ctx, srv, h, d); made != nil || err != nil {
 		return made, err == nil, err
 	}

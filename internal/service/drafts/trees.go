@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/remote"
@@ -70,7 +71,8 @@ func listTrees(ctx context.Context, h remote.Host, obs draft.Observations, folde
 			}
 		}
 		if n > mostListed {
-			return fmt.Errorf("%v hold more than %d things; copy them yourself and deploy with --no-copy-data", slices.Sorted(slices.Values(folders)), mostListed)
+			return fault.New(fault.Conflict, "data-too-many", "%v hold more than %d things", slices.Sorted(slices.Values(folders)), mostListed).
+				WithMend("Copy them yourself, and deploy without copying them.").By(finding.LeaveData.With())
 		}
 	}
 	return nil

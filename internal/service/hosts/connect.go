@@ -8,6 +8,7 @@ import (
 	"strconv"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
@@ -54,7 +55,7 @@ func (s dialer) connectSFTP(ctx context.Context, srv model.Server) (remote.Host,
 		target.Password = string(pw)
 	case "agent":
 		if target.Agent = s.Agent; target.Agent == "" {
-			return nil, fault.New(fault.Failed, "no-agent", "%s signs in by the service's agent, and the service has none", srv.Name).WithMend("Start the service with SSH_AUTH_SOCK set, or use a key: server edit %s --key FILE.", srv.Name)
+			return nil, fault.New(fault.Failed, "no-agent", "%s signs in by the service's agent, and the service has none", srv.Name).WithMend("Start the service with SSH_AUTH_SOCK set, or use a key.").By(finding.EditServer.On(srv.Name, "key"))
 		}
 	}
 	if err != nil {
@@ -88,19 +89,19 @@ func (s dialer) explain(ctx context.Context, srv model.Server, err error) error 
 	switch {
 	case errors.As(err, &key) && key.Changed:
 		return fault.New(fault.Failed, "host-key-changed", "the %s of %s has changed: it was %s and is now %s", key.What(), where, key.Expected, key.Fingerprint).
-			WithMend("Nothing was sent. If the host's owner confirms the new key: server edit %s --forget-key, then server test %s.", srv.Name, srv.Name)
+			WithMend("Nothing was sent. If the host's owner confirms the new key, forget the old one and test the server again.").By(finding.ForgetKey.On(srv.Name), finding.TestServer.On(srv.Name))
 	case errors.As(err, &key):
 		srv.SeenKey = key.Offered
 		if e := s.Records.SaveSeenKey(ctx, srv); e != nil {
 			return errors.Join(err, e)
 		}
 		return fault.New(fault.Failed, "host-key-unknown", "%s is a host whose %s nobody has confirmed: %s", where, key.What(), key.Fingerprint).
-			WithMend("If that is the right one: server trust %s %s", srv.Name, key.Fingerprint)
+			WithMend("Trust it if that is the right one.").By(finding.TrustKey.On(srv.Name, key.Fingerprint))
 	case errors.As(err, &signIn):
 		return fault.New(fault.Failed, "sign-in-refused", "%s did not sign %q in: %v", where, signIn.User, signIn.Err).
-			WithMend("Correct it with server edit %s.", srv.Name)
+			WithMend("Correct how it signs in.").By(finding.EditServer.On(srv.Name))
 	case errors.As(err, &root):
-		return fault.New(fault.Failed, "root-unusable", "%v", err).WithMend("Correct it with server edit %s --root PATH.", srv.Name)
+		return fault.New(fault.Failed, "root-unusable", "%v", err).WithMend("Correct the root.").By(finding.EditServer.On(srv.Name, "root"))
 	case errors.Is(err, remote.ErrLine):
 		return fault.New(fault.Failed, "host-unreachable", "%s (%s) cannot be reached", srv.Name, where).Because(err).
 			WithMend("Is the host up, and is this the right address?")
@@ -142,12 +143,12 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 		return srv, fault.New(fault.Failed, "host-refuses", "%s was reached, but it cannot be worked on", name).Because(err).
 			WithMend("Does this user have the right to write in the root?")
 	}
-	left, err := s.dialing().remains(ctx, srv, h, unlock)
+	left, stays, err := s.dialing().remains(ctx, srv, h, unlock)
 	if err != nil {
 		return srv, fmt.Errorf("look into the work folder of %s: %w", name, err)
 	}
 	srv.Abilities = &model.Abilities{TestedAt: s.Now().UnixMilli(), Modes: f.Modes, CaseBlind: f.CaseBlind, RenameFromWork: f.RenameFromWork,
-		RenameOver: f.RenameOver, NoWork: f.NoWork, RenameFolders: f.RenameFolders, Copies: f.Copies, Clean: f.Clean, Unclean: !f.Clean, Ahead: f.Ahead, Resolution: f.Resolution, Skew: f.Skew, RenameMS: f.RenameMS, Free: f.Free, Words: slices.Concat(words(f), openLine(srv.Transport), left)}
+		RenameOver: f.RenameOver, NoWork: f.NoWork, RenameFolders: f.RenameFolders, Copies: f.Copies, Clean: f.Clean, Unclean: !f.Clean, Ahead: f.Ahead, Resolution: f.Resolution, Skew: f.Skew, RenameMS: f.RenameMS, Free: f.Free, Words: slices.Concat(words(f), openLine(srv.Transport), left), Left: stays}
 	return srv, s.Records.SaveAbilities(ctx, srv)
 }
 
@@ -207,11 +208,12 @@ func (s *Service) NoWorkFolder(ctx context.Context, srv model.Server) error {
 	return s.Records.SaveAbilities(ctx, srv)
 }
 
-// remains says in words what the work folder holds that nobody here needs.
-func (s dialer) remains(ctx context.Context, srv model.Server, h remote.Host, unlock bool) ([]string, error) {
+// remains says in words what the work folder holds that nobody here needs, and whether
+// something of it stays that unlock would clear.
+func (s dialer) remains(ctx context.Context, srv model.Server, h remote.Host, unlock bool) (out []string, stays bool, err error) {
 	list, err := s.Records.Deployments(ctx, srv.Name, 0, 1000)
 	if err != nil {
-		return nil, err
+		return nil, false, err
 	}
 	needed, open := map[string]bool{}, ""
 	for _, d := range list {
@@ -224,30 +226,29 @@ func (s dialer) remains(ctx context.Context, srv model.Server, h remote.Host, un
 	}
 	r, err := deploy.FindRemains(ctx, h, func(number string) bool { return needed[number] })
 	if err != nil {
-		return nil, err
+		return nil, false, err
 	}
 	if r.Locked && r.Holder.Service == s.Self && open != "" {
-		return []string{"It is locked for " + open + ", which is not finished."}, nil
+		return []string{"It is locked for " + open + ", which is not finished."}, false, nil
 	}
-	var out []string
 	own := r.Locked && r.Holder.Service == s.Self
 	if r.Unsigned() {
 		if own, err = deploy.StillUnsigned(ctx, h); err != nil {
-			return nil, err
+			return nil, false, err
 		}
 	}
 	if own && open == "" {
 		if err := deploy.Unlock(ctx, h); err != nil {
-			return nil, err
+			return nil, false, err
 		}
 		out = append(out, "A lock that a run had left when it was cut off is taken away; no deployment was under way.")
 		if r, err = deploy.FindRemains(ctx, h, func(number string) bool { return needed[number] }); err != nil {
-			return nil, err
+			return nil, false, err
 		}
 	}
 	if r.Empty() && open == "" {
 		if err := r.ClearUploads(ctx, h, func(tree.Path) bool { return false }); err != nil {
-			return nil, err
+			return nil, false, err
 		}
 		out = append(out, "Empty work folders that a run had left when it was cut off are taken away.")
 	}
@@ -262,11 +263,11 @@ func (s dialer) remains(ctx context.Context, srv model.Server, h remote.Host, un
 	}
 	switch {
 	case !unlock && (r.Locked || len(r.Uploads) > 0):
-		return append(out, fmt.Sprintf("If the service that left this is lost for good: server test %s --unlock.", srv.Name)), nil
+		return append(out, "If the service that left this is lost for good, it can be cleared."), true, nil
 	case unlock && (r.Locked || len(r.Uploads) > 0):
-		return append(out, "That is cleared now."), r.Clear(ctx, h)
+		return append(out, "That is cleared now."), false, r.Clear(ctx, h)
 	}
-	return out, nil
+	return out, false, nil
 }
 
 func filesOf(n int) string {
@@ -281,7 +282,7 @@ func openLine(t model.Transport) []string {
 	if t.Kind != "ftp" {
 		return nil
 	}
-	return []string{"Plain FTP: the password and every file cross the line where others can read them. Use --ftps or --sftp if the host offers it."}
+	return []string{"Plain FTP: the password and every file cross the line where others can read them. Use FTPS or SFTP if the host offers it."}
 }
 
 // words says what was found in sentences.

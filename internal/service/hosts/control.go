@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"restlesscrate/internal/control"
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/remote"
@@ -100,7 +101,7 @@ func (s *Service) controlled(ctx context.Context, name string) (srv model.Server
 		return srv, nil, done, err
 	}
 	if spec == nil {
-		return srv, nil, done, fault.New(fault.Conflict, "no-control", "how %s is stopped, started and spoken to is not known", name).WithMend("server control %s --file FILE says it.", name)
+		return srv, nil, done, fault.New(fault.Conflict, "no-control", "how %s is stopped, started and spoken to is not known", name).WithMend("Say how.").By(finding.SetControl.On(name))
 	}
 	var h remote.Host
 	if needsShell(spec) {
@@ -192,9 +193,9 @@ func actFault(srv model.Server, act control.Act, ans control.Answer, err error) 
 	case errors.Is(err, control.ErrByHand):
 		return fault.New(fault.Conflict, "by-hand", "%s of %s is done by hand: %s", act, srv.Name, ans.Text)
 	case errors.Is(err, control.ErrNoWay):
-		return fault.New(fault.Conflict, "no-way", "there is no way to %s %s", act, srv.Name).WithMend("server control %s --file FILE sets one.", srv.Name)
+		return fault.New(fault.Conflict, "no-way", "there is no way to %s %s", act, srv.Name).WithMend("Set one.").By(finding.SetControl.On(srv.Name))
 	case errors.Is(err, control.ErrConsolePassword):
-		return fault.New(fault.Failed, "console-password", "the console of %s refuses the password", srv.Name).WithMend("server control %s --secret rcon sets it.", srv.Name)
+		return fault.New(fault.Failed, "console-password", "the console of %s refuses the password", srv.Name).WithMend("Give the right one.").By(finding.SetSecret.On(srv.Name, "rcon"))
 	case errors.As(err, &no):
 		return fault.New(fault.Failed, "refused", "%s: %v", srv.Name, no)
 	}
@@ -260,7 +261,7 @@ func (s *Service) ActAndWait(ctx context.Context, name string, act control.Act, 
 	var ok bool
 	done.Words, ok, err = until(ctx, within, there, tell)
 	if err == nil && !ok {
-		err = fault.New(fault.Failed, "not-in-time", "%s was told to %s, and after %s that is not proved: %s", name, act, within, done.Words).WithMend("log %s shows what it says.", name)
+		err = fault.New(fault.Failed, "not-in-time", "%s was told to %s, and after %s that is not proved: %s", name, act, within, done.Words).WithMend("Read what its log says.").By(finding.ReadLog.On(name))
 	}
 	return done, err
 }

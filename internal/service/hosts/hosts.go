@@ -12,6 +12,7 @@ import (
 	"sync"
 	"time"
 
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -100,13 +101,13 @@ func (s *Service) check(ctx context.Context, srv *model.Server) error {
 		return err
 	}
 	if srv.Variables, err = b.Values(srv.Variables); err != nil {
-		return fault.New(fault.Usage, "bad-variables", "%v", err)
+		return fault.Of(fault.Usage, "bad-variables", err)
 	}
 	t := &srv.Transport
 	switch t.Kind {
 	case "folder":
 		if t.Root == "" {
-			return fault.New(fault.Usage, "bad-transport", "a folder server needs its root: --folder PATH")
+			return fault.New(fault.Usage, "bad-transport", "a folder server needs its root")
 		}
 		if err := s.ownFolder(t.Root); err != nil {
 			return err
@@ -167,7 +168,7 @@ func (s *Service) ownFolder(root string) error {
 		return err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator))
 	}
 	if inside(at, data) || inside(data, at) {
-		return fault.New(fault.Usage, "bad-transport", "%s and this service's own data folder lie in one another", root).WithMend("Give the folder that the game server runs in, or start the service with another --data.")
+		return fault.New(fault.Usage, "bad-transport", "%s and this service's own data folder lie in one another", root).WithMend("Give the folder that the game server runs in, or start the service with another data folder.").By(finding.StartService.With("data"))
 	}
 	return nil
 }
@@ -192,7 +193,7 @@ func (s *Service) keepSecrets(ctx context.Context, id int64, sec Secrets) error 
 func (s *Service) Find(ctx context.Context, name string) (model.Server, error) {
 	srv, err := s.Records.Server(ctx, name)
 	if errors.Is(err, model.ErrNotFound) {
-		return srv, fault.New(fault.Unknown, "server-unknown", "there is no server named %q", name).WithMend("server list shows them.")
+		return srv, fault.New(fault.Unknown, "server-unknown", "there is no server named %q", name).By(finding.ShowServers.With())
 	}
 	return srv, err
 }
@@ -227,7 +228,7 @@ func (s *Service) Edit(ctx context.Context, name string, e Edit) (srv model.Serv
 			break
 		}
 	}
-	return srv, fault.New(fault.Conflict, "edited-meanwhile", "%s was edited meanwhile, so this was not done", name).WithMend("server show %s shows it as it is; edit it again.", name)
+	return srv, fault.New(fault.Conflict, "edited-meanwhile", "%s was edited meanwhile, so this was not done", name).WithMend("Look at it as it is, and edit it again.").By(finding.ShowServer.On(name), finding.EditServer.On(name))
 }
 
 func (s *Service) edit(ctx context.Context, name string, e Edit) (model.Server, error) {
@@ -340,7 +341,7 @@ func (s *Service) Trust(ctx context.Context, name, fingerprint string) (model.Se
 		return srv, err
 	}
 	if srv.SeenKey == "" {
-		return srv, fault.New(fault.Conflict, "no-key-seen", "%s has offered no key that waits for a person's word", name).WithMend("server test %s connects and shows it.", name)
+		return srv, fault.New(fault.Conflict, "no-key-seen", "%s has offered no key that waits for a person's word", name).WithMend("Test the server: that connects and shows it.").By(finding.TestServer.On(name))
 	}
 	seen, err := remote.Fingerprint(srv.SeenKey)
 	if err != nil {
@@ -352,7 +353,7 @@ func (s *Service) Trust(ctx context.Context, name, fingerprint string) (model.Se
 	offered := srv.SeenKey
 	srv.HostKey, srv.SeenKey = offered, ""
 	if err := s.Records.SaveKeys(ctx, srv, offered); errors.Is(err, model.ErrConflict) {
-		return srv, fault.New(fault.Conflict, "other-key-seen", "%s has offered another key meanwhile", name).WithMend("server test %s shows it.", name)
+		return srv, fault.New(fault.Conflict, "other-key-seen", "%s has offered another key meanwhile", name).WithMend("Test the server: that shows it.").By(finding.TestServer.On(name))
 	} else if err != nil {
 		return srv, err
 	}

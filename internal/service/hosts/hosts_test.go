@@ -66,7 +66,7 @@ func folder(root string) model.Transport { return model.Transport{Kind: "folder"
 func TestAServerIsAddedAsItsRulebookAsks(t *testing.T) {
 	s, _ := open(t)
 	_, err := s.Add(t.Context(), model.Server{Name: "saltpan", Rulebook: "harbour", Transport: folder(t.TempDir())}, Secrets{})
-	requireFault(t, err, fault.Usage, "bad-variables", "port is not set (which port): give --set port=VALUE")
+	requireFault(t, err, fault.Usage, "bad-variables", "port is not set (which port)")
 	_, err = s.Add(t.Context(), model.Server{Name: "Salt Pan", Rulebook: "harbour", Transport: folder(t.TempDir())}, Secrets{})
 	requireFault(t, err, fault.Usage, "bad-name", "Small letters, digits and dashes")
 	_, err = s.Add(t.Context(), model.Server{Name: "saltpan", Rulebook: "nothing", Transport: folder(t.TempDir())}, Secrets{})

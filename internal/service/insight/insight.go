@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
@@ -90,7 +91,7 @@ type Status struct {
 func (s *Service) server(ctx context.Context, name string) (model.Server, error) {
 	srv, err := s.Records.Server(ctx, name)
 	if errors.Is(err, model.ErrNotFound) {
-		return srv, fault.New(fault.Unknown, "server-unknown", "there is no server named %q", name).WithMend("server list shows them.")
+		return srv, fault.New(fault.Unknown, "server-unknown", "there is no server named %q", name).By(finding.ShowServers.With())
 	}
 	return srv, err
 }
@@ -320,7 +321,7 @@ func (s *Service) History(ctx context.Context, name string, path tree.Path, addo
 	}
 	if len(out) == 0 {
 		return nil, fault.New(fault.Unknown, "never-changed", "no deployment has ever changed %s on %s", orText(addon, path.String()), name).
-			WithMend("files %s shows what the ledger knows.", name)
+			By(finding.ShowFiles.On(name))
 	}
 	return out, nil
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"strings"
 
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -43,7 +44,7 @@ func (s *Service) NoteOddity(ctx context.Context, server, addon, text string, fo
 	if forget {
 		err := s.Records.DropOddity(ctx, o)
 		if errors.Is(err, model.ErrConflict) {
-			return fault.New(fault.Unknown, "oddity-unknown", "nothing of the kind is known of %s: %s", addon, text).WithMend("status %s shows what is.", server)
+			return fault.New(fault.Unknown, "oddity-unknown", "nothing of the kind is known of %s: %s", addon, text).By(finding.ShowAddons.On(server))
 		}
 		return err
 	}
@@ -56,5 +57,5 @@ func (s *Service) NoteOddity(ctx context.Context, server, addon, text string, fo
 }
 
 func noAddon(server, addon string) error {
-	return fault.New(fault.Unknown, "addon-unknown", "there is no add-on %q on %s", addon, server).WithMend("status %s shows what is there.", server)
+	return fault.New(fault.Unknown, "addon-unknown", "there is no add-on %q on %s", addon, server).By(finding.ShowAddons.On(server))
 }

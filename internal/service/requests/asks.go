@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
@@ -34,7 +35,7 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 	for _, c := range crates {
 		for _, f := range c.Findings {
 			if f.Final {
-				return "", fault.New(fault.Blocked, "crate-unfit", "%s cannot be deployed: %s", c.Body.Label(), f.What).WithMend("%s", f.Mend)
+				return "", fault.New(fault.Blocked, "crate-unfit", "%s cannot be deployed: %s", c.Body.Label(), f.What).WithMend("%s", f.Mend).By(f.Remedies...)
 			}
 		}
 		w := draft.Wanted{Effect: EffectOf(b, c), Addon: c.Key, Name: c.Body.Name, Version: c.Body.Version, Crate: c.Digest}
@@ -104,7 +105,7 @@ func (s *Maker) removals(ctx context.Context, srv model.Server, b *rulebook.Book
 	for _, name := range names {
 		key := layout.Key(name)
 		if !req.Present[key] {
-			return "", fault.New(fault.Unknown, "addon-unknown", "there is no add-on %q on this server", name).WithMend("status shows what is there.")
+			return "", fault.New(fault.Unknown, "addon-unknown", "there is no add-on %q on this server", name).By(finding.ShowAddons.With())
 		}
 		req.Remove = append(req.Remove, draft.Removal{Addon: key, Name: name})
 	}
@@ -132,7 +133,7 @@ func (s *Maker) back(ctx context.Context, srv model.Server, book *rulebook.Book,
 	last := ""
 	switch {
 	case b.To != nil && b.Deployment != 0:
-		return "", fault.New(fault.Usage, "bad-request", "--to goes with --path or --addon, or stands alone; not with --deployment")
+		return "", fault.New(fault.Usage, "bad-request", "a moment goes with a path or an add-on, or stands alone; not with a deployment")
 	case b.To != nil:
 		seq := int64(0)
 		if *b.To > 0 {
@@ -162,7 +163,7 @@ func (s *Maker) back(ctx context.Context, srv model.Server, book *rulebook.Book,
 	}
 	req.Back = slices.DeleteFunc(req.Back, func(r draft.Return) bool { return slices.Contains(b.Leave, r.Path) })
 	if b.Data && b.Deployment == 0 {
-		return "", fault.New(fault.Usage, "bad-request", "data goes back with --deployment N alone: the copy is that deployment's")
+		return "", fault.New(fault.Usage, "bad-request", "data goes back with a deployment alone: the copy is that deployment's")
 	}
 	if b.Data {
 		if err := s.dataBack(ctx, srv, b.Deployment, req); err != nil {
@@ -182,7 +183,7 @@ func (s *Maker) back(ctx context.Context, srv model.Server, book *rulebook.Book,
 func (b *Back) scope(events []draft.Event) (only func(draft.Event) bool, subject string, err error) {
 	switch {
 	case b.Path != tree.Root && b.Addon != "":
-		return nil, "", fault.New(fault.Usage, "bad-request", "give one of --path and --addon")
+		return nil, "", fault.New(fault.Usage, "bad-request", "name a path or an add-on, not both")
 	case b.Path != tree.Root:
 		only = func(e draft.Event) bool { return e.Change.Path == b.Path }
 		subject = string(b.Path)
@@ -193,10 +194,10 @@ func (b *Back) scope(events []draft.Event) (only func(draft.Event) bool, subject
 	case b.Deployment != 0 || b.To != nil:
 		return func(draft.Event) bool { return true }, "the whole server", nil
 	default:
-		return nil, "", fault.New(fault.Usage, "bad-request", "say what to roll back: --deployment N, --addon NAME, --path PATH or --to N")
+		return nil, "", fault.New(fault.Usage, "bad-request", "say what to roll back: a deployment, an add-on, a path, or the moment to go back to")
 	}
 	if !slices.ContainsFunc(events, only) {
-		return nil, "", fault.New(fault.Unknown, "never-changed", "no deployment has ever changed %s on this server", subject).WithMend("history shows what was changed.")
+		return nil, "", fault.New(fault.Unknown, "never-changed", "no deployment has ever changed %s on this server", subject).By(finding.ShowHistory.With())
 	}
 	return only, subject, nil
 }

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/settings"
@@ -164,10 +165,10 @@ func toggles(names []string, off bool, req *draft.Request) (string, error) {
 	for _, name := range names {
 		key := layout.Key(name)
 		if !req.Present[key] {
-			return "", fault.New(fault.Unknown, "addon-unknown", "there is no add-on %q on this server", name).WithMend("status shows what is there.")
+			return "", fault.New(fault.Unknown, "addon-unknown", "there is no add-on %q on this server", name).By(finding.ShowAddons.With())
 		}
 		if len(listedOn(req.Ledger, key)) == 0 {
-			return "", fault.New(fault.Conflict, "not-listed", "%s is named in no load list, so it cannot be %sd without taking it away", name, verb).WithMend("remove takes it away; rollback brings it back.")
+			return "", fault.New(fault.Conflict, "not-listed", "%s is named in no load list, so it cannot be %sd without taking it away", name, verb).WithMend("Remove it; a rollback brings it back.")
 		}
 		req.Toggles = append(req.Toggles, draft.Toggle{Addon: key, Name: name, Off: off})
 	}

@@ -10,6 +10,7 @@ import (
 	"fmt"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
@@ -174,7 +175,7 @@ func Find(ctx context.Context, records interface {
 }, server string, number int) (model.Deployment, error) {
 	d, err := records.Deployment(ctx, server, number)
 	if errors.Is(err, model.ErrNotFound) {
-		return d, fault.New(fault.Unknown, "deployment-unknown", "there is no deployment %s#%d", server, number).WithMend("deployment list %s shows them.", server)
+		return d, fault.New(fault.Unknown, "deployment-unknown", "there is no deployment %s#%d", server, number).By(finding.ShowDeployments.On(server))
 	}
 	return d, err
 }

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/settings"
@@ -36,11 +37,11 @@ func (s *Maker) renewals(b *rulebook.Book, srv model.Server, ask Ask, req *draft
 		}
 		words := rulebook.Placeholders(p.Path)
 		if len(words) != 1 {
-			return srv, fault.New(fault.Usage, "no-name", "the path of %s, %s, holds no name that could be another one", name, p.Path).WithMend("--renew %s sets it aside instead.", name)
+			return srv, fault.New(fault.Usage, "no-name", "the path of %s, %s, holds no name that could be another one", name, p.Path).WithMend("Have it set aside instead.").By(finding.Renew.With(name))
 		}
 		set := draft.Set{Variable: words[0], Before: valueOf(b, srv, words[0]), After: to, Why: "a new " + words[0] + " is begun, as you wish"}
 		if to == set.Before {
-			return srv, fault.New(fault.Usage, "same-name", "%s is called %q already", words[0], to).WithMend("Give another name, or --renew %s to set it aside.", name)
+			return srv, fault.New(fault.Usage, "same-name", "%s is called %q already", words[0], to).WithMend("Give another name, or have it set aside.").By(finding.Renew.With(name))
 		}
 		before := maps.Clone(srv.Variables)
 		srv.Variables[set.Variable] = to

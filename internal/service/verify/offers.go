@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/rollcall"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -16,16 +17,15 @@ type Offer struct {
 	Stage  []string // not staged yet
 }
 
-// Words says what a person can do.
-func (o Offer) Words(server string) string {
-	var out []string
+// addTo says in a finding what a person can do.
+func (o Offer) addTo(f *finding.Finding, server string) {
 	if len(o.Crates) > 0 {
-		out = append(out, fmt.Sprintf("deploy %s %s brings what it needs.", server, strings.Join(o.Crates, " ")))
+		f.Mend = "What it needs is staged."
+		f.By(finding.Deploy.On(server, strings.Join(o.Crates, " ")))
 	}
 	if len(o.Stage) > 0 {
-		out = append(out, fmt.Sprintf("Stage %s and deploy that too.", strings.Join(o.Stage, ", ")))
+		f.Mend = strings.TrimSpace(f.Mend + " Stage " + strings.Join(o.Stage, ", ") + " and deploy that too.")
 	}
-	return strings.Join(out, " ")
 }
 
 // Offers says for each failed add-on of a roll, by its name there, what brings what

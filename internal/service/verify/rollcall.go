@@ -124,25 +124,26 @@ func (s *Verifier) findingsOf(ctx context.Context, srv model.Server, roll rollca
 	if err != nil {
 		return nil, err
 	}
-	back := ""
-	if d != nil {
-		back = fmt.Sprintf("rollback %s --deployment %d takes the deployment back.", d.Server, d.Number)
-	}
 	for _, e := range roll.Entries {
-		mend := ""
 		_, brought := fresh[e.Addon]
-		if brought {
-			mend = back
-		}
+		f := finding.Finding{Level: finding.Warn}
 		switch {
 		case e.Standing == rollcall.Failed:
-			mend = strings.TrimSpace(offers[e.Addon].Words(srv.Name) + " " + mend)
-			out = append(out, finding.Finding{Level: finding.Warn, Code: "not-loaded", What: fmt.Sprintf("%s did not load: %s.", e.Addon, e.Why), Mend: mend})
+			f.Code, f.What = "not-loaded", fmt.Sprintf("%s did not load: %s.", e.Addon, e.Why)
+			offers[e.Addon].addTo(&f, srv.Name)
 		case e.Standing == rollcall.Silent && brought && e.Listed:
-			out = append(out, finding.Finding{Level: finding.Warn, Code: "silent", What: fmt.Sprintf("Nothing says that %s loaded.", e.Addon), Mend: mend})
+			f.Code, f.What = "silent", fmt.Sprintf("Nothing says that %s loaded.", e.Addon)
 		case e.Standing == rollcall.Loaded && e.Why != "":
 			out = append(out, finding.Finding{Level: finding.Note, Code: "loaded-otherwise", What: fmt.Sprintf("%s is loaded; %s.", e.Addon, e.Why)})
 		}
+		if f.Code == "" {
+			continue
+		}
+		if brought && d != nil {
+			f.Mend = strings.TrimSpace(f.Mend + " The deployment can be taken back.")
+			f.By(finding.RollBack.On(d.Name()))
+		}
+		out = append(out, f)
 	}
 	for _, l := range roll.Errors {
 		out = append(out, finding.Finding{Level: finding.Warn, Code: "log-trouble", What: fmt.Sprintf("The log says in line %d since the start: %s", l.Number, l.Text)})

@@ -10,6 +10,7 @@
   import CrateMap from '../lib/staging/CrateMap.svelte';
   import CrateTo from '../lib/staging/CrateTo.svelte';
   import Button from '../lib/ui/Button.svelte';
+  import Confirm from '../lib/ui/Confirm.svelte';
   import Field from '../lib/ui/Field.svelte';
   import FindingRow from '../lib/ui/FindingRow.svelte';
   import Head from '../lib/ui/Head.svelte';
@@ -29,16 +30,11 @@
   let dropping = $state(false);
   let naming = $state(false);
   let comparing = $state(false);
-  let error = $state<unknown>();
 
   async function drop() {
-    try {
-      await ok(api.DELETE('/crates/{crate}', { params: { path: { crate: digest } } }));
-      await client.invalidateQueries({ queryKey: ['crates'] });
-      await navigate('/staging');
-    } catch (e) {
-      error = e;
-    }
+    await ok(api.DELETE('/crates/{crate}', { params: { path: { crate: digest } } }));
+    await client.invalidateQueries({ queryKey: ['crates'] });
+    await navigate('/staging');
   }
 </script>
 
@@ -78,7 +74,6 @@
       </div>
     {/if}
   </Lading>
-  {#if error}<Trouble {error} />{/if}
   <CrateMap crate={c} places={book.data?.places ?? []} />
 
   <CrateTo bind:open={going} crate={c} />
@@ -90,16 +85,16 @@
       <pre class="mono box mb-4 overflow-x-auto p-3 whitespace-pre-wrap">{n.text}</pre>
     {/each}
   </Sheet>
-  <Sheet
+  <Confirm
     bind:open={dropping}
     title="Drop {c.label}?"
     about="It leaves the list. Its {count(
       c.archives.length,
       'archive'
     )} stay in the stockroom, and what is deployed of it stays where it is."
-  >
-    <Button kind="main" onclick={drop}>Drop it</Button>
-  </Sheet>
+    word="Drop it"
+    does={drop}
+  />
 {:else if q.error}
   <Head title="Crate" />
   <Trouble error={q.error} />

@@ -5,11 +5,12 @@
   import { clock } from '../lib/format';
   import { counts, toneOf } from '../lib/standing';
   import Empty from '../lib/ui/Empty.svelte';
+  import Filter from '../lib/ui/Filter.svelte';
   import Head from '../lib/ui/Head.svelte';
   import Stamp from '../lib/ui/Stamp.svelte';
   import Trouble from '../lib/ui/Trouble.svelte';
   import Button from '../lib/ui/Button.svelte';
-  import { p } from '../router';
+  import { p, toDeployment } from '../router';
 
   let pages = $state(1);
   const q = createQuery(() => deployments(undefined, pages));
@@ -30,14 +31,7 @@
     <Button kind="main" href={p('/')}>To the servers</Button>
   </Empty>
 {:else if q.data}
-  <input
-    class="input mb-2.5 max-w-md"
-    data-find
-    type="search"
-    placeholder="Find a deployment ( / )"
-    aria-label="Find a deployment"
-    bind:value={find}
-  />
+  <div class="mb-2.5"><Filter bind:find label="Find a deployment" /></div>
   <div class="overflow-x-auto">
     <table class="table">
       <thead>
@@ -53,15 +47,7 @@
       <tbody>
         {#each shown as d (d.name)}
           <tr data-row>
-            <td
-              ><a
-                data-open
-                class="font-semibold whitespace-nowrap"
-                href={p('/servers/:server/deployments/:number', {
-                  params: { server: d.server, number: String(d.number) }
-                })}>{d.name}</a
-              ></td
-            >
+            <td><a data-open class="font-semibold whitespace-nowrap" href={toDeployment(d)}>{d.name}</a></td>
             <td>{d.title}</td>
             <td class="max-sm:hidden">{counts(d.counts)}</td>
             <td class="whitespace-nowrap max-sm:hidden">{clock(d.endedAt ?? d.createdAt)}</td>

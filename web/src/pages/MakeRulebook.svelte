@@ -10,7 +10,7 @@
   import Dropzone from '../lib/staging/Dropzone.svelte';
   import type { Pick } from '../lib/staging/pick';
   import { upload } from '../lib/staging/upload';
-  import { Attempt } from '../lib/attempt.svelte';
+  import { attempting } from '../lib/attempt.svelte';
   import Button from '../lib/ui/Button.svelte';
   import Head from '../lib/ui/Head.svelte';
   import Labelled from '../lib/ui/Labelled.svelte';
@@ -34,7 +34,7 @@
   let answers = $state<Record<string, string>>({});
   let made = $state<Proposed>();
   let tried = $state<StagedByBook[]>([]);
-  const attempt = new Attempt();
+  const attempt = attempting();
   let learnt = $derived(server !== '' || downloads.length > 0);
 
   /** Asks again with what is known now. */

@@ -3,7 +3,7 @@
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { api, ok } from '../lib/api/client';
   import { result } from '../lib/api/jobs';
-  import { Attempt } from '../lib/attempt.svelte';
+  import { attempting } from '../lib/attempt.svelte';
   import { rulebook } from '../lib/api/queries';
   import { clock, count } from '../lib/format';
   import Button from '../lib/ui/Button.svelte';
@@ -16,7 +16,7 @@
   let name = $derived(route.params.name ?? '');
   const q = createQuery(() => rulebook(name));
   const client = useQueryClient();
-  const attempt = new Attempt();
+  const attempt = attempting();
 
   const again = () =>
     attempt.run('again', async () => {

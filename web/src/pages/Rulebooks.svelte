@@ -2,6 +2,7 @@
 <script lang="ts">
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { api, ok } from '../lib/api/client';
+  import { attempting } from '../lib/attempt.svelte';
   import { rulebooks } from '../lib/api/queries';
   import { clock } from '../lib/format';
   import Button from '../lib/ui/Button.svelte';
@@ -13,21 +14,18 @@
   const client = useQueryClient();
   const q = createQuery(rulebooks);
   let file = $state<HTMLInputElement>();
-  let error = $state<unknown>();
+  const attempt = attempting();
 
   async function add() {
-    error = undefined;
     const text = await file?.files?.[0]?.text();
     if (file) file.value = ''; // so that the same file can be chosen again
     if (text === undefined) return;
-    try {
+    await attempt.run('add', async () => {
       const b = await ok(api.POST('/rulebooks', { body: { text } }));
       await client.invalidateQueries({ queryKey: ['rulebooks'] });
       await client.invalidateQueries({ queryKey: ['rulebook', b.name] });
       await navigate('/rulebooks/:name', { params: { name: b.name } });
-    } catch (e) {
-      error = e;
-    }
+    });
   }
 </script>
 
@@ -38,7 +36,7 @@
 </Head>
 
 <input bind:this={file} type="file" accept=".yaml,.yml" hidden data-rulebook onchange={add} />
-{#if error}<Trouble {error} />{/if}
+{#if attempt.error}<Trouble error={attempt.error} />{/if}
 {#if q.error}
   <Trouble error={q.error} />
 {:else if q.data?.length === 0}

@@ -1,6 +1,7 @@
 <!-- Signing in: with the one-time link that serve printed, or with a token. -->
 <script lang="ts">
   import { api, ok } from '../lib/api/client';
+  import { attempting } from '../lib/attempt.svelte';
   import Button from '../lib/ui/Button.svelte';
   import Labelled from '../lib/ui/Labelled.svelte';
   import Lading from '../lib/ui/Lading.svelte';
@@ -9,20 +10,16 @@
 
   const code = new URLSearchParams(location.search).get('code') ?? '';
   let token = $state('');
-  let busy = $state(false);
-  let error = $state<unknown>();
+  const attempt = attempting();
+  let entered = $state(false); // the next page is on its way
+  let busy = $derived(entered || attempt.busy !== '');
 
-  async function enter(body: { code?: string; token?: string }) {
-    busy = true;
-    error = undefined;
-    try {
+  const enter = (body: { code?: string; token?: string }) =>
+    attempt.run('enter', async () => {
       await ok(api.POST('/session', { body }));
+      entered = true;
       location.replace('/');
-    } catch (e) {
-      error = e;
-      busy = false;
-    }
-  }
+    });
 
   if (code) void enter({ code });
 </script>
@@ -52,5 +49,5 @@
       <Button kind="main" type="submit" disabled={busy || !token.trim()}>Sign in</Button>
     </form>
   </Lading>
-  {#if error}<Trouble {error} />{/if}
+  {#if attempt.error}<Trouble error={attempt.error} />{/if}
 </main>

@@ -9,6 +9,7 @@
   import UploadRow from '../lib/staging/UploadRow.svelte';
   import { getUploads } from '../lib/staging/uploads.svelte';
   import Button from '../lib/ui/Button.svelte';
+  import Filter from '../lib/ui/Filter.svelte';
   import Head from '../lib/ui/Head.svelte';
   import Trouble from '../lib/ui/Trouble.svelte';
 
@@ -58,14 +59,7 @@
 <div class="mt-6 mb-2 flex flex-wrap items-center gap-3">
   <h2>Crates</h2>
   {#if list.data?.length}
-    <input
-      class="input max-w-xs"
-      data-find
-      type="search"
-      placeholder="Find a crate ( / )"
-      aria-label="Find a crate"
-      bind:value={find}
-    />
+    <Filter bind:find label="Find a crate" />
   {/if}
 </div>
 {#if list.error}

@@ -11,6 +11,7 @@ export type Crate = Schemas['Crate'];
 export type Deployment = Schemas['Deployment'];
 export type Step = Schemas['Step'];
 export type Finding = Schemas['Finding'];
+export type Remedy = Schemas['Remedy'];
 export type FileRow = Schemas['File'];
 export type LedgerEvent = Schemas['Event'];
 export type Rulebook = Schemas['Rulebook'];

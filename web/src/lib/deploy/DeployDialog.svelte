@@ -6,6 +6,7 @@
   import { crates, pallets } from '../api/queries';
   import { count, size } from '../format';
   import Button from '../ui/Button.svelte';
+  import Filter from '../ui/Filter.svelte';
   import Sheet from '../ui/Sheet.svelte';
   import Tick from '../ui/Tick.svelte';
   import Trouble from '../ui/Trouble.svelte';
@@ -48,13 +49,7 @@
     <p class="mb-3">Nothing is staged for the rulebook {server.rulebook} yet.</p>
     <Button kind="main" href={p('/staging')}>Stage an archive</Button>
   {:else if list.data}
-    <input
-      class="input mb-2"
-      data-find
-      placeholder="Find a crate"
-      aria-label="Find a crate"
-      bind:value={find}
-    />
+    <div class="mb-2"><Filter bind:find label="Find a crate" /></div>
     <div class="box max-h-[50vh] overflow-y-auto">
       {#each shownPacks as p (p.label)}
         <div class="row flex flex-wrap items-center gap-x-3 px-3 py-1.5">

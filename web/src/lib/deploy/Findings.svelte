@@ -2,6 +2,7 @@
      of one code are folded, so that what is different is seen. -->
 <script lang="ts">
   import type { Deployment, Finding } from '../api/client';
+  import Button from '../ui/Button.svelte';
   import FindingRow from '../ui/FindingRow.svelte';
   import Tick from '../ui/Tick.svelte';
   import { acceptedBy, alreadyAccepted, canTick, keyOf } from './accepting';
@@ -49,13 +50,10 @@
       </FindingRow>
     {/each}
     <div class="flex gap-2 px-3">
-      {#if sorted.length > shown.length}<button
-          type="button"
-          class="button quiet"
-          onclick={() => (all = true)}>{sorted.length - shown.length} more</button
+      {#if sorted.length > shown.length}<Button kind="quiet" onclick={() => (all = true)}
+          >{sorted.length - shown.length} more</Button
         >{/if}
-      {#if open.length > 2}<button type="button" class="button quiet" onclick={acceptAll}
-          >Accept all {open.length} blocks</button
+      {#if open.length > 2}<Button kind="quiet" onclick={acceptAll}>Accept all {open.length} blocks</Button
         >{/if}
     </div>
   </div>

@@ -2,6 +2,7 @@
 <script lang="ts">
   import { count, size } from '../format';
   import type { Fold } from './folds';
+  import Button from '../ui/Button.svelte';
   import PathText from '../ui/PathText.svelte';
   import StepRow from './StepRow.svelte';
 
@@ -46,9 +47,7 @@
         <StepRow step={s} current={s.id === at} {drafted} />
       {/each}
       {#if fold.steps.length > few && !whole}
-        <button type="button" class="button quiet m-1" onclick={() => (whole = true)}
-          >Show the other {fold.steps.length - few}</button
-        >
+        <Button kind="quiet" onclick={() => (whole = true)}>Show the other {fold.steps.length - few}</Button>
       {/if}
     </div>
   {/if}

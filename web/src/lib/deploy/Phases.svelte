@@ -4,6 +4,8 @@
   import type { Deployment, Step } from '../api/client';
   import { count } from '../format';
   import FoldRow from './FoldRow.svelte';
+  import Button from '../ui/Button.svelte';
+  import Bar from '../ui/Bar.svelte';
   import { folded } from './folds';
   import StepRow from './StepRow.svelte';
 
@@ -55,16 +57,7 @@
           <h2>{named(phase, words, steps)}</h2>
           <div class="reason">{about}</div>
           {#if !drafted}
-            <div
-              class="mt-2 h-1.5 bg-rule-faint"
-              role="progressbar"
-              aria-label={words}
-              aria-valuemin="0"
-              aria-valuemax="100"
-              aria-valuenow={Math.round(share(steps) * 100)}
-            >
-              <div class="h-full bg-ink" style:width="{share(steps) * 100}%"></div>
-            </div>
+            <div class="mt-2"><Bar label={words} part={share(steps)} tone="ink" thin /></div>
           {:else}
             <div class="label mt-1.5">{count(steps.length, 'step')}</div>
           {/if}
@@ -78,8 +71,8 @@
             {/if}
           {/each}
           {#if lines.length > few && !whole[key]}
-            <button type="button" class="button quiet m-1" onclick={() => (whole[key] = true)}
-              >Show the other {lines.length - few}</button
+            <Button kind="quiet" onclick={() => (whole[key] = true)}
+              >Show the other {lines.length - few}</Button
             >
           {/if}
         </div>

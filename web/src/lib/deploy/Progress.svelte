@@ -1,6 +1,7 @@
 <!-- The bar of a run with what it is at. -->
 <script lang="ts">
   import { size } from '../format';
+  import Bar from '../ui/Bar.svelte';
   import type { Live } from './live.svelte';
   import { about } from './pace';
 
@@ -20,14 +21,5 @@
           : ''}</span
       >{/if}
   </div>
-  <div
-    class="h-2 bg-rule-faint"
-    role="progressbar"
-    aria-label={undoing ? 'Going back' : 'Running'}
-    aria-valuemin="0"
-    aria-valuemax="100"
-    aria-valuenow={Math.round(part * 100)}
-  >
-    <div class="h-full bg-act" style:width="{part * 100}%"></div>
-  </div>
+  <Bar label={undoing ? 'Going back' : 'Running'} {part} />
 </div>

@@ -5,12 +5,12 @@
   import { api, ok, type Server } from '../api/client';
   import { clock, size } from '../format';
   import { reachedBy } from '../standing';
-  import { Attempt } from '../attempt.svelte';
+  import { attempting } from '../attempt.svelte';
   import Button from '../ui/Button.svelte';
+  import Confirm from '../ui/Confirm.svelte';
   import Field from '../ui/Field.svelte';
   import Lading from '../ui/Lading.svelte';
   import PathText from '../ui/PathText.svelte';
-  import Sheet from '../ui/Sheet.svelte';
   import Stamp from '../ui/Stamp.svelte';
   import Trouble from '../ui/Trouble.svelte';
   import EditServer from './EditServer.svelte';
@@ -19,7 +19,7 @@
   let { server }: { server: Server } = $props();
   const client = useQueryClient();
   let params = $derived({ params: { path: { server: server.name } } });
-  const attempt = new Attempt();
+  const attempt = attempting();
   let editing = $state(false);
   let dropping = $state(false);
   let unlocking = $state(false);
@@ -30,25 +30,22 @@
   }
 
   let shown = $derived(server.transport.kind === 'ftps' ? 'certificate' : 'key');
-  let left = $derived(server.abilities?.words.some((w) => w.includes('--unlock')));
-  const unlock = () =>
-    act('unlock', async () => {
-      await ok(api.POST('/servers/{server}/test', { params: { ...params.params, query: { unlock: true } } }));
-      unlocking = false;
-    });
+  let left = $derived(server.abilities?.left);
+  async function unlock() {
+    await ok(api.POST('/servers/{server}/test', { params: { ...params.params, query: { unlock: true } } }));
+    await client.invalidateQueries({ queryKey: ['status', server.name] });
+  }
   const test = () => act('test', () => ok(api.POST('/servers/{server}/test', params)));
   const trust = () =>
     act('trust', async () => {
       await ok(api.POST('/servers/{server}/trust', { ...params, body: { fingerprint: server.offeredKey! } }));
       await ok(api.POST('/servers/{server}/test', params));
     });
-  const drop = () =>
-    act('drop', async () => {
-      await ok(api.DELETE('/servers/{server}', params));
-      dropping = false;
-      await client.invalidateQueries({ queryKey: ['servers'] });
-      await navigate('/');
-    });
+  async function drop() {
+    await ok(api.DELETE('/servers/{server}', params));
+    await client.invalidateQueries({ queryKey: ['servers'] });
+    await navigate('/');
+  }
 </script>
 
 <Lading tape={server.name} small>
@@ -112,19 +109,18 @@
 <Written server={server.name} />
 
 <EditServer bind:open={editing} {server} />
-<Sheet
+<Confirm
   bind:open={dropping}
   title="Forget {server.name}?"
   about="Its files on the host stay as they are. Its records here can no longer be used to take anything back."
->
-  {#if attempt.error}<Trouble error={attempt.error} />{/if}
-  <Button kind="main" disabled={attempt.busy !== ''} onclick={drop}>Forget {server.name}</Button>
-</Sheet>
+  word="Forget {server.name}"
+  does={drop}
+/>
 
-<Sheet
+<Confirm
   bind:open={unlocking}
   title="Clear what another service left on {server.name}?"
   about="Its lock and its unfinished uploads go. Only do so if that service is lost for good. Files of the server that were set aside stay."
->
-  <Button kind="main" disabled={attempt.busy !== ''} onclick={unlock}>Clear it</Button>
-</Sheet>
+  word="Clear it"
+  does={unlock}
+/>

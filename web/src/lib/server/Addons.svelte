@@ -1,9 +1,9 @@
 <!-- The add-ons on a server, and for each the one sentence that there is to know. -->
 <script lang="ts">
   import { useQueryClient } from '@tanstack/svelte-query';
-  import { p } from '../../router';
+  import { p, toDeployment } from '../../router';
   import { api, ok, type Addon, type Status } from '../api/client';
-  import { Attempt } from '../attempt.svelte';
+  import { attempting } from '../attempt.svelte';
   import DraftingNote from '../deploy/DraftingNote.svelte';
   import { Drafting } from '../deploy/drafting.svelte';
   import { count, size } from '../format';
@@ -21,7 +21,7 @@
   const worth = (a: Addon) => (a.trouble ? 0 : a.others.length ? 1 : a.newer ? 2 : 3);
   let rows = $derived(status.addons.toSorted((a, b) => worth(a) - worth(b) || a.name.localeCompare(b.name)));
 
-  const confirming = new Attempt();
+  const confirming = attempting();
   const confirm = (a: Addon) =>
     confirming.run('confirm', async () => {
       await ok(
@@ -33,18 +33,14 @@
       await client.invalidateQueries({ queryKey: ['status', server] });
     });
 
-  const numberOf = (deployment: string) => deployment.split('#').at(-1) ?? '';
+  const numberOf = (deployment: string) => Number(deployment.split('#').at(-1));
 </script>
 
 {#if status.drafts.length}
   <p class="mb-3 text-ink-soft">
     Drafts that wait:
     {#each status.drafts as d (d.number)}
-      <a
-        class="link mr-3"
-        href={p('/servers/:server/deployments/:number', { params: { server, number: String(d.number) } })}
-        >{d.name} {d.title}</a
-      >
+      <a class="link mr-3" href={toDeployment({ server, number: d.number })}>{d.name} {d.title}</a>
     {/each}
   </p>
 {/if}
@@ -110,11 +106,8 @@
               {/each}
             </td>
             <td class="mono max-sm:hidden">
-              <a
-                class="link"
-                href={p('/servers/:server/deployments/:number', {
-                  params: { server, number: numberOf(a.deployment) }
-                })}>{a.deployment}</a
+              <a class="link" href={toDeployment({ server, number: numberOf(a.deployment) })}
+                >{a.deployment}</a
               >
             </td>
             <td class="text-right sm:whitespace-nowrap">

@@ -3,7 +3,7 @@
 <script lang="ts">
   import { useQueryClient } from '@tanstack/svelte-query';
   import { api, ok, type Control, type Standing } from '../api/client';
-  import { Attempt } from '../attempt.svelte';
+  import { attempting } from '../attempt.svelte';
   import Button from '../ui/Button.svelte';
   import Labelled from '../ui/Labelled.svelte';
   import Sheet from '../ui/Sheet.svelte';
@@ -14,7 +14,7 @@
 
   let { open = $bindable(), server, known }: { open: boolean; server: string; known?: Control } = $props();
   const client = useQueryClient();
-  const attempt = new Attempt();
+  const attempt = attempting();
   let form = $state(blankControl());
   let gave = $state<Standing>();
   $effect(() => {

@@ -5,6 +5,7 @@
   import { files } from '../api/queries';
   import { count, size } from '../format';
   import Button from '../ui/Button.svelte';
+  import Filter from '../ui/Filter.svelte';
   import PathText from '../ui/PathText.svelte';
   import Trouble from '../ui/Trouble.svelte';
   import FileHistory from './FileHistory.svelte';
@@ -27,14 +28,7 @@
 {#if q.error}<Trouble error={q.error} />{/if}
 {#if q.data}
   <div class="mb-2.5 flex flex-wrap items-center gap-3">
-    <input
-      class="input max-w-md"
-      data-find
-      type="search"
-      placeholder="Find a path or an add-on ( / )"
-      aria-label="Find a path or an add-on"
-      bind:value={find}
-    />
+    <Filter bind:find label="Find a path or an add-on" />
     <span class="text-ink-soft"
       >{wanted ? `${count(found.length, 'file')} of ${q.data.length}` : count(found.length, 'file')}</span
     >

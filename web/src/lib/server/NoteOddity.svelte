@@ -2,7 +2,7 @@
 <script lang="ts">
   import { useQueryClient } from '@tanstack/svelte-query';
   import { api, ok } from '../api/client';
-  import { Attempt } from '../attempt.svelte';
+  import { attempting } from '../attempt.svelte';
   import Button from '../ui/Button.svelte';
   import Labelled from '../ui/Labelled.svelte';
   import Sheet from '../ui/Sheet.svelte';
@@ -16,7 +16,7 @@
   }
   let { open = $bindable(), server, addon, known }: Props = $props();
   const client = useQueryClient();
-  const attempt = new Attempt();
+  const attempt = attempting();
   let text = $state('');
 
   const send = (words: string, forget: boolean) =>

@@ -1,6 +1,6 @@
 <!-- What is open on a server keeps its slot, so it is told on every tab. -->
 <script lang="ts">
-  import { p } from '../../router';
+  import { toDeployment } from '../../router';
   import type { Deployment } from '../api/client';
   import Button from '../ui/Button.svelte';
 
@@ -15,10 +15,5 @@
     {#if deployment.state === 'queued'}It waits for its turn.{/if}
     {#if halted}It stands half-way: finish it or take it back before anything else.{/if}
   </span>
-  <Button
-    kind={halted ? 'main' : 'plain'}
-    href={p('/servers/:server/deployments/:number', {
-      params: { server: deployment.server, number: String(deployment.number) }
-    })}>Open {deployment.name}</Button
-  >
+  <Button kind={halted ? 'main' : 'plain'} href={toDeployment(deployment)}>Open {deployment.name}</Button>
 </div>

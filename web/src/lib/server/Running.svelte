@@ -4,7 +4,7 @@
   import { api, ok, problemOf, type Acted, type LogLine } from '../api/client';
   import { controlKnown, lastRollCall, standingOf } from '../api/queries';
   import { follow, result } from '../api/jobs';
-  import { Attempt } from '../attempt.svelte';
+  import { attempting } from '../attempt.svelte';
   import Button from '../ui/Button.svelte';
   import Stamp from '../ui/Stamp.svelte';
   import Trouble from '../ui/Trouble.svelte';
@@ -18,7 +18,7 @@
   const roll = createQuery(() => lastRollCall(server));
   const known = createQuery(() => controlKnown(server));
   let editing = $state(false);
-  const acting = new Attempt();
+  const acting = attempting();
   let words = $state('');
   let line = $state('');
   let said = $state<{ line: string; answer: string }[]>([]);

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import { p } from '../../router';
+  import { p, toDeployment } from '../../router';
   import type { Server } from '../api/client';
   import { statuses } from '../api/queries';
   import { clock } from '../format';
@@ -26,12 +26,7 @@
   <td class="max-sm:hidden">
     {#if q.data?.last}
       {@const d = q.data.last}
-      <a
-        class="link"
-        href={p('/servers/:server/deployments/:number', {
-          params: { server: d.server, number: String(d.number) }
-        })}>{d.name}</a
-      >
+      <a class="link" href={toDeployment(d)}>{d.name}</a>
       <span class="reason">{d.title}, {clock(d.endedAt ?? d.createdAt)}</span>
     {:else}<span class="reason">none yet</span>{/if}
   </td>

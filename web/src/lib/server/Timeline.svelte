@@ -1,7 +1,7 @@
 <!-- One line per deployment along a rule, the newest on top, with the ways back. -->
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import { p } from '../../router';
+  import { toDeployment } from '../../router';
   import { deployments } from '../api/queries';
   import DraftingNote from '../deploy/DraftingNote.svelte';
   import { Drafting } from '../deploy/drafting.svelte';
@@ -25,12 +25,7 @@
   {#each shown as d (d.number)}
     <li class="row" data-row data-deployment={d.number}>
       <span class="dot {toneOf(d.state)}-ink" class:filled={d.state === 'done'} aria-hidden="true"></span>
-      <a
-        class="name"
-        data-open
-        href={p('/servers/:server/deployments/:number', { params: { server, number: String(d.number) } })}
-        >{d.name}</a
-      >
+      <a class="name" data-open href={toDeployment({ server, number: d.number })}>{d.name}</a>
       <div class="min-w-0 flex-1">
         <div>{d.title}</div>
         <div class="reason">

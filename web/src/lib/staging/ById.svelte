@@ -3,47 +3,35 @@
   import { useQueryClient } from '@tanstack/svelte-query';
   import { navigate } from '../../router';
   import { api, ok, type Rulebook } from '../api/client';
-  import { Attempt } from '../attempt.svelte';
-  import Button from '../ui/Button.svelte';
   import Labelled from '../ui/Labelled.svelte';
-  import Sheet from '../ui/Sheet.svelte';
-  import Trouble from '../ui/Trouble.svelte';
+  import FormSheet from '../ui/FormSheet.svelte';
 
   let { open = $bindable(), books }: { open: boolean; books: Rulebook[] } = $props();
   const client = useQueryClient();
   let book = $state('');
   let chosen = $derived(book || (books[0]?.name ?? ''));
   let id = $state('');
-  const attempt = new Attempt();
 
-  async function keep(e: SubmitEvent) {
-    e.preventDefault();
-    await attempt.run('send', async () => {
-      const crate = await ok(api.POST('/crates', { body: { id: id.trim(), rulebook: chosen } }));
-      await client.invalidateQueries({ queryKey: ['crates'] });
-      open = false;
-      await navigate('/crates/:digest', { params: { digest: crate.digest } });
-    });
+  async function send() {
+    const crate = await ok(api.POST('/crates', { body: { id: id.trim(), rulebook: chosen } }));
+    await client.invalidateQueries({ queryKey: ['crates'] });
+    return () => navigate('/crates/:digest', { params: { digest: crate.digest } });
   }
 </script>
 
-<Sheet
+<FormSheet
   bind:open
   title="An add-on without a download"
   about="Some servers fetch an add-on themselves, by an id that a list holds."
+  words={['Keep it', 'Keeping…']}
+  {send}
 >
-  <form class="space-y-3.5" onsubmit={keep}>
-    <Labelled label="Game">
-      <select class="input" bind:value={() => chosen, (v) => (book = v)}>
-        {#each books as b (b.name)}<option value={b.name}>{b.title}</option>{/each}
-      </select>
-    </Labelled>
-    <Labelled label="Id" help="As the server's list holds it.">
-      <input class="input mono" required bind:value={id} />
-    </Labelled>
-    {#if attempt.error}<Trouble error={attempt.error} />{/if}
-    <Button kind="main" type="submit" disabled={attempt.busy !== ''}
-      >{attempt.busy ? 'Keeping…' : 'Keep it'}</Button
-    >
-  </form>
-</Sheet>
+  <Labelled label="Game">
+    <select class="input" bind:value={() => chosen, (v) => (book = v)}>
+      {#each books as b (b.name)}<option value={b.name}>{b.title}</option>{/each}
+    </select>
+  </Labelled>
+  <Labelled label="Id" help="As the server's list holds it.">
+    <input class="input mono" required bind:value={id} />
+  </Labelled>
+</FormSheet>

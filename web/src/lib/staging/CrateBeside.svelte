@@ -4,7 +4,7 @@
   import { navigate } from '../../router';
   import { api, ok, type Crate } from '../api/client';
   import { crates } from '../api/queries';
-  import { Attempt } from '../attempt.svelte';
+  import { attempting } from '../attempt.svelte';
   import { count, size } from '../format';
   import Button from '../ui/Button.svelte';
   import Labelled from '../ui/Labelled.svelte';
@@ -29,7 +29,7 @@
         })
       )
   }));
-  const attempt = new Attempt();
+  const attempt = attempting();
 
   async function join() {
     await attempt.run('send', async () => {

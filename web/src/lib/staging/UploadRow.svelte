@@ -2,6 +2,7 @@
 <script lang="ts">
   import { p } from '../../router';
   import { count, size } from '../format';
+  import Bar from '../ui/Bar.svelte';
   import FindingRow from '../ui/FindingRow.svelte';
   import ChooseRoot from './ChooseRoot.svelte';
   import Trouble from '../ui/Trouble.svelte';
@@ -46,9 +47,7 @@
     </span>
   </div>
   {#if u.stage === 'sending'}
-    <div class="mt-1.5 h-1.5 bg-rule-faint">
-      <div class="h-full bg-act" style:width="{total ? (u.sent / total) * 100 : 100}%"></div>
-    </div>
+    <div class="mt-1.5"><Bar label="Sending {u.pick.filename}" part={total ? u.sent / total : 1} thin /></div>
   {/if}
   {#if worth.length}
     <div class="mt-1.5">

@@ -3,6 +3,7 @@
   import type { Snippet } from 'svelte';
   import type { Finding } from '../api/client';
   import PathText from './PathText.svelte';
+  import Remedies from './Remedies.svelte';
 
   let { finding, children }: { finding: Finding; children?: Snippet } = $props();
 </script>
@@ -16,6 +17,7 @@
     {finding.what}
     {#if finding.path && !finding.what.includes(finding.path)}<PathText path={finding.path} />{/if}
     {#if finding.mend}<div class="reason">{finding.mend}</div>{/if}
+    <Remedies remedies={finding.remedies} />
   </div>
   {#if children}<div class="col-start-2 sm:col-start-3">{@render children()}</div>{/if}
 </div>

@@ -8,7 +8,15 @@
 </script>
 
 <div class="box my-3" role="alert" data-problem={problem.code}>
-  <FindingRow finding={{ level: 'block', code: problem.code, what: problem.detail, mend: problem.mend }} />
+  <FindingRow
+    finding={{
+      level: 'block',
+      code: problem.code,
+      what: problem.detail,
+      mend: problem.mend,
+      remedies: problem.remedies
+    }}
+  />
   {#each problem.findings ?? [] as f (f.code + f.path)}
     <FindingRow finding={f} />
   {/each}

@@ -963,6 +963,8 @@ export interface components {
              * @description Bytes; -1 where the host does not tell
              */
             free: number;
+            /** @description Another service left a lock or uploads there; a test can clear them if it is lost for good */
+            left?: boolean;
             modes: boolean;
             /** @description No folder of ours can be made at the root, so there is no lock on the host */
             noWork?: boolean;
@@ -1350,6 +1352,8 @@ export interface components {
             level: "block" | "warn" | "note";
             mend?: string;
             path?: string;
+            /** @description The deeds that would help */
+            remedies?: components["schemas"]["Remedy"][];
             what: string;
         };
         HTTPRequest: {
@@ -1381,8 +1385,9 @@ export interface components {
         JobEvent: {
             /** Format: date-time */
             at: string;
-            data: unknown;
-            kind: string;
+            data: components["schemas"]["Progress"];
+            /** @enum {string} */
+            kind: "look" | "phase" | "motion" | "note";
             /** Format: int64 */
             number: number;
         };
@@ -1630,12 +1635,42 @@ export interface components {
              */
             exit: number;
             findings?: components["schemas"]["Finding"][] | null;
-            /** @description What would help */
+            /** @description What would help, in words */
             mend?: string;
+            /** @description The deeds that would help */
+            remedies?: components["schemas"]["Remedy"][];
             /** Format: int64 */
             status: number;
             title: string;
             type: string;
+        };
+        Progress: {
+            /**
+             * Format: int64
+             * @description Motions that are done
+             */
+            done: number;
+            /** @enum {string} */
+            kind: "look" | "phase" | "motion" | "note";
+            path?: string;
+            /** @enum {string} */
+            phase?: "prepare" | "swap" | "proof";
+            /**
+             * Format: int64
+             * @description Bytes
+             */
+            sent?: number;
+            /**
+             * Format: int64
+             * @description The step of the draft that it is at
+             */
+            step?: number;
+            text?: string;
+            /**
+             * Format: int64
+             * @description Motions in all; 0 for work that is no run
+             */
+            total: number;
         };
         Propose: {
             /** @description By question; what is missing is believed */
@@ -1670,6 +1705,14 @@ export interface components {
         Readme: {
             path: string;
             text: string;
+        };
+        Remedy: {
+            /** @description Which deed: a stable code */
+            do: string;
+            /** @description What it is done to: a server, a deployment, a crate; absent where that is what the finding is about */
+            on?: string;
+            /** @description Its parameter, where it takes one */
+            with?: string;
         };
         RollCall: {
             actor: string;
@@ -1899,8 +1942,10 @@ export interface components {
              */
             exit: number;
             findings?: components["schemas"]["Finding"][] | null;
-            /** @description What would help */
+            /** @description What would help, in words */
             mend?: string;
+            /** @description The deeds that would help */
+            remedies?: components["schemas"]["Remedy"][];
             /** Format: int64 */
             status: number;
             title: string;

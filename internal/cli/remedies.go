@@ -1,0 +1,128 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"restlesscrate/internal/api"
+)
+
+// subject is what findings are about, as far as the one who prints them knows. An
+// empty part is printed as a word in capitals, to be filled in.
+type subject struct{ server, crate, deployment string }
+
+// commands are the command lines of each deed. ON stands for what it is done to and
+// WITH for its parameter.
+var commands = map[string]string{
+	"show-servers":  "restless server list",
+	"show-server":   "restless server show SERVER",
+	"edit-server":   "restless server edit SERVER --WITH VALUE",
+	"test-server":   "restless server test SERVER",
+	"unlock-server": "restless server test SERVER --unlock",
+	"trust-key":     "restless server trust SERVER WITH",
+	"forget-key":    "restless server edit SERVER --forget-key",
+	"set-control":   "restless server control SERVER --file FILE",
+	"set-secret":    "restless server control SERVER --secret WITH",
+	"show-addons":   "restless status SERVER",
+	"show-files":    "restless files SERVER",
+	"show-history":  "restless history SERVER",
+	"read-log":      "restless log SERVER",
+	"call-roll":     "restless rollcall SERVER",
+	"restart":       "restless restart SERVER",
+
+	"show-deployments":  "restless deployment list SERVER",
+	"show-deployment":   "restless deployment show DEPLOYMENT",
+	"run-deployment":    "restless deployment run DEPLOYMENT",
+	"resume-deployment": "restless deployment resume DEPLOYMENT",
+	"undo-deployment":   "restless deployment undo DEPLOYMENT",
+	"halt-deployment":   "restless deployment halt DEPLOYMENT",
+	"tick-unchecked":    "restless deployment tick DEPLOYMENT --unchecked",
+	"roll-back":         "restless rollback SERVER --deployment NUMBER",
+
+	"give-variable":   "--set WITH=VALUE",
+	"deploy":          "restless deploy SERVER WITH",
+	"restart-instead": "restless deploy SERVER CRATE… --restart",
+	"set-variable":    "restless deploy SERVER CRATE… --set WITH=VALUE",
+	"take-part":       "restless deploy SERVER CRATE… --with WITH",
+	"renew":           "restless deploy SERVER CRATE… --renew WITH",
+	"leave-data":      "restless deploy SERVER CRATE… --no-copy-data",
+
+	"stage-archive":  "restless stage ARCHIVE",
+	"choose-root":    "restless stage ARCHIVE --root FOLDER",
+	"show-crates":    "restless crate list",
+	"name-crate":     "restless crate set CRATE --WITH VALUE",
+	"place-files":    "restless crate place CRATE GLOB --in PLACE",
+	"compare-crates": "restless crate compare CRATE WITH",
+	"show-rulebooks": "restless rulebook list",
+	"show-rulebook":  "restless rulebook show NAME",
+	"add-rulebook":   "restless rulebook add FILE",
+
+	"show-jobs":     "restless job list",
+	"show-tokens":   "restless token list",
+	"show-sessions": "restless session list",
+	"start-service": "restless serve --WITH VALUE",
+}
+
+// command is the command line of a remedy; empty for a deed that this version of the
+// command line does not know.
+func command(r api.Remedy, about subject) string {
+	line := commands[r.Do]
+	on := func(placeholder, known string) {
+		if r.On != "" {
+			known = r.On
+		}
+		if known != "" {
+			line = strings.Replace(line, placeholder, known, 1)
+		}
+	}
+	if r.Do == "roll-back" {
+		server, number, _ := strings.Cut(r.On, "#")
+		return strings.NewReplacer("SERVER", server, "NUMBER", number).Replace(line)
+	}
+	switch {
+	case strings.Contains(line, "DEPLOYMENT"):
+		on("DEPLOYMENT", about.deployment)
+	case strings.Contains(line, "SERVER"):
+		on("SERVER", about.server)
+	case strings.Contains(line, "CRATE"):
+		on("CRATE", about.crate)
+	case strings.Contains(line, "NAME"):
+		on("NAME", "")
+	}
+	if r.With == "" {
+		return strings.Replace(line, " --WITH VALUE", "", 1)
+	}
+	return strings.Replace(line, "WITH", r.With, 1)
+}
+
+// printMend writes what would mend something, and below it the commands that do.
+func printMend(w io.Writer, indent, mend string, remedies []api.Remedy, about subject) {
+	if mend != "" {
+		fmt.Fprintf(w, "%s%s\n", indent, mend)
+	}
+	for _, r := range remedies {
+		if line := command(r, about); line != "" {
+			fmt.Fprintf(w, "%s  %s\n", indent, line)
+		}
+	}
+}
+
+// printFinding writes one finding and what would mend it.
+func printFinding(w io.Writer, f api.Finding, about subject) {
+	fmt.Fprintf(w, "  %-5s %s: %s\n", strings.ToUpper(f.Level), f.Code, f.What)
+	printMend(w, "        ", f.Mend, f.Remedies, about)
+}
+
+// printAccept writes the option that accepts a finding, where a person can.
+func printAccept(w io.Writer, f api.Finding, accepted []api.Accepted) {
+	key := strings.TrimSuffix(f.Code+"="+f.Path, "=")
+	for _, a := range accepted {
+		if a.Code == f.Code && (a.Path == "" || a.Path == f.Path) {
+			return
+		}
+	}
+	if f.Level == "block" && !f.Final || f.Code == "author-says" {
+		fmt.Fprintf(w, "          --accept %s\n", key)
+	}
+}

@@ -1,0 +1,109 @@
+package finding
+
+// Deed is something that a person can have Restless Crate do. The code is stable:
+// programs decide on it, and each face has its own words for it, a command here and a
+// button there.
+type Deed string
+
+// What can be done about a server.
+const (
+	ShowServers  Deed = "show-servers"
+	ShowServer   Deed = "show-server"
+	EditServer   Deed = "edit-server" // with: which setting, such as "key" or "upload-limit"
+	TestServer   Deed = "test-server"
+	UnlockServer Deed = "unlock-server" // take away the lock that a lost service left
+	TrustKey     Deed = "trust-key"     // with: the fingerprint
+	ForgetKey    Deed = "forget-key"
+	SetControl   Deed = "set-control"
+	SetSecret    Deed = "set-secret" // with: which secret of the control
+	ShowAddons   Deed = "show-addons"
+	ShowFiles    Deed = "show-files"
+	ShowHistory  Deed = "show-history"
+	GiveVariable Deed = "give-variable" // with: its name, to whatever adds or edits the server
+	ReadLog      Deed = "read-log"
+	CallRoll     Deed = "call-roll"
+	Restart      Deed = "restart"
+)
+
+// What can be done about a deployment.
+const (
+	ShowDeployments  Deed = "show-deployments" // on: the server
+	ShowDeployment   Deed = "show-deployment"
+	RunDeployment    Deed = "run-deployment"
+	ResumeDeployment Deed = "resume-deployment"
+	UndoDeployment   Deed = "undo-deployment"
+	HaltDeployment   Deed = "halt-deployment"
+	TickUnchecked    Deed = "tick-unchecked"
+	RollBack         Deed = "roll-back"
+)
+
+// What can be asked for when something is deployed.
+const (
+	Deploy         Deed = "deploy"          // with: the crates
+	RestartInstead Deed = "restart-instead" // of a reload
+	SetVariable    Deed = "set-variable"    // with: its name
+	TakePart       Deed = "take-part"       // with: its name
+	Renew          Deed = "renew"           // with: the place
+	LeaveData      Deed = "leave-data"      // deploy without copying data first
+)
+
+// What can be done about downloads and rulebooks.
+const (
+	StageArchive  Deed = "stage-archive"
+	ChooseRoot    Deed = "choose-root" // with: the folder inside the archive
+	ShowCrates    Deed = "show-crates"
+	NameCrate     Deed = "name-crate" // with: "name", "version" or "base"
+	PlaceFiles    Deed = "place-files"
+	CompareCrates Deed = "compare-crates" // with: the other crate
+	ShowRulebooks Deed = "show-rulebooks"
+	ShowRulebook  Deed = "show-rulebook"
+	AddRulebook   Deed = "add-rulebook"
+)
+
+// What can be done about the service itself.
+const (
+	ShowJobs     Deed = "show-jobs"
+	ShowTokens   Deed = "show-tokens"
+	ShowSessions Deed = "show-sessions"
+	StartService Deed = "start-service" // with: the option to start it with
+)
+
+// Deeds are all of them, so that a test can ask each face for its words.
+func Deeds() []Deed {
+	return []Deed{ShowServers, ShowServer, EditServer, TestServer, UnlockServer, TrustKey, ForgetKey, SetControl, SetSecret,
+		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Restart,
+		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, RollBack,
+		Deploy, RestartInstead, SetVariable, TakePart, Renew, LeaveData,
+		StageArchive, ChooseRoot, ShowCrates, NameCrate, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook,
+		ShowJobs, ShowTokens, ShowSessions, StartService}
+}
+
+// Remedy is one deed that would help, as data. On is what it is done to: a server, a
+// deployment or a crate; it is empty where that is whatever the finding is about.
+type Remedy struct {
+	Do   Deed   `json:"do"`
+	On   string `json:"on,omitempty"`
+	With string `json:"with,omitempty"`
+}
+
+// On is the deed done to a subject, with a parameter where the deed takes one.
+func (d Deed) On(subject string, with ...string) Remedy {
+	r := d.With(with...)
+	r.On = subject
+	return r
+}
+
+// With is the deed done to whatever the finding is about.
+func (d Deed) With(parameter ...string) Remedy {
+	r := Remedy{Do: d}
+	if len(parameter) > 0 {
+		r.With = parameter[0]
+	}
+	return r
+}
+
+// By adds the deeds that would help.
+func (f *Finding) By(remedies ...Remedy) *Finding {
+	f.Remedies = append(f.Remedies, remedies...)
+	return f
+}
