@@ -39,6 +39,7 @@ import (
 	"restlesscrate/internal/service/changes"
 	"restlesscrate/internal/service/hosts"
 	"restlesscrate/internal/service/insight"
+	"restlesscrate/internal/service/witness"
 	"restlesscrate/internal/stockroom"
 	"restlesscrate/web"
 )
@@ -197,7 +198,8 @@ func (s *service) wire(ctx context.Context, room *stockroom.Room, sealer *seal.S
 	s.closers = append(s.closers, hst)
 	meter := metrics.New()
 	chg := &changes.Service{Records: s.db, Catalog: cat, Hosts: hostsOf{hst}, Room: room, RideOut: s.rideOut, Self: s.self, Meter: meter, Now: time.Now, Log: s.log}
-	s.api = &httpapi.Server{Catalog: cat, Hosts: hst, Changes: chg, Insight: &insight.Service{Records: s.db, Books: cat}, Jobs: s.jobs,
+	ins := &insight.Service{Records: s.db, Books: cat}
+	s.api = &httpapi.Server{Catalog: cat, Hosts: hst, Changes: chg, Insight: ins, Witness: &witness.Service{Records: s.db, Catalog: cat, Hosts: hostsOf{hst}, Addons: ins}, Jobs: s.jobs,
 		Access: s.db, Memory: memory{s.db}, Sessions: s.sessions(), Keyed: s.keyed, Counter: s.counter, MaxUpload: s.maxUpload, Ready: s.db.Ping, Integrity: s.integrity, Metrics: meter.Handler(), Console: web.Console(), Log: s.log,
 		Now: time.Now, Version: version, BaseURL: func() string { return s.public }}
 	gone, err := json.Marshal(httpapi.ProblemOf(errors.New("the service stopped while this was under way")))

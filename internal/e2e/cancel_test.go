@@ -135,7 +135,7 @@ func TestARunIsNotCancelled(t *testing.T) {
 	j := s.doing("run")
 	require.False(t, j.Cancellable)
 	o := s.fails(1, "the run of lantern#1 cannot be cancelled: it changes things", "job", "cancel", j.ID)
-	require.Contains(t, o.err, "restless deployment halt lantern#1 stops it between two motions")
+	require.Contains(t, o.err, "It can be halted between two motions, to be resumed or undone.\n    restless deployment halt lantern#1\n")
 	w.interrupt()
 	o = w.ended()
 	require.Equal(t, 1, o.code)

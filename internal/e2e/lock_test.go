@@ -43,7 +43,7 @@ func TestTwoServicesOnOneServerDoNotGetInEachOthersWay(t *testing.T) {
 	s.kill()
 	out := other.must("server", "test", "fair")
 	require.Contains(t, out, "The host says: it is locked for "+name+" by owner, on the service at ")
-	require.Contains(t, out, "If the service that left this is lost for good: server test fair --unlock.")
+	require.Contains(t, out, "If the service that left this is lost for good, it can be cleared.\n    restless server test fair --unlock")
 	require.Contains(t, out, "that were uploaded and never put in place")
 	require.Contains(t, other.must("server", "test", "fair", "--unlock", "--yes"), "That is cleared now.")
 	require.Equal(t, old, testbed.Snapshot(t, root), "it had only uploaded")

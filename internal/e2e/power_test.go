@@ -145,7 +145,7 @@ func TestARollCallSaysWhatDidNotLoadAndWhy(t *testing.T) {
 	out := r.must("deploy", "here", "pier-signs@1.4.0", "--yes", "--accept", "author-says")
 	require.Contains(t, out, "Roll call: 1 failed")
 	require.Contains(t, out, "pier-signs did not load: it needs tide-base.")
-	require.Contains(t, out, "deploy here tide-base@3.2.1 brings what it needs. rollback here --deployment 1 takes the deployment back.")
+	require.Contains(t, out, "restless deploy here tide-base@3.2.1\n          restless rollback here --deployment 1\n")
 	require.Contains(t, out, "fixture pier-signs needs tide-base")
 	require.Contains(t, r.must("status", "here"), "did not load: it needs tide-base")
 	require.Contains(t, r.must("deploy", "here", "tide-base@3.2.1", "--yes"), "Roll call: 2 loaded", "what it needs goes in front of it")
@@ -418,7 +418,7 @@ func TestAnEditThatDoesNotHoldIsTold(t *testing.T) {
 	out := r.must("deploy", "here", "tide-base@3.2.1", "--yes")
 	require.Contains(t, out, "tidewright.conf was edited (add tide-base), and no longer says so since the start: the server or its host's panel has written over it.")
 	require.Contains(t, out, "Nothing says that tide-base loaded.")
-	require.Contains(t, out, "rollback here --deployment 1 takes the deployment back.")
+	require.Contains(t, out, "restless rollback here --deployment 1")
 }
 
 // Players are told before a stop, by lines of the console.

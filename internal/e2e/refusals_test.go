@@ -47,7 +47,7 @@ func TestWhatTheHarbourRefusesIsToldAndPutRight(t *testing.T) {
 
 	out := r.must("deploy", "here", "big-screens@1.0", "--yes")
 	require.Contains(t, out, "big-screens did not load: it is for players' own machines, and there is no screen here.")
-	require.Contains(t, out, "rollback here --deployment 1 takes the deployment back.")
+	require.Contains(t, out, "restless rollback here --deployment 1")
 	require.Contains(t, r.must("rollback", "here", "--deployment", "1", "--yes"), "Roll call: nothing was said of any add-on")
 	require.NoFileExists(t, filepath.Join(r.root, "fixtures/big-screens-1.0.tdx"))
 

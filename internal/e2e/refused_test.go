@@ -56,7 +56,7 @@ func TestFoldersThatRefuseAreFoundOutBeforeARun(t *testing.T) {
 
 	require.NoError(t, readOnly(true))
 	o := s.fails(3, "lantern#1 cannot run: this user may not change what is in stalls", "deploy", "lantern", "drum-tent@1", "--yes")
-	require.Contains(t, o.err, "Nothing was done. Give the user the right to write there, then: deployment run lantern#1.")
+	require.Contains(t, o.err, "Nothing was done. Give the user the right to write there, then run this again.\n    restless deployment run lantern#1\n")
 	require.Equal(t, old, testbed.Snapshot(t, root))
 	require.NoError(t, readOnly(false))
 

@@ -169,7 +169,7 @@ by-hand:
 	r.must("stage", r.download("tide-base-3.2.1.tdx"))
 	r.fails(4, "here#1 waits for a person", "deploy", "here", "tide-base@3.2.1", "--yes")
 	o := r.fails(1, "here#1 is not ticked: harbour.licence is not on the server", "deployment", "tick", "here#1")
-	require.Contains(t, o.err, "deployment tick here#1 --unchecked ticks it all the same.")
+	require.Contains(t, o.err, "restless deployment tick here#1 --unchecked")
 	licence := filepath.Join(r.root, "harbour.licence")
 	require.NoError(t, os.WriteFile(licence, []byte("not yet\n"), 0o644))
 	r.fails(1, "here#1 is not ticked: harbour.licence holds nothing like ^licensed to", "deployment", "tick", "here#1")

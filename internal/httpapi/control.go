@@ -75,7 +75,7 @@ func (s controlling) controlOps(h huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			call, found, err := s.Changes.RollCall(ctx, in.Server, actor)
+			call, found, err := s.Witness.RollCall(ctx, in.Server, actor)
 			if err != nil {
 				return nil, err
 			}
@@ -106,14 +106,17 @@ func (s controlling) controlOps(h huma.API) {
 		Addon string `path:"addon"`
 		Body  api.Confirm
 	}) (*done, error) {
-		return nil, s.fail(ctx, s.Insight.Confirm(ctx, in.Server, in.Addon, in.Body.Note, actorOf(ctx)))
+		return nil, s.fail(ctx, s.Witness.Confirm(ctx, in.Server, in.Addon, in.Body.Note, actorOf(ctx)))
 	})
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/addons/{addon}/oddities", "note-oddity", "Note something harmless that looks wrong in an add-on, or forget it; for every server of the same rulebook", "control"), func(ctx context.Context, in *struct {
 		OnServer
 		Addon string `path:"addon"`
 		Body  api.Oddity
 	}) (*done, error) {
-		return nil, s.fail(ctx, s.Insight.NoteOddity(ctx, in.Server, in.Addon, in.Body.Text, in.Body.Forget, actorOf(ctx)))
+		if in.Body.Forget {
+			return nil, s.fail(ctx, s.Witness.ForgetOddity(ctx, in.Server, in.Addon, in.Body.Text))
+		}
+		return nil, s.fail(ctx, s.Witness.NoteOddity(ctx, in.Server, in.Addon, in.Body.Text, actorOf(ctx)))
 	})
 }
 
@@ -157,7 +160,7 @@ func (s controlling) lastRollCall(ctx context.Context, server string) (api.RollC
 	if err != nil {
 		return api.RollCall{}, err
 	}
-	found, err := s.Changes.FindingsOf(ctx, srv, call.Roll)
+	found, err := s.Witness.FindingsOf(ctx, srv, call.Roll)
 	if err != nil {
 		return api.RollCall{}, err
 	}
@@ -180,7 +183,7 @@ func (s controlling) calledBy(ctx context.Context, d model.Deployment, call mode
 
 // rollCall tells a roll call with what would put the failed right as things are now.
 func (s controlling) rollCall(ctx context.Context, srv model.Server, call model.RollCall, found []finding.Finding) (api.RollCall, error) {
-	offers, err := s.Changes.Offers(ctx, srv, call.Roll)
+	offers, err := s.Witness.Offers(ctx, srv, call.Roll)
 	w := wireRollCall(call, found)
 	for i := range w.Entries {
 		e := &w.Entries[i]

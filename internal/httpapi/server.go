@@ -25,6 +25,7 @@ import (
 	"restlesscrate/internal/service/changes"
 	"restlesscrate/internal/service/hosts"
 	"restlesscrate/internal/service/insight"
+	"restlesscrate/internal/service/witness"
 )
 
 // Access is what sign-in needs of the records.
@@ -59,6 +60,7 @@ type Server struct {
 	Hosts    *hosts.Service
 	Changes  *changes.Service
 	Insight  *insight.Service
+	Witness  *witness.Service
 	Jobs     *jobs.Engine
 	Access   Access
 	Memory   Memory

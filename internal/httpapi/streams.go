@@ -138,10 +138,11 @@ func (s *Server) describePlain(doc *huma.OpenAPI) {
 		Responses:  map[string]*huma.Response{"200": {Description: "Events named progress, then one named end with the job", Content: map[string]*huma.MediaType{"text/event-stream": {Schema: &huma.Schema{Type: "string"}}}}}})
 	doc.AddOperation(&huma.Operation{OperationID: "watch-changes", Method: http.MethodGet, Path: "/changes", Summary: "An event whenever the records change, server-sent", Tags: []string{"insight"},
 		Responses: map[string]*huma.Response{"200": {Description: "Events named changed, without saying what", Content: map[string]*huma.MediaType{"text/event-stream": {Schema: &huma.Schema{Type: "string"}}}}}})
-	// Staged and JobEvent travel inside jobs only, so nothing else names them.
+	// Staged, JobEvent and Acted travel inside jobs only, so nothing else names them.
 	doc.Components.Schemas.Schema(typeOf[api.Staged](), true, "Staged")
 	doc.Components.Schemas.Schema(typeOf[api.Checkup](), true, "Checkup")
 	doc.Components.Schemas.Schema(typeOf[api.JobEvent](), true, "JobEvent")
+	doc.Components.Schemas.Schema(typeOf[api.Acted](), true, "Acted")
 }
 
 func typeOf[T any]() reflect.Type { return reflect.TypeFor[T]() }

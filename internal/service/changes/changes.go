@@ -129,6 +129,11 @@ func (s *Service) Draft(ctx context.Context, server string, ask requests.Ask, ac
 	return d, err
 }
 
+// verifier finds out what came of deployments.
+func (s *Service) verifier() *verify.Verifier {
+	return &verify.Verifier{Records: s.Records, Catalog: s.Catalog}
+}
+
 // signed notes who accepted.
 func signed(accepts []finding.Accept, actor string) []finding.Accept {
 	out := []finding.Accept{}

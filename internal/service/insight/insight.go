@@ -41,10 +41,7 @@ type Records interface {
 	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
 	RollCallOf(ctx context.Context, deployment int64) (model.RollCall, error)
 	Confirmations(ctx context.Context, server int64) ([]model.Confirmation, error)
-	Confirm(ctx context.Context, c model.Confirmation) error
 	Oddities(ctx context.Context, rulebook string) ([]model.Oddity, error)
-	AddOddity(ctx context.Context, o model.Oddity) error
-	DropOddity(ctx context.Context, o model.Oddity) error
 	LastJob(ctx context.Context, kind, subject string) (model.Job, error)
 }
 

@@ -5,8 +5,11 @@ import (
 	"errors"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rollcall"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 )
 
@@ -62,18 +65,18 @@ func (s *Service) climb(ctx context.Context, srv model.Server, addons []Addon, n
 	return nil
 }
 
-// Confirm records that a person saw an add-on work in the game.
-func (s *Service) Confirm(ctx context.Context, server, addon, note, actor string) error {
+// Addon finds an add-on on a server by its name, and the crate that it is of.
+func (s *Service) Addon(ctx context.Context, server, addon string) (model.Server, tree.Digest, error) {
 	st, err := s.Status(ctx, server)
 	if err != nil {
-		return err
+		return st.Server, tree.Digest{}, err
 	}
 	for _, a := range st.Addons {
 		if a.Key == layout.Key(addon) {
-			return s.Records.Confirm(ctx, model.Confirmation{ServerID: st.Server.ID, Addon: a.Key, Crate: a.Crate, Note: note, Actor: actor})
+			return st.Server, a.Crate, nil
 		}
 	}
-	return noAddon(server, addon)
+	return st.Server, tree.Digest{}, fault.New(fault.Unknown, "addon-unknown", "there is no add-on %q on %s", addon, server).By(finding.ShowAddons.On(server))
 }
 
 // RollCall gives what a deployment's roll call found; [model.ErrNotFound] where it

@@ -1,6 +1,6 @@
 import { QueryClient } from '@tanstack/svelte-query';
 import { flushSync, mount, unmount } from 'svelte';
-import { describe, expect, it } from 'vitest';
+import { describe, expect, it, vi } from 'vitest';
 import type { Attempt } from './attempt.svelte';
 import Probe from './attempt.probe.svelte';
 
@@ -21,14 +21,13 @@ describe('an attempt', () => {
     const { attempt: a, end } = within();
     let fail: (e: Error) => void = () => {};
     const going = a.run('test', () => new Promise((_, bad) => (fail = bad)));
-    await Promise.resolve();
-    expect(a.busy).toBe('test');
+    await vi.waitFor(() => expect(a.busy).toBe('test'));
     fail(new Error('the host is down'));
     expect(await going).toBe(false);
+    await vi.waitFor(() => expect(a.error).toEqual(new Error('the host is down')));
     expect(a.busy).toBe('');
-    expect(a.error).toEqual(new Error('the host is down'));
     expect(await a.run('again', async () => 1)).toBe(true);
-    expect(a.error).toBeUndefined();
+    await vi.waitFor(() => expect(a.error).toBeUndefined());
     end();
   });
 });

@@ -21,6 +21,7 @@ export type Question = Schemas['Question'];
 export type StagedByBook = Schemas['StagedByBook'];
 export type Job = Schemas['Job'];
 export type JobEvent = Schemas['JobEvent'];
+export type Progress = Schemas['Progress'];
 export type Readme = Schemas['Readme'];
 export type NewDraft = Schemas['NewDraft'];
 export type NewServer = Schemas['NewServer'];
@@ -31,11 +32,7 @@ export type RollCall = Schemas['RollCall'];
 export type Control = Schemas['Control'];
 export type Written = Schemas['Written'];
 export type Standing = Schemas['Standing'];
-/** What came of an act; a job's result, which the document does not describe. */
-export interface Acted {
-  answer: string;
-  words?: string;
-}
+export type Acted = Schemas['Acted'];
 export type LogLine = Schemas['LogLine'];
 export type Place = Schemas['Place'];
 

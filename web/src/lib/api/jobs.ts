@@ -1,18 +1,6 @@
 // Long work: following a job's numbered events to its end.
 import { api, base, ok, Refusal, type Job, type JobEvent } from './client';
 
-/** What a run tells while it goes on. */
-export interface Progress {
-  kind: string;
-  phase?: 'prepare' | 'swap' | 'proof';
-  step?: number;
-  done: number;
-  total: number;
-  sent?: number;
-  path?: string;
-  text?: string;
-}
-
 /**
  * Calls each for every event until the job has ended. The browser picks a
  * broken stream up where it broke. Aborting the signal stops listening; the

@@ -6,10 +6,17 @@
   import FoldRow from './FoldRow.svelte';
   import Button from '../ui/Button.svelte';
   import Bar from '../ui/Bar.svelte';
-  import { folded } from './folds';
+  import { folded, share } from './folds';
   import StepRow from './StepRow.svelte';
 
-  let { deployment: d, at }: { deployment: Deployment; at: number } = $props();
+  interface Props {
+    deployment: Deployment;
+    /** The step that a run is at; 0 for none. */
+    at: number;
+    /** How many motions its job says are done; undefined where none goes forward. */
+    motions?: number;
+  }
+  let { deployment: d, at, motions }: Props = $props();
 
   const phases: [Step['phase'], string, string][] = [
     ['prepare', 'While it runs', 'nothing on the server changes yet'],
@@ -32,11 +39,6 @@
     if (phase === 'proof' && has('start', 'by hand')) return 'Start and proof';
     return words;
   }
-
-  function share(steps: Step[]): number {
-    const motions = steps.reduce((n, s) => n + s.motions, 0);
-    return motions ? steps.reduce((n, s) => n + s.done, 0) / motions : 0;
-  }
 </script>
 
 {#each legs as leg (leg)}
@@ -57,7 +59,9 @@
           <h2>{named(phase, words, steps)}</h2>
           <div class="reason">{about}</div>
           {#if !drafted}
-            <div class="mt-2"><Bar label={words} part={share(steps)} tone="ink" thin /></div>
+            <div class="mt-2">
+              <Bar label={words} part={share(d.steps ?? [], steps, motions)} tone="ink" thin />
+            </div>
           {:else}
             <div class="label mt-1.5">{count(steps.length, 'step')}</div>
           {/if}

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Step } from '../api/client';
-import { folded } from './folds';
+import { folded, share } from './folds';
 
 describe('folds', () => {
   const put = (path: string, more: Partial<Step> = {}): Step => ({
@@ -31,5 +31,18 @@ describe('folds', () => {
     expect(told(eight('a/').slice(1))).toHaveLength(7);
     expect(told(eight('a/', { diff: '-x' }))).toHaveLength(8);
     expect(told(eight('a/', { what: 'as it was' }))).toHaveLength(8);
+  });
+
+  it('are part of a phase whose bar goes by what its job says, and never back', () => {
+    const prepare = [put('a', { motions: 2, done: 1 }), put('b', { motions: 2 })];
+    const swap = [put('c', { phase: 'swap', motions: 4 })];
+    const all = [...prepare, ...swap];
+    expect(share(all, prepare)).toBe(0.25); // as recorded
+    expect(share(all, prepare, 0)).toBe(0.25);
+    expect(share(all, prepare, 3)).toBe(0.75);
+    expect(share(all, prepare, 6)).toBe(1);
+    expect(share(all, swap, 3)).toBe(0);
+    expect(share(all, swap, 6)).toBe(0.5);
+    expect(share(all, [put('d', { motions: 0 })])).toBe(0);
   });
 });

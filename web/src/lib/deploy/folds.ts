@@ -45,3 +45,23 @@ function common(paths: string[]): string {
   }
   return folder;
 }
+
+/**
+ * How far a phase is, from 0 to 1. The records lag behind a run by some seconds; what its job
+ * says is of now. Motions are done in the order of the steps but for a few at a time.
+ */
+export function share(all: Step[], phase: Step[], motions?: number): number {
+  const sum = (steps: Step[], of: (s: Step) => number) => steps.reduce((n, s) => n + of(s), 0);
+  const here = sum(phase, (s) => s.motions);
+  if (!here) return 0;
+  const recorded = sum(phase, (s) => s.done);
+  if (motions === undefined) return recorded / here;
+  const before = sum(
+    all.slice(
+      0,
+      all.findIndex((s) => s === phase[0])
+    ),
+    (s) => s.motions
+  );
+  return Math.max(recorded, Math.min(here, motions - before)) / here;
+}

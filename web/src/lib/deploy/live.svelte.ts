@@ -1,7 +1,7 @@
 // A deployment's job as it goes on: the line it is on and how far it has come.
-import { follow, type Progress } from '../api/jobs';
+import { follow } from '../api/jobs';
 import { Pace } from './pace';
-import { Refusal, type Job } from '../api/client';
+import { Refusal, type Job, type Progress } from '../api/client';
 
 export class Live {
   phase = $state<Progress['phase']>();
@@ -19,7 +19,7 @@ export class Live {
   async watch(id: string): Promise<Job> {
     this.#stop.abort();
     this.#stop = new AbortController();
-    const job = await follow(id, (e) => this.#take(e.data as Progress), this.#stop.signal);
+    const job = await follow(id, (e) => this.#take(e.data), this.#stop.signal);
     if (job.problem) throw new Refusal(job.problem);
     return job;
   }

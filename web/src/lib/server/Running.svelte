@@ -39,7 +39,7 @@
     return acting.run(act, async () => {
       const job = await ok(api.POST('/servers/{server}/acts', { ...call, body: { act, wait: true } }));
       try {
-        const end = await follow(job.id, (e) => (words = (e.data as { text?: string }).text ?? words));
+        const end = await follow(job.id, (e) => (words = e.data.text ?? words));
         if (end.problem) throw new Error(end.problem.detail);
         words = (end.result as Acted).words ?? '';
       } finally {

@@ -25,8 +25,11 @@
   const attempt = attempting();
 
   async function run(send: Props['send']) {
-    let then: void | (() => unknown);
-    if (!(await attempt.run('send', async () => (then = await send())))) return;
+    let then: (() => unknown) | undefined;
+    const taken = await attempt.run('send', async () => {
+      then = (await send()) ?? undefined;
+    });
+    if (!taken) return;
     open = false;
     await then?.();
   }

@@ -984,6 +984,15 @@ export interface components {
             code: string;
             path?: string;
         };
+        Acted: {
+            /** @description It stood so before, and nothing was done */
+            already?: boolean;
+            /** @description Output, answer or the console's words, as they came */
+            answer: string;
+            standing?: components["schemas"]["Standing"];
+            /** @description How it was told that it has stopped or is ready */
+            words?: string;
+        };
         Addon: {
             /** @description Since the last roll call */
             changedSince?: boolean;
