@@ -68,7 +68,7 @@ func TestProblemsAreProblems(t *testing.T) {
 	var p api.Problem
 	require.NoError(t, json.Unmarshal([]byte(body), &p))
 	require.Equal(t, api.Problem{Type: "urn:restless:server-unknown", Title: "Not Found", Status: 404, Detail: `there is no server named "nowhere"`,
-		Code: "server-unknown", Exit: 1, Mend: "server list shows them."}, p)
+		Code: "server-unknown", Exit: 1, Remedies: []api.Remedy{{Do: "show-servers"}}}, p)
 	status, body = s.call("POST", "/api/v1/servers", s.token(), `{"name": 7}`)
 	require.Equal(t, 422, status)
 	require.Contains(t, body, `"code":"bad-request"`)

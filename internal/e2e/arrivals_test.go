@@ -145,7 +145,7 @@ func TestTheSameVersionWithOtherBytesIsToldAndCompared(t *testing.T) {
 	out := s.must("stage", zip, "--source", "a mirror")
 	require.Contains(t, out, "WARN  other-bytes: drum-tent@0.4.0~")
 	require.Contains(t, out, "has the same name and version, but other files")
-	command := regexp.MustCompile(`crate compare (\S+) (\S+) shows`).FindStringSubmatch(out)
+	command := regexp.MustCompile(`restless crate compare (\S+) (\S+)\n`).FindStringSubmatch(out)
 	require.NotNil(t, command, out)
 	out = s.must("crate", "compare", command[1], command[2])
 	require.Regexp(t, `from drum-tent@0.4.0 to drum-tent@0.4.0: 1 file the same

@@ -133,10 +133,10 @@ func TestWhatTheCavesRefuseIsToldAndPutRight(t *testing.T) {
 func TestWhatIsNeededIsOffered(t *testing.T) {
 	r := play(t, "tidewright")
 	r.must("stage", r.fixture("cranes-1.0.tdx", "name cranes", "version 1.0", "needs winches"))
-	require.Contains(t, r.must("deploy", "here", "cranes@1.0", "--yes"), "Stage winches and deploy that too. rollback here")
+	require.Contains(t, r.must("deploy", "here", "cranes@1.0", "--yes"), "Stage winches and deploy that too. The deployment can be taken back.\n          restless rollback here --deployment 1\n")
 	r.must("stage", r.fixture("winches-1.0.tdx", "name winches", "version 1.0"))
-	require.Contains(t, r.must("rollcall", "here"), "deploy here winches@1.0 brings what it needs.")
+	require.Contains(t, r.must("rollcall", "here"), "restless deploy here winches@1.0\n")
 	r.must("stage", r.fixture("winches-2.0.tdx", "name winches", "version 2.0"))
-	require.Contains(t, r.must("rollcall", "here"), "deploy here winches@2.0 brings what it needs.")
+	require.Contains(t, r.must("rollcall", "here"), "restless deploy here winches@2.0\n")
 	require.Contains(t, r.must("deploy", "here", "winches@2.0", "--yes"), "Roll call: 2 loaded")
 }

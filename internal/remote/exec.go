@@ -46,11 +46,12 @@ const settled = 300 * time.Millisecond
 // Exec implements [Shell]. What the command starts in the background may hold its
 // output open; the session ends with the command all the same.
 func (s *SFTP) Exec(ctx context.Context, command, in string) (out string, code int, err error) {
-	c, err := s.take()
+	l, err := s.take(ctx)
 	if err != nil {
 		return "", 0, err
 	}
-	defer func() { s.give(c, err) }()
+	defer func() { l.Return(lost(err)) }()
+	c := l.Conn
 	session, err := c.ssh.NewSession()
 	if err != nil {
 		return "", 0, fmt.Errorf("%w: %v", ErrNoShell, err)

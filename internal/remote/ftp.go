@@ -14,11 +14,12 @@ import (
 	"path"
 	"strconv"
 	"strings"
-	"sync"
 	"sync/atomic"
 	"time"
 
 	"github.com/jlaffaye/ftp"
+
+	"restlesscrate/internal/remote/pool"
 )
 
 // FTPTarget is everything needed to reach a tree over FTP.
@@ -38,23 +39,16 @@ type FTPTarget struct {
 type FTP struct {
 	t      FTPTarget
 	root   string
-	sums   sums          // which the host makes of files itself
-	hidden bool          // the listing of the server must be asked for hidden files
-	slots  chan struct{} // one for each connection that may be open
+	sums   sums // which the host makes of files itself
+	hidden bool // the listing of the server must be asked for hidden files
 	cache  tls.ClientSessionCache
-
-	mu     sync.Mutex
-	idle   []*ftpConn
-	open   int
-	most   int // connections that the server has allowed, as far as is known
-	closed bool
+	conns  *pool.Pool[*ftpConn]
 }
 
 // ftpConn is one connection. Every read and write of it, and of its data
 // connections, has a deadline.
 type ftpConn struct {
 	*ftp.ServerConn
-	used    time.Time
 	raw     net.Conn
 	ahead   *ahead      // nil under TLS
 	hashes  bool        // it was told by which algorithm to hash
@@ -75,32 +69,32 @@ func OpenFTP(ctx context.Context, t FTPTarget) (*FTP, error) {
 	if t.Connections <= 0 {
 		t.Connections = 4
 	}
-	f := &FTP{t: t, most: t.Connections, slots: make(chan struct{}, t.Connections), cache: tls.NewLRUClientSessionCache(t.Connections * 2)}
-	c, err := f.pool().dial(ctx)
+	f := &FTP{t: t, cache: tls.NewLRUClientSessionCache(t.Connections * 2)}
+	c, err := f.dial(ctx)
 	if err != nil {
 		return nil, err
 	}
 	if !c.IsTimePreciseInList() { // no MLSD: plain listings leave hidden files out unless they are asked for
 		_ = c.Quit()
 		f.hidden = true
-		if c, err = f.pool().dialAgain(ctx); err != nil {
+		if c, err = f.dialAgain(ctx); err != nil {
 			return nil, err
 		}
 	}
-	if err := f.pool().enter(c); err != nil {
+	if err := f.enter(c); err != nil {
 		return nil, errors.Join(&RootError{Root: t.Root, Err: err}, c.Quit())
 	}
 	f.sums = c.sums()
-	f.open, f.idle = 1, []*ftpConn{c}
+	f.conns = f.connections(c)
 	return f, nil
 }
 
 // dialAgain dials where a connection has just been closed: a server that allows
 // few may need a moment to notice.
-func (f ftpPool) dialAgain(ctx context.Context) (c *ftpConn, err error) {
+func (f *FTP) dialAgain(ctx context.Context) (c *ftpConn, err error) {
 	for wait := 20 * time.Millisecond; ; wait *= 2 {
 		var said *textproto.Error
-		if c, err = f.pool().dial(ctx); !errors.As(err, &said) || said.Code != ftp.StatusNotAvailable || wait > time.Second {
+		if c, err = f.dial(ctx); !errors.As(err, &said) || said.Code != ftp.StatusNotAvailable || wait > time.Second {
 			return c, err
 		}
 		select {
@@ -112,7 +106,7 @@ func (f ftpPool) dialAgain(ctx context.Context) (c *ftpConn, err error) {
 }
 
 // enter finds out what the root is called from the top.
-func (f ftpPool) enter(c *ftpConn) error {
+func (f *FTP) enter(c *ftpConn) error {
 	if f.t.Root != "" && f.t.Root != "." {
 		if err := c.ChangeDir(f.t.Root); err != nil {
 			return ftpPlain(err)
@@ -127,9 +121,9 @@ func (f ftpPool) enter(c *ftpConn) error {
 }
 
 // dial opens one connection and signs in.
-func (f ftpPool) dial(ctx context.Context) (*ftpConn, error) {
+func (f *FTP) dial(ctx context.Context) (*ftpConn, error) {
 	var certErr *HostKeyError
-	c := &ftpConn{used: time.Now()}
+	c := &ftpConn{}
 	options := []ftp.DialOption{ftp.DialWithForceListHidden(f.hidden), ftp.DialWithShutTimeout(stall)}
 	var conf *tls.Config
 	if f.t.TLS {
@@ -197,7 +191,7 @@ func (f ftpPool) dial(ctx context.Context) (*ftpConn, error) {
 	return c, nil
 }
 
-func (f ftpPool) dialFailed(ctx context.Context, cert *HostKeyError, err error) error {
+func (f *FTP) dialFailed(ctx context.Context, cert *HostKeyError, err error) error {
 	var said *textproto.Error
 	switch {
 	case ctx.Err() != nil:
@@ -224,30 +218,6 @@ func checkCert(confirmed string, offered *x509.Certificate) *HostKeyError {
 		e.Changed, e.Expected = true, strings.TrimPrefix(confirmed, certForm)
 	}
 	return e
-}
-
-// Close implements [Host].
-func (f *FTP) Close() error {
-	f.mu.Lock()
-	f.closed = true
-	idle := f.idle
-	f.idle, f.open = nil, f.open-len(f.idle)
-	f.mu.Unlock()
-	for _, c := range idle { // without the lock: a host may take its time to say good-bye
-		go func() {
-			late := time.AfterFunc(dialTimeout, func() { _ = c.raw.Close() })
-			defer late.Stop()
-			_ = c.Quit()
-		}()
-	}
-	return nil
-}
-
-// Connections is how many connections the server has allowed at a time.
-func (f *FTP) Connections() int {
-	f.mu.Lock()
-	defer f.mu.Unlock()
-	return f.most
 }
 
 // ftpBroken tells whether a connection cannot be used after an error.

@@ -2,115 +2,53 @@ package remote
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"time"
+
+	"restlesscrate/internal/remote/pool"
 )
 
-// take gives a connection that nobody uses, opening one where the server
-// allows more. The caller gives it back.
-func (f ftpPool) take(ctx context.Context) (*ftpConn, error) {
-	select {
-	case f.slots <- struct{}{}:
-	case <-ctx.Done():
-		return nil, ctx.Err()
-	}
-	c, err := f.free(ctx)
-	if err != nil {
-		<-f.slots
-	}
-	return c, err
-}
+// lent is an FTP connection that does one thing, until it is returned.
+type lent = *pool.Lease[*ftpConn]
 
-func (f ftpPool) free(ctx context.Context) (*ftpConn, error) {
-	for {
-		f.mu.Lock()
-		if f.closed {
-			f.mu.Unlock()
-			return nil, fmt.Errorf("%w: it was closed", ErrLine)
-		}
-		if n := len(f.idle); n > 0 {
-			c := f.idle[n-1]
-			f.idle = f.idle[:n-1]
-			f.mu.Unlock()
-			if time.Since(c.used) > rested && c.NoOp() != nil {
-				f.drop(c)
-				continue
+// connections makes the pool that begins with a connection that is open.
+func (f *FTP) connections(first *ftpConn) *pool.Pool[*ftpConn] {
+	return pool.New(first, pool.Options[*ftpConn]{
+		Most: f.t.Connections, Share: 1,
+		Dial: func(ctx context.Context, alone bool) (*ftpConn, error) {
+			if alone {
+				return f.dialAgain(ctx)
 			}
-			return c, nil
-		}
-		if f.open >= f.most {
-			f.mu.Unlock()
-			if err := f.wait(ctx); err != nil {
-				return nil, err
-			}
-			continue
-		}
-		f.open++
-		dial := f.dial
-		if f.open == 1 { // the last one is gone, and a server that allows one may not have noticed yet
-			dial = f.dialAgain
-		}
-		f.mu.Unlock()
-		c, err := dial(ctx)
-		if err == nil {
-			return c, nil
-		}
-		f.mu.Lock()
-		f.open--
-		others := f.open
-		// Another one is refused while some are open: that is the server's
-		// limit, not a failure, and it is not tried again.
-		f.most = max(1, min(f.most, others))
-		f.mu.Unlock()
-		if others == 0 || ctx.Err() != nil {
-			return nil, err
-		}
-	}
+			return f.dial(ctx)
+		},
+		Cut: func(c *ftpConn) { _ = c.raw.Close() },
+		Leave: func(c *ftpConn) {
+			late := time.AfterFunc(dialTimeout, func() { _ = c.raw.Close() })
+			defer late.Stop()
+			_ = c.Quit()
+		},
+		Rested: rested, Alive: func(c *ftpConn) bool { return c.NoOp() == nil },
+	})
 }
 
-// wait waits until a connection is idle or another one may be opened.
-func (f ftpPool) wait(ctx context.Context) error {
-	for {
-		f.mu.Lock()
-		ready := len(f.idle) > 0 || f.open < f.most || f.closed
-		f.mu.Unlock()
-		if ready {
-			return nil
-		}
-		select {
-		case <-ctx.Done():
-			return ctx.Err()
-		case <-time.After(10 * time.Millisecond):
-		}
+// take gives a connection that nobody uses. The caller returns it.
+func (f *FTP) take(ctx context.Context) (lent, error) {
+	l, err := f.conns.Take(ctx)
+	if errors.Is(err, pool.ErrClosed) {
+		return nil, fmt.Errorf("%w: it was closed", ErrLine)
 	}
+	return l, err
 }
 
-// give puts a connection back; one that broke is thrown away.
-func (f ftpPool) give(c *ftpConn, broken bool) {
-	defer func() { <-f.slots }()
-	if broken {
-		f.drop(c)
-		return
-	}
-	c.used = time.Now()
-	f.mu.Lock()
-	defer f.mu.Unlock()
-	if f.closed {
-		f.open--
-		_ = c.Quit()
-		return
-	}
-	f.idle = append(f.idle, c)
+// Close implements [Host]: connections that are used end once what they do is over.
+func (f *FTP) Close() error {
+	f.conns.Close()
+	return nil
 }
 
-func (f ftpPool) drop(c *ftpConn) {
-	_ = c.raw.Close()
-	f.mu.Lock()
-	f.open--
-	f.mu.Unlock()
+// Connections is how many connections the server has allowed at a time.
+func (f *FTP) Connections() int {
+	_, most := f.conns.Open()
+	return most
 }
-
-// ftpPool opens, lends and closes connections.
-type ftpPool struct{ *FTP }
-
-func (f *FTP) pool() ftpPool { return ftpPool{f} }

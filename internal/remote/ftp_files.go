@@ -20,16 +20,17 @@ func (f *FTP) name(p tree.Path) string { return path.Join(f.root, string(p)) }
 
 // op runs calls on a connection of its own, and cuts that if the context ends.
 func (f *FTP) op(ctx context.Context, what string, p tree.Path, call func(c *ftpConn) error) error {
-	c, err := f.takeFor(ctx, what, p)
+	l, err := f.takeFor(ctx, what, p)
 	if err != nil {
 		return err
 	}
+	c := l.Conn
 	stop := context.AfterFunc(ctx, func() { c.raw.Close() })
 	late := time.AfterFunc(callTime, func() { c.raw.Close() }) // it goes on saying something, and never ends
 	err = call(c)
 	late.Stop()
 	cut := !stop()
-	f.pool().give(c, cut || ftpBroken(err) && !plainError(err))
+	l.Return(cut || ftpBroken(err) && !plainError(err))
 	switch {
 	case err == nil:
 		return nil
@@ -44,11 +45,11 @@ func (f *FTP) op(ctx context.Context, what string, p tree.Path, call func(c *ftp
 }
 
 // takeFor is [FTP.take] for a path that can be told to the server.
-func (f *FTP) takeFor(ctx context.Context, what string, p tree.Path) (*ftpConn, error) {
+func (f *FTP) takeFor(ctx context.Context, what string, p tree.Path) (lent, error) {
 	if strings.ContainsAny(string(p), "\r\n") {
 		return nil, fmt.Errorf("%s %q: a name with a line break cannot be told to an FTP server", what, p)
 	}
-	return f.pool().take(ctx)
+	return f.take(ctx)
 }
 
 // plainError tells errors that are [Host]'s already, after which a connection
@@ -195,16 +196,17 @@ func (f *FTP) Open(ctx context.Context, p tree.Path) (io.ReadCloser, error) {
 
 // OpenFrom implements [Host].
 func (f *FTP) OpenFrom(ctx context.Context, p tree.Path, from int64) (io.ReadCloser, error) {
-	c, err := f.takeFor(ctx, "open", p)
+	l, err := f.takeFor(ctx, "open", p)
 	if err != nil {
 		return nil, err
 	}
+	c := l.Conn
 	stop := context.AfterFunc(ctx, func() { c.raw.Close() })
 	res, err := c.RetrFrom(f.name(p), uint64(from))
 	if err != nil {
 		err = f.why(c, p, err)
 		cut := !stop()
-		f.pool().give(c, cut || ftpBroken(err) && !plainError(err))
+		l.Return(cut || ftpBroken(err) && !plainError(err))
 		switch {
 		case cut:
 			return nil, ctx.Err()
@@ -213,14 +215,13 @@ func (f *FTP) OpenFrom(ctx context.Context, p tree.Path, from int64) (io.ReadClo
 		}
 		return nil, fmt.Errorf("open %s: %w", p, err)
 	}
-	return &ftpReader{res: res, c: c, f: f, path: p, stop: stop}, nil
+	return &ftpReader{res: res, l: l, path: p, stop: stop}, nil
 }
 
 // ftpReader is a file being read; its connection is busy until it is closed.
 type ftpReader struct {
 	res    *ftp.Response
-	c      *ftpConn
-	f      *FTP
+	l      lent
 	path   tree.Path
 	stop   func() bool
 	ended  bool
@@ -246,13 +247,13 @@ func (r *ftpReader) Close() error {
 		_, _ = r.Read(make([]byte, 1))
 	}
 	if !r.ended { // the server goes on sending; nothing else tells it to stop
-		_ = r.c.raw.Close()
+		_ = r.l.Conn.raw.Close()
 		_ = r.res.Close()
-		r.f.pool().give(r.c, true)
+		r.l.Return(true)
 		return nil
 	}
 	err := r.res.Close()
-	r.f.pool().give(r.c, ftpBroken(err))
+	r.l.Return(ftpBroken(err))
 	if err != nil {
 		return fmt.Errorf("read %s: %w", r.path, ftpPlain(err))
 	}
@@ -270,10 +271,11 @@ func (f *FTP) Continue(ctx context.Context, p tree.Path, from int64) (io.WriteCl
 }
 
 func (f *FTP) store(ctx context.Context, p tree.Path, from uint64) (io.WriteCloser, error) {
-	c, err := f.takeFor(ctx, "write", p)
+	l, err := f.takeFor(ctx, "write", p)
 	if err != nil {
 		return nil, err
 	}
+	c := l.Conn
 	r, w := io.Pipe()
 	fw := &ftpWriter{w: w, done: make(chan error, 1), begun: make(chan struct{})}
 	stop := context.AfterFunc(ctx, func() { c.raw.Close() })
@@ -283,7 +285,7 @@ func (f *FTP) store(ctx context.Context, p tree.Path, from uint64) (io.WriteClos
 			err = f.whyNotWritten(c, p, err)
 		}
 		stop()
-		f.pool().give(c, ftpBroken(err) && !plainError(err))
+		l.Return(ftpBroken(err) && !plainError(err))
 		if err != nil && !plainError(err) {
 			err = ftpPlain(err)
 		}

@@ -45,7 +45,8 @@ func OpenSFTP(ctx context.Context, t SFTPTarget) (*SFTP, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &SFTP{t: t, root: t.Root, conns: []*sftpConn{c}, most: mostSFTP}
+	s := &SFTP{t: t, root: t.Root}
+	s.conns = s.connections(c)
 	asked := time.Now()
 	fi, err := c.Stat(s.root)
 	s.trip = time.Since(asked)
@@ -184,10 +185,11 @@ func ask[T any](ctx context.Context, s *SFTP, what string, p tree.Path, call fun
 	if err := ctx.Err(); err != nil {
 		return nothing, err
 	}
-	c, err := s.take()
+	l, err := s.take(ctx)
 	if err != nil {
 		return nothing, fmt.Errorf("%s %s: %w", what, p, err)
 	}
+	c := l.Conn
 	type answer struct {
 		value T
 		err   error
@@ -197,7 +199,7 @@ func ask[T any](ctx context.Context, s *SFTP, what string, p tree.Path, call fun
 		c.waits(1)
 		v, err := call(c)
 		c.waits(-1)
-		s.give(c, err)
+		l.Return(lost(err))
 		answered <- answer{v, err}
 	}()
 	late := time.NewTimer(callTime)
@@ -323,8 +325,7 @@ func (s *SFTP) opened(ctx context.Context, what string, p tree.Path, open func(c
 		if err != nil {
 			return nil, err
 		}
-		c.busy.Add(1)
-		out := &sftpFile{ctx: ctx, File: f, s: s, c: c, p: p}
+		out := &sftpFile{ctx: ctx, File: f, s: s, l: s.conns.Hold(c), p: p}
 		go func() {
 			if !<-wanted {
 				_ = out.Close() // nobody is there to be told

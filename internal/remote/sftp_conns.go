@@ -13,6 +13,8 @@ import (
 
 	"github.com/pkg/sftp"
 	"golang.org/x/crypto/ssh"
+
+	"restlesscrate/internal/remote/pool"
 )
 
 // SFTP is a tree behind an SSH server, over a few connections: small files need
@@ -24,13 +26,9 @@ type SFTP struct {
 	t    SFTPTarget
 	root string
 
-	mu      sync.Mutex
-	conns   []*sftpConn
-	most    int  // connections that are hoped for
-	dialing bool // another one is under way
-	closed  bool
-	trip    time.Duration // one round trip, as it was when the host was opened
-	flow    flow
+	conns *pool.Pool[*sftpConn]
+	trip  time.Duration // one round trip, as it was when the host was opened
+	flow  flow
 }
 
 // mostSFTP is how many connections are worth having; piled is how many calls
@@ -92,11 +90,18 @@ func (c *counted) Read(p []byte) (int, error) {
 // Size is how many bytes there are at most.
 func (c *counted) Size() int64 { return c.size }
 
-// full tells whether connections carry about what their windows let them.
-func (s *SFTP) full() bool {
+// anew forgets what was measured: what another connection brings is seen anew.
+func (f *flow) anew() {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	f.recent = nil
+}
+
+// full tells whether so many connections carry about what their windows let them.
+func (s *SFTP) full(open int) bool {
 	s.flow.mu.Lock()
 	defer s.flow.mu.Unlock()
-	most := float64(len(s.conns)) * window / max(s.trip, time.Millisecond).Seconds()
+	most := float64(open) * window / max(s.trip, time.Millisecond).Seconds()
 	return len(s.flow.recent) == steady && slices.Min(s.flow.recent) > 0.65*most
 }
 
@@ -105,7 +110,6 @@ type sftpConn struct {
 	*sftp.Client
 	ssh     *ssh.Client
 	heard   *heard
-	busy    atomic.Int64 // calls and open files
 	waiting atomic.Int64 // answers that are waited for
 	since   atomic.Int64 // from when on, in the time of heard
 	keeps   bool         // its rename is known never to replace
@@ -137,75 +141,47 @@ func (c *sftpConn) unlessThere(name string, refusal error) error {
 	return refusal
 }
 
+// borrowed is a connection that carries a call or an open file, until it is returned.
+type borrowed = *pool.Lease[*sftpConn]
+
+// connections makes the pool that begins with a connection that is open. Where the last
+// one is lost the host is, and who uses it opens it anew.
+func (s *SFTP) connections(first *sftpConn) *pool.Pool[*sftpConn] {
+	end := func(c *sftpConn) { _ = c.Close() }
+	return pool.New(first, pool.Options[*sftpConn]{
+		Most: mostSFTP, Ends: true, Cut: end, Leave: end, Patience: dialTimeout,
+		Dial: func(ctx context.Context, _ bool) (*sftpConn, error) {
+			c, err := dialSFTP(ctx, s.t)
+			if err == nil {
+				s.flow.anew()
+			}
+			return c, err
+		},
+		Worth: func(users, open int) bool { return users > piled || users > few && s.full(open) },
+	})
+}
+
 // take gives the connection on which the least is under way.
-func (s *SFTP) take() (*sftpConn, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if len(s.conns) == 0 {
+func (s *SFTP) take(ctx context.Context) (borrowed, error) {
+	l, err := s.conns.Take(ctx)
+	if errors.Is(err, pool.ErrOver) || errors.Is(err, pool.ErrClosed) {
 		return nil, errLost
 	}
-	c := slices.MinFunc(s.conns, func(a, b *sftpConn) int { return int(a.busy.Load() - b.busy.Load()) })
-	busy := c.busy.Add(1)
-	if (busy > piled || busy > few && s.full()) && len(s.conns) < s.most && !s.dialing && !s.closed {
-		s.dialing = true
-		go s.another()
-	}
-	return c, nil
-}
-
-// give says that a call is over; a connection that broke is used no more.
-func (s *SFTP) give(c *sftpConn, err error) {
-	c.busy.Add(-1)
-	if err == nil || !lost(err) {
-		return
-	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	s.conns = slices.DeleteFunc(s.conns, func(o *sftpConn) bool { return o == c })
-	_ = c.Close()
-}
-
-// another opens one more connection.
-func (s *SFTP) another() {
-	ctx, cancel := context.WithTimeout(context.Background(), dialTimeout)
-	defer cancel()
-	c, err := dialSFTP(ctx, s.t)
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	s.dialing = false
-	switch {
-	case err != nil:
-		s.most = len(s.conns) // so many it allows
-	case s.closed:
-		_ = c.Close()
-	default:
-		s.conns = append(s.conns, c)
-		s.flow.mu.Lock()
-		s.flow.recent = nil // what the new one brings is seen anew
-		s.flow.mu.Unlock()
-	}
+	return l, err
 }
 
 // Connections is how many connections are open.
 func (s *SFTP) Connections() int {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	return len(s.conns)
+	open, _ := s.conns.Open()
+	return open
 }
 
 // InFlight implements [Host]: over a distance it is round trips that take the
 // time, so many go side by side.
 func (s *SFTP) InFlight() int { return 256 }
 
-// Close implements [Host].
+// Close implements [Host]: what is under way ends with it.
 func (s *SFTP) Close() error {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	s.closed = true
-	var errs []error
-	for _, c := range s.conns {
-		errs = append(errs, c.Close())
-	}
-	s.conns = nil
-	return errors.Join(errs...)
+	s.conns.Cut()
+	return nil
 }

@@ -17,7 +17,7 @@ type sftpFile struct {
 	*sftp.File
 	ctx context.Context
 	s   *SFTP
-	c   *sftpConn
+	l   borrowed
 	p   tree.Path
 	err error // the first
 }
@@ -40,8 +40,8 @@ func waiting[T any](f *sftpFile, do func() (T, error)) (n T, err error) {
 	if err := f.ctx.Err(); err != nil {
 		return n, err
 	}
-	f.c.waits(1)
-	defer f.c.waits(-1)
+	f.l.Conn.waits(1)
+	defer f.l.Conn.waits(-1)
 	return do()
 }
 
@@ -113,10 +113,10 @@ func notWritten(err error) error {
 
 func (f *sftpFile) Close() error {
 	end := func() error {
-		f.c.waits(1)
+		f.l.Conn.waits(1)
 		err := f.wrap("close", f.File.Close())
-		f.c.waits(-1)
-		f.s.give(f.c, f.err)
+		f.l.Conn.waits(-1)
+		f.l.Return(lost(f.err))
 		return err
 	}
 	if err := f.ctx.Err(); err != nil { // nobody waits for what the host says

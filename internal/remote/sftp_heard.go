@@ -20,6 +20,9 @@ type heard struct {
 	names atomic.Int64 // bytes of packets that carry names
 	begun time.Time
 
+	mu     sync.Mutex
+	limits map[*limit]struct{} // of listings that are waited for
+
 	// The packet that is passing through (draft-ietf-secsh-filexfer-02, 3).
 	head [5]byte
 	have int
@@ -56,10 +59,45 @@ func (h *heard) follow(p []byte) {
 		}
 		n := min(h.left, int64(len(p)))
 		if h.kind == packetName {
-			h.names.Add(n)
+			h.named(h.names.Add(n))
 		}
 		h.left -= n
 		p = p[n:]
+	}
+}
+
+// limit is how many bytes of listings may have come in all, and what is done then.
+type limit struct {
+	most int64
+	over func()
+}
+
+// limited has over called once so many more bytes of listings have come, until the
+// function that it gives is called.
+func (h *heard) limited(more int64, over func()) (stop func()) {
+	l := &limit{h.names.Load() + more, over}
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.limits == nil {
+		h.limits = map[*limit]struct{}{}
+	}
+	h.limits[l] = struct{}{}
+	return func() {
+		h.mu.Lock()
+		defer h.mu.Unlock()
+		delete(h.limits, l)
+	}
+}
+
+// named looks whether that is more than some listing may have.
+func (h *heard) named(bytes int64) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for l := range h.limits {
+		if bytes > l.most {
+			delete(h.limits, l)
+			l.over()
+		}
 	}
 }
 
@@ -78,27 +116,9 @@ var errEndless = errors.New("its listing does not end")
 func (c *sftpConn) listing(ctx context.Context, name string) ([]os.FileInfo, error) {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
-	before := c.heard.names.Load()
-	var g sync.WaitGroup
-	ended := make(chan struct{})
-	g.Go(func() {
-		t := time.NewTicker(50 * time.Millisecond)
-		defer t.Stop()
-		for {
-			select {
-			case <-ended:
-				return
-			case <-t.C:
-				if c.heard.names.Load()-before > longestListing {
-					cancel(errEndless)
-					return
-				}
-			}
-		}
-	})
+	stop := c.heard.limited(longestListing, func() { cancel(errEndless) })
 	list, err := c.ReadDirContext(ctx, name)
-	close(ended)
-	g.Wait()
+	stop()
 	if cause := context.Cause(ctx); cause != nil && errors.Is(cause, errEndless) {
 		return nil, errEndless
 	}
