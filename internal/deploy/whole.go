@@ -2,7 +2,6 @@ package deploy
 
 import (
 	"context"
-	"fmt"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/tree"
@@ -22,48 +21,19 @@ func treeAt(ctx context.Context, h remote.Host, at tree.Path) (states map[tree.P
 		states[rel], infos[rel] = tree.State{Being: i.Being, Size: i.Size, Mode: i.Mode}, i
 	}
 	note(tree.Root, top)
-	for level := map[tree.Path]bool{at: true}; len(level) > 0 && top.Being == tree.Folder; {
-		if err := bearable(at, level, len(infos)); err != nil {
-			return nil, nil, err
-		}
-		listed, err := remote.ListAll(ctx, h, level)
-		if err != nil {
-			return nil, nil, err
-		}
-		level = map[tree.Path]bool{}
-		for folder, byName := range listed {
-			for name, i := range byName {
-				p := folder.Join(tree.Path(name))
-				rel, _ := p.Below(at)
-				note(rel, i)
-				if i.Being == tree.Folder {
-					level[p] = true
-				}
-			}
-		}
+	if top.Being != tree.Folder {
+		return states, infos, nil
 	}
-	return states, infos, nil
+	err = remote.Walk(ctx, h, []tree.Path{at}, bearable, func(p tree.Path, i remote.Info) (bool, error) {
+		rel, _ := p.Below(at)
+		note(rel, i)
+		return true, nil
+	})
+	return states, infos, err
 }
 
-// A tree that goes deeper, or holds more, is none that a game server has: it is a loop
-// of links that a host follows, or made up.
-const (
-	deepest = 100
-	most    = 1_000_000
-)
-
-func bearable(at tree.Path, level map[tree.Path]bool, things int) error {
-	for p := range level {
-		if p.Depth()-at.Depth() > deepest {
-			return fmt.Errorf("%s goes more than %d folders deep, such as a loop of links does", at, deepest)
-		}
-		break // all of a level are as deep
-	}
-	if things > most {
-		return fmt.Errorf("%s holds more than %d things", at, most)
-	}
-	return nil
-}
+// bearable is how far a tree of a game server goes.
+var bearable = remote.Bounds{Deep: 100, Things: 1_000_000}
 
 // backWhole takes the moving of a whole folder back. Bytes that the server
 // wrote into our files in the meantime are kept.

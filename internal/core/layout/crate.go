@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"crypto/sha256"
 	"encoding/binary"
-	"io/fs"
 	"slices"
 	"strings"
 
@@ -25,8 +24,12 @@ type Archive struct {
 	Filename string       // the name it was downloaded under, without folders
 	Whole    tree.Entry   // the archive itself as one file
 	Entries  []tree.Entry // what it holds, inner archives' contents behind "!"; empty where it is a plain file
-	Texts    fs.FS        // the bytes of Entries by path, for manifests, or of a plain file by its name; may be nil
+	Read     Reader       // for what manifests and notes say; nil where nothing can be read
 }
+
+// Reader gives the first bytes of something in an archive, or of the archive itself where
+// it is a plain file: at most so many. Its errors end the laying out.
+type Reader func(e tree.Entry, most int64) ([]byte, error)
 
 // Crate is one version of one add-on, laid out by one rulebook. It is
 // immutable; [Crate.Digest] names it.

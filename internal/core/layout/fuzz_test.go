@@ -3,7 +3,6 @@ package layout
 import (
 	"strings"
 	"testing"
-	"testing/fstest"
 
 	"github.com/stretchr/testify/require"
 
@@ -27,18 +26,17 @@ func FuzzLay(f *testing.F) {
 			return
 		}
 		a := Archive{Filename: filename, Whole: tree.Entry{Size: 1, Digest: tree.Sum([]byte(text))}}
-		m, seen := fstest.MapFS{}, map[tree.Path]bool{}
+		seen := map[tree.Path]bool{}
 		for _, line := range strings.Split(paths, "\n") {
 			p, err := tree.ParsePath(line)
 			if err != nil || seen[p] || len(seen) > 50 {
 				continue
 			}
 			seen[p] = true
-			m[string(p)] = &fstest.MapFile{Data: []byte(text)}
 			a.Entries = append(a.Entries, tree.Entry{Path: p, Size: int64(len(text)), Digest: tree.Sum([]byte(text))})
 		}
-		a.Texts = m
-		for _, c := range Lay(b, a, nil).Crates {
+		a.Read = reading(map[string]string{"": text})
+		for _, c := range lay(b, a, nil).Crates {
 			require.NotEmpty(t, c.Name)
 			require.NotEmpty(t, c.Version)
 			for _, file := range c.Files {

@@ -5,7 +5,6 @@ package layout
 
 import (
 	"fmt"
-	"io/fs"
 	"maps"
 	"slices"
 	"strings"
@@ -39,7 +38,9 @@ type Choice struct {
 // archive, and lays it out by the first that does. Of kinds that may come
 // several to an archive each takes its own, so that a pack gives one crate per
 // add-on. Where none fits, the archives inside it are asked the same.
-func Lay(b *rulebook.Book, a Archive, fixes Fixes) Result {
+//
+// An error is one of reading the archive; nothing was laid out then.
+func Lay(b *rulebook.Book, a Archive, fixes Fixes) (Result, error) {
 	l := &laying{book: b, archive: a, fixes: fixes, texts: map[tree.Path]*text{}}
 	l.files = make([]tree.Entry, 0, len(a.Entries))
 	for _, e := range a.Entries {
@@ -65,7 +66,7 @@ func Lay(b *rulebook.Book, a Archive, fixes Fixes) Result {
 		finding.Sort(c.Findings)
 	}
 	finding.Sort(l.res.Findings)
-	return l.res
+	return l.res, l.err
 }
 
 // decisive findings stop the search for other ways to read an archive.
@@ -79,6 +80,7 @@ type laying struct {
 	files   []tree.Entry // without folders and without what is in inner archives
 	texts   map[tree.Path]*text
 	res     Result
+	err     error // the first of reading; nothing more is read then
 }
 
 // say adds a finding. What it gives may be added to until the next one is said.
@@ -170,7 +172,7 @@ func inside(p tree.Path) bool { return strings.Contains(string(p), "!/") }
 func (l *laying) innerArchives() {
 	for _, whole := range l.files {
 		base := whole.Path + "!"
-		inner := Archive{Filename: whole.Path.Base(), Whole: whole}
+		inner := Archive{Filename: whole.Path.Base(), Whole: whole, Read: l.archive.Read}
 		for _, e := range l.archive.Entries {
 			if rel, ok := e.Path.Below(base); ok {
 				e.Path = rel
@@ -180,15 +182,11 @@ func (l *laying) innerArchives() {
 		if len(inner.Entries) == 0 {
 			continue
 		}
-		if l.archive.Texts != nil {
-			sub, err := fs.Sub(l.archive.Texts, string(base))
-			if err != nil {
-				l.say(finding.Note, "unread", whole.Path, "", "%s could not be looked into: %v", whole.Path, err)
-				continue
-			}
-			inner.Texts = sub
+		res, err := Lay(l.book, inner, l.fixes)
+		if err != nil {
+			l.err = err
+			return
 		}
-		res := Lay(l.book, inner, l.fixes)
 		if slices.ContainsFunc(res.Crates, (*Crate).repacked) {
 			l.say(finding.Warn, "not-repacked", whole.Path, "Stage that archive by itself.", "%s would have to be packed anew, which is done only for a download itself", whole.Path)
 			continue

@@ -1,9 +1,9 @@
 package layout
 
 import (
+	"errors"
 	"fmt"
 	"testing"
-	"testing/fstest"
 
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
@@ -62,13 +62,37 @@ func archive(name string, texts map[string]string) Archive {
 	if texts == nil {
 		return a
 	}
-	m := fstest.MapFS{}
 	for p, s := range texts {
-		m[p] = &fstest.MapFile{Data: []byte(s)}
 		a.Entries = append(a.Entries, tree.Entry{Path: tree.MustPath(p), Size: int64(len(s)), Digest: tree.Sum([]byte(s))})
 	}
-	a.Texts = m
+	a.Read = reading(texts)
 	return a
+}
+
+// reading reads texts as if they lay by their digests.
+func reading(texts map[string]string) Reader {
+	byDigest := map[tree.Digest]string{}
+	for _, s := range texts {
+		byDigest[tree.Sum([]byte(s))] = s
+	}
+	return func(e tree.Entry, most int64) ([]byte, error) {
+		s, ok := byDigest[e.Digest]
+		if !ok {
+			return nil, errGone
+		}
+		return []byte(s)[:min(int64(len(s)), most)], nil
+	}
+}
+
+var errGone = errors.New("its bytes are gone")
+
+// lay lays an archive out that can be read.
+func lay(b *rulebook.Book, a Archive, fixes Fixes) Result {
+	res, err := Lay(b, a, fixes)
+	if err != nil {
+		panic(err)
+	}
+	return res
 }
 
 // laid is a result of at most one crate.
@@ -79,7 +103,7 @@ type laid struct {
 
 // layOne lays an archive out that gives at most one crate.
 func layOne(b *rulebook.Book, a Archive) laid {
-	l := laid{Result: Lay(b, a, nil)}
+	l := laid{Result: lay(b, a, nil)}
 	if len(l.Crates) > 1 {
 		panic("more than one crate")
 	}

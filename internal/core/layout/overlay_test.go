@@ -62,7 +62,7 @@ func TestAPatchThatNamesNoAddOnAsksAndIsToldForItsNextVersionsToo(t *testing.T) 
 	require.Equal(t, "which add-on it changes is not known", c.Left[1].Reason)
 	require.False(t, c.Left[1].Settled)
 
-	fixed := Lay(b, archive("night-2.zip", files), Fixes{"night": {From: "night@1", Base: "drum-tent"}}).Crates[0]
+	fixed := lay(b, archive("night-2.zip", files), Fixes{"night": {From: "night@1", Base: "drum-tent"}}).Crates[0]
 	require.Equal(t, "stalls:drum-tent/wares/drum.lf", targets(fixed)["night/wares/drum.lf"])
 	require.Equal(t, []string{"changes drum-tent, as you said for night@1"}, fixed.Corrected)
 	require.Empty(t, fixed.Findings)
@@ -95,5 +95,5 @@ func TestAnIdInAListIsAnAddOnWithoutFiles(t *testing.T) {
 	require.EqualError(t, err, `"../1234567" cannot be the id of an add-on`)
 	_, err = Listed(book(t, fair), "1234567")
 	require.ErrorContains(t, err, "it knows no add-ons without a download")
-	require.Empty(t, Lay(b, archive("4711081", nil), nil).Crates, "a download is never taken for an id")
+	require.Empty(t, lay(b, archive("4711081", nil), nil).Crates, "a download is never taken for an id")
 }

@@ -2,7 +2,6 @@ package layout
 
 import (
 	"fmt"
-	"io"
 	"regexp"
 	"strings"
 
@@ -19,7 +18,6 @@ const maxManifest = 1 << 20
 // text is a file's content, read once, and the manifest in it.
 type text struct {
 	raw    []byte
-	failed bool
 	parsed map[manifest.Format]manifest.Value
 }
 
@@ -56,18 +54,12 @@ type found struct {
 }
 
 func (l *laying) readAll(rd rulebook.Reading, r root, c *Crate) (out []found) {
-	if l.archive.Texts == nil {
-		return nil
-	}
 	for _, e := range l.readable(r) {
 		rel := e.rel
 		if !globbed([]string{rd.File}, rel) {
 			continue
 		}
-		t := l.text(e.Entry, c)
-		if t.failed {
-			continue
-		}
+		t := l.text(e.Entry)
 		if rd.Match != "" {
 			if m := regexp.MustCompile("(?m)" + rd.Match).FindSubmatch(t.raw); m != nil {
 				out = append(out, found{string(m[1]), string(rel)})
@@ -100,22 +92,25 @@ func (l *laying) readable(r root) (out []part) {
 	return out
 }
 
-func (l *laying) text(e tree.Entry, c *Crate) *text {
+func (l *laying) text(e tree.Entry) *text {
 	if t, ok := l.texts[e.Path]; ok {
 		return t
 	}
-	t := &text{parsed: map[manifest.Format]manifest.Value{}}
+	t := &text{raw: l.bytes(e, maxManifest), parsed: map[manifest.Format]manifest.Value{}}
 	l.texts[e.Path] = t
-	f, err := l.archive.Texts.Open(string(e.Path))
-	if err == nil {
-		t.raw, err = io.ReadAll(io.LimitReader(f, maxManifest))
-		f.Close()
-	}
-	if err != nil {
-		t.failed = true
-		c.find(finding.Finding{Level: finding.Warn, Code: "unread", Path: e.Path, What: fmt.Sprintf("%s could not be read: %v", e.Path, err)})
-	}
 	return t
+}
+
+// bytes reads the first bytes of an entry; none once something could not be read.
+func (l *laying) bytes(e tree.Entry, most int64) []byte {
+	if l.err != nil || l.archive.Read == nil {
+		return nil
+	}
+	raw, err := l.archive.Read(e, most)
+	if err != nil {
+		l.err = fmt.Errorf("read %s: %w", e.Path, err)
+	}
+	return raw
 }
 
 func (l *laying) parse(t *text, f manifest.Format, p tree.Path, c *Crate) manifest.Value {

@@ -1,13 +1,12 @@
 package layout
 
 import (
-	"strings"
 	"testing"
-	"testing/fstest"
 
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
 )
 
 // tides is a rulebook whose single files say what they need.
@@ -26,22 +25,28 @@ kinds:
 
 func TestASingleFileSaysWhatItNeedsToo(t *testing.T) {
 	plain := archive("lamps.tdx", nil)
-	plain.Texts = fstest.MapFS{"lamps.tdx": {Data: []byte("version 2.1\nneeds wicks\n")}}
+	said := "version 2.1\nneeds wicks\n"
+	plain.Whole.Digest, plain.Read = tree.Sum([]byte(said)), reading(map[string]string{"": said})
 	r := layOne(book(t, tides), plain)
 	require.Equal(t, "lamps@2.1", r.Crate.Label())
 	require.Equal(t, []Fact{{Kind: rulebook.Needs, Name: "wicks", From: "lamps.tdx"}}, r.Crate.Facts)
 
 	// Of several beside each other, each speaks for itself alone.
-	res := Lay(book(t, tides), archive("tides.zip", map[string]string{"a/lamps.tdx": "version 2.1\nneeds wicks\n", "a/wicks.tdx": "version 1.0\n"}), nil)
+	res := lay(book(t, tides), archive("tides.zip", map[string]string{"a/lamps.tdx": "version 2.1\nneeds wicks\n", "a/wicks.tdx": "version 1.0\n"}), nil)
 	labels := map[string]int{}
 	for _, c := range res.Crates {
 		labels[c.Label()] = len(c.Facts)
 	}
 	require.Equal(t, map[string]int{"lamps@2.1": 1, "wicks@1.0": 0}, labels)
 
-	// What cannot be read is told and hinders nothing.
-	plain.Texts = fstest.MapFS{}
-	r = layOne(book(t, tides), plain)
-	require.Equal(t, "lamps@unmarked", r.Crate.Label())
-	require.True(t, strings.HasPrefix(r.Findings[0].What, "lamps.tdx could not be read"), "%v", r.Findings)
+	// What cannot be read is an error, and nothing is made of the rest.
+	plain.Read = reading(nil)
+	_, err := Lay(book(t, tides), plain, nil)
+	require.ErrorIs(t, err, errGone)
+	require.ErrorContains(t, err, "read lamps.tdx: ")
+	pack := archive("pack.zip", map[string]string{"lamps.zip!/lamps.tdx": "version 2.1\n"})
+	pack.Entries = append(pack.Entries, tree.Entry{Path: "lamps.zip", Digest: tree.Sum([]byte("zip"))})
+	pack.Read = reading(nil)
+	_, err = Lay(book(t, tides), pack, nil)
+	require.ErrorIs(t, err, errGone, "also in an archive inside the archive")
 }

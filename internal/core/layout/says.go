@@ -1,11 +1,9 @@
 package layout
 
 import (
-	"io"
 	"strings"
 
 	"restlesscrate/internal/core/notes"
-	"restlesscrate/internal/core/tree"
 )
 
 // maxNotes is how much of a text for people is read, in bytes.
@@ -20,25 +18,9 @@ func (l *laying) says() {
 			if kind != notes.Readme && kind != notes.Install || len(l.res.Crates) > 1 && !e.Path.Within(c.Root) {
 				continue
 			}
-			for _, line := range notes.Instructions(l.readNotes(e.Path)) {
+			for _, line := range notes.Instructions(strings.ToValidUTF8(string(l.bytes(e, maxNotes)), "\ufffd")) {
 				c.Says = append(c.Says, Said{Source: e.Path, Line: line.Number, Text: line.Text})
 			}
 		}
 	}
-}
-
-func (l *laying) readNotes(p tree.Path) string {
-	if l.archive.Texts == nil {
-		return ""
-	}
-	f, err := l.archive.Texts.Open(string(p))
-	if err != nil {
-		return "" // the notes are for people; what cannot be read is shown as such there
-	}
-	defer f.Close()
-	raw, err := io.ReadAll(io.LimitReader(f, maxNotes))
-	if err != nil {
-		return ""
-	}
-	return strings.ToValidUTF8(string(raw), "\ufffd")
 }

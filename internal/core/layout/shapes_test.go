@@ -87,7 +87,7 @@ func TestBodySealChartAndPartsByChoice(t *testing.T) {
 }
 
 func TestAPackGivesOneCratePerAddOn(t *testing.T) {
-	r := Lay(readMoss(t), archive("grand-tour-3.zip", map[string]string{
+	r := lay(readMoss(t), archive("grand-tour-3.zip", map[string]string{
 		"tour/caves/hall/cave.toml":  "[cave]\nid = \"hall\"\nversion = \"1.0\"\n",
 		"tour/caves/shaft/cave.toml": "[cave]\nid = \"shaft\"\nversion = \"2.0\"\n",
 		"tour/caves/shaft/deep/x":    "x",
@@ -105,7 +105,7 @@ func TestAPackGivesOneCratePerAddOn(t *testing.T) {
 }
 
 func TestVersionFoldersGiveOneCrateEach(t *testing.T) {
-	r := Lay(readMoss(t), archive("shaft.zip", map[string]string{
+	r := lay(readMoss(t), archive("shaft.zip", map[string]string{
 		"shaft/1.0/cave.toml": "[cave]\nfor = \"7.1\"\n", "shaft/1.1/cave.toml": "[cave]\nfor = \"7.2\"\n",
 	}), nil)
 	require.Len(t, r.Crates, 2)
@@ -172,7 +172,7 @@ func TestCorrectionsAreKeptForTheNextVersion(t *testing.T) {
 	fixes := Fixes{"drum-tent": {From: "drum-tent@0.4", Name: "big-drum", Version: map[string]string{tree.Sum([]byte("drum-tent-0.5.zip")).String(): "0.5.1"},
 		Rules: []rulebook.Rule{{Take: []string{"*.bin"}, Place: "stalls", As: "{name}/{file}", Because: "you placed it"}}}}
 	a := archive("drum-tent-0.5.zip", map[string]string{"drum-tent/stall.lf": "", "drum-tent/odd.bin": "?"})
-	res := Lay(b, a, fixes)
+	res := lay(b, a, fixes)
 	c := res.Crates[0]
 	require.Equal(t, "big-drum@0.5.1", c.Label())
 	require.Equal(t, map[string]string{"drum-tent/stall.lf": "stalls:big-drum/stall.lf", "drum-tent/odd.bin": "stalls:big-drum/odd.bin"}, targets(c))
@@ -180,19 +180,19 @@ func TestCorrectionsAreKeptForTheNextVersion(t *testing.T) {
 	require.Equal(t, []string{"called big-drum instead of drum-tent, as you said for drum-tent@0.4", "version 0.5.1, as you said, instead of 0.5",
 		"1 rule placed as you said for drum-tent@0.4"}, c.Corrected)
 	other := archive("drum-tent-0.6.zip", map[string]string{"drum-tent/stall.lf": ""})
-	require.Equal(t, "big-drum@0.6", Lay(b, other, fixes).Crates[0].Label(), "the version was said of one archive alone")
+	require.Equal(t, "big-drum@0.6", lay(b, other, fixes).Crates[0].Label(), "the version was said of one archive alone")
 }
 
 func TestAChosenRootIsFoundAgain(t *testing.T) {
 	b := book(t, fair)
 	files := map[string]string{"v2-tent/stall.lf": "", "v2-tent/wares/a": "", "old/stall.lf": ""}
-	res := Lay(b, archive("tents-2.zip", files), nil)
+	res := lay(b, archive("tents-2.zip", files), nil)
 	require.Empty(t, res.Crates)
 	require.Equal(t, []Choice{{Kind: "stall", Root: "v2-tent", Files: 2, Why: "v2-tent/stall.lf marks the root"}, {Kind: "stall", Root: "old", Files: 1, Why: "old/stall.lf marks the root"}}, res.Choices)
 	require.Equal(t, "tents", ChoiceKey(b, "tents-2.zip"))
 	fixes := Fixes{"tents": {From: "tents-2.zip", Root: Pattern("v2-tent")}}
 	next := map[string]string{"v3-tent/stall.lf": "", "old/stall.lf": ""}
-	c := Lay(b, archive("tents-3.zip", next), fixes).Crates[0]
+	c := lay(b, archive("tents-3.zip", next), fixes).Crates[0]
 	require.Equal(t, tree.Path("v3-tent"), c.Root)
 	require.Contains(t, c.Why, "you chose this root for tents-2.zip")
 }

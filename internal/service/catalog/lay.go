@@ -49,10 +49,9 @@ func (s layer) layNow(ctx context.Context, a model.Archive, filename string, b *
 	if err != nil {
 		return model.Laid{}, err
 	}
-	texts := newTexts(ctx, s.Room, a, filename, entries)
-	res := layout.Lay(b, layout.Archive{Filename: filename, Whole: tree.Entry{Digest: a.Digest, Size: a.Size}, Entries: entries, Texts: texts}, fixes)
-	if texts.err != nil {
-		return model.Laid{}, fmt.Errorf("lay %s out: %w", filename, texts.err)
+	res, err := layout.Lay(b, layout.Archive{Filename: filename, Whole: tree.Entry{Digest: a.Digest, Size: a.Size}, Entries: entries, Read: reader(ctx, s.Room)}, fixes)
+	if err != nil {
+		return model.Laid{}, fmt.Errorf("lay %s out: %w", filename, err)
 	}
 	if len(res.Crates) == 1 {
 		res.Crates[0].Findings = slices.Concat(a.Findings, told, res.Crates[0].Findings)

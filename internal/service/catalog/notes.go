@@ -2,8 +2,6 @@ package catalog
 
 import (
 	"context"
-	"errors"
-	"io"
 	"slices"
 	"strings"
 
@@ -31,19 +29,15 @@ func (s *Service) Readme(ctx context.Context, c model.Crate) ([]Readme, error) {
 		if err != nil {
 			return nil, err
 		}
-		t := newTexts(ctx, s.Room, a, a.Filename, entries)
+		read := reader(ctx, s.Room)
 		shallow := slices.Clone(entries)
 		slices.SortStableFunc(shallow, func(a, b tree.Entry) int { return a.Path.Depth() - b.Path.Depth() })
 		for _, e := range shallow {
 			if e.Dir || notes.KindOf(e.Path.Base()) == "" {
 				continue
 			}
-			f, err := t.Open(string(e.Path))
+			text, err := read(e, maxReadme)
 			if err != nil {
-				return nil, err
-			}
-			text, err := io.ReadAll(io.LimitReader(f, maxReadme))
-			if err = errors.Join(err, f.Close()); err != nil {
 				return nil, err
 			}
 			out = append(out, Readme{Path: string(e.Path), Text: strings.ToValidUTF8(string(text), "�")})

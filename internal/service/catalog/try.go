@@ -3,6 +3,7 @@ package catalog
 import (
 	"context"
 	"errors"
+	"fmt"
 
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/tree"
@@ -29,7 +30,10 @@ func (s *Service) Try(ctx context.Context, text []byte, archive tree.Digest) (Bo
 	if err != nil {
 		return br, err
 	}
-	res := layout.Lay(b, layout.Archive{Filename: a.Filename, Whole: tree.Entry{Digest: a.Digest, Size: a.Size}, Entries: entries, Texts: newTexts(ctx, s.Room, a, a.Filename, entries)}, nil)
+	res, err := layout.Lay(b, layout.Archive{Filename: a.Filename, Whole: tree.Entry{Digest: a.Digest, Size: a.Size}, Entries: entries, Read: reader(ctx, s.Room)}, nil)
+	if err != nil {
+		return br, fmt.Errorf("lay %s out: %w", a.Filename, err)
+	}
 	br.Findings, br.Choices = append(res.Findings, told...), res.Choices
 	if res.Pallet != nil {
 		br.Pallet = res.Pallet.Label()

@@ -2,8 +2,7 @@ package drafts
 
 import (
 	"context"
-	"fmt"
-	"slices"
+	"errors"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
@@ -31,49 +30,30 @@ func copiesThere(ctx context.Context, h remote.Host, req *draft.Request) error {
 	return nil
 }
 
-// deepest is how deep a data folder may go.
-const deepest = 120
-
-// mostListed is how many things of a data folder are looked at before a draft.
-const mostListed = 100_000
+// ofData is how far a data folder may go that a draft copies.
+var ofData = remote.Bounds{Deep: 120, Things: 100_000}
 
 // listTrees lists data folders with everything in them.
 func listTrees(ctx context.Context, h remote.Host, obs draft.Observations, folders []tree.Path) error {
-	level := map[tree.Path]bool{}
+	var there []tree.Path
 	for _, f := range folders {
 		i, err := h.Stat(ctx, f)
 		if err != nil {
 			return err
 		}
 		if i.Being == tree.Folder {
-			level[f] = true
+			there = append(there, f)
 		}
 	}
-	for n := 0; len(level) > 0; {
-		listed, err := remote.ListAll(ctx, h, level)
-		if err != nil {
-			return err
+	err := remote.Walk(ctx, h, there, ofData, func(p tree.Path, i remote.Info) (bool, error) {
+		if _, seen := obs.Paths[p]; !seen {
+			obs.Paths[p] = draft.Seen{State: tree.State{Being: i.Being, Size: i.Size, Mode: i.Mode}, Modified: i.Modified}
 		}
-		level = map[tree.Path]bool{}
-		for folder, byName := range listed {
-			if folder.Depth() > deepest {
-				return fmt.Errorf("%s goes more than %d folders deep, such as a loop of links does", folder.Parts()[0], deepest)
-			}
-			for name, i := range byName {
-				p := folder.Join(tree.Path(name))
-				if _, seen := obs.Paths[p]; !seen {
-					obs.Paths[p] = draft.Seen{State: tree.State{Being: i.Being, Size: i.Size, Mode: i.Mode}, Modified: i.Modified}
-				}
-				if i.Being == tree.Folder {
-					level[p] = true
-				}
-				n++
-			}
-		}
-		if n > mostListed {
-			return fault.New(fault.Conflict, "data-too-many", "%v hold more than %d things", slices.Sorted(slices.Values(folders)), mostListed).
-				WithMend("Copy them yourself, and deploy without copying them.").By(finding.LeaveData.With())
-		}
+		return true, nil
+	})
+	if many := (*remote.TooManyError)(nil); errors.As(err, &many) {
+		return fault.New(fault.Conflict, "data-too-many", "%v", many).
+			WithMend("Copy them yourself, and deploy without copying them.").By(finding.LeaveData.With())
 	}
-	return nil
+	return err
 }

@@ -3,8 +3,7 @@ package hosts
 import (
 	"context"
 	"fmt"
-	"maps"
-	"slices"
+	"io/fs"
 
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/remote"
@@ -29,31 +28,18 @@ func (s *Service) Look(ctx context.Context, name string) ([]tree.Entry, error) {
 	}
 	defer h.Close()
 	var out []tree.Entry
-	for level := []tree.Path{tree.Root}; len(level) > 0 && len(out) < lookEntries; {
-		folders := map[tree.Path]bool{}
-		for _, p := range level {
-			folders[p] = true
+	err = remote.Walk(ctx, h, []tree.Path{tree.Root}, remote.Bounds{}, func(p tree.Path, i remote.Info) (bool, error) {
+		if _, err := tree.ParsePath(i.Name); err != nil || i.Being != tree.Folder && i.Being != tree.Content {
+			return false, nil // a link or a name that is no path says nothing about the game
 		}
-		listed, err := remote.ListAll(ctx, h, folders)
-		if err != nil {
-			return nil, fmt.Errorf("look at %s: %w", name, err)
+		if len(out) >= lookEntries {
+			return false, fs.SkipAll
 		}
-		var next []tree.Path
-		for _, folder := range level {
-			for _, base := range slices.Sorted(maps.Keys(listed[folder])) { // a host lists in no order
-				i := listed[folder][base]
-				p, err := tree.ParsePath(base)
-				if err != nil || i.Being != tree.Folder && i.Being != tree.Content {
-					continue // a link or a name that is no path says nothing about the game
-				}
-				p = folder.Join(p)
-				out = append(out, tree.Entry{Path: p, Dir: i.Being == tree.Folder, Size: i.Size})
-				if i.Being == tree.Folder && p.Depth() < lookDepth {
-					next = append(next, p)
-				}
-			}
-		}
-		level = next
+		out = append(out, tree.Entry{Path: p, Dir: i.Being == tree.Folder, Size: i.Size})
+		return p.Depth() < lookDepth, nil
+	})
+	if err != nil {
+		return nil, fmt.Errorf("look at %s: %w", name, err)
 	}
 	return out, nil
 }
