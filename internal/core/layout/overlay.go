@@ -2,7 +2,6 @@ package layout
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 
 	"restlesscrate/internal/core/finding"
@@ -49,7 +48,7 @@ func Listed(b *rulebook.Book, id string) (*Crate, error) {
 		if k.Listed == "" {
 			continue
 		}
-		if regexp.MustCompile(k.Listed).MatchString(id) {
+		if k.Takes(id) {
 			return &Crate{Rulebook: b.Name, Kind: k.Name, ID: id, Name: id, Version: Unmarked, NameFrom: "the id itself", Derived: Key(id),
 				Why: "an id in a list, without a download; the server fetches it itself", Files: []File{}, Left: []Left{}}, nil
 		}

@@ -2,7 +2,6 @@ package layout
 
 import (
 	"fmt"
-	"regexp"
 	"strings"
 
 	"restlesscrate/internal/core/finding"
@@ -61,8 +60,8 @@ func (l *laying) readAll(rd rulebook.Reading, r root, c *Crate) (out []found) {
 		}
 		t := l.text(e.Entry)
 		if rd.Match != "" {
-			if m := regexp.MustCompile("(?m)" + rd.Match).FindSubmatch(t.raw); m != nil {
-				out = append(out, found{string(m[1]), string(rel)})
+			if value, ok := rd.Found(t.raw); ok {
+				out = append(out, found{value, string(rel)})
 			}
 			continue
 		}

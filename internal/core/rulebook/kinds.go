@@ -126,7 +126,8 @@ func (r *reader) recognise(n *yaml.Node, k *Kind) {
 		field{"folders", false, r.texts("folders", &k.Folders, checkFileName)},
 		field{"listed", false, func(v *yaml.Node) {
 			r.text("listed", &k.Listed)(v)
-			if err := checkRegexp(k.Listed); err != nil {
+			var err error
+			if k.listed, err = compiled(k.Listed); err != nil {
 				r.fault(v, "listed: %v", err)
 			}
 		}})
@@ -178,7 +179,11 @@ func (r *reader) reading(n *yaml.Node, list bool) Reading {
 		}},
 		{"match", false, func(v *yaml.Node) {
 			r.text("match", &rd.Match)(v)
-			if err := checkMatch(rd.Match); err != nil {
+			err := checkMatch(rd.Match)
+			if err == nil {
+				rd.match, err = compiled("(?m)" + rd.Match)
+			}
+			if err != nil {
 				r.fault(v, "match: %v", err)
 			}
 		}},

@@ -191,17 +191,24 @@ func checkFileName(s string) error {
 
 func checkAny(string) error { return nil }
 
-func checkRegexp(expr string) error {
-	if _, err := regexp.Compile(expr); err != nil {
-		return errors.New(strings.TrimPrefix(err.Error(), "error parsing regexp: "))
+// compiled reads an expression; its error is for the author of a rulebook.
+func compiled(expr string) (*regexp.Regexp, error) {
+	re, err := regexp.Compile(expr)
+	if err != nil {
+		return nil, errors.New(strings.TrimPrefix(err.Error(), "error parsing regexp: "))
 	}
-	return nil
+	return re, nil
+}
+
+func checkRegexp(expr string) error {
+	_, err := compiled(expr)
+	return err
 }
 
 func checkMatch(expr string) error {
-	re, err := regexp.Compile(expr)
+	re, err := compiled(expr)
 	if err != nil {
-		return errors.New(strings.TrimPrefix(err.Error(), "error parsing regexp: "))
+		return err
 	}
 	if re.NumSubexp() < 1 {
 		return fmt.Errorf("%q has no group; the first ( ) is the value", expr)

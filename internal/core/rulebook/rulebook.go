@@ -8,6 +8,7 @@ package rulebook
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -108,7 +109,13 @@ type Kind struct {
 	Facts       map[FactKind][]Reading
 	Rules       []Rule // in the book's order; the first that matches a file decides
 	Line        int
+
+	listed *regexp.Regexp
 }
+
+// Takes tells whether an id that a list holds can be an add-on of this kind without a
+// download.
+func (k *Kind) Takes(id string) bool { return k.listed != nil && k.listed.MatchString(id) }
 
 // Effects are when a change takes effect: at the next start, by a line for the
 // console, or by being placed.
@@ -175,6 +182,17 @@ type Reading struct {
 	Format      manifest.Format
 	Item, Range string
 	Line        int
+
+	match *regexp.Regexp // Match, read with ^ and $ for lines
+}
+
+// Found gives what the first group of Match found in a text.
+func (rd Reading) Found(text []byte) (value string, ok bool) {
+	m := rd.match.FindSubmatch(text)
+	if m == nil {
+		return "", false
+	}
+	return string(m[1]), true
 }
 
 // Rule says where the files go that its globs take, or that they are left out.

@@ -59,6 +59,8 @@ type Service struct {
 	Room    *stockroom.Room
 	Limits  archive.Limits
 	Helpers helper.Folder // programs for games' own packed formats
+
+	books books
 }
 
 // Book gives the newest revision of a rulebook, parsed.
@@ -75,7 +77,7 @@ func (s *Service) Revision(ctx context.Context, name string, number int) (*ruleb
 	if err != nil {
 		return nil, rev, err
 	}
-	b, err := rulebook.Parse(rev.Text)
+	b, err := s.books.of(rev)
 	return b, rev, err
 }
 

@@ -20,7 +20,7 @@ import (
 // same corrections. A root that the person names is kept as a correction.
 func (s layer) layBy(ctx context.Context, a model.Archive, filename, root string, rev model.Revision, actor string) (BookResult, error) {
 	br := BookResult{Rulebook: rev.Name, Revision: rev.Number}
-	b, err := rulebook.Parse(rev.Text)
+	b, err := s.books.of(rev)
 	if err != nil {
 		return br, err
 	}

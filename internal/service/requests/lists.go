@@ -5,7 +5,6 @@ import (
 	"errors"
 	"maps"
 	"path"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -82,14 +81,8 @@ func nameRules(b *rulebook.Book, l rulebook.LoadList, values map[string]string) 
 
 // listless tells of names that the list may hold without a thing on disk: ids.
 func listless(b *rulebook.Book, l rulebook.LoadList) func(string) bool {
-	var exprs []*regexp.Regexp
-	for _, k := range b.Kinds {
-		if k.Listed != "" && l.Lists(k.Name) {
-			exprs = append(exprs, regexp.MustCompile(k.Listed))
-		}
-	}
 	return func(name string) bool {
-		return slices.ContainsFunc(exprs, func(e *regexp.Regexp) bool { return e.MatchString(name) })
+		return slices.ContainsFunc(b.Kinds, func(k rulebook.Kind) bool { return l.Lists(k.Name) && k.Takes(name) })
 	}
 }
 
