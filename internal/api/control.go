@@ -1,53 +1,16 @@
 package api
 
-import "time"
+import (
+	"time"
 
-// Control is how a server is stopped, started and spoken to.
-type Control struct {
-	Acts        map[string]Way `json:"acts,omitempty" yaml:"acts" doc:"stop, start, restart, reload, say"`
-	Probes      []Probe        `json:"probes,omitempty" yaml:"probes" doc:"How it is told whether it runs"`
-	RCON        string         `json:"rcon,omitempty" yaml:"rcon" doc:"HOST:PORT; the password is the secret rcon"`
-	StopWithin  int            `json:"stopWithin,omitempty" yaml:"stop-within" doc:"Seconds; 60 if it is not said"`
-	ReadyWithin int            `json:"readyWithin,omitempty" yaml:"ready-within" doc:"Seconds; 180 if it is not said"`
-	Warn        []Warning      `json:"warn,omitempty" yaml:"warn" doc:"Lines for the console before a stop, the longest first"`
-}
-
-// Way is how an act is done.
-type Way struct {
-	By      string       `json:"by" yaml:"by" enum:"command,ssh,http,rcon,hand"`
-	Command string       `json:"command,omitempty" yaml:"command" doc:"Of a shell, a line for the console, or words for a person; {line} and {addon} stand for what is sent or reloaded, {secret:NAME} for a secret"`
-	HTTP    *HTTPRequest `json:"http,omitempty" yaml:"http"`
-}
-
-// Probe is a way to find out whether a server runs.
-type Probe struct {
-	By      string       `json:"by" yaml:"by" enum:"command,ssh,http,rcon,port"`
-	Command string       `json:"command,omitempty" yaml:"command"`
-	HTTP    *HTTPRequest `json:"http,omitempty" yaml:"http"`
-	Stopped string       `json:"stopped,omitempty" yaml:"stopped" doc:"What an answer looks like that says that it does not run"`
-	Address string       `json:"address,omitempty" yaml:"address" doc:"HOST:PORT, by port"`
-}
-
-// HTTPRequest is a request and what its answer must look like.
-type HTTPRequest struct {
-	Method  string            `json:"method,omitempty" yaml:"method"`
-	URL     string            `json:"url" yaml:"url"`
-	Headers map[string]string `json:"headers,omitempty" yaml:"headers"`
-	Body    string            `json:"body,omitempty" yaml:"body"`
-	Expect  string            `json:"expect,omitempty" yaml:"expect" doc:"An expression that the answer must match"`
-}
-
-// Warning is a line for the console before a stop.
-type Warning struct {
-	Seconds int    `json:"seconds" yaml:"seconds"`
-	Line    string `json:"line" yaml:"line" doc:"{seconds} stands for the number"`
-}
+	"restlesscrate/internal/core/power"
+)
 
 // SetControl keeps how a server is controlled, and secrets for it, which never
 // come back out. Without control only the secrets are kept; an empty secret is
 // taken away.
 type SetControl struct {
-	Control *Control          `json:"control,omitempty"`
+	Control *power.Control    `json:"control,omitempty"`
 	Secrets map[string]string `json:"secrets,omitempty"`
 }
 

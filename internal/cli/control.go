@@ -14,6 +14,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/core/power"
 )
 
 // controlFlags are those of server control.
@@ -73,17 +74,17 @@ func (a controlCommands) serverControl(ctx context.Context, cmd *cli.Command) er
 		return nil
 	}
 	var lines [][]string
-	for _, act := range []string{"stop", "start", "restart", "reload", "say"} {
+	for _, act := range power.Acts {
 		w, ok := spec.Acts[act]
 		switch {
 		case ok:
-			lines = append(lines, []string{"  " + act, w.By, wayWords(w)})
-		case (act == "say" || act == "reload") && spec.RCON != "":
-			lines = append(lines, []string{"  " + act, "rcon", "at " + spec.RCON})
-		case act == "restart":
-			lines = append(lines, []string{"  " + act, "-", "stop, then start"})
+			lines = append(lines, []string{"  " + string(act), w.By, wayWords(w)})
+		case (act == power.Say || act == power.Reload) && spec.RCON != "":
+			lines = append(lines, []string{"  " + string(act), "rcon", "at " + spec.RCON})
+		case act == power.Restart:
+			lines = append(lines, []string{"  " + string(act), "-", "stop, then start"})
 		default:
-			lines = append(lines, []string{"  " + act, "-", "no way"})
+			lines = append(lines, []string{"  " + string(act), "-", "no way"})
 		}
 	}
 	fmt.Fprintf(a.Out, "%s\n", name)
@@ -97,7 +98,7 @@ func (a controlCommands) serverControl(ctx context.Context, cmd *cli.Command) er
 	return nil
 }
 
-func wayWords(w api.Way) string {
+func wayWords(w power.Way) string {
 	if w.HTTP != nil {
 		method := w.HTTP.Method
 		if method == "" {
@@ -118,7 +119,7 @@ func (a controlCommands) printStanding(name string, st api.Standing) {
 	}
 }
 
-func (a controlCommands) readControl(file string) (*api.Control, error) {
+func (a controlCommands) readControl(file string) (*power.Control, error) {
 	var raw []byte
 	var err error
 	if file == "-" {
@@ -131,7 +132,7 @@ func (a controlCommands) readControl(file string) (*api.Control, error) {
 	}
 	d := yaml.NewDecoder(bytes.NewReader(raw))
 	d.KnownFields(true)
-	var out api.Control
+	var out power.Control
 	if err := d.Decode(&out); err != nil && !errors.Is(err, io.EOF) {
 		return nil, wrongUsage("%s: %s", file, strings.TrimPrefix(strings.ReplaceAll(err.Error(), "\n", " "), "yaml: "))
 	}

@@ -6,13 +6,14 @@ import (
 	"net/url"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/core/power"
 )
 
 func onServer(name, tail string) string { return "/servers/" + esc(name) + tail }
 
 // Control tells how a server is stopped, started and spoken to.
-func (c *ControlCalls) Control(ctx context.Context, name string) (api.Control, error) {
-	return call[api.Control](ctx, c.line, http.MethodGet, onServer(name, "/control"), nil)
+func (c *ControlCalls) Control(ctx context.Context, name string) (power.Control, error) {
+	return call[power.Control](ctx, c.line, http.MethodGet, onServer(name, "/control"), nil)
 }
 
 // SetControl says how a server is stopped, started and spoken to.

@@ -15,61 +15,63 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/core/power"
 )
 
 // driver is one whose secrets are "rcon" and "panel".
-func driver(spec Spec) *Driver {
+func driver(spec power.Control) *Driver {
 	return &Driver{Spec: &spec, Patience: 5 * time.Second, Secrets: func(name string) (string, error) {
 		return map[string]string{"rcon": "open sesame", "panel": "key one"}[name], nil
 	}}
 }
 
 func TestACommandsOutputAndExitCodeAreKept(t *testing.T) {
-	d := driver(Spec{Acts: map[Act]Way{
-		Stop:    {By: ByCommand, Command: "echo going; echo badly >&2; exit 4"},
-		Start:   {By: ByCommand, Command: "echo {secret:panel}"},
-		Reload:  {By: ByCommand, Command: "printf '%s' {addon}"},
-		Restart: {By: ByHand, Command: "Press the button."},
+	d := driver(power.Control{Acts: map[power.Act]power.Way{
+		power.Stop:    {By: power.ByCommand, Command: "echo going; echo badly >&2; exit 4"},
+		power.Start:   {By: power.ByCommand, Command: "echo {secret:panel}"},
+		power.Reload:  {By: power.ByCommand, Command: "printf '%s' {addon}"},
+		power.Restart: {By: power.ByHand, Command: "Press the button."},
 	}})
-	ans, err := d.Do(t.Context(), Stop, "")
+	ans, err := d.Do(t.Context(), power.Stop, "")
 	var no *RefusedError
 	require.ErrorAs(t, err, &no)
 	require.Equal(t, 4, no.Answer.Code)
 	require.Equal(t, "going\nbadly\n", ans.Text)
 	require.ErrorContains(t, err, "stop by command ended with exit code 4: going\nbadly")
-	ans, err = d.Do(t.Context(), Start, "")
+	ans, err = d.Do(t.Context(), power.Start, "")
 	require.NoError(t, err)
 	require.Equal(t, "(secret panel)\n", ans.Text, "an output is kept and shown; a secret is not")
-	ans, err = d.Do(t.Context(), Reload, `it's $(rm -rf) "odd"`)
+	ans, err = d.Do(t.Context(), power.Reload, `it's $(rm -rf) "odd"`)
 	require.NoError(t, err)
 	require.Equal(t, `it's $(rm -rf) "odd"`, ans.Text, "what is put in is one word of the shell")
-	ans, err = d.Do(t.Context(), Restart, "")
+	ans, err = d.Do(t.Context(), power.Restart, "")
 	require.ErrorIs(t, err, ErrByHand)
 	require.Equal(t, "Press the button.", ans.Text)
-	_, err = d.Do(t.Context(), Say, "hello")
+	_, err = d.Do(t.Context(), power.Say, "hello")
 	require.ErrorIs(t, err, ErrNoWay)
 }
 
 func TestWhatACommandStartsLivesOnAndHoldsNothingUp(t *testing.T) {
 	pid := filepath.Join(t.TempDir(), "pid")
-	d := driver(Spec{Acts: map[Act]Way{Start: {By: ByCommand, Command: fmt.Sprintf("sleep 60 & echo $! > %s; echo started", pid)},
-		Stop: {By: ByCommand, Command: fmt.Sprintf("kill $(cat %s)", pid)}},
-		Probes: []Probe{{By: ByCommand, Command: fmt.Sprintf("kill -0 $(cat %s)", pid)}}})
-	ans, err := d.Do(t.Context(), Start, "")
+	d := driver(power.Control{Acts: map[power.Act]power.Way{power.Start: {By: power.ByCommand, Command: fmt.Sprintf("sleep 60 & echo $! > %s; echo started", pid)},
+		power.Stop: {By: power.ByCommand, Command: fmt.Sprintf("kill $(cat %s)", pid)}},
+		Probes: []power.Probe{{By: power.ByCommand, Command: fmt.Sprintf("kill -0 $(cat %s)", pid)}}})
+	ans, err := d.Do(t.Context(), power.Start, "")
 	require.NoError(t, err)
 	require.Equal(t, "started\n", ans.Text)
 	state, _ := d.State(t.Context())
-	require.Equal(t, Running, state)
-	_, err = d.Do(t.Context(), Stop, "")
+	require.Equal(t, power.Running, state)
+	_, err = d.Do(t.Context(), power.Stop, "")
 	require.NoError(t, err)
-	require.Eventually(t, func() bool { state, _ = d.State(t.Context()); return state == Stopped }, 10*time.Second, 10*time.Millisecond)
+	require.Eventually(t, func() bool { state, _ = d.State(t.Context()); return state == power.Stopped }, 10*time.Second, 10*time.Millisecond)
 }
 
 func TestACommandThatDoesNotEndIsEnded(t *testing.T) {
 	left := filepath.Join(t.TempDir(), "left")
-	d := driver(Spec{Acts: map[Act]Way{Stop: {By: ByCommand, Command: fmt.Sprintf("sh -c 'sleep 30; touch %s' ; true", left)}}})
+	d := driver(power.Control{Acts: map[power.Act]power.Way{power.Stop: {By: power.ByCommand, Command: fmt.Sprintf("sh -c 'sleep 30; touch %s' ; true", left)}}})
 	d.Patience = 100 * time.Millisecond
-	_, err := d.Do(t.Context(), Stop, "")
+	_, err := d.Do(t.Context(), power.Stop, "")
 	require.ErrorIs(t, err, context.DeadlineExceeded)
 	require.NoFileExists(t, left)
 }
@@ -152,38 +154,38 @@ func TestALongAnswerOfTheConsoleIsWhole(t *testing.T) {
 		}
 		return out
 	}))
-	d := driver(Spec{RCON: addr})
-	ans, err := d.Do(t.Context(), Say, "fixtures")
+	d := driver(power.Control{RCON: addr})
+	ans, err := d.Do(t.Context(), power.Say, "fixtures")
 	require.NoError(t, err)
 	require.Equal(t, want.String(), ans.Text)
-	ans, err = d.Do(t.Context(), Reload, "quiet")
+	ans, err = d.Do(t.Context(), power.Reload, "quiet")
 	require.NoError(t, err)
 	require.Empty(t, ans.Text)
 }
 
 func TestAConsoleThatRefusesDropsOrIsNone(t *testing.T) {
-	wrong := driver(Spec{RCON: consoleServer(t, speak(func(string) []string { return nil }))})
+	wrong := driver(power.Control{RCON: consoleServer(t, speak(func(string) []string { return nil }))})
 	wrong.Secrets = func(string) (string, error) { return "nothing", nil }
-	_, err := wrong.Do(t.Context(), Say, "x")
+	_, err := wrong.Do(t.Context(), power.Say, "x")
 	require.ErrorIs(t, err, ErrConsolePassword)
 
-	dropped := driver(Spec{RCON: consoleServer(t, func(c net.Conn) {
+	dropped := driver(power.Control{RCON: consoleServer(t, func(c net.Conn) {
 		id, _, _, _ := receive(c)
 		send(c, id, 2, "")
 		id, _, _, _ = receive(c)
 		send(c, id, 0, "half of ")
 	})})
-	ans, err := dropped.Do(t.Context(), Say, "x")
+	ans, err := dropped.Do(t.Context(), power.Say, "x")
 	require.ErrorContains(t, err, "the line was lost before the whole answer was there")
 	require.Equal(t, "half of ", ans.Text)
 
-	none := driver(Spec{RCON: consoleServer(t, func(c net.Conn) { _, _ = c.Write([]byte("HTTP/1.1 400 Bad Request\r\n")) })})
-	_, err = none.Do(t.Context(), Say, "x")
+	none := driver(power.Control{RCON: consoleServer(t, func(c net.Conn) { _, _ = c.Write([]byte("HTTP/1.1 400 Bad Request\r\n")) })})
+	_, err = none.Do(t.Context(), power.Say, "x")
 	require.ErrorContains(t, err, "is none of this protocol")
 
-	silent := driver(Spec{RCON: consoleServer(t, func(c net.Conn) { _, _ = io.Copy(io.Discard, c) })})
+	silent := driver(power.Control{RCON: consoleServer(t, func(c net.Conn) { _, _ = io.Copy(io.Discard, c) })})
 	silent.Patience = 50 * time.Millisecond
-	_, err = silent.Do(t.Context(), Say, "x")
+	_, err = silent.Do(t.Context(), power.Say, "x")
 	require.ErrorIs(t, err, context.DeadlineExceeded)
 }
 
@@ -203,65 +205,65 @@ func TestARequestIsMadeAsItIsSaid(t *testing.T) {
 		}
 	}))
 	defer srv.Close()
-	request := func(path, expect string) *Request {
-		return &Request{Method: "POST", URL: srv.URL + path, Headers: map[string]string{"X-Key": "{secret:panel}"}, Body: `{"line":"{line}"}`, Expect: expect}
+	request := func(path, expect string) *power.HTTPRequest {
+		return &power.HTTPRequest{Method: "POST", URL: srv.URL + path, Headers: map[string]string{"X-Key": "{secret:panel}"}, Body: `{"line":"{line}"}`, Expect: expect}
 	}
-	d := driver(Spec{Acts: map[Act]Way{Say: {By: ByHTTP, HTTP: request("/line?to={addon}", `"taken"`)}, Stop: {By: ByHTTP, HTTP: request("/no", "")},
-		Start: {By: ByHTTP, HTTP: request("/line", "begun")}, Restart: {By: ByHTTP, HTTP: request("/elsewhere", "")}}})
-	_, err := d.Do(t.Context(), Say, `say "hi" & go`)
+	d := driver(power.Control{Acts: map[power.Act]power.Way{power.Say: {By: power.ByHTTP, HTTP: request("/line?to={addon}", `"taken"`)}, power.Stop: {By: power.ByHTTP, HTTP: request("/no", "")},
+		power.Start: {By: power.ByHTTP, HTTP: request("/line", "begun")}, power.Restart: {By: power.ByHTTP, HTTP: request("/elsewhere", "")}}})
+	_, err := d.Do(t.Context(), power.Say, `say "hi" & go`)
 	require.NoError(t, err)
 	require.Equal(t, "key one", got.Header.Get("X-Key"))
 	require.Equal(t, `say "hi" & go`, got.URL.Query().Get("to"))
 	require.Equal(t, `{"line":"say \"hi\" & go"}`, body)
-	_, err = d.Do(t.Context(), Stop, "")
+	_, err = d.Do(t.Context(), power.Stop, "")
 	require.ErrorContains(t, err, "stop by http was answered with 418 I'm a teapot: not today")
-	_, err = d.Do(t.Context(), Start, "")
+	_, err = d.Do(t.Context(), power.Start, "")
 	require.ErrorContains(t, err, "start by http was answered otherwise than expected (begun)")
-	_, err = d.Do(t.Context(), Restart, "")
+	_, err = d.Do(t.Context(), power.Restart, "")
 	require.ErrorContains(t, err, "was answered with 302", "secrets are not sent on to another address")
 	srv.Close()
-	_, err = d.Do(t.Context(), Say, "x")
+	_, err = d.Do(t.Context(), power.Say, "x")
 	require.Error(t, err)
 	require.NotContains(t, err.Error(), srv.URL, "an address may hold a secret")
-	d.Spec.Acts[Say] = Way{By: ByHTTP, HTTP: &Request{URL: "http://x/{secret:other}"}}
-	_, err = d.Do(t.Context(), Say, "x")
+	d.Spec.Acts[power.Say] = power.Way{By: power.ByHTTP, HTTP: &power.HTTPRequest{URL: "http://x/{secret:other}"}}
+	_, err = d.Do(t.Context(), power.Say, "x")
 	require.ErrorContains(t, err, `there is no secret "other": it was not given with the control`)
 }
 
 func TestProbesTogetherTellWhetherAServerRuns(t *testing.T) {
-	yes, no, odd := Probe{By: ByCommand, Command: "true"}, Probe{By: ByCommand, Command: "exit 3"}, Probe{By: ByCommand, Command: "exit 40"}
+	yes, no, odd := power.Probe{By: power.ByCommand, Command: "true"}, power.Probe{By: power.ByCommand, Command: "exit 3"}, power.Probe{By: power.ByCommand, Command: "exit 40"}
 	closed, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	address := closed.Addr().String()
-	open := driver(Spec{Probes: []Probe{{By: ByPort, Address: address}}})
+	open := driver(power.Control{Probes: []power.Probe{{By: power.ByPort, Address: address}}})
 	state, found := open.State(t.Context())
-	require.Equal(t, Running, state)
+	require.Equal(t, power.Running, state)
 	require.Equal(t, "something listens at "+address, found[0].Words)
 	require.NoError(t, closed.Close())
-	port := Probe{By: ByPort, Address: address}
+	port := power.Probe{By: power.ByPort, Address: address}
 	for _, c := range []struct {
-		probes []Probe
-		want   Condition
-	}{{[]Probe{yes}, Running}, {[]Probe{no}, Stopped}, {[]Probe{odd}, Unknown}, {[]Probe{no, yes}, Running}, {[]Probe{no, odd}, Unknown},
-		{[]Probe{odd, yes}, Running}, {nil, Unknown}, {[]Probe{port}, Stopped}, {[]Probe{port, no}, Stopped}} {
-		state, _ := driver(Spec{Probes: c.probes}).State(t.Context())
+		probes []power.Probe
+		want   power.Condition
+	}{{[]power.Probe{yes}, power.Running}, {[]power.Probe{no}, power.Stopped}, {[]power.Probe{odd}, power.Unknown}, {[]power.Probe{no, yes}, power.Running}, {[]power.Probe{no, odd}, power.Unknown},
+		{[]power.Probe{odd, yes}, power.Running}, {nil, power.Unknown}, {[]power.Probe{port}, power.Stopped}, {[]power.Probe{port, no}, power.Stopped}} {
+		state, _ := driver(power.Control{Probes: c.probes}).State(t.Context())
 		require.Equal(t, c.want, state, "%v", c.probes)
 	}
-	rcon := driver(Spec{RCON: address, Probes: []Probe{{By: ByRCON}}})
+	rcon := driver(power.Control{RCON: address, Probes: []power.Probe{{By: power.ByRCON}}})
 	state, found = rcon.State(t.Context())
-	require.Equal(t, Stopped, state)
+	require.Equal(t, power.Stopped, state)
 	require.Contains(t, found[0].Words, "nobody listens")
 	rcon.Spec.RCON = consoleServer(t, speak(func(string) []string { return nil }))
 	state, _ = rcon.State(t.Context())
-	require.Equal(t, Running, state)
+	require.Equal(t, power.Running, state)
 }
 
 func TestAnAnswerTellsWhetherAServerRuns(t *testing.T) {
 	answer := ""
 	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, answer) }))
 	defer srv.Close()
-	d := driver(Spec{Probes: []Probe{{By: ByHTTP, HTTP: &Request{URL: srv.URL, Expect: "up"}, Stopped: "down"}}})
-	for text, want := range map[string]Condition{"up": Running, "down": Stopped, "sideways": Unknown} {
+	d := driver(power.Control{Probes: []power.Probe{{By: power.ByHTTP, HTTP: &power.HTTPRequest{URL: srv.URL, Expect: "up"}, Stopped: "down"}}})
+	for text, want := range map[string]power.Condition{"up": power.Running, "down": power.Stopped, "sideways": power.Unknown} {
 		answer = text
 		state, _ := d.State(t.Context())
 		require.Equal(t, want, state, text)
@@ -269,26 +271,26 @@ func TestAnAnswerTellsWhetherAServerRuns(t *testing.T) {
 	d.Spec.Probes[0].Stopped = ""
 	answer = "sideways"
 	state, _ := d.State(t.Context())
-	require.Equal(t, Stopped, state, "without a word for stopped, any other answer is it")
+	require.Equal(t, power.Stopped, state, "without a word for stopped, any other answer is it")
 }
 
 func TestASpecIsChecked(t *testing.T) {
-	require.NoError(t, (&Spec{}).Check())
-	err := (&Spec{Acts: map[Act]Way{"halt": {By: ByHand, Command: "x"}, Stop: {By: ByRCON}, Start: {By: "x"}}, Probes: []Probe{{By: ByHand}, {By: ByHTTP, HTTP: &Request{URL: "http://x", Expect: "("}}}}).Check()
+	require.NoError(t, (&power.Control{}).Check())
+	err := (&power.Control{Acts: map[power.Act]power.Way{"halt": {By: power.ByHand, Command: "x"}, power.Stop: {By: power.ByRCON}, power.Start: {By: "x"}}, Probes: []power.Probe{{By: power.ByHand}, {By: power.ByHTTP, HTTP: &power.HTTPRequest{URL: "http://x", Expect: "("}}}}).Check()
 	for _, want := range []string{`there is no act "halt"`, "stop by rcon needs a command", "stop by rcon needs rcon: HOST:PORT", `start: "x" is no way`, `probe 1: "hand" is no way`, "probe 2: expect: missing closing )"} {
 		require.ErrorContains(t, err, want)
 	}
-	require.False(t, (*Spec)(nil).Can(Stop))
-	require.Equal(t, 7*time.Second, (&Spec{StopWithin: 7}).StopLimit())
-	require.Equal(t, 3*time.Minute, (&Spec{}).ReadyLimit())
+	require.False(t, (*power.Control)(nil).Can(power.Stop))
+	require.Equal(t, 7*time.Second, StopLimit(&power.Control{StopWithin: 7}))
+	require.Equal(t, 3*time.Minute, ReadyLimit(&power.Control{}))
 }
 
 func TestTheShellOfTheHostIsUsedForSSH(t *testing.T) {
-	d := driver(Spec{Acts: map[Act]Way{Stop: {By: BySSH, Command: "stop it"}}})
-	_, err := d.Do(t.Context(), Stop, "")
+	d := driver(power.Control{Acts: map[power.Act]power.Way{power.Stop: {By: power.BySSH, Command: "stop it"}}})
+	_, err := d.Do(t.Context(), power.Stop, "")
 	require.ErrorContains(t, err, "this server is not reached over SSH")
 	d.Host = shell{"gone", 0}
-	ans, err := d.Do(t.Context(), Stop, "")
+	ans, err := d.Do(t.Context(), power.Stop, "")
 	require.NoError(t, err)
 	require.Equal(t, "gone: stop it", ans.Text)
 }
@@ -303,15 +305,15 @@ func (s shell) Exec(_ context.Context, command, _ string) (string, int, error) {
 }
 
 func TestAServersVariablesStandInWhatIsRun(t *testing.T) {
-	d := driver(Spec{Acts: map[Act]Way{
-		Start: {By: ByCommand, Command: `port=shell; echo {program} ${port} {line} {nothing}`},
-		Stop:  {By: ByHTTP, HTTP: &Request{URL: "http://x/{port}", Body: `{"by":"{program}"}`}}}})
+	d := driver(power.Control{Acts: map[power.Act]power.Way{
+		power.Start: {By: power.ByCommand, Command: `port=shell; echo {program} ${port} {line} {nothing}`},
+		power.Stop:  {By: power.ByHTTP, HTTP: &power.HTTPRequest{URL: "http://x/{port}", Body: `{"by":"{program}"}`}}}})
 	d.Variables = map[string]string{"program": "keel & co", "port": "north"}
-	ans, err := d.Do(t.Context(), Start, "it's")
+	ans, err := d.Do(t.Context(), power.Start, "it's")
 	require.NoError(t, err)
 	require.Equal(t, "keel & co shell it's {nothing}\n", ans.Text, "what is no variable of the server, and what is the shell's, stays")
-	require.Equal(t, []string{"program", "line", "nothing"}, d.Spec.Acts[Start].Takes())
-	require.Equal(t, []string{"port", "program"}, d.Spec.Acts[Stop].Takes())
+	require.Equal(t, []string{"program", "line", "nothing"}, d.Spec.Acts[power.Start].Takes())
+	require.Equal(t, []string{"port", "program"}, d.Spec.Acts[power.Stop].Takes())
 }
 
 // A service that is killed leaves no output behind, and of much output the end is kept.
@@ -320,11 +322,11 @@ func TestACommandsOutputIsNobodysFile(t *testing.T) {
 		t.Skip("an open file keeps its name there")
 	}
 	t.Setenv("TMPDIR", t.TempDir())
-	d := driver(Spec{Acts: map[Act]Way{Start: {By: ByCommand, Command: "ls $TMPDIR"}, Stop: {By: ByCommand, Command: "yes | head -c 70000; echo end"}}})
-	ans, err := d.Do(t.Context(), Start, "")
+	d := driver(power.Control{Acts: map[power.Act]power.Way{power.Start: {By: power.ByCommand, Command: "ls $TMPDIR"}, power.Stop: {By: power.ByCommand, Command: "yes | head -c 70000; echo end"}}})
+	ans, err := d.Do(t.Context(), power.Start, "")
 	require.NoError(t, err)
 	require.Empty(t, ans.Text)
-	ans, err = d.Do(t.Context(), Stop, "")
+	ans, err = d.Do(t.Context(), power.Stop, "")
 	require.NoError(t, err)
 	require.Len(t, ans.Text, 64<<10)
 	require.True(t, strings.HasSuffix(ans.Text, "y\nend\n"))

@@ -8,90 +8,92 @@ import (
 	"regexp"
 	"strings"
 	"syscall"
+
+	"restlesscrate/internal/core/power"
 )
 
 // Found is what one probe found.
 type Found struct {
 	By        string
-	Condition Condition
+	Condition power.Condition
 	Words     string // how it was told
 }
 
 // State asks every probe. One that says that the server runs is believed over the
 // others; it is stopped where at least one says so and none is unsure.
-func (d *Driver) State(ctx context.Context) (Condition, []Found) {
-	state := Unknown
+func (d *Driver) State(ctx context.Context) (power.Condition, []Found) {
+	state := power.Unknown
 	unsure := false
 	var all []Found
 	for _, p := range d.Spec.Probes {
 		f := d.probe(ctx, p)
 		all = append(all, f)
 		switch f.Condition {
-		case Running:
-			state = Running
-		case Stopped:
-			if state == Unknown {
-				state = Stopped
+		case power.Running:
+			state = power.Running
+		case power.Stopped:
+			if state == power.Unknown {
+				state = power.Stopped
 			}
 		default:
 			unsure = true
 		}
 	}
-	if state == Stopped && unsure {
-		state = Unknown
+	if state == power.Stopped && unsure {
+		state = power.Unknown
 	}
 	return state, all
 }
 
-func (d *Driver) probe(ctx context.Context, p Probe) Found {
+func (d *Driver) probe(ctx context.Context, p power.Probe) Found {
 	ctx, cancel := context.WithTimeout(ctx, d.patience())
 	defer cancel()
-	c, words := Unknown, ""
+	c, words := power.Unknown, ""
 	f := d.filling("")
 	switch p.By {
-	case ByPort:
+	case power.ByPort:
 		c, words = portState(ctx, p.Address)
-	case ByCommand, BySSH:
+	case power.ByCommand, power.BySSH:
 		ans, err := f.command(ctx, p.By, p.Command)
 		switch {
 		case err != nil:
 			words = err.Error()
 		case ans.Code == 0:
-			c, words = Running, "its command ended with 0"
+			c, words = power.Running, "its command ended with 0"
 		case ans.Code < 10:
-			c, words = Stopped, fmt.Sprintf("its command ended with %d", ans.Code)
+			c, words = power.Stopped, fmt.Sprintf("its command ended with %d", ans.Code)
 		default:
 			words = (&RefusedError{Act: "ask", By: p.By, Answer: ans, Why: fmt.Sprintf("ended with exit code %d", ans.Code)}).Error()
 		}
-	case ByHTTP:
+	case power.ByHTTP:
 		c, words = f.requestState(ctx, p)
-	case ByRCON:
+	case power.ByRCON:
 		answer, err := f.probeConsole(ctx, p.Command)
 		switch {
 		case refused(err):
-			c, words = Stopped, "nobody listens at "+d.Spec.RCON
+			c, words = power.Stopped, "nobody listens at "+d.Spec.RCON
 		case err != nil:
 			words = err.Error()
 		default:
-			c, words = Running, "its console answers"
+			c, words = power.Running, "its console answers"
 			if p.Stopped != "" && regexp.MustCompile(p.Stopped).MatchString(answer) {
-				c, words = Stopped, "its console says so"
+				c, words = power.Stopped, "its console says so"
 			}
 		}
 	}
 	return Found{By: p.By, Condition: c, Words: f.mask(words)}
 }
 
-func portState(ctx context.Context, address string) (Condition, string) {
+func portState(ctx context.Context, address string) (power.Condition, string) {
 	conn, err := new(net.Dialer).DialContext(ctx, "tcp", address)
 	switch {
 	case err == nil:
 		_ = conn.Close()
-		return Running, "something listens at " + address
+		return power.Running, "something listens at " + address
 	case refused(err):
-		return Stopped, "nobody listens at " + address
+		return power.Stopped, "nobody listens at " + address
 	}
-	return Unknown, err.Error()
+	return power.Unknown, err.Error()
 }
 
 func refused(err error) bool { return errors.Is(err, syscall.ECONNREFUSED) }
@@ -105,7 +107,7 @@ func (f *filling) probeConsole(ctx context.Context, command string) (string, err
 	return f.console(ctx, line)
 }
 
-func (f *filling) requestState(ctx context.Context, p Probe) (Condition, string) {
+func (f *filling) requestState(ctx context.Context, p power.Probe) (power.Condition, string) {
 	ans, why, err := f.request(ctx, p.HTTP)
 	text := strings.TrimSpace(ans.Text)
 	if len(text) > 120 {
@@ -113,15 +115,15 @@ func (f *filling) requestState(ctx context.Context, p Probe) (Condition, string)
 	}
 	switch {
 	case err != nil:
-		return Unknown, err.Error()
+		return power.Unknown, err.Error()
 	case p.Stopped != "" && regexp.MustCompile(p.Stopped).MatchString(ans.Text):
-		return Stopped, "the answer says so: " + text
+		return power.Stopped, "the answer says so: " + text
 	case why == "":
-		return Running, "the answer says so: " + text
+		return power.Running, "the answer says so: " + text
 	case p.Stopped == "" && ans.Code < 300 && p.HTTP.Expect != "":
-		return Stopped, "the answer does not say that it runs: " + text
+		return power.Stopped, "the answer does not say that it runs: " + text
 	}
-	return Unknown, fmt.Sprintf("the answer is not understood: %d %s", ans.Code, text)
+	return power.Unknown, fmt.Sprintf("the answer is not understood: %d %s", ans.Code, text)
 }
 
 func checkExpression(expr string) error {

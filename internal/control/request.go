@@ -8,13 +8,15 @@ import (
 	"net/url"
 	"regexp"
 	"strings"
+
+	"restlesscrate/internal/core/power"
 )
 
 // longestAnswer is how much of an answer is kept.
 const longestAnswer = 64 << 10
 
 // request makes an HTTP request. why says how the answer is not the expected one.
-func (f *filling) request(ctx context.Context, r *Request) (ans Answer, why string, err error) {
+func (f *filling) request(ctx context.Context, r *power.HTTPRequest) (ans Answer, why string, err error) {
 	method := r.Method
 	if method == "" {
 		method = http.MethodGet

@@ -5,14 +5,13 @@ import (
 	"errors"
 	"fmt"
 	"net/url"
-	"regexp"
 	"strings"
 	"unicode"
+
+	"restlesscrate/internal/core/power"
 )
 
 // placeholder is a word in braces: {line}, {addon}, {NAME} of a variable,
-// {secret:NAME}. With a $ before it, it is a shell's own.
-var placeholder = regexp.MustCompile(`\$?\{(secret:)?[A-Za-z0-9_-]+\}`)
 
 // filling fills templates for one act. What was filled in is never looked into
 // again, and every secret that was used is known, to be masked in what comes back.
@@ -59,7 +58,7 @@ func (f *filling) secret(name string) (string, error) {
 // fill puts values into a text in one pass, each as write writes it.
 func (f *filling) fill(text string, write func(string) string) (string, error) {
 	var wrong error
-	out := placeholder.ReplaceAllStringFunc(text, func(word string) string {
+	out := power.Placeholder.ReplaceAllStringFunc(text, func(word string) string {
 		v, known, err := f.value(word)
 		if wrong = errors.Join(wrong, err); !known {
 			return word
@@ -94,7 +93,7 @@ func (f *filling) shell(text string) (script, error) {
 	var out, head, in strings.Builder
 	const plain, single, double = 0, '\'', '"'
 	state, at, n := byte(plain), 0, 0
-	for _, m := range placeholder.FindAllStringIndex(text, -1) {
+	for _, m := range power.Placeholder.FindAllStringIndex(text, -1) {
 		for ; at < m[0]; at++ {
 			switch c := text[at]; {
 			case c == '\\' && state != single && at+1 < m[0]:
@@ -185,7 +184,7 @@ func oneLine(text string) error {
 
 // run runs a script by this machine's shell or the host's.
 func (d *Driver) run(ctx context.Context, by string, s script) (Answer, error) {
-	if by == ByCommand {
+	if by == power.ByCommand {
 		return runHere(ctx, s)
 	}
 	if d.Host == nil {

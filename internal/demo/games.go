@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/core/power"
 )
 
 // consolePassword is that of the made-up games' consoles.
@@ -120,14 +121,14 @@ func (p *play) runGame(ctx context.Context, server, name string) error {
 	if name == "tidewright" { // a loader may bring a program of its own
 		by = " --program {program}"
 	}
-	c := api.Control{RCON: g.console, StopWithin: 20, ReadyWithin: 30,
-		Probes: []api.Probe{{By: "command", Command: fmt.Sprintf("test -f %s && kill -0 $(cat %[1]s)", pid)}},
-		Acts: map[string]api.Way{
+	c := power.Control{RCON: g.console, StopWithin: 20, ReadyWithin: 30,
+		Probes: []power.Probe{{By: "command", Command: fmt.Sprintf("test -f %s && kill -0 $(cat %[1]s)", pid)}},
+		Acts: map[power.Act]power.Way{
 			"start": {By: "command", Command: passwordVariable + "={secret:rcon} " + strings.Join(words, " ") + by + " </dev/null >/dev/null 2>&1 &"},
 			"stop":  {By: "command", Command: fmt.Sprintf("kill -TERM $(cat %s)", pid)},
 		}}
 	if name == "mossgrave" {
-		c.Acts = map[string]api.Way{"stop": {By: "hand", Command: "Press Stop in your host's panel."}, "start": {By: "hand", Command: "Press Start in your host's panel."}}
+		c.Acts = map[power.Act]power.Way{"stop": {By: "hand", Command: "Press Stop in your host's panel."}, "start": {By: "hand", Command: "Press Start in your host's panel."}}
 	}
 	return p.c.SetControl(ctx, server, api.SetControl{Control: &c, Secrets: map[string]string{"rcon": consolePassword}})
 }

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/settings"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
@@ -174,7 +175,7 @@ func newBenchRenewing(t *testing.T) *bench {
 // filled is a bench whose host holds some files.
 func filled(t *testing.T, files map[string]string) *bench {
 	dir := fast(t)
-	b := &bench{t: t, root: filepath.Join(dir, "srv"), engine: &engine{state: draft.IsRunning}}
+	b := &bench{t: t, root: filepath.Join(dir, "srv"), engine: &engine{state: power.Running}}
 	require.NoError(t, os.Mkdir(b.root, 0o755))
 	for path, text := range files {
 		testbed.Write(t, filepath.Join(b.root, path), text)
@@ -216,7 +217,7 @@ func (b *bench) draft() {
 		return draft.Wish{Path: p, Listing: draft.Listing{Addon: "lamps", Label: "lamps@2", Name: "order", List: settings.List{Form: "line", Entry: "call {key}"}, Key: "lamps"}}
 	}
 	req := &draft.Request{Host: draft.Host{Tested: true, Modes: true, RenameFromWork: true, RenameFolders: b.folders, Free: -1},
-		Power:  &draft.Power{Condition: draft.IsRunning, Stop: "command", Start: "command"},
+		Power:  &draft.Power{Condition: power.Running, Stop: "command", Start: "command"},
 		Data:   []draft.DataFolder{{Path: "data", Why: "lamps may change it"}},
 		Ledger: map[tree.Path]draft.Row{"d/changed": row("one"), "gone/deep/old": row("old"), "gone/two": row("two old"), "d/same": row("same"), "gone": folder, "gone/deep": folder},
 		Held:   func(d tree.Digest) bool { _, err := b.db.Locate(t.Context(), d); return err == nil },
@@ -358,7 +359,7 @@ func (b *bench) isNew() {
 		}
 	}
 	require.Equal(b.t, b.want, now)
-	require.Equal(b.t, draft.IsRunning, b.engine.state)
+	require.Equal(b.t, power.Running, b.engine.state)
 	if b.starts {
 		require.Equal(b.t, "keel", b.engine.with)
 	}
@@ -404,5 +405,5 @@ func (b *bench) isOld() {
 		}
 	}
 	require.Equal(b.t, b.old, now)
-	require.Equal(b.t, draft.IsRunning, b.engine.state, "it ran before")
+	require.Equal(b.t, power.Running, b.engine.state, "it ran before")
 }

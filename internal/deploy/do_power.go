@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/progress"
 )
 
@@ -41,9 +42,9 @@ func (r powerer) power(ctx context.Context, m draft.Motion) (Result, error) {
 
 func (r powerer) powered(ctx context.Context, m draft.Motion) (Result, error) {
 	switch m.Do {
-	case draft.StopServer:
+	case power.Stop:
 		state, words := r.Power.State(ctx)
-		if state == draft.IsStopped {
+		if state == power.Stopped {
 			return Result{Words: words}, nil
 		}
 		if m.Subject != "" {
@@ -52,19 +53,19 @@ func (r powerer) powered(ctx context.Context, m draft.Motion) (Result, error) {
 		if err := r.Power.Warn(ctx); err != nil {
 			r.note("players could not be told: %v", err)
 		}
-		return Result{}, r.Power.Do(ctx, draft.StopServer, "", nil)
+		return Result{}, r.Power.Do(ctx, power.Stop, "", nil)
 	case draft.UntilStopped:
 		words, err := r.until(ctx, draft.UntilStopped, func() (bool, string, error) {
 			state, words := r.Power.State(ctx)
-			return state == draft.IsStopped, words, nil
+			return state == power.Stopped, words, nil
 		})
 		if err != nil {
 			return Result{}, err
 		}
 		mark, err := r.Power.LogEnd(ctx)
 		return Result{Words: words, Log: &mark}, err
-	case draft.StartServer:
-		if state, words := r.Power.State(ctx); state == draft.IsRunning {
+	case power.Start:
+		if state, words := r.Power.State(ctx); state == power.Running {
 			return Result{Words: words}, nil
 		}
 		if m.Subject != "" {
@@ -74,7 +75,7 @@ func (r powerer) powered(ctx context.Context, m draft.Motion) (Result, error) {
 		if err != nil {
 			return Result{}, err
 		}
-		return Result{Log: &mark}, r.Power.Do(ctx, draft.StartServer, "", m.With)
+		return Result{Log: &mark}, r.Power.Do(ctx, power.Start, "", m.With)
 	case draft.UntilEnded:
 		words, err := r.until(ctx, draft.UntilEnded, r.ended(ctx))
 		return Result{Words: words}, err
@@ -82,12 +83,12 @@ func (r powerer) powered(ctx context.Context, m draft.Motion) (Result, error) {
 		since := r.LogStart()
 		words, err := r.until(ctx, draft.UntilReady, func() (bool, string, error) { return r.Power.Ready(ctx, since) })
 		return Result{Words: words}, err
-	case draft.ReloadAddon:
+	case power.Reload:
 		mark, err := r.Power.LogEnd(ctx)
 		if err != nil {
 			return Result{}, err
 		}
-		return Result{Log: &mark}, r.Power.Do(ctx, draft.ReloadAddon, m.Subject, nil)
+		return Result{Log: &mark}, r.Power.Do(ctx, power.Reload, m.Subject, nil)
 	}
 	return Result{}, fmt.Errorf("%s is nothing that a server does", m.Do)
 }
@@ -96,7 +97,7 @@ func (r powerer) powered(ctx context.Context, m draft.Motion) (Result, error) {
 const pause = 250 * time.Millisecond
 
 // until waits for something, and no longer than the server's limit.
-func (r powerer) until(ctx context.Context, what draft.PowerAct, there func() (bool, string, error)) (string, error) {
+func (r powerer) until(ctx context.Context, what power.Act, there func() (bool, string, error)) (string, error) {
 	stop, ready := r.Power.Limits()
 	within := ready
 	if what == draft.UntilStopped {
@@ -141,8 +142,8 @@ func (r powerer) ended(ctx context.Context) func() (bool, string, error) {
 	last, sign := r.LogStart(), time.Now()
 	return func() (bool, string, error) {
 		state, words := r.Power.State(ctx)
-		if state != draft.IsStopped {
-			ran = ran || state == draft.IsRunning
+		if state != power.Stopped {
+			ran = ran || state == power.Running
 			return false, words, nil
 		}
 		now, err := r.Power.LogEnd(ctx)
@@ -168,7 +169,7 @@ func (r powerer) unpower(ctx context.Context, m draft.Motion) (Result, error) {
 		}
 		r.note("what was done by hand stays done: %s", strings.Replace(m.Subject, "\n", " ", 1))
 		return Result{}, nil
-	case m.Kind == draft.WaitMotion || m.Do == draft.ReloadAddon:
+	case m.Kind == draft.WaitMotion || m.Do == power.Reload:
 		return Result{}, nil
 	}
 	if r.Power == nil {
@@ -176,19 +177,19 @@ func (r powerer) unpower(ctx context.Context, m draft.Motion) (Result, error) {
 	}
 	state, words := r.Power.State(ctx)
 	switch {
-	case m.Do == draft.StartServer && state != draft.IsStopped:
+	case m.Do == power.Start && state != power.Stopped:
 		if m.Subject != "" {
 			return Result{}, &WaitingError{m, "Stop the server, so that its files can be taken back."}
 		}
-		if err := r.Power.Do(ctx, draft.StopServer, "", nil); err != nil {
+		if err := r.Power.Do(ctx, power.Stop, "", nil); err != nil {
 			return Result{}, err
 		}
 		words, err := r.until(ctx, draft.UntilStopped, func() (bool, string, error) {
 			state, words := r.Power.State(ctx)
-			return state == draft.IsStopped, words, nil
+			return state == power.Stopped, words, nil
 		})
 		return Result{Words: words}, err
-	case m.Do == draft.StopServer && m.Ran && state != draft.IsRunning:
+	case m.Do == power.Stop && m.Ran && state != power.Running:
 		if m.Subject != "" {
 			r.note("the server was stopped by hand; start it by hand again")
 			return Result{}, nil
@@ -197,7 +198,7 @@ func (r powerer) unpower(ctx context.Context, m draft.Motion) (Result, error) {
 		if err != nil {
 			return Result{}, err
 		}
-		if err := r.Power.Do(ctx, draft.StartServer, "", nil); err != nil {
+		if err := r.Power.Do(ctx, power.Start, "", nil); err != nil {
 			r.note("everything is as it was, but the server could not be started again: %v", err)
 			return Result{}, nil
 		}

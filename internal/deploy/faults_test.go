@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/settings"
 	"restlesscrate/internal/core/tree"
@@ -45,16 +46,16 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 			if way == "two legs" && m.Leg == 1 && !m.OfServer() && m.Kind != draft.EditMotion {
 				continue // as in one leg
 			}
-			if strings.HasPrefix(way, "copies") && !m.OnHost && m.Kind != draft.RestoreMotion && m.Do != draft.StartServer {
+			if strings.HasPrefix(way, "copies") && !m.OnHost && m.Kind != draft.RestoreMotion && m.Do != power.Start {
 				continue // as in the others
 			}
 			if way == "two starts" && !m.OfServer() {
 				continue // as in one leg
 			}
-			if way == "data anew" && m.Kind != draft.RenewMotion && m.Do != draft.StartServer {
+			if way == "data anew" && m.Kind != draft.RenewMotion && m.Do != power.Start {
 				continue
 			}
-			if way == "data back" && !m.KeepsFolder() && m.Kind != draft.RestoreMotion && m.Do != draft.StartServer {
+			if way == "data back" && !m.KeepsFolder() && m.Kind != draft.RestoreMotion && m.Do != power.Start {
 				continue // as in the others
 			}
 			for _, at := range []deploy.Point{deploy.AfterIntent, midEffect, deploy.AfterEffect, deploy.AfterResult} {

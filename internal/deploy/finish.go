@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/remote"
@@ -163,7 +164,7 @@ func (l *legMotions) moved(p tree.Path) bool {
 func (r *Run) legAs(leg int, marks Marks) *legMotions {
 	l := &legMotions{touched: map[tree.Path]bool{}, wholes: map[tree.Path]bool{}, others: map[tree.Path]bool{}, last: map[tree.Path]Result{}}
 	for m := range r.Draft.Motions.All() {
-		if m.Do == draft.StartServer && m.Leg >= leg && (marks.At(KeyOf(m)).State == Intended || marks.At(KeyOf(m)).State == Finished) {
+		if m.Do == power.Start && m.Leg >= leg && (marks.At(KeyOf(m)).State == Intended || marks.At(KeyOf(m)).State == Finished) {
 			l.started = true
 		}
 		if m.OfServer() {

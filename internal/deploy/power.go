@@ -7,17 +7,18 @@ import (
 	"time"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/power"
 )
 
 // Power stops and starts a server and tells how it stands. What it tells is by
 // probes; that an act was sent proves nothing.
 type Power interface {
 	// State tells whether the server runs, and how that was told.
-	State(ctx context.Context) (draft.Condition, string)
+	State(ctx context.Context) (power.Condition, string)
 	// Do sends an act. subject is the line that reloads, and with are
 	// variables for a start that have other values than the server's own. It returns when the act
 	// was taken, not when it has had its effect.
-	Do(ctx context.Context, act draft.PowerAct, subject string, with map[string]string) error
+	Do(ctx context.Context, act power.Act, subject string, with map[string]string) error
 	// Warn tells players that the server stops, and takes as long as was promised.
 	Warn(ctx context.Context) error
 	// LogEnd tells where the log ends now.
@@ -39,7 +40,7 @@ type LogMark struct {
 
 // LateError is returned where what was waited for did not come.
 type LateError struct {
-	Wait   draft.PowerAct
+	Wait   power.Act
 	Within time.Duration
 	Words  string // what the probes say
 }
@@ -71,7 +72,7 @@ func (r *Run) LogStart() LogMark {
 }
 
 func (r *Run) noteLog(m draft.Motion, res Result) {
-	if res.Log == nil || m.Do == draft.ReloadAddon {
+	if res.Log == nil || m.Do == power.Reload {
 		return
 	}
 	r.mu.Lock()

@@ -11,30 +11,31 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/deploy"
 )
 
 // engine is a game server that is stopped and started, outside of any run.
 type engine struct {
 	mu      sync.Mutex
-	state   draft.Condition
+	state   power.Condition
 	mute    bool // does the next act and gives no answer
 	lag     int  // looks for which what it was told has no effect yet
-	pending draft.Condition
+	pending power.Condition
 	deaf    bool // takes no notice
 	unready bool
 	first   func() // what it makes when it starts
-	done    []draft.PowerAct
+	done    []power.Act
 	with    string            // the program that it runs by; empty for its own
 	ends    map[string]func() // programs that do something and end by themselves
 	within  time.Duration     // that it may take
 	lines   int64             // of its log
-	slow    []draft.Condition // what a program that ends shows before it does its work
-	shows   []draft.Condition // what is left of that
+	slow    []power.Condition // what a program that ends shows before it does its work
+	shows   []power.Condition // what is left of that
 	then    func()            // its work
 }
 
-func (e *engine) State(context.Context) (draft.Condition, string) {
+func (e *engine) State(context.Context) (power.Condition, string) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	if len(e.shows) > 0 {
@@ -52,28 +53,28 @@ func (e *engine) State(context.Context) (draft.Condition, string) {
 	return e.state, "as it says itself"
 }
 
-func (e *engine) Do(_ context.Context, act draft.PowerAct, _ string, with map[string]string) error {
+func (e *engine) Do(_ context.Context, act power.Act, _ string, with map[string]string) error {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	e.done = append(e.done, act)
 	e.lines++
-	to := draft.IsRunning
-	if act == draft.StopServer {
-		to = draft.IsStopped
+	to := power.Running
+	if act == power.Stop {
+		to = power.Stopped
 	}
-	if act == draft.StartServer && e.first != nil {
+	if act == power.Start && e.first != nil {
 		e.first()
 	}
-	if act == draft.StartServer {
+	if act == power.Start {
 		e.with = with[draft.Program]
 		if does := e.ends[e.with]; does != nil {
-			if to, e.shows, e.then = draft.IsStopped, e.slow, does; len(e.shows) == 0 {
+			if to, e.shows, e.then = power.Stopped, e.slow, does; len(e.shows) == 0 {
 				does()
 			}
 		}
 	}
 	switch {
-	case e.deaf || act == draft.ReloadAddon:
+	case e.deaf || act == power.Reload:
 	case e.lag > 0:
 		e.pending = to
 	default:
@@ -99,7 +100,7 @@ func (e *engine) Ready(ctx context.Context, since deploy.LogMark) (bool, string,
 	if since.Size == 0 {
 		return false, "", errors.New("where the log ended before the start is not known")
 	}
-	return state == draft.IsRunning && !e.unready, words, nil
+	return state == power.Running && !e.unready, words, nil
 }
 
 func (e *engine) Limits() (stop, ready time.Duration) {
@@ -125,7 +126,7 @@ func TestAServerIsStoppedBeforeAnythingIsSwappedAndStartedAfter(t *testing.T) {
 	}
 	require.NoError(t, b.whole(r))
 	require.Equal(t, []string{"power stop", "wait stopped", "edit", "aside", "in", "power start", "wait ready", "tidy"}, order)
-	require.Equal(t, []draft.PowerAct{draft.StopServer, draft.StartServer}, b.engine.done)
+	require.Equal(t, []power.Act{power.Stop, power.Start}, b.engine.done)
 	b.isNew()
 }
 
@@ -133,7 +134,7 @@ func TestAServerIsStoppedBeforeAnythingIsSwappedAndStartedAfter(t *testing.T) {
 func TestWhatIsNotSeenToRunYetHasNotEnded(t *testing.T) {
 	b := newBenchOfStarts(t)
 	b.engine.within = time.Minute
-	b.engine.slow = []draft.Condition{draft.IsStopped, draft.IsStopped, draft.IsStopped, draft.IsRunning}
+	b.engine.slow = []power.Condition{power.Stopped, power.Stopped, power.Stopped, power.Running}
 	r := b.run(0, "")
 	r.Quiet = 2 * time.Second
 	waited := false
@@ -159,7 +160,7 @@ func TestAServerThatDoesNotStopHaltsWithNothingSwapped(t *testing.T) {
 	for path, text := range b.old {
 		require.Equal(t, text, snapshot(t, b)[path], path)
 	}
-	b.engine.deaf, b.engine.state = false, draft.IsStopped // somebody saw to it
+	b.engine.deaf, b.engine.state = false, power.Stopped // somebody saw to it
 	require.NoError(t, b.whole(b.run(0, "")))
 	b.isNew()
 }
@@ -172,7 +173,7 @@ func TestAServerThatDoesNotBecomeReadyIsTakenBack(t *testing.T) {
 	b.engine.unready = false
 	require.NoError(t, b.run(0, "").Backward(t.Context()))
 	b.isOld()
-	require.Equal(t, []draft.PowerAct{draft.StopServer, draft.StartServer, draft.StopServer, draft.StartServer}, b.engine.done)
+	require.Equal(t, []power.Act{power.Stop, power.Start, power.Stop, power.Start}, b.engine.done)
 }
 
 func TestWhatWasToldAndHasNoEffectYetIsWaitedFor(t *testing.T) {
@@ -185,7 +186,7 @@ func TestWhatWasToldAndHasNoEffectYetIsWaitedFor(t *testing.T) {
 func TestAPersonIsWaitedFor(t *testing.T) {
 	b := newBench(t)
 	for i := range b.dep.Draft.Motions.Len() {
-		if b.dep.Draft.Motions.At(i).Do == draft.StopServer {
+		if b.dep.Draft.Motions.At(i).Do == power.Stop {
 			b.dep.Draft.Motions.Alter(i, func(m *draft.Motion) { m.Subject = "Press the red button." })
 		}
 	}
@@ -194,7 +195,7 @@ func TestAPersonIsWaitedFor(t *testing.T) {
 	require.ErrorAs(t, err, &w)
 	require.Equal(t, "Press the red button.", w.Text)
 	require.Empty(t, b.engine.done)
-	b.engine.state = draft.IsStopped
+	b.engine.state = power.Stopped
 	require.NoError(t, b.whole(b.run(0, "")), "what a person has done is seen")
 	b.isNew()
 }

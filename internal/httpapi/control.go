@@ -2,7 +2,6 @@ package httpapi
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"net/http"
 	"time"
@@ -10,8 +9,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"restlesscrate/internal/api"
-	"restlesscrate/internal/control"
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/rollcall"
 	"restlesscrate/internal/fault"
@@ -20,37 +19,19 @@ import (
 	"restlesscrate/internal/service/requests"
 )
 
-// recast turns one of our types into the wire's that has the same names, or back.
-func recast[T any](v any) (out T, err error) {
-	raw, err := json.Marshal(v)
-	if err == nil {
-		err = json.Unmarshal(raw, &out)
-	}
-	return out, err
-}
-
 func (s controlling) controlOps(h huma.API) {
-	huma.Register(h, op(http.MethodGet, "/servers/{server}/control", "get-control", "How a server is stopped, started and spoken to", "control"), func(ctx context.Context, in *OnServer) (*body[api.Control], error) {
+	huma.Register(h, op(http.MethodGet, "/servers/{server}/control", "get-control", "How a server is stopped, started and spoken to", "control"), func(ctx context.Context, in *OnServer) (*body[power.Control], error) {
 		spec, err := s.Hosts.Control(ctx, in.Server)
 		if err != nil || spec == nil {
-			return &body[api.Control]{}, s.fail(ctx, err)
+			return &body[power.Control]{}, s.fail(ctx, err)
 		}
-		w, err := recast[api.Control](spec)
-		return &body[api.Control]{w}, s.fail(ctx, err)
+		return &body[power.Control]{*spec}, nil
 	})
 	huma.Register(h, op(http.MethodPut, "/servers/{server}/control", "set-control", "Say how a server is stopped, started and spoken to", "control"), func(ctx context.Context, in *struct {
 		OnServer
 		Body api.SetControl
 	}) (*done, error) {
-		var spec *control.Spec
-		if in.Body.Control != nil {
-			c, err := recast[control.Spec](in.Body.Control)
-			if err != nil {
-				return nil, s.fail(ctx, err)
-			}
-			spec = &c
-		}
-		_, err := s.Hosts.SetControl(ctx, in.Server, spec, in.Body.Secrets)
+		_, err := s.Hosts.SetControl(ctx, in.Server, in.Body.Control, in.Body.Secrets)
 		return nil, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/standing", "get-standing", "Ask the probes whether a server runs", "control"), func(ctx context.Context, in *struct {
@@ -121,12 +102,12 @@ func (s controlling) controlOps(h huma.API) {
 }
 
 func (s controlling) doAct(ctx context.Context, server string, in api.DoAct, tell progress.Tell) (api.Acted, error) {
-	act := control.Act(in.Act)
-	if in.Wait && (act == control.Stop || act == control.Start || act == control.Restart) {
+	act := power.Act(in.Act)
+	if in.Wait && (act == power.Stop || act == power.Start || act == power.Restart) {
 		done, err := s.Hosts.ActAndWait(ctx, server, act, tell.Note)
 		return api.Acted{Answer: done.Text, Words: done.Words, Already: done.Already}, err
 	}
-	if act == control.Reload {
+	if act == power.Reload {
 		line, err := s.Changes.ReloadLine(ctx, server, in.Subject)
 		if err != nil {
 			return api.Acted{}, err

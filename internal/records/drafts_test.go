@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/model"
 )
@@ -29,7 +30,7 @@ func long() draft.Draft {
 		draft.Motion{ID: 3, Leg: 1, Kind: draft.InMotion, Phase: draft.Swap, Group: 3, Step: 2, Path: "b", Temp: "in-f1", Before: tree.Nothing, After: d.Changes[1].After},
 		draft.Motion{ID: 4, Leg: 1, Kind: draft.AsideMotion, Phase: draft.Swap, Group: 3, Step: 2, Path: "c", Temp: "out-f1/c", Before: now},
 		draft.Motion{ID: 5, Leg: 1, Kind: draft.KeepMotion, Phase: draft.Swap, Group: 4, Step: 2, Path: "data", Before: tree.State{Being: tree.Folder}, OnHost: true},
-		draft.Motion{ID: 6, Leg: 1, Kind: draft.PowerMotion, Phase: draft.Proof, Group: 5, Step: 2, Do: draft.StartServer, Subject: "main", With: map[string]string{"port": "1"}})
+		draft.Motion{ID: 6, Leg: 1, Kind: draft.PowerMotion, Phase: draft.Proof, Group: 5, Step: 2, Do: power.Start, Subject: "main", With: map[string]string{"port": "1"}})
 	return d
 }
 

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/words"
 )
@@ -45,7 +46,7 @@ func (m Motion) KeepsFolder() bool { return m.Kind == KeepMotion && m.Before.Bei
 // stopped tells whether the server is stopped while names change.
 func (m *running) stopped() bool {
 	p := m.req.Power
-	return m.power.stop || p != nil && p.Condition == IsStopped
+	return m.power.stop || p != nil && p.Condition == power.Stopped
 }
 
 // data emits the copies of data folders, and what is put back of earlier ones.

@@ -6,6 +6,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/tree"
 )
 
@@ -17,7 +18,7 @@ func ledgerOf(host Host, written string) *Draft {
 	free := req.Host
 	free.Copies, free.Free, free.Rate, free.RenameMS, free.SideBySide = host.Copies, host.Free, host.Rate, host.RenameMS, host.SideBySide
 	req.Host = free
-	req.Power = &Power{Condition: IsRunning, Stop: "command", Start: "command"}
+	req.Power = &Power{Condition: power.Running, Stop: "command", Start: "command"}
 	req.Data = []DataFolder{{Path: "data", Why: "lamps may change it"}}
 	req.Wanted = []Wanted{w.wanted("lamps", "1", map[tree.Path]string{"lamp": "lit"})}
 	return Make(req, w.observe())

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/tree"
 )
 
@@ -53,7 +54,7 @@ func TestEntriesAreWrittenAsJSONIs(t *testing.T) {
 		s := Step{ID: r.IntN(9), Leg: r.IntN(3), Phase: Phase(r.IntN(4)), Verb: Verb(word(r)), Path: tree.Path(word(r)), What: word(r), Reason: word(r),
 			Bytes: somewhat(r, r.Int64()), Diff: word(r), Motions: somewhat(r, []int{r.IntN(5), 7}[:r.IntN(3)])}
 		m := Motion{ID: r.IntN(9), Leg: 1, Kind: MotionKind(r.IntN(12)), Phase: Phase(r.IntN(4)), Group: r.Int(), Step: r.IntN(9), Path: tree.Path(word(r)), Temp: word(r),
-			Before: anyState(r), After: anyState(r), Proved: r.IntN(2) == 0, OnHost: r.IntN(9) == 0, Do: somewhat(r, somewhat(r, StopServer)), Subject: somewhat(r, somewhat(r, word(r))),
+			Before: anyState(r), After: anyState(r), Proved: r.IntN(2) == 0, OnHost: r.IntN(9) == 0, Do: somewhat(r, somewhat(r, power.Stop)), Subject: somewhat(r, somewhat(r, word(r))),
 			Back: somewhat(r, somewhat(r, word(r))), Ran: r.IntN(9) == 0, Seen: somewhat(r, r.Int64())}
 		return same(&c, c.AppendJSON(nil)) && same(&s, s.AppendJSON(nil)) && same(&m, m.AppendJSON(nil))
 	}, &quick.Config{MaxCount: 5000}))
@@ -87,7 +88,7 @@ func TestADigestIsOfTheWholeDraftAsJSON(t *testing.T) {
 	for _, d := range []*Draft{{}, {Changes: []Change{}, Steps: []Step{}, Motions: MotionsOf(nil)}, {
 		Changes: []Change{{Path: "a"}, {Path: "b", Before: tree.Nothing}},
 		Steps:   []Step{{ID: 1, Verb: CopyData, What: "3 files", Bytes: 3}, {ID: 2, Verb: Put}},
-		Motions: MotionsOf(nil, Motion{ID: 1, Kind: AsideMotion, Seen: 5}, Motion{ID: 2, Kind: PowerMotion, Do: StopServer, With: map[string]string{"b": "<", "a": ">"}}),
+		Motions: MotionsOf(nil, Motion{ID: 1, Kind: AsideMotion, Seen: 5}, Motion{ID: 2, Kind: PowerMotion, Do: power.Stop, With: map[string]string{"b": "<", "a": ">"}}),
 		Outline: Outline{LookedAt: 9, Counts: Counts{Keep: 5, Copied: 3}, Findings: []finding.Finding{{Code: OwnDisk}, {Code: "x", What: "<>"}}},
 	}} {
 		before := reflect.ValueOf(*d).Interface()

@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/tree"
 )
 
@@ -75,7 +76,7 @@ type Motion struct {
 	Proved bool       `json:"proved,omitempty"` // a send that is read back and hashed
 	OnHost bool       `json:"onHost,omitempty"` // a copy of a folder that the host makes itself and keeps
 	// With power and wait: what is done or waited for, and of what.
-	Do      PowerAct          `json:"do,omitempty"`
+	Do      power.Act         `json:"do,omitempty"`
 	Subject string            `json:"subject,omitempty"`
 	With    map[string]string `json:"with,omitempty"` // with a start: variables that have other values than the server's own
 	Back    string            `json:"back,omitempty"` // with a wait for a person: what takes it back

@@ -7,23 +7,17 @@ import (
 	"strings"
 
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/words"
 )
 
-// PowerAct is what a power motion does or a wait is for.
-type PowerAct string
-
-// The acts and what is waited for.
+// What a power motion waits for, besides the acts that it can do.
 const (
-	StopServer  PowerAct = "stop"
-	StartServer PowerAct = "start"
-	ReloadAddon PowerAct = "reload"
-
-	UntilStopped PowerAct = "stopped"
-	UntilReady   PowerAct = "ready"
-	UntilEnded   PowerAct = "ended"  // it has run and stopped by itself
-	UntilTicked  PowerAct = "ticked" // a person says that it is done
+	UntilStopped power.Act = "stopped"
+	UntilReady   power.Act = "ready"
+	UntilEnded   power.Act = "ended"  // it has run and stopped by itself
+	UntilTicked  power.Act = "ticked" // a person says that it is done
 )
 
 // Hand is something that no file reaches: a person does it, with the exact text
@@ -55,19 +49,9 @@ type Effect struct {
 	Risky  string // why a person may rather not
 }
 
-// Condition is whether a server runs, as far as its probes tell.
-type Condition string
-
-// The conditions.
-const (
-	IsRunning Condition = "running"
-	IsStopped Condition = "stopped"
-	IsUnknown Condition = "unknown"
-)
-
 // Power is what is known of stopping and starting a server.
 type Power struct {
-	Condition Condition // when the draft is made
+	Condition power.Condition // when the draft is made
 	// How stopping and starting are done: "hand" where a person does it, and
 	// empty where there is no way. Words are what a person is told.
 	Stop, Start           string
@@ -102,10 +86,10 @@ func (m *running) plan() {
 		return
 	}
 	if m.more() || m.legs > 1 || m.launch != nil { // it must run, whatever it did before
-		m.power = powerPlan{stop: p.Condition != IsStopped, start: true, why: "it is to be started anew"}
+		m.power = powerPlan{stop: p.Condition != power.Stopped, start: true, why: "it is to be started anew"}
 		return
 	}
-	if p.Condition == IsStopped || p.Leave {
+	if p.Condition == power.Stopped || p.Leave {
 		return
 	}
 	needs, why := m.needsStart()
@@ -165,7 +149,7 @@ func (m *emitting) stopIt(e *emitter) {
 		reason += fmt.Sprintf("; players are told %d s before", p.Warns)
 	}
 	s := e.step(Step{Phase: Swap, Verb: verb, What: what, Reason: reason})
-	e.motion(s, Motion{Kind: PowerMotion, Do: StopServer, Subject: subjectOf(p.Stop, p.StopWords), Ran: p.Condition != IsStopped && m.d.Legs < 2}) // in a later leg it is this deployment that had started it
+	e.motion(s, Motion{Kind: PowerMotion, Do: power.Stop, Subject: subjectOf(p.Stop, p.StopWords), Ran: p.Condition != power.Stopped && m.d.Legs < 2}) // in a later leg it is this deployment that had started it
 	e.group++
 	e.motion(s, Motion{Kind: WaitMotion, Do: UntilStopped})
 }
@@ -176,7 +160,7 @@ func (m *emitting) startIt(e *emitter) {
 	for _, r := range m.power.reloads {
 		e.group++
 		s := e.step(Step{Phase: Proof, Verb: ReloadIt, What: r.label, Reason: "it is taken anew without a stop: " + r.line})
-		e.motion(s, Motion{Kind: PowerMotion, Do: ReloadAddon, Subject: r.line})
+		e.motion(s, Motion{Kind: PowerMotion, Do: power.Reload, Subject: r.line})
 	}
 	m.setByHand(e)
 	for _, h := range m.hands() {
@@ -205,7 +189,7 @@ func (m *emitting) startIt(e *emitter) {
 			reason = m.launch.Label + " is installed by it"
 		}
 		s := e.step(Step{Phase: Proof, Verb: verb, What: what, Reason: reason})
-		e.motion(s, Motion{Kind: PowerMotion, Do: StartServer, Subject: subjectOf(p.Start, p.StartWords), With: with})
+		e.motion(s, Motion{Kind: PowerMotion, Do: power.Start, Subject: subjectOf(p.Start, p.StartWords), With: with})
 		e.group++
 		wait := UntilReady
 		if m.launch != nil && m.launch.Ends {
@@ -231,12 +215,12 @@ func subjectOf(way, words string) string {
 func (m *telling) aboutPower() {
 	p := m.req.Power
 	switch {
-	case p == nil || p.Stop == "" && p.Condition != IsStopped && len(m.power.reloads) == 0:
+	case p == nil || p.Stop == "" && p.Condition != power.Stopped && len(m.power.reloads) == 0:
 		m.say(finding.Warn, "may-be-running", tree.Root, "Stop it yourself first if it does not like that, or tell how it is stopped.",
 			"Restless Crate cannot stop this server: it may be running while its files change.").By(finding.SetControl.With())
-	case p.Condition == IsStopped && m.power.start:
+	case p.Condition == power.Stopped && m.power.start:
 		m.say(finding.Note, "is-started", tree.Root, "", "The server is stopped; it is started for this and runs afterwards.")
-	case p.Condition == IsStopped:
+	case p.Condition == power.Stopped:
 		m.say(finding.Note, "is-stopped", tree.Root, "", "The server is stopped, and stays so.")
 	case p.Leave:
 		m.say(finding.Warn, "left-running", tree.Root, "", "The server is not stopped, as you wish: its files change while it may be running.")
@@ -285,7 +269,7 @@ func (m Motion) OfServer() bool { return m.Kind == PowerMotion || m.Kind == Wait
 
 // Words say what a motion of the server does.
 func (m Motion) Words() string {
-	words := map[PowerAct]string{StopServer: "stopping the server", StartServer: "starting the server", ReloadAddon: "reloading",
+	words := map[power.Act]string{power.Stop: "stopping the server", power.Start: "starting the server", power.Reload: "reloading",
 		UntilStopped: "waiting until the server has stopped", UntilReady: "waiting until the server is ready", UntilEnded: "waiting until what was started has ended by itself", UntilTicked: "waiting for a person"}[m.Do]
 	return strings.TrimSpace(words + " " + m.Subject)
 }

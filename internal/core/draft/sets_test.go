@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/settings"
 	"restlesscrate/internal/core/tree"
 )
@@ -37,9 +38,9 @@ func acts(d *Draft) (out []string) {
 }
 
 // keel is a loader that is installed by two starts, on a server that runs.
-func keel(f *fair, power *Power) func(*Request) {
+func keel(f *fair, how *Power) func(*Request) {
 	return func(r *Request) {
-		r.Power = power
+		r.Power = how
 		r.Wanted = []Wanted{f.wanted("keel", "4", map[tree.Path]string{"keel.bin": "keel"})}
 		r.Launches = []Launch{{Program: "keel-setup", Ends: true, Label: "keel@4"}, {Program: "keel", Label: "keel@4"}}
 		r.Sets = []Set{{Variable: Program, Before: "quay", After: "keel", Addon: "keel", Why: "keel@4 is started by it"}}
@@ -48,7 +49,7 @@ func keel(f *fair, power *Power) func(*Request) {
 
 func TestALoaderIsInstalledByTwoStarts(t *testing.T) {
 	f := newFair("")
-	change := keel(f, &Power{Condition: IsRunning, Stop: "command", Start: "command", Takes: []string{Program}, Rolls: true})
+	change := keel(f, &Power{Condition: power.Running, Stop: "command", Start: "command", Takes: []string{Program}, Rolls: true})
 	d := f.draft(func(r *Request) { change(r); r.Sets[0].Hand = "Set the program file in the panel." })
 	require.Equal(t, []string{"1 stop the server", "1 start the server, with keel-setup", "1 next leg start with keel"}, told(d))
 	require.Equal(t, []string{"1 stop", "1 stopped", "1 start keel-setup", "1 ended"}, acts(d))
@@ -56,7 +57,7 @@ func TestALoaderIsInstalledByTwoStarts(t *testing.T) {
 	require.True(t, d.More())
 
 	req := f.request()
-	req.Power, req.Sets = &Power{Condition: IsStopped, Stop: "command", Start: "command", Takes: []string{Program}, Rolls: true}, d.Sets
+	req.Power, req.Sets = &Power{Condition: power.Stopped, Stop: "command", Start: "command", Takes: []string{Program}, Rolls: true}, d.Sets
 	next, found := MakeNext(d, req, f.observe())
 	require.Empty(t, found)
 	require.Equal(t, []string{"1 stop the server", "1 start the server, with keel-setup", "2 start the server, with keel", "2 roll call what has loaded"}, told(next))
@@ -65,14 +66,14 @@ func TestALoaderIsInstalledByTwoStarts(t *testing.T) {
 	require.Len(t, next.Sets, 1)
 
 	// The setup that did not end by itself is stopped first.
-	req.Power.Condition = IsRunning
+	req.Power.Condition = power.Running
 	next, _ = MakeNext(d, req, f.observe())
 	require.Equal(t, []string{"2 stop", "2 stopped", "2 start keel", "2 ready"}, acts(next)[4:])
 }
 
 func TestAProgramThatOnlyAPanelSetsIsSetByHandBeforeEachStart(t *testing.T) {
 	f := newFair("")
-	change := keel(f, &Power{Condition: IsRunning, Stop: "http", Start: "http", Rolls: true})
+	change := keel(f, &Power{Condition: power.Running, Stop: "http", Start: "http", Rolls: true})
 	byHand := func(r *Request) { change(r); r.Sets[0].Hand = "Set the program file in the panel." }
 	d := f.draft(byHand)
 	require.Equal(t, []string{"1 stop the server", "1 by hand Set the program file in the panel. Copy: keel-setup", "1 start the server", "1 next leg start with keel"}, told(d))
@@ -83,19 +84,19 @@ func TestAProgramThatOnlyAPanelSetsIsSetByHandBeforeEachStart(t *testing.T) {
 		}
 	}
 	req := f.request()
-	req.Power, req.Sets = &Power{Condition: IsStopped, Stop: "http", Start: "http", Rolls: true}, d.Sets
+	req.Power, req.Sets = &Power{Condition: power.Stopped, Stop: "http", Start: "http", Rolls: true}, d.Sets
 	next, _ := MakeNext(d, req, f.observe())
 	require.Equal(t, []string{"2 ticked Set the program file in the panel.\nkeel", "2 start", "2 ready"}, acts(next)[5:])
 }
 
 func TestStartsThatNobodyElseCanDoAreTold(t *testing.T) {
-	for name, power := range map[string]*Power{
+	for name, how := range map[string]*Power{
 		"no control":     nil,
-		"no way to stop": {Condition: IsRunning, Start: "command", Takes: []string{Program}},
-		"left running":   {Condition: IsRunning, Stop: "command", Start: "command", Takes: []string{Program}, Leave: true},
+		"no way to stop": {Condition: power.Running, Start: "command", Takes: []string{Program}},
+		"left running":   {Condition: power.Running, Stop: "command", Start: "command", Takes: []string{Program}, Leave: true},
 	} {
 		f := newFair("")
-		d := f.draft(keel(f, power))
+		d := f.draft(keel(f, how))
 		require.Equal(t, "keel@4 is installed by starting it: start the server yourself, with keel-setup, which ends by itself, then with keel.", said(t, d, "starts-yourself"), name)
 		require.False(t, d.More(), name)
 		require.Empty(t, d.Sets, name)
@@ -105,15 +106,15 @@ func TestStartsThatNobodyElseCanDoAreTold(t *testing.T) {
 func TestNothingIsStartedForALoaderThatIsThereAlready(t *testing.T) {
 	f := newFair("")
 	f.done(t, f.draft(keel(f, nil)))
-	d := f.draft(keel(f, &Power{Condition: IsRunning, Stop: "command", Start: "command", Takes: []string{Program}}))
+	d := f.draft(keel(f, &Power{Condition: power.Running, Stop: "command", Start: "command", Takes: []string{Program}}))
 	require.Zero(t, d.Motions.Len())
 	require.Empty(t, d.Sets)
 }
 
 func TestWhatIsSetByHandIsSetBeforeTheFirstStartAlone(t *testing.T) {
 	f := newFair("")
-	power := &Power{Condition: IsStopped, Stop: "command", Start: "command", Takes: []string{Program}}
-	change := keel(f, power)
+	how := &Power{Condition: power.Stopped, Stop: "command", Start: "command", Takes: []string{Program}}
+	change := keel(f, how)
 	d := f.draft(func(r *Request) {
 		change(r)
 		r.Sets = append(r.Sets, Set{Variable: "port", Before: "north", After: "south", Why: "a new port", Hand: "Name the port."})
@@ -122,7 +123,7 @@ func TestWhatIsSetByHandIsSetBeforeTheFirstStartAlone(t *testing.T) {
 	})
 	require.Equal(t, []string{"1 ticked Name the port.\nsouth", "1 ticked Open the gate.\n7000", "1 start keel-setup", "1 ended"}, acts(d))
 	req := f.request()
-	req.Power, req.Sets, req.FirstRun, req.Hands = power, d.Sets, []string{"fair.order"}, []Hand{{What: "Open the gate.", Text: "7000"}}
+	req.Power, req.Sets, req.FirstRun, req.Hands = how, d.Sets, []string{"fair.order"}, []Hand{{What: "Open the gate.", Text: "7000"}}
 	second, found := MakeNext(d, req, f.observe())
 	require.Empty(t, found)
 	require.Equal(t, []string{"2 start keel", "2 ready"}, acts(second)[4:])
@@ -130,8 +131,8 @@ func TestWhatIsSetByHandIsSetBeforeTheFirstStartAlone(t *testing.T) {
 
 	obs := f.observe()
 	obs.Paths["fair.order"], obs.Texts = Seen{State: content("call gate\n")}, map[tree.Path][]byte{"fair.order": []byte("call gate\n")}
-	running := *power
-	running.Condition = IsRunning
+	running := *how
+	running.Condition = power.Running
 	req.Power = &running
 	third, _ := MakeNext(second, req, obs)
 	require.Equal(t, []string{"3 stop", "3 stopped", "3 start keel", "3 ready"}, acts(third)[6:])
@@ -140,11 +141,11 @@ func TestWhatIsSetByHandIsSetBeforeTheFirstStartAlone(t *testing.T) {
 
 func TestByHandStepsComeBeforeTheFirstStartOfSeveral(t *testing.T) {
 	f := newFair("")
-	change := keel(f, &Power{Condition: IsStopped, Stop: "command", Start: "command", Takes: []string{Program}})
+	change := keel(f, &Power{Condition: power.Stopped, Stop: "command", Start: "command", Takes: []string{Program}})
 	d := f.draft(func(r *Request) { change(r); r.Hands = []Hand{{What: "Open the gate.", Text: "7000"}} })
 	require.Equal(t, []string{"1 ticked Open the gate.\n7000", "1 start keel-setup", "1 ended"}, acts(d))
 	req := f.request()
-	req.Power, req.Sets, req.Hands = &Power{Condition: IsStopped, Stop: "command", Start: "command", Takes: []string{Program}}, d.Sets, []Hand{{What: "Open the gate.", Text: "7000"}}
+	req.Power, req.Sets, req.Hands = &Power{Condition: power.Stopped, Stop: "command", Start: "command", Takes: []string{Program}}, d.Sets, []Hand{{What: "Open the gate.", Text: "7000"}}
 	next, _ := MakeNext(d, req, f.observe())
 	require.Equal(t, []string{"2 start keel", "2 ready"}, acts(next)[3:])
 }

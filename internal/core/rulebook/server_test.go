@@ -62,11 +62,6 @@ func TestEverythingThatTheLanguageCanSay(t *testing.T) {
 	require.True(t, ok)
 	require.Equal(t, "1.2", value)
 	k.VerIn[1].match = nil
-	require.Equal(t, []Reading{{File: "kite.toml", At: "/version", Format: manifest.TOML, Line: 17}, {File: "about.txt", Match: `v(\S+)`, Line: 17}}, k.VerIn)
-	value, ok := k.VerIn[1].Found([]byte("kites\nv1.2 of today\n"))
-	require.True(t, ok)
-	require.Equal(t, "1.2", value)
-	k.VerIn[1].match = nil
 	require.Equal(t, []Reading{{File: "kite.toml", At: "/needs", Format: manifest.TOML, Item: "/id", Range: "/version", Line: 18}}, k.Facts[Needs])
 	require.Equal(t, manifest.INI, k.Facts[Side][0].Format)
 	require.Equal(t, Rule{Take: []string{"tails/*"}, Place: "kites", As: "tails/{file}", Also: true, Optional: "tails", Line: 21}, k.Rules[0])

@@ -6,6 +6,7 @@ import (
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/rollcall"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
@@ -84,7 +85,7 @@ func (s driver) awake(ctx context.Context, d *model.Deployment) error {
 	}
 	away := int64(0)
 	for m := range d.Draft.Motions.All() {
-		if !m.OfServer() || m.Do == draft.ReloadAddon {
+		if !m.OfServer() || m.Do == power.Reload {
 			continue
 		}
 		ms := marks.At(deploy.KeyOf(m)).Result.MS

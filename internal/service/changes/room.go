@@ -7,6 +7,7 @@ import (
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 )
@@ -27,7 +28,7 @@ func undoNeeds(d *draft.Draft) int64 {
 	n, written := int64(undoBase+undoMotion*d.Motions.Len()), int64(0)
 	started := false
 	for m := range d.Motions.All() {
-		started = started || m.Kind == draft.PowerMotion && m.Do == draft.StartServer
+		started = started || m.Kind == draft.PowerMotion && m.Do == power.Start
 	}
 	for _, c := range d.Changes {
 		written += c.After.Size

@@ -11,6 +11,7 @@ import (
 
 	"restlesscrate/internal/control"
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/remote"
@@ -20,11 +21,11 @@ import (
 const controlSecret = "control:"
 
 // specOf reads how a server is controlled; nil where that is not known.
-func specOf(srv model.Server) (*control.Spec, error) {
+func specOf(srv model.Server) (*power.Control, error) {
 	if len(srv.Control) == 0 || string(srv.Control) == "null" {
 		return nil, nil
 	}
-	var spec control.Spec
+	var spec power.Control
 	if err := json.Unmarshal(srv.Control, &spec); err != nil {
 		return nil, fmt.Errorf("how %s is controlled cannot be read: %w", srv.Name, err)
 	}
@@ -33,7 +34,7 @@ func specOf(srv model.Server) (*control.Spec, error) {
 
 // SetControl keeps how a server is stopped, started and spoken to, and secrets
 // for it. A nil spec leaves the old one, an empty one takes it away.
-func (s *Service) SetControl(ctx context.Context, name string, spec *control.Spec, secrets map[string]string) (model.Server, error) {
+func (s *Service) SetControl(ctx context.Context, name string, spec *power.Control, secrets map[string]string) (model.Server, error) {
 	srv, err := s.Find(ctx, name)
 	if err != nil {
 		return srv, err
@@ -68,7 +69,7 @@ func (s *Service) SetControl(ctx context.Context, name string, spec *control.Spe
 }
 
 // driver controls a server. h is its open host, nil where none is needed.
-func (s *Service) driver(ctx context.Context, srv model.Server, spec *control.Spec, h remote.Host) *control.Driver {
+func (s *Service) driver(ctx context.Context, srv model.Server, spec *power.Control, h remote.Host) *control.Driver {
 	d := &control.Driver{Spec: spec, Variables: srv.Variables, Secrets: func(name string) (string, error) {
 		plain, err := s.dialing().secret(ctx, srv.ID, controlSecret+name)
 		return string(plain), err
@@ -80,13 +81,13 @@ func (s *Service) driver(ctx context.Context, srv model.Server, spec *control.Sp
 }
 
 // needsShell tells whether a spec runs commands on the server's host.
-func needsShell(spec *control.Spec) bool {
+func needsShell(spec *power.Control) bool {
 	for _, w := range spec.Acts {
-		if w.By == control.BySSH {
+		if w.By == power.BySSH {
 			return true
 		}
 	}
-	return slices.ContainsFunc(spec.Probes, func(p control.Probe) bool { return p.By == control.BySSH })
+	return slices.ContainsFunc(spec.Probes, func(p power.Probe) bool { return p.By == power.BySSH })
 }
 
 // controlled finds a server with its driver. The host is open where the spec
@@ -114,7 +115,7 @@ func (s *Service) controlled(ctx context.Context, name string) (srv model.Server
 }
 
 // Control gives how a server is controlled; nil where that is not known.
-func (s *Service) Control(ctx context.Context, name string) (*control.Spec, error) {
+func (s *Service) Control(ctx context.Context, name string) (*power.Control, error) {
 	srv, err := s.Find(ctx, name)
 	if err != nil {
 		return nil, err
@@ -124,7 +125,7 @@ func (s *Service) Control(ctx context.Context, name string) (*control.Spec, erro
 
 // Standing is whether a server runs, with what each probe found.
 type Standing struct {
-	Condition control.Condition
+	Condition power.Condition
 	Found     []control.Found
 }
 
@@ -174,7 +175,7 @@ func (s *Service) State(ctx context.Context, name string, within time.Duration) 
 }
 
 // Act does one act at once, outside of any deployment.
-func (s *Service) Act(ctx context.Context, name string, act control.Act, subject string) (control.Answer, error) {
+func (s *Service) Act(ctx context.Context, name string, act power.Act, subject string) (control.Answer, error) {
 	srv, d, done, err := s.controlled(ctx, name)
 	if err != nil {
 		return control.Answer{}, err
@@ -185,7 +186,7 @@ func (s *Service) Act(ctx context.Context, name string, act control.Act, subject
 }
 
 // actFault turns what came of an act into what a person should read.
-func actFault(srv model.Server, act control.Act, ans control.Answer, err error) error {
+func actFault(srv model.Server, act power.Act, ans control.Answer, err error) error {
 	var no *control.RefusedError
 	switch {
 	case err == nil:
@@ -212,7 +213,7 @@ type Acted struct {
 // ActAndWait does an act and waits for its effect: until the server has stopped,
 // or is ready. What runs is not started again, for two of them would write the same
 // files; what is stopped is not stopped again.
-func (s *Service) ActAndWait(ctx context.Context, name string, act control.Act, tell func(words string)) (done Acted, err error) {
+func (s *Service) ActAndWait(ctx context.Context, name string, act power.Act, tell func(words string)) (done Acted, err error) {
 	srv, err := s.Find(ctx, name)
 	if err != nil {
 		return done, err
@@ -238,13 +239,13 @@ func (s *Service) ActAndWait(ctx context.Context, name string, act control.Act, 
 	if err != nil {
 		return done, err
 	}
-	if act == control.Restart && !p.d.Spec.Can(control.Restart) {
-		if done, err = s.ActAndWait(ctx, name, control.Stop, tell); err != nil {
+	if act == power.Restart && !p.d.Spec.Can(power.Restart) {
+		if done, err = s.ActAndWait(ctx, name, power.Stop, tell); err != nil {
 			return done, err
 		}
-		return s.ActAndWait(ctx, name, control.Start, tell)
+		return s.ActAndWait(ctx, name, power.Start, tell)
 	}
-	if state, words := p.State(ctx); needless(act, control.Condition(state)) {
+	if state, words := p.State(ctx); needless(act, power.Condition(state)) {
 		return Acted{Words: words, Already: true}, nil
 	}
 	if done.Answer, err = p.d.Do(ctx, act, ""); err != nil {
@@ -252,7 +253,7 @@ func (s *Service) ActAndWait(ctx context.Context, name string, act control.Act, 
 	}
 	stop, ready := p.Limits()
 	within, there := ready, func() (bool, string, error) { return p.Ready(ctx, since) }
-	if act == control.Stop {
+	if act == power.Stop {
 		within, there = stop, func() (bool, string, error) {
 			state, words := p.State(ctx)
 			return state == "stopped", words, nil
@@ -267,8 +268,8 @@ func (s *Service) ActAndWait(ctx context.Context, name string, act control.Act, 
 }
 
 // needless tells whether a server stands as an act would have it.
-func needless(act control.Act, now control.Condition) bool {
-	return act == control.Start && now == control.Running || act == control.Stop && now == control.Stopped
+func needless(act power.Act, now power.Condition) bool {
+	return act == power.Start && now == power.Running || act == power.Stop && now == power.Stopped
 }
 
 // until asks until something is so, and no longer than within.

@@ -14,6 +14,7 @@ import (
 
 	"restlesscrate/internal/control"
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/rollcall"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
@@ -63,20 +64,20 @@ func (p *Powered) Known(ctx context.Context) *draft.Power {
 	}
 	state, _ := p.State(ctx)
 	k := &draft.Power{Condition: state, Rolls: p.log != tree.Root && p.book.Log.Loaded != "" || p.book.Console.Send != "" && p.d.Spec.RCON != ""}
-	way := func(a control.Act) (string, string) {
+	way := func(a power.Act) (string, string) {
 		w, ok := p.d.Spec.Acts[a]
 		switch {
 		case !ok:
 			return "", ""
-		case w.By == control.ByHand:
-			return control.ByHand, w.Command
+		case w.By == power.ByHand:
+			return power.ByHand, w.Command
 		}
 		return w.By, ""
 	}
-	k.Stop, k.StopWords = way(control.Stop)
-	k.Start, k.StartWords = way(control.Start)
-	k.Takes = p.d.Spec.Acts[control.Start].Takes()
-	k.Reload = p.d.Spec.RCON != "" || p.d.Spec.Can(control.Reload)
+	k.Stop, k.StopWords = way(power.Stop)
+	k.Start, k.StartWords = way(power.Start)
+	k.Takes = p.d.Spec.Acts[power.Start].Takes()
+	k.Reload = p.d.Spec.RCON != "" || p.d.Spec.Can(power.Reload)
 	if len(p.d.Spec.Probes) == 0 {
 		k.Stop, k.Start = "", "" // without a probe nothing proves that it has stopped
 	}
@@ -87,17 +88,17 @@ func (p *Powered) Known(ctx context.Context) *draft.Power {
 }
 
 // State implements [deploy.Power].
-func (p *Powered) State(ctx context.Context) (draft.Condition, string) {
+func (p *Powered) State(ctx context.Context) (power.Condition, string) {
 	c, found := p.d.State(ctx)
 	var words []string
 	for _, f := range found {
 		words = append(words, f.By+": "+f.Words)
 	}
-	return draft.Condition(c), strings.Join(words, "; ")
+	return power.Condition(c), strings.Join(words, "; ")
 }
 
 // Do implements [deploy.Power].
-func (p *Powered) Do(ctx context.Context, act draft.PowerAct, subject string, with map[string]string) error {
+func (p *Powered) Do(ctx context.Context, act power.Act, subject string, with map[string]string) error {
 	d := *p.d
 	d.Variables = maps.Clone(d.Variables)
 	for name, value := range with {
@@ -106,14 +107,14 @@ func (p *Powered) Do(ctx context.Context, act draft.PowerAct, subject string, wi
 		}
 		d.Variables[name] = value
 	}
-	_, err := d.Do(ctx, control.Act(act), subject)
+	_, err := d.Do(ctx, power.Act(act), subject)
 	return err
 }
 
 // Warn implements [deploy.Power].
 func (p *Powered) Warn(ctx context.Context) error {
 	for i, w := range p.d.Spec.Warn {
-		if _, err := p.d.Do(ctx, control.Say, strings.ReplaceAll(w.Line, "{seconds}", fmt.Sprint(w.Seconds))); err != nil {
+		if _, err := p.d.Do(ctx, power.Say, strings.ReplaceAll(w.Line, "{seconds}", fmt.Sprint(w.Seconds))); err != nil {
 			return err
 		}
 		next := 0
@@ -131,7 +132,7 @@ func (p *Powered) Warn(ctx context.Context) error {
 
 // Limits implements [deploy.Power].
 func (p *Powered) Limits() (stop, ready time.Duration) {
-	return p.d.Spec.StopLimit(), p.d.Spec.ReadyLimit()
+	return control.StopLimit(p.d.Spec), control.ReadyLimit(p.d.Spec)
 }
 
 // headLong is how much of a log's beginning tells it from another one.
@@ -219,7 +220,7 @@ func (p *Powered) logFrom(ctx context.Context, since deploy.LogMark) ([]byte, in
 func (p *Powered) Ready(ctx context.Context, since deploy.LogMark) (bool, string, error) {
 	state, words := p.State(ctx)
 	if p.book.Log.Ready == "" || p.log == tree.Root {
-		return state == draft.IsRunning, words, nil
+		return state == power.Running, words, nil
 	}
 	text, err := p.LogSince(ctx, since)
 	if err != nil {
@@ -227,7 +228,7 @@ func (p *Powered) Ready(ctx context.Context, since deploy.LogMark) (bool, string
 	}
 	l := rollcall.Read(p.book.Log, text)
 	switch {
-	case l.Ready && state == draft.IsStopped:
+	case l.Ready && state == power.Stopped:
 		return false, "it was ready and has stopped again; " + words, nil
 	case l.Ready:
 		return true, "its log says that it is ready", nil
@@ -242,10 +243,10 @@ func (p *Powered) Ready(ctx context.Context, since deploy.LogMark) (bool, string
 // Ask sends the line whose answer tells what is loaded. ok is false where there is
 // none, or no console.
 func (p *Powered) Ask(ctx context.Context) (heard []rollcall.Heard, ok bool, err error) {
-	if p.d == nil || p.book.Console.Send == "" || p.d.Spec.RCON == "" && !p.d.Spec.Can(control.Say) {
+	if p.d == nil || p.book.Console.Send == "" || p.d.Spec.RCON == "" && !p.d.Spec.Can(power.Say) {
 		return nil, false, nil
 	}
-	ans, err := p.d.Do(ctx, control.Say, p.book.Console.Send)
+	ans, err := p.d.Do(ctx, power.Say, p.book.Console.Send)
 	if err != nil {
 		return nil, false, err
 	}

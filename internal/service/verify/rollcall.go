@@ -12,6 +12,7 @@ import (
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/rollcall"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
@@ -216,7 +217,7 @@ func (s *Verifier) After(ctx context.Context, srv model.Server, run *deploy.Run,
 }
 
 func starts(d draft.Draft) bool {
-	return d.Motions.Contains(func(m draft.Motion) bool { return m.Do == draft.StartServer })
+	return d.Motions.Contains(func(m draft.Motion) bool { return m.Do == power.Start })
 }
 
 // Now finds out what is loaded on a server now, and records it. The log is read from its
