@@ -11,6 +11,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"restlesscrate/internal/core/ability"
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/settings"
@@ -216,7 +217,7 @@ func (b *bench) draft() {
 	wish := func(p tree.Path) draft.Wish {
 		return draft.Wish{Path: p, Listing: draft.Listing{Addon: "lamps", Label: "lamps@2", Name: "order", List: settings.List{Form: "line", Entry: "call {key}"}, Key: "lamps"}}
 	}
-	req := &draft.Request{Host: draft.Host{Tested: true, Modes: true, RenameFromWork: true, RenameFolders: b.folders, Free: -1},
+	req := &draft.Request{Host: draft.Host{Set: ability.Set{Modes: true, RenameFromWork: true, RenameFolders: b.folders, Free: -1}, Tested: true},
 		Power:  &draft.Power{Condition: power.Running, Stop: "command", Start: "command"},
 		Data:   []draft.DataFolder{{Path: "data", Why: "lamps may change it"}},
 		Ledger: map[tree.Path]draft.Row{"d/changed": row("one"), "gone/deep/old": row("old"), "gone/two": row("two old"), "d/same": row("same"), "gone": folder, "gone/deep": folder},

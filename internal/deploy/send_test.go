@@ -10,6 +10,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"restlesscrate/internal/core/ability"
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
@@ -46,7 +47,7 @@ func TestAPartOfALargeFileIsSentOn(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			b := filled(t, nil)
 			b.hold(string(text))
-			b.make(&draft.Request{Host: draft.Host{Tested: true, Modes: true, RenameFromWork: true, Free: -1},
+			b.make(&draft.Request{Host: draft.Host{Set: ability.Set{Modes: true, RenameFromWork: true, Free: -1}, Tested: true},
 				Held:   func(tree.Digest) bool { return true },
 				Wanted: []draft.Wanted{{Addon: "big", Name: "big", Version: "1", Files: []draft.Target{{Path: "big", Digest: tree.Sum(text), Size: int64(len(text))}}}},
 			}, draft.Observations{})

@@ -9,6 +9,8 @@ import (
 	"errors"
 	"strings"
 	"time"
+
+	"restlesscrate/internal/core/ability"
 )
 
 // ErrNotFound is returned where the thing asked for is not in the records.
@@ -59,25 +61,13 @@ func (t Transport) SameWay(o Transport) bool {
 	return t == o
 }
 
-// Abilities are what "server test" found out about a host.
+// Abilities are what a test found out about a host.
 type Abilities struct {
-	TestedAt       int64    `json:"testedAt"` // UTC milliseconds
-	Modes          bool     `json:"modes"`
-	CaseBlind      bool     `json:"caseBlind"`
-	RenameFromWork bool     `json:"renameFromWork"`
-	RenameOver     bool     `json:"renameOver"`
-	NoWork         bool     `json:"noWork,omitempty"`  // nothing of ours can be made at the root, no lock either
-	RenameFolders  bool     `json:"renameFolders"`     // with everything in them, out of the work folder
-	Copies         bool     `json:"copies,omitempty"`  // it copies folders itself
-	Clean          bool     `json:"clean,omitempty"`   // bytes come back as they were sent, whichever they are
-	Unclean        bool     `json:"unclean,omitempty"` // they do not; neither is set where an earlier version tested
-	Ahead          bool     `json:"ahead,omitempty"`   // it takes commands that are sent ahead of their answers
-	Resolution     int64    `json:"resolution"`        // of file times, milliseconds
-	Skew           int64    `json:"skew"`              // host's clock minus ours, milliseconds
-	RenameMS       int64    `json:"renameMs"`          // what one rename takes, milliseconds
-	Free           int64    `json:"free"`              // bytes; -1 where it does not tell
-	Words          []string `json:"words"`             // the same for people
-	Left           bool     `json:"left,omitempty"`    // whether a service that may be lost left a lock or uploads that can be cleared
+	ability.Set
+	TestedAt int64    `json:"testedAt"`          // UTC milliseconds
+	Unclean  bool     `json:"unclean,omitempty"` // not Clean; neither is set where an earlier version tested
+	Words    []string `json:"words"`             // the same for people
+	Left     bool     `json:"left,omitempty"`    // whether a service that may be lost left a lock or uploads that can be cleared
 }
 
 // Revision is one immutable revision of a rulebook.

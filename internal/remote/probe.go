@@ -11,29 +11,14 @@ import (
 	"strings"
 	"time"
 
+	"restlesscrate/internal/core/ability"
 	"restlesscrate/internal/core/tree"
 )
 
 // Found is what a probe learnt of a host. Times are milliseconds.
 type Found struct {
-	Modes, CaseBlind, RenameFromWork, RenameOver bool
-	RenameFolders                                bool  // out of the work folder, with something in them
-	Copies                                       bool  // it copies folders itself
-	Clean                                        bool  // bytes come back as they were sent, whichever they are
-	Ahead                                        bool  // it takes commands that are sent ahead of their answers
-	NoWork                                       bool  // no folder of ours can be made at the root
-	Resolution                                   int64 // of file times, as coarse as it may be
-	Skew                                         int64 // the host's clock minus ours, at least
-	RenameMS                                     int64 // what one rename takes
-	Free                                         int64 // bytes, -1 where it does not tell
-	Entries                                      int   // at the root
-}
-
-// Agrees tells whether two probes found the same abilities; times and figures count
-// for nothing.
-func (f Found) Agrees(g Found) bool {
-	f.Resolution, f.Skew, f.RenameMS, f.Free, f.Entries = g.Resolution, g.Skew, g.RenameMS, g.Free, g.Entries
-	return f == g
+	ability.Set
+	Entries int // at the root
 }
 
 // Names that a probe uses, in a folder of its own: two services may try a host at

@@ -6,6 +6,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"restlesscrate/internal/core/ability"
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
 )
@@ -237,7 +238,7 @@ func TestAsOfIsWhatTheDeploymentLeftNotWhatCameAfterIt(t *testing.T) {
 }
 
 func TestUnchangedIsTrustedOnlyWhenTheTimesProveIt(t *testing.T) {
-	h := Host{Resolution: 1000}
+	h := Host{Set: ability.Set{Resolution: 1000}}
 	r := Reported{Size: 5, Modified: 10_000, SeenAt: 12_000}
 	require.True(t, r.Trusts(5, 10_000, h))
 	require.False(t, r.Trusts(6, 10_000, h))

@@ -11,6 +11,7 @@
 package draft
 
 import (
+	"restlesscrate/internal/core/ability"
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
 )
@@ -70,21 +71,13 @@ func (r Reported) Trusts(size, modified int64, h Host) bool {
 
 // Host is what is known of the host's abilities.
 type Host struct {
-	Tested         bool  // whether "server test" has found the rest out
-	Modes          bool  // whether it keeps permission bits
-	CaseBlind      bool  // whether two spellings that differ in case are one file
-	RenameFromWork bool  // whether renaming from the work folder into the tree works
-	RenameFolders  bool  // whether that works for folders with something in them
-	Copies         bool  // whether it copies folders itself, so that their bytes need not cross the line
-	NoWork         bool  // whether nothing of ours can be made at the root, no lock either
-	Resolution     int64 // of its file times, milliseconds
-	Free           int64 // bytes free, -1 where it does not tell
-	Plain          bool  // whether nothing on the way to it tells that bytes were changed, and no test has proved that they are not
-	Unclean        bool  // whether a test has proved that they are
-	UploadLimit    int64 // bytes of the longest file that it takes, as far as a person knows; 0: any
-	RenameMS       int64 // what one rename takes
-	SideBySide     int   // how many it does at a time
-	Rate           int64 // bytes a second that came and went the last time; 0 where that is not known
+	ability.Set
+	Tested      bool  // whether a test has found them out; a draft believes the usual ones until then
+	Plain       bool  // whether nothing on the way to it tells that bytes were changed, and no test has proved that they are not
+	Unclean     bool  // whether a test has proved that they are
+	UploadLimit int64 // bytes of the longest file that it takes, as far as a person knows; 0: any
+	SideBySide  int   // how many renames it does at a time
+	Rate        int64 // bytes a second that came and went the last time; 0 where that is not known
 }
 
 // Target is one file of a wanted crate at its real path on this server.

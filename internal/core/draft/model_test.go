@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"restlesscrate/internal/core/ability"
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
 )
@@ -45,7 +46,7 @@ func (w *world) write(p tree.Path, text string) {
 }
 
 func (w *world) request() *Request {
-	return &Request{Ledger: w.ledger, Host: Host{Tested: true, Modes: true, RenameFromWork: !w.beside, RenameFolders: !w.beside, Resolution: 1, Free: -1},
+	return &Request{Ledger: w.ledger, Host: Host{Set: ability.Set{Modes: true, RenameFromWork: !w.beside, RenameFolders: !w.beside, Resolution: 1, Free: -1}, Tested: true},
 		Held: func(d tree.Digest) bool { return w.held[d] }}
 }
 

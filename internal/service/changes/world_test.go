@@ -16,6 +16,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"restlesscrate/internal/core/ability"
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/progress"
@@ -78,7 +79,7 @@ func open(t *testing.T) *world {
 	require.NoError(t, err)
 	found, err := remote.Probe(t.Context(), h, ".restless-crate", time.Now)
 	require.NoError(t, errors.Join(err, h.Close()))
-	w.srv.Abilities = &model.Abilities{Modes: true, RenameFromWork: true, RenameFolders: true, Resolution: found.Resolution, Skew: found.Skew, Free: found.Free}
+	w.srv.Abilities = &model.Abilities{Set: ability.Set{Modes: true, RenameFromWork: true, RenameFolders: true, Resolution: found.Resolution, Skew: found.Skew, Free: found.Free}}
 	require.NoError(t, w.db.SaveAbilities(t.Context(), w.srv))
 	w.Service = w.another()
 	return w

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strconv"
 
+	"restlesscrate/internal/core/ability"
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
@@ -147,8 +148,7 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 	if err != nil {
 		return srv, fmt.Errorf("look into the work folder of %s: %w", name, err)
 	}
-	srv.Abilities = &model.Abilities{TestedAt: s.Now().UnixMilli(), Modes: f.Modes, CaseBlind: f.CaseBlind, RenameFromWork: f.RenameFromWork,
-		RenameOver: f.RenameOver, NoWork: f.NoWork, RenameFolders: f.RenameFolders, Copies: f.Copies, Clean: f.Clean, Unclean: !f.Clean, Ahead: f.Ahead, Resolution: f.Resolution, Skew: f.Skew, RenameMS: f.RenameMS, Free: f.Free, Words: slices.Concat(words(f), openLine(srv.Transport), left), Left: stays}
+	srv.Abilities = &model.Abilities{Set: f.Set, TestedAt: s.Now().UnixMilli(), Unclean: !f.Clean, Words: slices.Concat(words(f), openLine(srv.Transport), left), Left: stays}
 	return srv, s.Records.SaveAbilities(ctx, srv)
 }
 
@@ -178,27 +178,21 @@ func (s dialer) testing(ctx context.Context, server int64) (done func(), err err
 // under the probe does not make the next drafts weaker, or stronger than they are.
 func (s dialer) probe(ctx context.Context, srv model.Server, h remote.Host) (remote.Found, error) {
 	f, err := remote.Probe(ctx, h, draft.Work, s.Now)
-	if err != nil || srv.Abilities == nil || sameFound(f, *srv.Abilities) {
+	if err != nil || srv.Abilities == nil || f.Agrees(srv.Abilities.Set) {
 		return f, err
 	}
 	again, err := remote.Probe(ctx, h, draft.Work, s.Now)
-	if err != nil || sameFound(again, *srv.Abilities) || f.Agrees(again) {
+	if err != nil || again.Agrees(srv.Abilities.Set) || f.Agrees(again.Set) {
 		return again, err
 	}
 	return remote.Probe(ctx, h, draft.Work, s.Now)
-}
-
-// sameFound tells whether a probe found what was known before.
-func sameFound(f remote.Found, a model.Abilities) bool {
-	return f.Modes == a.Modes && f.CaseBlind == a.CaseBlind && f.RenameFromWork == a.RenameFromWork && f.RenameOver == a.RenameOver &&
-		f.NoWork == a.NoWork && f.RenameFolders == a.RenameFolders && f.Copies == a.Copies && f.Clean == a.Clean && f.Ahead == a.Ahead
 }
 
 // NoWorkFolder notes what a run has found out: the host does not rename out of
 // the work folder everywhere, so temporary files are to stand beside their
 // targets. The next test asks the host anew.
 func (s *Service) NoWorkFolder(ctx context.Context, srv model.Server) error {
-	now := model.Abilities{Modes: true, RenameOver: true, Free: -1}
+	now := model.Abilities{Set: ability.Set{Modes: true, RenameOver: true, Free: -1}}
 	if srv.Abilities != nil {
 		now = *srv.Abilities
 	}

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 
+	"restlesscrate/internal/core/ability"
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/rulebook"
@@ -163,10 +164,11 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 func HostOf(srv model.Server) draft.Host {
 	a := srv.Abilities
 	if a == nil {
-		return draft.Host{Modes: true, RenameFromWork: true, Free: -1, UploadLimit: srv.Transport.UploadLimit}
+		return draft.Host{Set: ability.Set{Modes: true, RenameFromWork: true, Free: -1}, UploadLimit: srv.Transport.UploadLimit}
 	}
-	return draft.Host{Tested: true, Modes: a.Modes, CaseBlind: a.CaseBlind, RenameFromWork: a.RenameFromWork, RenameFolders: a.RenameFolders, Copies: a.Copies, NoWork: a.NoWork, Resolution: a.Resolution, Free: -1,
-		RenameMS: a.RenameMS, UploadLimit: srv.Transport.UploadLimit}
+	h := draft.Host{Set: a.Set, Tested: true, UploadLimit: srv.Transport.UploadLimit}
+	h.Free = -1 // what was free at the test says nothing of now
+	return h
 }
 
 // Find gives a deployment by server and number, without what is long in its draft.
