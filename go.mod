@@ -20,6 +20,7 @@ require (
 	github.com/jlaffaye/ftp v0.2.4
 	github.com/klauspost/compress v1.20.4
 	github.com/labstack/echo/v5 v5.4.4
+	github.com/magiconair/properties v1.8.10
 	github.com/nwaples/rardecode/v2 v2.4.6
 	github.com/pelletier/go-toml/v2 v2.2.4
 	github.com/pkg/sftp v1.13.12

@@ -296,7 +296,7 @@ func (b *bench) swapped(r *deploy.Run) error {
 			return err
 		}
 		// A person does it and says so.
-		require.NoError(b.t, b.db.Conclude(b.t.Context(), b.dep.ID, []deploy.Outcome{{Motion: w.Motion, Result: deploy.Result{Words: "ticked"}}}))
+		require.NoError(b.t, b.db.Conclude(b.t.Context(), b.dep.ID, []deploy.Outcome{{Motion: w.Motion, Result: deploy.Result{Told: deploy.Told{Words: "ticked"}}}}))
 	}
 }
 

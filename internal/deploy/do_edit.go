@@ -115,7 +115,7 @@ func (r editor) compose(ctx context.Context, p tree.Path, text []byte, to tree.P
 	r.edited[p] = e
 	r.sent += e.Size
 	r.mu.Unlock()
-	return Result{Kept: &kept, Digest: kept.Digest, Size: int64(len(text)), Proved: true, Edited: e}, nil
+	return Result{Bytes: Bytes{Digest: kept.Digest, Size: int64(len(text)), Proved: true}, Kept: &kept, Edited: e}, nil
 }
 
 func (r editor) write(ctx context.Context, to tree.Path, text []byte) error {

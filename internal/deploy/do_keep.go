@@ -55,7 +55,7 @@ func (r keeper) keep(ctx context.Context, m draft.Motion) (Result, error) {
 	if before.Being != tree.Content {
 		return Result{}, ErrChanged
 	}
-	res := Result{Size: before.Size, Modified: before.Modified}
+	res := Result{Bytes: Bytes{Size: before.Size, Modified: before.Modified}}
 	if err := r.fetch(ctx, m.Path, before.Size, &res); err != nil {
 		return Result{}, err
 	}
@@ -85,7 +85,7 @@ func (r keeper) keepFolder(ctx context.Context, m draft.Motion) (Result, error) 
 		case rel == tree.Root:
 		case s.Being == tree.Folder:
 			mu.Lock()
-			inside[rel] = Result{Folder: true, Mode: s.Mode}
+			inside[rel] = Result{Held: Held{Folder: true, Mode: s.Mode}}
 			mu.Unlock()
 		case s.Being == tree.Content:
 			g.Go(func() error {
@@ -104,7 +104,7 @@ func (r keeper) keepFolder(ctx context.Context, m draft.Motion) (Result, error) 
 			})
 		}
 	}
-	return Result{Inside: inside}, g.Wait()
+	return Result{Held: Held{Inside: inside}}, g.Wait()
 }
 
 // copyFolder has the host copy a folder itself. The server is stopped, so both hold
@@ -122,7 +122,7 @@ func (r keeper) copyFolder(ctx context.Context, m draft.Motion) (Result, error) 
 	if err != nil {
 		return Result{}, err
 	}
-	res := Result{Copy: to, Inside: map[tree.Path]Result{}}
+	res := Result{Held: Held{Copy: to, Inside: map[tree.Path]Result{}}}
 	for rel, s := range from {
 		if rel == tree.Root {
 			continue
@@ -131,7 +131,7 @@ func (r keeper) copyFolder(ctx context.Context, m draft.Motion) (Result, error) 
 			return Result{}, fmt.Errorf("%s changed while it was copied; is the server really stopped?", m.Path.Join(rel))
 		}
 		if s.Being == tree.Folder || s.Being == tree.Content {
-			res.Inside[rel] = Result{Folder: s.Being == tree.Folder, Size: s.Size, Mode: s.Mode}
+			res.Inside[rel] = Result{Held: Held{Folder: s.Being == tree.Folder, Mode: s.Mode}, Bytes: Bytes{Size: s.Size}}
 		}
 	}
 	return res, nil

@@ -45,7 +45,7 @@ func (r powerer) powered(ctx context.Context, m draft.Motion) (Result, error) {
 	case power.Stop:
 		state, words := r.Power.State(ctx)
 		if state == power.Stopped {
-			return Result{Words: words}, nil
+			return Result{Told: Told{Words: words}}, nil
 		}
 		if m.Subject != "" {
 			return Result{}, &WaitingError{m, m.Subject}
@@ -63,10 +63,10 @@ func (r powerer) powered(ctx context.Context, m draft.Motion) (Result, error) {
 			return Result{}, err
 		}
 		mark, err := r.Power.LogEnd(ctx)
-		return Result{Words: words, Log: &mark}, err
+		return Result{Told: Told{Words: words, Log: &mark}}, err
 	case power.Start:
 		if state, words := r.Power.State(ctx); state == power.Running {
-			return Result{Words: words}, nil
+			return Result{Told: Told{Words: words}}, nil
 		}
 		if m.Subject != "" {
 			return Result{}, &WaitingError{m, m.Subject}
@@ -75,20 +75,20 @@ func (r powerer) powered(ctx context.Context, m draft.Motion) (Result, error) {
 		if err != nil {
 			return Result{}, err
 		}
-		return Result{Log: &mark}, r.Power.Do(ctx, power.Start, "", m.With)
+		return Result{Told: Told{Log: &mark}}, r.Power.Do(ctx, power.Start, "", m.With)
 	case draft.UntilEnded:
 		words, err := r.until(ctx, draft.UntilEnded, r.ended(ctx))
-		return Result{Words: words}, err
+		return Result{Told: Told{Words: words}}, err
 	case draft.UntilReady:
 		since := r.LogStart()
 		words, err := r.until(ctx, draft.UntilReady, func() (bool, string, error) { return r.Power.Ready(ctx, since) })
-		return Result{Words: words}, err
+		return Result{Told: Told{Words: words}}, err
 	case power.Reload:
 		mark, err := r.Power.LogEnd(ctx)
 		if err != nil {
 			return Result{}, err
 		}
-		return Result{Log: &mark}, r.Power.Do(ctx, power.Reload, m.Subject, nil)
+		return Result{Told: Told{Log: &mark}}, r.Power.Do(ctx, power.Reload, m.Subject, nil)
 	}
 	return Result{}, fmt.Errorf("%s is nothing that a server does", m.Do)
 }
@@ -188,7 +188,7 @@ func (r powerer) unpower(ctx context.Context, m draft.Motion) (Result, error) {
 			state, words := r.Power.State(ctx)
 			return state == power.Stopped, words, nil
 		})
-		return Result{Words: words}, err
+		return Result{Told: Told{Words: words}}, err
 	case m.Do == power.Stop && m.Ran && state != power.Running:
 		if m.Subject != "" {
 			r.note("the server was stopped by hand; start it by hand again")
@@ -208,7 +208,7 @@ func (r powerer) unpower(ctx context.Context, m draft.Motion) (Result, error) {
 			r.note("everything is as it was and the server was started again, but it is not ready after %s (%s)", late.Within, late.Words)
 			err = nil
 		}
-		return Result{Words: words}, err
+		return Result{Told: Told{Words: words}}, err
 	}
-	return Result{Words: words}, nil
+	return Result{Told: Told{Words: words}}, nil
 }

@@ -59,7 +59,7 @@ func (r sender) send(ctx context.Context, m draft.Motion, from int64) (Result, e
 	} else if err != nil {
 		return Result{}, fmt.Errorf("read it back: %w", err)
 	}
-	return Result{Proved: true}, nil
+	return Result{Bytes: Bytes{Proved: true}}, nil
 }
 
 // upload writes a file's bytes from an offset on.

@@ -89,7 +89,7 @@ func (r dataFolders) restore(ctx context.Context, m draft.Motion, want map[tree.
 	if err != nil {
 		return Result{}, err
 	}
-	res := Result{Inside: map[tree.Path]Result{}}
+	res := Result{Held: Held{Inside: map[tree.Path]Result{}}}
 	same := map[tree.Path]bool{}
 	var mu sync.Mutex
 	g, gctx := errgroup.WithContext(ctx)

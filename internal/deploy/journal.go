@@ -95,38 +95,51 @@ func (s *keys) add(k Key) {
 	}
 }
 
-// Result is what a motion found out. Sizes are bytes, times UTC milliseconds
-// by the host's clock.
+// Result is what a motion found out: of each sort of motion its own part.
 type Result struct {
-	Digest   tree.Digest `json:"digest,omitzero"` // of bytes that were kept
-	Size     int64       `json:"size,omitempty"`
-	Modified int64       `json:"modified,omitempty"`
-	At       int64       `json:"at,omitempty"`     // with in: the host's time before; 0 where it is not known
-	Proved   bool        `json:"proved,omitempty"` // a sent file was read back and hashed
-	Left     bool        `json:"left,omitempty"`   // a folder stayed because something is in it
-	// Inside a copied folder: whether it is a folder too, and its permission bits.
-	Folder bool   `json:"folder,omitempty"`
-	Mode   uint32 `json:"mode,omitempty"`
-	// With power and wait: how it was told that it is so, how long it took, and where the
-	// log ended before.
-	Words string   `json:"words,omitempty"`
-	MS    int64    `json:"ms,omitempty"`
-	Log   *LogMark `json:"log,omitempty"`
+	Bytes
+	Told
+	Held
 	// Edited is what an edit came to, where this motion wrote it.
 	Edited *Edited `json:"edited,omitempty"`
-	// Inside are results for files of a folder that was moved whole, by path
-	// below it, where there is something to say of them.
-	Inside map[tree.Path]Result `json:"inside,omitempty"`
-	// Copy is where the host keeps a copy of a folder that it has made itself.
-	Copy tree.Path `json:"copy,omitempty"`
+	Left   bool    `json:"left,omitempty"` // a folder stayed because something is in it
 	// Kept is where kept bytes lie. It is recorded in the same transaction.
 	Kept *stockroom.Kept `json:"-"`
 }
 
+// Bytes are what was seen of a file that was sent, kept, edited or put in its place. Sizes
+// are bytes, times UTC milliseconds by the host's clock.
+type Bytes struct {
+	Digest   tree.Digest `json:"digest,omitzero"` // of bytes that were kept
+	Size     int64       `json:"size,omitempty"`
+	Modified int64       `json:"modified,omitempty"`
+	At       int64       `json:"at,omitempty"`     // the host's time before it was put in its place; 0 where that is not known
+	Proved   bool        `json:"proved,omitempty"` // a sent file was read back and hashed
+}
+
+// Told is how an act on the server, or a wait, was told to have come about: in words, how
+// long it took in milliseconds, and where the log ended before.
+type Told struct {
+	Words string   `json:"words,omitempty"`
+	MS    int64    `json:"ms,omitempty"`
+	Log   *LogMark `json:"log,omitempty"`
+}
+
+// Held is what became of a whole folder that was kept, copied or moved.
+type Held struct {
+	// Inside are results for what is in the folder, by path below it, where there is
+	// something to say of it.
+	Inside map[tree.Path]Result `json:"inside,omitempty"`
+	// Copy is where the host keeps a copy that it has made itself.
+	Copy tree.Path `json:"copy,omitempty"`
+	// Of something inside: whether it is a folder too, and its permission bits.
+	Folder bool   `json:"folder,omitempty"`
+	Mode   uint32 `json:"mode,omitempty"`
+}
+
 // silent tells whether a result says nothing.
 func (r Result) silent() bool {
-	return r.Digest.IsZero() && r.Size == 0 && r.Modified == 0 && r.At == 0 && !r.Proved && !r.Left && !r.Folder && r.Mode == 0 && r.Words == "" && r.MS == 0 &&
-		r.Log == nil && r.Edited == nil && r.Inside == nil && r.Copy == "" && r.Kept == nil
+	return r.Bytes == Bytes{} && r.Told == Told{} && r.Inside == nil && r.Copy == "" && !r.Folder && r.Mode == 0 && r.Edited == nil && !r.Left && r.Kept == nil
 }
 
 // Edited is a text as it was written under its temporary name, out of the bytes

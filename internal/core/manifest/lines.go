@@ -6,6 +6,8 @@ import (
 	"errors"
 	"io"
 	"strings"
+
+	"github.com/magiconair/properties"
 )
 
 // readINI reads sections of key = value lines. Keys before the first section
@@ -44,28 +46,19 @@ func unquote(s string) string {
 	return s
 }
 
-// readProperties reads key = value, key: value and key value lines; a line
-// that ends with a backslash goes on in the next.
-func readProperties(text []byte) Value {
-	out := map[string]Value{}
-	whole := strings.ReplaceAll(string(text), "\r\n", "\n")
-	for line := range strings.Lines(strings.ReplaceAll(whole, "\\\n", "")) {
-		line = strings.TrimSpace(line)
-		if line == "" || line[0] == '#' || line[0] == '!' {
-			continue
-		}
-		at := strings.IndexAny(line, "=: \t")
-		if at < 0 {
-			out[line] = ""
-			continue
-		}
-		value := strings.TrimLeft(line[at:], " \t")
-		if value != "" && (value[0] == '=' || value[0] == ':') {
-			value = strings.TrimLeft(value[1:], " \t")
-		}
-		out[line[:at]] = value
+// readProperties reads the lines of a properties text. References to other keys stay as
+// they are written.
+func readProperties(text []byte) (Value, error) {
+	// The library takes a line that goes on after \r\n for one that ends.
+	p, err := (&properties.Loader{Encoding: properties.UTF8, DisableExpansion: true}).LoadBytes(bytes.ReplaceAll(text, []byte("\r\n"), []byte("\n")))
+	if err != nil {
+		return nil, err
 	}
-	return out
+	out := map[string]Value{}
+	for key, value := range p.Map() {
+		out[key] = value
+	}
+	return out, nil
 }
 
 // readXML reads elements as mappings: an attribute is a key with @ before its

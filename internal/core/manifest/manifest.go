@@ -64,7 +64,7 @@ func Read(f Format, text []byte) (Value, error) {
 	case INI:
 		return readINI(text), nil
 	case Properties:
-		return readProperties(text), nil
+		return readProperties(text)
 	case XML:
 		return readXML(text)
 	}

@@ -34,6 +34,16 @@ func TestEveryFormatGivesItsValuesAsWritten(t *testing.T) {
 	}
 }
 
+func TestPropertiesAreReadAsTheirLanguageSays(t *testing.T) {
+	v, err := Read(Properties, []byte("! ours\r\nname\\ of\\:it = caf\\u00e9\r\npath ${home}/x\r\nlong = one \\\r\n   two\r\nbare\r\nname\\ of\\:it: last\r\n"))
+	require.NoError(t, err)
+	for pointer, want := range map[string]string{"/name of:it": "last", "/path": "${home}/x", "/long": "one two", "/bare": ""} {
+		got, ok := At(v, pointer)
+		require.True(t, ok, pointer)
+		require.Equal(t, want, got, pointer)
+	}
+}
+
 func TestPointers(t *testing.T) {
 	v, err := Read(JSON, []byte(`{"a/b": {"c~d": [1.50, null, {"x": true}]}}`))
 	require.NoError(t, err)
@@ -53,7 +63,7 @@ func TestPointers(t *testing.T) {
 
 func TestWhatIsBrokenSaysWhere(t *testing.T) {
 	for format, c := range map[Format][2]string{
-		YAML: {"a: [", "line 1"}, JSON: {`{"a": }`, "line 1"}, TOML: {"a = ", "toml"}, XML: {"<a><b></a>", "line 1"},
+		YAML: {"a: [", "line 1"}, JSON: {`{"a": }`, "line 1"}, TOML: {"a = ", "toml"}, XML: {"<a><b></a>", "line 1"}, Properties: {`a = \u12`, "unicode"},
 	} {
 		_, err := Read(format, []byte(c[0]))
 		require.ErrorContains(t, err, c[1], format)

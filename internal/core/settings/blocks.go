@@ -57,7 +57,7 @@ func (f *treeForm) findYAML(text []byte) (found, error) {
 	case n.Kind == yaml.SequenceNode && n.Style&yaml.FlowStyle != 0:
 		at := offset(text, n.Line, n.Column)
 		at += strings.IndexByte(string(text[at:]), '[') // behind an anchor or a tag
-		fl := scanFlow(text, at, true)
+		fl := scanFlow(text, at)
 		return found{flow: &fl}, nil
 	case n.Kind == yaml.SequenceNode || n.Kind == yaml.ScalarNode && n.Tag == "!!null" && n.Value == "" && key != nil:
 		b := &block{text: text, keyEnd: -1}

@@ -2,6 +2,8 @@ package settings
 
 import (
 	"strings"
+
+	"github.com/tailscale/hujson"
 )
 
 // flow is a list in brackets, as JSON and YAML have it, with where its parts
@@ -18,9 +20,23 @@ type flow struct {
 // behind it, -1 where there is none.
 type flowItem struct{ start, end, comma int }
 
-// scanFlow reads a list that begins at open, in a text that is known to be right.
-func scanFlow(text []byte, open int, yaml bool) flow {
-	f := flow{text: text, yaml: yaml, open: open, close: len(text)}
+// flowOf is a list of a JSON text whose syntax tree begins at skip.
+func flowOf(text []byte, v *hujson.Value, list *hujson.Array, skip int) flow {
+	f := flow{text: text, open: v.StartOffset + skip, close: v.EndOffset + skip - 1}
+	for _, e := range list.Elements {
+		it := flowItem{start: e.StartOffset + skip, end: e.EndOffset + skip, comma: -1}
+		if at := it.end + len(e.AfterExtra); text[at] == ',' {
+			it.comma = at
+		}
+		f.items = append(f.items, it)
+	}
+	return f
+}
+
+// scanFlow reads a list of a YAML text that begins at open and is known to be right: its
+// parser does not tell where a list ends.
+func scanFlow(text []byte, open int) flow {
+	f := flow{text: text, yaml: true, open: open, close: len(text)}
 	it := flowItem{start: -1, comma: -1}
 	depth := 0
 	for i := open + 1; i < len(text); {
@@ -60,7 +76,7 @@ func scanFlow(text []byte, open int, yaml bool) flow {
 		case '"':
 			i = f.quoted(i)
 		case '\'':
-			if yaml && (i == it.start || depth > 0) {
+			if i == it.start || depth > 0 {
 				i = f.quoted(i)
 			} else {
 				i++

@@ -52,10 +52,11 @@ func (f *treeForm) findJSON(text []byte) (found, error) {
 	if at == nil {
 		return found{}, fmt.Errorf("there is nothing at %s: %w", f.At, ErrNoList)
 	}
-	if _, ok := at.Value.(*hujson.Array); !ok {
+	list, ok := at.Value.(*hujson.Array)
+	if !ok {
 		return found{}, fmt.Errorf("what is at %s is no list: %w", f.where(), ErrNoList)
 	}
-	fl := scanFlow(text, at.StartOffset+skip, false)
+	fl := flowOf(text, at, list, skip)
 	return found{flow: &fl}, nil
 }
 

@@ -95,7 +95,7 @@ func (s driver) ticked(ctx context.Context, d model.Deployment, unchecked bool, 
 				return err
 			}
 		}
-		done := deploy.Outcome{Motion: m, Result: deploy.Result{Words: "ticked by " + actor}}
+		done := deploy.Outcome{Motion: m, Result: deploy.Result{Told: deploy.Told{Words: "ticked by " + actor}}}
 		if err := s.Records.Conclude(ctx, d.ID, []deploy.Outcome{done}); err != nil {
 			return err
 		}
