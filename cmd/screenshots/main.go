@@ -50,7 +50,7 @@ func run(ctx context.Context, program, folder string) error {
 		return err
 	}
 	for _, s := range shots {
-		if err := t.take(s); err != nil {
+		if err := t.shoot(s); err != nil {
 			return fmt.Errorf("%s: %w", s.file, err)
 		}
 	}
@@ -142,7 +142,7 @@ func (t tour) clickThrough(words, then string) error {
 	return t.See(then)
 }
 
-func (t tour) take(s shot) error {
+func (t tour) shoot(s shot) error {
 	width, height := 1280, 800
 	if s.width != 0 {
 		width, height = s.width, 844

@@ -153,7 +153,7 @@ func (op *opening) open(s source) (*Listing, error) {
 func (op *opening) list(s source, l *Listing) (err error) {
 	defer func() {
 		if broke := recover(); broke != nil {
-			err = whole(l.Format, fmt.Errorf("what reads it broke off: %v", broke))
+			err = truncated(l.Format, fmt.Errorf("what reads it broke off: %v", broke))
 		}
 	}()
 	switch l.Format {
@@ -216,8 +216,8 @@ type budget struct {
 	count       int
 }
 
-// take counts an entry that says how large it is.
-func (b *budget) take(name string, n int64) error {
+// spend counts an entry that says how large it is.
+func (b *budget) spend(name string, n int64) error {
 	b.count++
 	if b.count > b.Entries {
 		return &Error{Code: "bomb", Entry: name, What: fmt.Sprintf("is one more than the %d entries that an archive may have", b.Entries)}

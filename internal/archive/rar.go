@@ -42,7 +42,7 @@ func (op *opening) listRar(s source, l *Listing) error {
 		if h.UnKnownSize {
 			size = 0
 		}
-		if err := op.budget.take(h.Name, size); err != nil {
+		if err := op.budget.spend(h.Name, size); err != nil {
 			return err
 		}
 		var content io.Reader = r
@@ -65,7 +65,7 @@ func rarFault(name string, err error) error {
 	case errors.Is(err, rardecode.ErrDictionaryTooLarge):
 		return tooLarge("a dictionary of more than", DefaultLimits.Dictionary, DefaultLimits.Dictionary)
 	case name == "":
-		return whole(Rar, err)
+		return truncated(Rar, err)
 	}
 	return broken(name, err)
 }

@@ -68,7 +68,7 @@ var devices = []string{"con", "prn", "aux", "nul", "com1", "com2", "com3", "com4
 func (l *Listing) remarks(filename string) []finding.Finding {
 	var r remarks
 	if claimed := bySuffix(filename); claimed != "" && claimed != l.Format && !strings.HasSuffix(string(l.Format), "."+string(claimed)) {
-		r.add(finding.Note, "suffix", "", "it is called %s but its content is %s", filename, or(l.Format == Plain, "no archive", string(l.Format)))
+		r.add(finding.Note, "suffix", "", "it is called %s but its content is %s", filename, either(l.Format == Plain, "no archive", string(l.Format)))
 	}
 	byLook := map[Look][]tree.Path{}
 	var hidden, double, device, turned []tree.Path
@@ -148,7 +148,7 @@ func (r *remarks) twins(items []Item) {
 	}
 }
 
-func or(yes bool, a, b string) string {
+func either(yes bool, a, b string) string {
 	if yes {
 		return a
 	}

@@ -44,7 +44,7 @@ func (op *opening) listSeven(s source, l *Listing) error {
 		if err != nil {
 			return err
 		}
-		if err := op.budget.take(f.Name, int64(f.UncompressedSize)); err != nil {
+		if err := op.budget.spend(f.Name, int64(f.UncompressedSize)); err != nil {
 			return err
 		}
 		last := i+1 == len(files) || files[i+1].Stream != f.Stream
@@ -95,7 +95,7 @@ func sevenFault(name string, err error) error {
 	case errors.Is(err, errEncrypted), errors.As(err, &read) && read.Encrypted:
 		return &Error{Code: "encrypted", Entry: name, What: "is encrypted; unpack it with its password and stage the folder"}
 	case name == "":
-		return whole(SevenZip, err)
+		return truncated(SevenZip, err)
 	}
 	return broken(name, err)
 }

@@ -31,7 +31,7 @@ func (op *opening) listStream(s source, l *Listing) error {
 	r := bufio.NewReaderSize(counted{unpacked, &budget{Limits: op.Limits, size: s.size}, ""}, 64<<10)
 	head, err := r.Peek(512)
 	if err != nil && !errors.Is(err, io.EOF) {
-		return whole(l.Format, err)
+		return truncated(l.Format, err)
 	}
 	if identify(head) == Tar {
 		l.Format = Tar + "." + l.Format
@@ -42,7 +42,7 @@ func (op *opening) listStream(s source, l *Listing) error {
 	if err != nil {
 		p = "content"
 	}
-	if err := op.budget.take(name, 0); err != nil {
+	if err := op.budget.spend(name, 0); err != nil {
 		return err
 	}
 	if err := op.addPacked(l, tree.Entry{Path: p}, counted{r, op.budget, name}); err != nil {
@@ -51,19 +51,19 @@ func (op *opening) listStream(s source, l *Listing) error {
 	return nil
 }
 
-func whole(f Format, err error) error {
+func truncated(f Format, err error) error {
 	if bad := new(Error); errors.As(err, &bad) {
 		return bad
 	}
-	if ours(err) {
+	if isOurs(err) {
 		return err
 	}
 	return &Error{Code: "broken-archive", What: fmt.Sprintf("it starts like %s but cannot be unpacked (%v); the download is probably cut short", f, err)}
 }
 
-// ours tells errors of our own disk, or of a caller who gave up, from errors
+// isOurs tells errors of our own disk, or of a caller who gave up, from errors
 // of the archive.
-func ours(err error) bool {
+func isOurs(err error) bool {
 	var disk *fs.PathError
 	return errors.As(err, &disk) || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded)
 }

@@ -60,7 +60,7 @@ func (op *opening) eachInTar(r io.Reader, keep func(h *tar.Header, e tree.Entry,
 		if err != nil {
 			return err
 		}
-		if err := op.budget.take(h.Name, h.Size); err != nil {
+		if err := op.budget.spend(h.Name, h.Size); err != nil {
 			return err
 		}
 		if err := keep(h, tree.Entry{Path: p, Dir: dir, Size: h.Size, Exec: !dir && h.Mode&0o111 != 0}, t); err != nil {
@@ -90,7 +90,7 @@ func broken(name string, err error) error {
 	if bad := new(Error); errors.As(err, &bad) {
 		return bad
 	}
-	if ours(err) {
+	if isOurs(err) {
 		return err
 	}
 	return &Error{Code: "broken-archive", Entry: name, What: fmt.Sprintf("is broken: %v", err)}

@@ -29,7 +29,7 @@ func (op *opening) listZip(s source, l *Listing) error {
 		if err != nil {
 			return err
 		}
-		if err := op.budget.take(f.Name, e.Size); err != nil {
+		if err := op.budget.spend(f.Name, e.Size); err != nil {
 			return err
 		}
 		span.Offset = offsets[i].at

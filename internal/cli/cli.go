@@ -230,8 +230,8 @@ func (a *App) client(cmd *cli.Command) (*client.Client, error) {
 	return client.New(base, token), nil
 }
 
-// one gives the only argument.
-func one(cmd *cli.Command, what string) (string, error) {
+// onlyArg gives the only argument.
+func onlyArg(cmd *cli.Command, what string) (string, error) {
 	if cmd.Args().Len() != 1 {
 		return "", wrongUsage("%s takes one %s\n  %s --help shows how", cmd.FullName(), what, cmd.FullName())
 	}

@@ -31,7 +31,7 @@ type controlCommands struct{ *App }
 
 // serverControl sets how a server is controlled, or shows it and tries it out.
 func (a controlCommands) serverControl(ctx context.Context, cmd *cli.Command) error {
-	name, err := one(cmd, "server")
+	name, err := onlyArg(cmd, "server")
 	if err != nil {
 		return err
 	}
@@ -146,7 +146,7 @@ func (a controlCommands) actCommand(act, usage string) *cli.Command {
 }
 
 func (a controlCommands) act(ctx context.Context, cmd *cli.Command, act string) error {
-	name, err := one(cmd, "server")
+	name, err := onlyArg(cmd, "server")
 	if err != nil {
 		return err
 	}
@@ -227,7 +227,7 @@ func (a controlCommands) speak(ctx context.Context, cmd *cli.Command, server str
 func (a controlCommands) logCommand() *cli.Command {
 	return &cli.Command{Name: "log", Usage: "show the end of a server's log", UsageText: "restless log SERVER [--follow]", Flags: []cli.Flag{&cli.BoolFlag{Name: "follow", Usage: "go on showing what comes"}},
 		Action: func(ctx context.Context, cmd *cli.Command) error {
-			name, err := one(cmd, "server")
+			name, err := onlyArg(cmd, "server")
 			if err != nil {
 				return err
 			}

@@ -29,7 +29,7 @@ func (a correctionCommands) cratePlace(ctx context.Context, cmd *cli.Command) er
 }
 
 func (a correctionCommands) crateSet(ctx context.Context, cmd *cli.Command) error {
-	ref, err := one(cmd, "crate, written name@version")
+	ref, err := onlyArg(cmd, "crate, written name@version")
 	if err != nil {
 		return err
 	}
@@ -148,8 +148,8 @@ func join(a, b string) string {
 	return a + " " + b
 }
 
-// because gives a file's reason with the rule's line, if a rule says it.
-func because(f api.CrateFile) string {
+// reasonOf gives a file's reason with the rule's line, if a rule says it.
+func reasonOf(f api.CrateFile) string {
 	if f.Line == 0 {
 		return f.Reason
 	}

@@ -91,7 +91,7 @@ func from(x api.Crate) string {
 }
 
 func (a crateCommands) withCrate(cmd *cli.Command, do func(c *client.Client, ref, book string) error) error {
-	ref, err := one(cmd, "crate, written name@version")
+	ref, err := onlyArg(cmd, "crate, written name@version")
 	if err != nil {
 		return err
 	}
@@ -129,7 +129,7 @@ func (a *App) printMap(x api.Crate) {
 	sort.SliceStable(x.Files, func(i, j int) bool { return x.Files[i].Place < x.Files[j].Place })
 	var lines [][]string
 	for _, f := range x.Files {
-		lines = append(lines, []string{f.Source, target(f), because(f)})
+		lines = append(lines, []string{f.Source, target(f), reasonOf(f)})
 	}
 	for _, l := range x.Left {
 		lines = append(lines, []string{l.Source, "left out", l.Reason})

@@ -89,7 +89,7 @@ func (a deployCommands) rollbackCommand() *cli.Command {
 			&cli.StringSliceFlag{Name: "leave", Usage: "leave this `PATH` as it is"},
 		}, runFlags()...),
 		Action: func(ctx context.Context, cmd *cli.Command) error {
-			server, err := one(cmd, "server")
+			server, err := onlyArg(cmd, "server")
 			if err != nil {
 				return err
 			}
@@ -212,7 +212,7 @@ func (a deployCommands) deploymentList(ctx context.Context, cmd *cli.Command) er
 
 // named finds the deployment that the only argument names: saltpan#7.
 func (a deployCommands) named(ctx context.Context, cmd *cli.Command) (*client.Client, api.Deployment, error) {
-	ref, err := one(cmd, "deployment, written server#number")
+	ref, err := onlyArg(cmd, "deployment, written server#number")
 	if err != nil {
 		return nil, api.Deployment{}, err
 	}

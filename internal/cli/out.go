@@ -96,7 +96,7 @@ func (a *App) printDeployment(d api.Deployment) {
 		fmt.Fprintln(a.Out)
 	}
 	for _, f := range d.Findings {
-		printFinding(a.Out, f, of(d))
+		printFinding(a.Out, f, subjectOf(d))
 		if d.State == "draft" {
 			printAccept(a.Out, f, d.Accepted)
 		}
@@ -108,7 +108,7 @@ func (a *App) printDeployment(d api.Deployment) {
 	a.printOutcome(d)
 }
 
-func of(d api.Deployment) subject { return subject{server: d.Server, deployment: d.Name} }
+func subjectOf(d api.Deployment) subject { return subject{server: d.Server, deployment: d.Name} }
 
 // printFigures tells what a run took, phase by phase.
 func (a *App) printFigures(f api.Figures) {
@@ -151,7 +151,7 @@ func (a *App) printOutcome(d api.Deployment) {
 			a.printRoll(*d.RollCall)
 		}
 		for _, x := range d.Aftermath {
-			printFinding(a.Out, x, of(d))
+			printFinding(a.Out, x, subjectOf(d))
 		}
 		if d.Untidy {
 			fmt.Fprintln(a.Out, "Set-aside files are still on the server; they are cleared before the next deployment runs.")

@@ -17,7 +17,7 @@ type rollCallCommands struct{ *App }
 // rollCallCommand finds out what has loaded.
 func (a rollCallCommands) rollCallCommand() *cli.Command {
 	return &cli.Command{Name: "rollcall", Usage: "find out which add-ons have loaded on a server", UsageText: "restless rollcall SERVER", Action: func(ctx context.Context, cmd *cli.Command) error {
-		name, err := one(cmd, "server")
+		name, err := onlyArg(cmd, "server")
 		if err != nil {
 			return err
 		}

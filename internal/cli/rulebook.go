@@ -72,7 +72,7 @@ func (a rulebookCommands) printBook(r api.Rulebook) {
 }
 
 func (a rulebookCommands) rulebookShow(ctx context.Context, cmd *cli.Command) error {
-	name, err := one(cmd, "rulebook name")
+	name, err := onlyArg(cmd, "rulebook name")
 	if err != nil {
 		return err
 	}
@@ -96,7 +96,7 @@ func (a rulebookCommands) rulebookShow(ctx context.Context, cmd *cli.Command) er
 }
 
 func (a rulebookCommands) withRulebookFile(cmd *cli.Command, do func(*client.Client, string) (api.Rulebook, error), say func(string, api.Rulebook)) error {
-	file, err := one(cmd, "file")
+	file, err := onlyArg(cmd, "file")
 	if err != nil {
 		return err
 	}
@@ -120,7 +120,7 @@ func (a rulebookCommands) withRulebookFile(cmd *cli.Command, do func(*client.Cli
 }
 
 func (a rulebookCommands) rulebookDrop(ctx context.Context, cmd *cli.Command) error {
-	name, err := one(cmd, "rulebook name")
+	name, err := onlyArg(cmd, "rulebook name")
 	if err != nil {
 		return err
 	}

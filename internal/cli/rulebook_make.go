@@ -60,7 +60,7 @@ func (a rulebookCommands) rulebookAdd(ctx context.Context, cmd *cli.Command) err
 			fmt.Fprintf(a.Out, "Rulebook %s is the same as revision %d; nothing was changed.\n", r.Name, r.Revision)
 		}
 		if r.Outdated > 0 && !cmd.Bool("again") {
-			fmt.Fprintf(a.Out, "%s laid out by earlier revisions only; rulebook add --again lays out by this one.\n", is(r.Outdated, "archive"))
+			fmt.Fprintf(a.Out, "%s laid out by earlier revisions only; rulebook add --again lays out by this one.\n", countWas(r.Outdated, "archive"))
 		}
 		for _, b := range again {
 			for _, c := range b.Crates {
@@ -73,7 +73,7 @@ func (a rulebookCommands) rulebookAdd(ctx context.Context, cmd *cli.Command) err
 	})
 }
 
-func is(n int, thing string) string {
+func countWas(n int, thing string) string {
 	if n == 1 {
 		return "1 " + thing + " was"
 	}

@@ -47,7 +47,7 @@ func pairs(cmd *cli.Command, flag string) (map[string]string, error) {
 }
 
 func (a serverCommands) serverAdd(ctx context.Context, cmd *cli.Command) error {
-	name, err := one(cmd, "name")
+	name, err := onlyArg(cmd, "name")
 	if err != nil {
 		return err
 	}
@@ -188,7 +188,7 @@ type serverCalls interface {
 }
 
 func (a serverCommands) withServer(_ context.Context, cmd *cli.Command, do func(serverCalls, string) (api.Server, error)) error {
-	name, err := one(cmd, "server name")
+	name, err := onlyArg(cmd, "server name")
 	if err != nil {
 		return err
 	}
@@ -266,7 +266,7 @@ func (a serverCommands) serverTrust(ctx context.Context, cmd *cli.Command) error
 }
 
 func (a serverCommands) serverDrop(ctx context.Context, cmd *cli.Command) error {
-	name, err := one(cmd, "server name")
+	name, err := onlyArg(cmd, "server name")
 	if err != nil {
 		return err
 	}

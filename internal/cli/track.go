@@ -137,7 +137,7 @@ func (a trackCommands) historyCommand() *cli.Command {
 	return &cli.Command{Name: "history", Usage: "what happened to a path or an add-on", UsageText: "restless history SERVER --path PATH | --addon NAME",
 		Flags: []cli.Flag{&cli.StringFlag{Name: "path", Usage: "this `PATH`"}, &cli.StringFlag{Name: "addon", Usage: "this add-on `NAME`"}},
 		Action: func(ctx context.Context, cmd *cli.Command) error {
-			server, err := one(cmd, "server")
+			server, err := onlyArg(cmd, "server")
 			if err != nil {
 				return err
 			}

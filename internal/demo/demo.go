@@ -57,7 +57,7 @@ func (p *play) Close() error {
 	return errors.Join(errs...)
 }
 
-func (p *play) say(format string, args ...any) {
+func (p *play) printf(format string, args ...any) {
 	p.line++
 	fmt.Fprintf(p.Out, "%2d. %s\n", p.line, fmt.Sprintf(format, args...))
 }
@@ -141,7 +141,7 @@ func (p *play) server(ctx context.Context, name, game string) error {
 	if err != nil {
 		return err
 	}
-	p.say("%s: a made-up %s server over SFTP on port %d; its key was confirmed. %s", name, title(game), h.Port, s.Abilities.Words[0])
+	p.printf("%s: a made-up %s server over SFTP on port %d; its key was confirmed. %s", name, title(game), h.Port, s.Abilities.Words[0])
 	return nil
 }
 
@@ -162,7 +162,7 @@ func (p *play) ftpServer(ctx context.Context, name, game string) error {
 	if err != nil {
 		return err
 	}
-	p.say("%s: a made-up %s server over FTP on port %d, as a rented host gives it. %s", name, title(game), h.Port, s.Abilities.Words[0])
+	p.printf("%s: a made-up %s server over FTP on port %d, as a rented host gives it. %s", name, title(game), h.Port, s.Abilities.Words[0])
 	return nil
 }
 
@@ -190,7 +190,7 @@ func (p *play) stage(ctx context.Context) error {
 			}
 		}
 	}
-	p.say("staged %d downloads: %s", len(staged), strings.Join(labels, ", "))
+	p.printf("staged %d downloads: %s", len(staged), strings.Join(labels, ", "))
 	return nil
 }
 
@@ -222,7 +222,7 @@ func (p *play) deploy(ctx context.Context, server, what string, n api.NewDraft) 
 	if c.Edited > 0 {
 		texts = ", its entry in the load list"
 	}
-	p.say("%s %s: %s. %d in, %d changed, %d out%s; swapped in %d ms%s", d.Name, d.State, what, c.In, c.Changed, c.Out, texts, d.Figures.SwapMS, rolled(d))
+	p.printf("%s %s: %s. %d in, %d changed, %d out%s; swapped in %d ms%s", d.Name, d.State, what, c.In, c.Changed, c.Out, texts, d.Figures.SwapMS, rolled(d))
 	return nil
 }
 
@@ -243,7 +243,7 @@ func (p *play) update(ctx context.Context) error {
 	if err := os.WriteFile(p.path("lantern", "stalls", "drum-tent", "takings.log"), []byte("12 pennies\n"), 0o644); err != nil {
 		return err
 	}
-	p.say("the fair writes stalls/drum-tent/takings.log by itself; updates leave it alone")
+	p.printf("the fair writes stalls/drum-tent/takings.log by itself; updates leave it alone")
 	return p.deploy(ctx, "lantern", "both updated; what is no longer part of them goes",
 		api.NewDraft{Crates: []string{"drum-tent@0.5.0", "harvest-songs@1.3"}})
 }
@@ -292,7 +292,7 @@ func (p *play) leftWaiting(ctx context.Context) error {
 	if d, err = p.c.Run(ctx, "mossgrave", d.Number, api.RunDraft{Digest: d.Digest, Accept: []string{"author-says"}}, nil); err != nil {
 		return fmt.Errorf("%s: %w", d.Name, err)
 	}
-	p.say("%s is left waiting for a person: %s restless deployment tick %s says that it is done.", d.Name, d.Trouble, d.Name)
+	p.printf("%s is left waiting for a person: %s restless deployment tick %s says that it is done.", d.Name, d.Trouble, d.Name)
 	return nil
 }
 
@@ -307,6 +307,6 @@ func (p *play) leftOpen(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	p.say("%s is left as a draft: %d findings block it, because somebody changed files by hand. restless deployment show %s reads it.", d.Name, d.Blocks, d.Name)
+	p.printf("%s is left as a draft: %d findings block it, because somebody changed files by hand. restless deployment show %s reads it.", d.Name, d.Blocks, d.Name)
 	return nil
 }

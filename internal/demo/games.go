@@ -144,7 +144,7 @@ func (p *play) byHand(ctx context.Context, d api.Deployment) (api.Deployment, er
 		if text != "" {
 			text = " (" + text + ")"
 		}
-		p.say("%s waits for a person: %s%s. Somebody does, and ticks it off.", d.Name, strings.TrimSuffix(what, "."), text)
+		p.printf("%s waits for a person: %s%s. Somebody does, and ticks it off.", d.Name, strings.TrimSuffix(what, "."), text)
 		g := p.games[d.Server]
 		var err error
 		switch {

@@ -66,7 +66,7 @@ func (r asider) checkAsideWhole(ctx context.Context, m draft.Motion, res *Result
 		return errors.New("it is not under its set-aside name")
 	}
 	ours := map[tree.Path]draft.Motion{}
-	for t := range r.Draft.Motions.Of(draft.TidyMotion, m.Path) {
+	for t := range r.Draft.Motions.OfKind(draft.TidyMotion, m.Path) {
 		if rel, inside := t.Path.Below(m.Path); inside {
 			ours[rel] = t
 		}

@@ -138,7 +138,7 @@ func (r editor) checkEdited(ctx context.Context, m draft.Motion, at tree.Path, i
 		return err
 	}
 	if tree.Sum(text) != r.editOf(m.Path).Was {
-		for w := range r.Draft.Motions.Of(draft.EditMotion, m.Path) {
+		for w := range r.Draft.Motions.OfKind(draft.EditMotion, m.Path) {
 			if w.Path != m.Path {
 				continue
 			}

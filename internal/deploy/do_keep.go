@@ -150,7 +150,7 @@ func (r keeper) backData(ctx context.Context, m draft.Motion, mark Mark) (Result
 		}
 		return r.returnCopy(ctx, m, mark.Result.Copy)
 	}
-	return r.restore(ctx, m, held(mark.Result.Inside))
+	return r.restore(ctx, m, statesOf(mark.Result.Inside))
 }
 
 // keptCopies is of how many deployments the copies stay on a host.

@@ -37,7 +37,7 @@ const (
 
 // executor gives who does the motions of a kind.
 func (r *Run) executor(kind draft.MotionKind) executor {
-	s := r.at()
+	s := r.site()
 	switch kind {
 	case draft.KeepMotion:
 		return keeper{dataFolders{s}}

@@ -22,7 +22,7 @@ func (r *Run) Backward(ctx context.Context) (err error) {
 	if err != nil {
 		return err
 	}
-	defer func() { err = errors.Join(err, r.at().closeSegment()) }()
+	defer func() { err = errors.Join(err, r.site().closeSegment()) }()
 	var all []draft.Group
 	for _, phase := range []draft.Phase{draft.Prepare, draft.Swap, draft.Proof} {
 		all = append(all, r.Draft.Motions.Groups(phase)...)
@@ -51,7 +51,7 @@ func (r *Run) Backward(ctx context.Context) (err error) {
 			todo = todo[n:]
 		}
 	}
-	return r.at().removeWork(ctx)
+	return r.site().removeWork(ctx)
 }
 
 func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks Marks) error {
@@ -73,7 +73,7 @@ func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks Marks
 		r.tell(progress.Event{Kind: progress.Motion, Phase: m.Phase, Step: m.Step, Path: m.Path})
 		return nil
 	})
-	return errors.Join(err, r.at().conclude(context.WithoutCancel(ctx), outcomes, r.Journal.Reverse))
+	return errors.Join(err, r.site().conclude(context.WithoutCancel(ctx), outcomes, r.Journal.Reverse))
 }
 
 // Look looks at every path of one leg again after its swap. It gives what the
@@ -228,18 +228,18 @@ func (r *Run) Tidy(ctx context.Context) (err error) {
 	if err != nil || r.Draft.Motions.Len() == 0 {
 		return err
 	}
-	if err := r.at().workFolders(ctx, marks); err != nil {
+	if err := r.site().workFolders(ctx, marks); err != nil {
 		return fmt.Errorf("make the work folder: %w", err)
 	}
-	defer func() { err = errors.Join(err, r.at().closeSegment()) }()
+	defer func() { err = errors.Join(err, r.site().closeSegment()) }()
 	r.begin(marks)
 	if err := r.phase(ctx, draft.Proof, marks, func(m draft.Motion) bool { return m.Kind == draft.TidyMotion }); err != nil {
 		return err
 	}
-	if err := (keeper{dataFolders{r.at()}}).tidyCopies(ctx); err != nil {
+	if err := (keeper{dataFolders{r.site()}}).tidyCopies(ctx); err != nil {
 		return err
 	}
-	if err := r.at().removeWork(ctx); err != nil || r.Held {
+	if err := r.site().removeWork(ctx); err != nil || r.Held {
 		return err
 	}
 	return dropUnsigned(ctx, r.Host)

@@ -126,7 +126,7 @@ func (r dataFolders) restore(ctx context.Context, m draft.Motion, want map[tree.
 		if rel == tree.Root || same[rel] || want[rel].Being == tree.Folder && now[rel].Being == tree.Folder {
 			continue
 		}
-		if err := r.away(ctx, m.Path.Join(rel), now[rel]); err != nil {
+		if err := r.setAside(ctx, m.Path.Join(rel), now[rel]); err != nil {
 			return res, err
 		}
 	}
@@ -145,8 +145,8 @@ func (r dataFolders) restore(ctx context.Context, m draft.Motion, want map[tree.
 	return res, nil
 }
 
-// away removes what is not to be there; its bytes are kept.
-func (r dataFolders) away(ctx context.Context, at tree.Path, s tree.State) (err error) {
+// setAside removes what is not to be there; its bytes are kept.
+func (r dataFolders) setAside(ctx context.Context, at tree.Path, s tree.State) (err error) {
 	switch s.Being {
 	case tree.Content:
 		err = r.Host.RemoveFile(ctx, at)
@@ -204,8 +204,8 @@ func deepestFirst(all map[tree.Path]tree.State) []tree.Path {
 	})
 }
 
-// held turns a copy into what the folder held.
-func held(copied map[tree.Path]Result) map[tree.Path]tree.State {
+// statesOf turns a copy into what the folder statesOf.
+func statesOf(copied map[tree.Path]Result) map[tree.Path]tree.State {
 	out := map[tree.Path]tree.State{}
 	for rel, res := range copied {
 		if res.Folder {
@@ -223,7 +223,7 @@ func HeldBy(d *draft.Draft, marks Marks, folder tree.Path) (files map[tree.Path]
 	for m := range d.Motions.All() {
 		if m.KeepsFolder() && m.Path == folder && marks.At(KeyOf(m)).State == Finished {
 			res := marks.At(KeyOf(m)).Result
-			return held(res.Inside), res.Copy, !m.OnHost || res.Copy != ""
+			return statesOf(res.Inside), res.Copy, !m.OnHost || res.Copy != ""
 		}
 	}
 	return nil, "", false

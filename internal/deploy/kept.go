@@ -185,7 +185,7 @@ func (r kept) conclude(ctx context.Context, outcomes []*Outcome, write func(cont
 		}
 	}
 	if kept {
-		seg, err := r.at().openSegment()
+		seg, err := r.site().openSegment()
 		if err != nil {
 			return err
 		}

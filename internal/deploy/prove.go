@@ -52,11 +52,11 @@ func (r *Run) Prove(ctx context.Context) error {
 	var g errgroup.Group
 	g.SetLimit(max(1, r.Host.InFlight()/2))
 	if !r.Names.Beside {
-		if err := r.at().ownFolders(ctx); err != nil {
+		if err := r.site().ownFolders(ctx); err != nil {
 			return fmt.Errorf("make the work folder: %w", err)
 		}
 		g.Go(func() error { // needed in a moment, and made meanwhile
-			return r.at().tempFolders(ctx, r.WorkFolders())
+			return r.site().tempFolders(ctx, r.WorkFolders())
 		})
 	}
 	var mu sync.Mutex
@@ -71,7 +71,7 @@ func (r *Run) Prove(ctx context.Context) error {
 		refused = append(refused, no)
 		return nil
 	}
-	p := prover{r.at()}
+	p := prover{r.site()}
 	folders := p.concerned()
 	var next atomic.Int64
 	for range min(len(folders), max(1, r.Host.InFlight()/2)) {
@@ -205,7 +205,7 @@ func (r *Run) Foresee(a draft.Ahead) { r.ahead = &a }
 // Given gives a run its draft, made anew.
 func (r *Run) Given(d *draft.Draft) { r.Draft, r.ahead = d, nil }
 
-func nobody(draft.Motion) bool { return false }
+func noMotion(draft.Motion) bool { return false }
 
 func (r prover) concerned() []tree.Path {
 	if r.ahead != nil {
@@ -217,7 +217,7 @@ func (r prover) concerned() []tree.Path {
 // WorkFolders are the folders that temporary names need while nothing has been moved.
 func (r *Run) WorkFolders() []tree.Path {
 	if r.ahead == nil {
-		return r.Draft.WorkFolders(r.Names, nobody)
+		return r.Draft.WorkFolders(r.Names, noMotion)
 	}
 	var out []tree.Path
 	for _, rel := range r.ahead.Folders {
@@ -231,7 +231,7 @@ func (r *Run) WorkFolders() []tree.Path {
 func (r *Run) GiveUp(ctx context.Context) error {
 	var g errgroup.Group
 	g.SetLimit(max(1, r.Host.InFlight()/2))
-	p := prover{r.at()}
+	p := prover{r.site()}
 	for i, folder := range p.concerned() {
 		from, to := p.tryNames(folder, i)
 		g.Go(func() error {
@@ -251,7 +251,7 @@ func (r *Run) GiveUp(ctx context.Context) error {
 	if err := g.Wait(); err != nil {
 		return fmt.Errorf("clear what was tried: %w", err)
 	}
-	return r.at().removeWork(ctx)
+	return r.site().removeWork(ctx)
 }
 
 // tryNames are the two names under which a folder is tried.

@@ -132,10 +132,10 @@ func (r *Run) Forward(ctx context.Context, phases ...draft.Phase) (err error) {
 	if r.Draft.Motions.Len() == 0 {
 		return nil
 	}
-	if err := r.at().workFolders(ctx, marks); err != nil {
+	if err := r.site().workFolders(ctx, marks); err != nil {
 		return fmt.Errorf("make the work folder: %w", err)
 	}
-	defer func() { err = errors.Join(err, r.at().closeSegment()) }()
+	defer func() { err = errors.Join(err, r.site().closeSegment()) }()
 	r.begin(marks)
 	for _, phase := range phases {
 		if err := r.phase(ctx, phase, marks, func(m draft.Motion) bool { return m.Kind != draft.TidyMotion }); err != nil {
@@ -258,12 +258,12 @@ func (f *flight) each(ctx context.Context, motions []draft.Motion, do func(conte
 // results durable: also those that came before an error.
 func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, marks Marks) error {
 	outcomes := make([]*Outcome, len(motions))
-	began := r.at().hostNow()
-	if err := r.at().lookBefore(ctx, motions); err != nil {
+	began := r.site().hostNow()
+	if err := r.site().lookBefore(ctx, motions); err != nil {
 		f.stopped.Store(true)
 		return err
 	}
-	if err := r.at().find(ctx, motions); err != nil {
+	if err := r.site().find(ctx, motions); err != nil {
 		f.stopped.Store(true)
 		return err
 	}
@@ -289,7 +289,7 @@ func (r *Run) batch(ctx context.Context, f *flight, motions []draft.Motion, mark
 	if e := r.settle(ctx, f, outcomes, began); e != nil && err == nil {
 		err = e
 	}
-	if e := r.at().conclude(context.WithoutCancel(ctx), outcomes, r.Journal.Conclude); e != nil {
+	if e := r.site().conclude(context.WithoutCancel(ctx), outcomes, r.Journal.Conclude); e != nil {
 		return errors.Join(err, e)
 	}
 	if err != nil {

@@ -17,8 +17,8 @@ import (
 // site is a run's way to the host: what is done there for any kind of motion.
 type site struct{ kept }
 
-// at gives the run's way to its host and to the stockroom.
-func (r *Run) at() site { return site{kept{r}} }
+// site gives the run's way to its host and to the stockroom.
+func (r *Run) site() site { return site{kept{r}} }
 
 // act does an operation that moves no bytes. left tells that a folder stays
 // because something is in it.

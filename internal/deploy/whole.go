@@ -57,7 +57,7 @@ func (r site) backWhole(ctx context.Context, m draft.Motion, marks Marks) (Resul
 		return Result{}, err
 	}
 	var res Result
-	for s := range r.Draft.Motions.Of(draft.SendMotion, m.Path) {
+	for s := range r.Draft.Motions.OfKind(draft.SendMotion, m.Path) {
 		rel, inside := s.Path.Below(m.Path)
 		i, back := now[rel]
 		if !inside || !back || i.Being != tree.Content {

@@ -52,9 +52,9 @@ func New(k Kind, code, format string, args ...any) *Error {
 	return &Error{Kind: k, Code: code, What: fmt.Sprintf(format, args...)}
 }
 
-// Of makes a fault of an error that says what is wrong by itself, with the deeds that it
+// From makes a fault of an error that says what is wrong by itself, with the deeds that it
 // offers: those of an error with a method Remedies.
-func Of(k Kind, code string, err error) *Error {
+func From(k Kind, code string, err error) *Error {
 	f := &Error{Kind: k, Code: code, What: err.Error()}
 	var offers interface{ Remedies() []finding.Remedy }
 	if errors.As(err, &offers) {

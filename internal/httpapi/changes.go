@@ -62,7 +62,7 @@ func (s changing) changeOps(h huma.API) {
 	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/deployments/{number}", "get-deployment", "Show a deployment with its steps", "deployments"), func(ctx context.Context, in *Numbered) (*body[api.Deployment], error) {
 		d, err := s.Changes.Find(ctx, in.Server, in.Number)
-		w, err := s.whole(ctx, d.ID, err)
+		w, err := s.withSteps(ctx, d.ID, err)
 		return &body[api.Deployment]{w}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodDelete, "/servers/{server}/deployments/{number}", "discard-draft", "Give a draft up", "deployments"), func(ctx context.Context, in *Numbered) (*done, error) {
@@ -89,7 +89,7 @@ func (s changing) changeOps(h huma.API) {
 		if err == nil {
 			err = s.Changes.Halt(d, actorOf(ctx))
 		}
-		w, err := s.whole(ctx, d.ID, err)
+		w, err := s.withSteps(ctx, d.ID, err)
 		return &body[api.Deployment]{w}, s.fail(ctx, err)
 	})
 	for verb, does := range map[string]struct {
@@ -163,7 +163,7 @@ func (s changing) deploymentOf(ctx context.Context, result json.RawMessage) (jso
 	if json.Unmarshal(result, &ref) != nil || ref.Deployment == 0 {
 		return nil, nil
 	}
-	w, err := s.whole(ctx, ref.Deployment, nil)
+	w, err := s.withSteps(ctx, ref.Deployment, nil)
 	if err != nil {
 		return nil, err
 	}
@@ -188,8 +188,8 @@ func (s changing) begin(ctx context.Context, d model.Deployment, do act) (*accep
 	})
 }
 
-// whole gives a deployment with its steps and the job that ran it last.
-func (s changing) whole(ctx context.Context, id int64, err error) (api.Deployment, error) {
+// withSteps gives a deployment with its steps and the job that ran it last.
+func (s changing) withSteps(ctx context.Context, id int64, err error) (api.Deployment, error) {
 	if err != nil {
 		return api.Deployment{}, err
 	}

@@ -47,9 +47,9 @@ func newMeters(now func() time.Time, perSecond, burst int) *meters {
 	return &meters{by: map[string]*meter{}, now: now, rate: rate.Limit(perSecond), most: burst}
 }
 
-// of gives the meter of an address. Where too many are counted, those go that were
+// meterFor gives the meter meterFor an address. Where too many are counted, those go that were
 // not seen for long: they are full again.
-func (m *meters) of(address string) *meter {
+func (m *meters) meterFor(address string) *meter {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	now := m.now()
@@ -78,7 +78,7 @@ func (m *meters) of(address string) *meter {
 // wait tells how long an address has to wait for its next call; 0: not at all. It
 // counts the call where it may be made.
 func (m *meters) wait(address string) time.Duration {
-	one := m.of(address)
+	one := m.meterFor(address)
 	r := one.ReserveN(m.now(), 1)
 	if d := r.DelayFrom(m.now()); d > 0 {
 		r.CancelAt(m.now())
@@ -89,7 +89,7 @@ func (m *meters) wait(address string) time.Duration {
 
 // spent tells how long an address has to wait, and counts nothing.
 func (m *meters) spent(address string) time.Duration {
-	one := m.of(address)
+	one := m.meterFor(address)
 	if tokens := one.TokensAt(m.now()); tokens < 1 {
 		return time.Duration((1 - tokens) / float64(m.rate) * float64(time.Second))
 	}
@@ -132,7 +132,7 @@ func (s gate) limited(next echo.HandlerFunc) echo.HandlerFunc {
 				return writeProblem(c, tooLarge(s.MaxUpload))
 			}
 			r.Body = &patient{ReadCloser: r.Body, ctl: ctl, left: s.MaxUpload}
-		} else if !safe(r) {
+		} else if !isSafe(r) {
 			if r.Body != http.NoBody {
 				_ = ctl.SetReadDeadline(time.Now().Add(bodyTime)) // a test's recorder has none
 			}

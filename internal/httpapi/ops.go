@@ -126,7 +126,7 @@ func (s *Server) catalogOps(h huma.API) {
 		if err != nil {
 			return nil, s.fail(ctx, fault.New(fault.Usage, "bad-digest", "%v", err))
 		}
-		br, err := s.Catalog.Try(ctx, []byte(in.Body.Text), digest)
+		br, err := s.Catalog.TryRulebook(ctx, []byte(in.Body.Text), digest)
 		return &body[api.StagedByBook]{wireByBook(br, wireCrateWhole)}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodPost, "/rulebooks/propose", "propose-rulebook", "Make a rulebook from a server's tree, downloads and answers; keeps nothing", "rulebooks"), func(ctx context.Context, in *body[api.Propose]) (*body[api.Proposed], error) {
@@ -164,7 +164,7 @@ func (s *Server) catalogOps(h huma.API) {
 	}) (*accepted, error) {
 		actor := actorOf(ctx)
 		return s.jobs().cancellable(ctx, "again", in.Name, func(ctx context.Context, tell progress.Tell) (any, error) {
-			all, err := s.Catalog.Again(ctx, in.Name, actor, tell.Look)
+			all, err := s.Catalog.LayAgain(ctx, in.Name, actor, tell.Look)
 			out := []api.StagedByBook{}
 			for _, br := range all {
 				out = append(out, wireByBook(br, wireCrate))

@@ -18,8 +18,8 @@ func refusal(status int, code, detail, mend string, by ...finding.Remedy) *api.P
 	return &api.Problem{Type: "urn:restless:" + code, Title: http.StatusText(status), Status: status, Code: code, Exit: 1, Detail: detail, Mend: mend, Remedies: remedies(by)}
 }
 
-// safe tells whether a method changes nothing.
-func safe(r *http.Request) bool { return r.Method == http.MethodGet || r.Method == http.MethodHead }
+// isSafe tells whether a method changes nothing.
+func isSafe(r *http.Request) bool { return r.Method == http.MethodGet || r.Method == http.MethodHead }
 
 // withToken tells whether a call carries a token. Such a call carries no cookie's
 // rights, so no page of another site can make a browser send it.
@@ -60,7 +60,7 @@ func (s gate) isOwn(hostport string) bool {
 func (s gate) sameSite(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		r := c.Request()
-		if safe(r) || withToken(r) || s.fromHere(r) {
+		if isSafe(r) || withToken(r) || s.fromHere(r) {
 			return next(c)
 		}
 		drain(r.Body)
@@ -90,7 +90,7 @@ func (s gate) fromHere(r *http.Request) bool {
 func typed(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		r := c.Request()
-		if safe(r) || r.ContentLength == 0 && len(r.TransferEncoding) == 0 {
+		if isSafe(r) || r.ContentLength == 0 && len(r.TransferEncoding) == 0 {
 			return next(c)
 		}
 		want := "application/json"

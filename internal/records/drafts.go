@@ -87,7 +87,7 @@ func packMotions(l draft.Motions) []byte {
 	if l.Len() == 0 {
 		return nil
 	}
-	return always(zstdOf(func(w io.Writer) error {
+	return mustZip(zstdOf(func(w io.Writer) error {
 		var line []byte
 		for at := range l.Len() {
 			m, change, states := l.Short(at)
@@ -108,7 +108,7 @@ func packLines[T any](list []T, entry func([]byte, *T) []byte) []byte {
 	if list == nil {
 		return nil
 	}
-	return always(zstdOf(func(w io.Writer) error {
+	return mustZip(zstdOf(func(w io.Writer) error {
 		var line []byte
 		for i := range list {
 			line = append(entry(line[:0], &list[i]), '\n')

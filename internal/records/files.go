@@ -207,7 +207,7 @@ func (r *filesReader) read(ctx context.Context, from, to string, expected int) (
 	if err != nil {
 		return nil, fmt.Errorf("read the files: %w", err)
 	}
-	if err := r.because(ctx, files, causes); err != nil {
+	if err := r.addCauses(ctx, files, causes); err != nil {
 		return nil, fmt.Errorf("read what changed the files: %w", err)
 	}
 	return files, nil
@@ -243,8 +243,8 @@ func (r *filesReader) pageEnd(ctx context.Context, from, to string, limit int) (
 	return last + "\x00", err
 }
 
-// because fills in what caused the last events of files; causes are its numbers.
-func (r *filesReader) because(ctx context.Context, files []model.File, causes []int64) error {
+// addCauses fills in what caused the last events of files; causes are its numbers.
+func (r *filesReader) addCauses(ctx context.Context, files []model.File, causes []int64) error {
 	for i, id := range causes {
 		c := r.causes[id]
 		if c == nil {

@@ -33,7 +33,7 @@ func (db *LedgerStore) Finish(ctx context.Context, d model.Deployment, reported 
 			return err
 		}
 		defer w.close()
-		if err := w.because(ctx, "deployment", d.ID, d.Runner, db.millis()); err != nil {
+		if err := w.setCause(ctx, "deployment", d.ID, d.Runner, db.millis()); err != nil {
 			return err
 		}
 		for _, c := range d.Draft.Changes {

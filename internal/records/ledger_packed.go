@@ -41,7 +41,7 @@ func (p *packer) state(s tree.State) {
 }
 
 func (u *unpacker) state() (s tree.State) {
-	b := u.take(1)
+	b := u.next(1)
 	if b == nil || int(b[0]) >= len(beings) {
 		u.err = errEvent
 		return s

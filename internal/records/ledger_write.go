@@ -54,8 +54,8 @@ func (w *ledgerWriter) close() {
 	}
 }
 
-// because begins what one cause changed.
-func (w *ledgerWriter) because(ctx context.Context, cause string, deployment any, actor string, at int64) error {
+// setCause begins what one cause changed.
+func (w *ledgerWriter) setCause(ctx context.Context, cause string, deployment any, actor string, at int64) error {
 	res, err := w.tx.ExecContext(ctx, `INSERT INTO ledger_cause (cause, deployment_id, actor, at) VALUES (?,?,?,?)`, cause, deployment, actor, at)
 	if err == nil {
 		w.cause, err = res.LastInsertId()

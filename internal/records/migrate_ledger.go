@@ -130,7 +130,7 @@ func carryLedger(ctx context.Context, tx *sql.Tx, server int64) error {
 				if o.cause.deployment != 0 {
 					deployment = o.cause.deployment
 				}
-				if err := w.because(ctx, o.cause.cause, deployment, o.cause.actor, o.cause.at); err != nil {
+				if err := w.setCause(ctx, o.cause.cause, deployment, o.cause.actor, o.cause.at); err != nil {
 					return err
 				}
 				last = o.cause

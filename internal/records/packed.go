@@ -121,7 +121,7 @@ func (u *unpacker) length() int {
 	return int(n)
 }
 
-func (u *unpacker) take(n int) []byte {
+func (u *unpacker) next(n int) []byte {
 	if u.err != nil || n > len(u.buf) {
 		u.err = errPacked
 		return nil
@@ -132,14 +132,14 @@ func (u *unpacker) take(n int) []byte {
 }
 
 func (u *unpacker) flags(yes ...*bool) {
-	if b := u.take(1); b != nil {
+	if b := u.next(1); b != nil {
 		for i, y := range yes {
 			*y = b[0]&(1<<i) != 0
 		}
 	}
 }
 
-func (u *unpacker) text() string { return string(u.take(u.length())) }
+func (u *unpacker) text() string { return string(u.next(u.length())) }
 
 func (u *unpacker) word() string {
 	switch i := u.number(); {
@@ -160,7 +160,7 @@ func (u *unpacker) path() tree.Path {
 		u.err = errPacked
 		return ""
 	}
-	rest := u.take(u.length())
+	rest := u.next(u.length())
 	var b strings.Builder
 	b.Grow(int(n) + len(rest))
 	b.WriteString(u.last[:n])
@@ -170,7 +170,7 @@ func (u *unpacker) path() tree.Path {
 }
 
 func (u *unpacker) digest() (d tree.Digest) {
-	copy(d[:], u.take(len(d)))
+	copy(d[:], u.next(len(d)))
 	return d
 }
 

@@ -20,11 +20,11 @@ var zippers sync.Pool
 
 // zipped writes v packed; only types that always can be written are passed.
 func zipped(v any) []byte {
-	return always(zstdOf(func(w io.Writer) error { return json.NewEncoder(w).Encode(v) }))
+	return mustZip(zstdOf(func(w io.Writer) error { return json.NewEncoder(w).Encode(v) }))
 }
 
-// always is for what only fails where the program is wrong.
-func always(raw []byte, err error) []byte {
+// mustZip is for what only fails where the program is wrong.
+func mustZip(raw []byte, err error) []byte {
 	if err != nil {
 		panic(fmt.Sprintf("records: what is to be kept cannot be written as JSON: %v", err))
 	}

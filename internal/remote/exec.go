@@ -46,11 +46,11 @@ const settled = 300 * time.Millisecond
 // Exec implements [Shell]. What the command starts in the background may hold its
 // output open; the session ends with the command all the same.
 func (s *SFTP) Exec(ctx context.Context, command, in string) (out string, code int, err error) {
-	l, err := s.take(ctx)
+	l, err := s.borrow(ctx)
 	if err != nil {
 		return "", 0, err
 	}
-	defer func() { l.Return(lost(err)) }()
+	defer func() { l.Return(isLost(err)) }()
 	c := l.Conn
 	session, err := c.ssh.NewSession()
 	if err != nil {

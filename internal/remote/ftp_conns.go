@@ -32,8 +32,8 @@ func (f *FTP) connections(first *ftpConn) *pool.Pool[*ftpConn] {
 	})
 }
 
-// take gives a connection that nobody uses. The caller returns it.
-func (f *FTP) take(ctx context.Context) (lent, error) {
+// borrow gives a connection that nobody uses. The caller returns it.
+func (f *FTP) borrow(ctx context.Context) (lent, error) {
 	l, err := f.conns.Take(ctx)
 	if errors.Is(err, pool.ErrClosed) {
 		return nil, fmt.Errorf("%w: it was closed", ErrLine)

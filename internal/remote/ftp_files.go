@@ -49,7 +49,7 @@ func (f *FTP) takeFor(ctx context.Context, what string, p tree.Path) (lent, erro
 	if strings.ContainsAny(string(p), "\r\n") {
 		return nil, fmt.Errorf("%s %q: a name with a line break cannot be told to an FTP server", what, p)
 	}
-	return f.take(ctx)
+	return f.borrow(ctx)
 }
 
 // plainError tells errors that are [Host]'s already, after which a connection

@@ -156,8 +156,8 @@ func (s *SFTP) name(p tree.Path) string { return path.Join(s.root, string(p)) }
 
 var errLost = fmt.Errorf("%w: the line to the host was lost", ErrLine)
 
-// lost tells whether an error means that a connection is gone.
-func lost(err error) bool {
+// isLost tells whether an error means that a connection is gone.
+func isLost(err error) bool {
 	return errors.Is(err, sftp.ErrSSHFxConnectionLost) || lostLine(err) || errors.Is(err, net.ErrClosed) || errors.Is(err, io.ErrClosedPipe) || errors.Is(err, ErrLine)
 }
 
@@ -166,7 +166,7 @@ func (s *SFTP) plain(err error) error {
 	switch {
 	case err == nil:
 		return nil
-	case lost(err):
+	case isLost(err):
 		return errLost
 	case errors.Is(err, fs.ErrNotExist):
 		return fs.ErrNotExist
@@ -185,7 +185,7 @@ func ask[T any](ctx context.Context, s *SFTP, what string, p tree.Path, call fun
 	if err := ctx.Err(); err != nil {
 		return nothing, err
 	}
-	l, err := s.take(ctx)
+	l, err := s.borrow(ctx)
 	if err != nil {
 		return nothing, fmt.Errorf("%s %s: %w", what, p, err)
 	}
@@ -199,7 +199,7 @@ func ask[T any](ctx context.Context, s *SFTP, what string, p tree.Path, call fun
 		c.waits(1)
 		v, err := call(c)
 		c.waits(-1)
-		l.Return(lost(err))
+		l.Return(isLost(err))
 		answered <- answer{v, err}
 	}()
 	late := time.NewTimer(callTime)

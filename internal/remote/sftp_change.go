@@ -67,7 +67,7 @@ func (s *SFTP) RemoveFolder(ctx context.Context, p tree.Path) error {
 		}
 		list, look := c.listing(ctx, s.name(p))
 		switch {
-		case look != nil && lost(look):
+		case look != nil && isLost(look):
 			return look
 		case len(list) > 0:
 			return ErrNotEmpty

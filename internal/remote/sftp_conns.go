@@ -135,7 +135,7 @@ func (c *sftpConn) unlessThere(name string, refusal error) error {
 	switch {
 	case err == nil:
 		return fs.ErrExist
-	case lost(err):
+	case isLost(err):
 		return err
 	}
 	return refusal
@@ -161,8 +161,8 @@ func (s *SFTP) connections(first *sftpConn) *pool.Pool[*sftpConn] {
 	})
 }
 
-// take gives the connection on which the least is under way.
-func (s *SFTP) take(ctx context.Context) (borrowed, error) {
+// borrow gives the connection on which the least is under way.
+func (s *SFTP) borrow(ctx context.Context) (borrowed, error) {
 	l, err := s.conns.Take(ctx)
 	if errors.Is(err, pool.ErrOver) || errors.Is(err, pool.ErrClosed) {
 		return nil, errLost

@@ -116,7 +116,7 @@ func (f *sftpFile) Close() error {
 		f.l.Conn.waits(1)
 		err := f.wrap("close", f.File.Close())
 		f.l.Conn.waits(-1)
-		f.l.Return(lost(f.err))
+		f.l.Return(isLost(f.err))
 		return err
 	}
 	if err := f.ctx.Err(); err != nil { // nobody waits for what the host says

@@ -191,7 +191,7 @@ func (d *disk) stat(p string, follow bool) (os.FileInfo, error) {
 	if err != nil {
 		return nil, err
 	}
-	return r.tell(i), nil
+	return r.reported(i), nil
 }
 
 func (d *disk) list(p string) ([]os.FileInfo, error) {
@@ -203,29 +203,29 @@ func (d *disk) list(p string) ([]os.FileInfo, error) {
 	defer f.Close()
 	all, err := f.Readdir(-1)
 	for i := range all {
-		all[i] = r.tell(all[i])
+		all[i] = r.reported(all[i])
 	}
 	return all, err
 }
 
-// told is what a host tells of a file: not always the truth about its time.
-type told struct {
+// reportedInfo is what a host tells of a file: not always the truth about its time.
+type reportedInfo struct {
 	os.FileInfo
 	at time.Time
 }
 
 // ModTime implements os.FileInfo.
-func (t told) ModTime() time.Time { return t.at }
+func (t reportedInfo) ModTime() time.Time { return t.at }
 
 // Sys implements os.FileInfo: the times in there are the true ones.
-func (t told) Sys() any { return nil }
+func (t reportedInfo) Sys() any { return nil }
 
-func (r Rules) tell(i os.FileInfo) os.FileInfo {
+func (r Rules) reported(i os.FileInfo) os.FileInfo {
 	switch {
 	case r.Frozen:
-		return told{i, time.Date(2020, 1, 2, 3, 4, 0, 0, time.UTC)}
+		return reportedInfo{i, time.Date(2020, 1, 2, 3, 4, 0, 0, time.UTC)}
 	case r.Minutes:
-		return told{i, i.ModTime().Truncate(time.Minute)}
+		return reportedInfo{i, i.ModTime().Truncate(time.Minute)}
 	}
 	return i
 }

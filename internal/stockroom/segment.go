@@ -137,7 +137,7 @@ func (s *Segment) AppendUnless(ctx context.Context, src io.Reader, known tree.Di
 	k = Kept{Digest: d, Location: Location{Container: s.name,
 		Span: Span{Offset: s.at + int64(frameSize), Length: n, Size: n, Method: Stored}}}
 	s.at += int64(frameSize) + n
-	s.room.told(s.name, Wrote, k.Digest)
+	s.room.notify(s.name, Wrote, k.Digest)
 	return k, true, nil
 }
 
@@ -182,11 +182,11 @@ func (s *Segment) Sync() error {
 	if err := s.file.Sync(); err != nil {
 		return fmt.Errorf("sync %s: %w", s.name, err)
 	}
-	s.room.told(s.name, Synced, tree.Digest{})
+	s.room.notify(s.name, Synced, tree.Digest{})
 	if err := syncDir(filepath.Dir(s.file.Name())); err != nil {
 		return err
 	}
-	s.room.told(s.name, SyncedFolder, tree.Digest{})
+	s.room.notify(s.name, SyncedFolder, tree.Digest{})
 	return nil
 }
 

@@ -104,7 +104,7 @@ const (
 // the room is used, and told from several goroutines.
 func (r *Room) Watch(tell func(Event)) { r.watch = tell }
 
-func (r *Room) told(container string, op Op, d tree.Digest) {
+func (r *Room) notify(container string, op Op, d tree.Digest) {
 	if r.watch != nil {
 		r.watch(Event{Container: container, Op: op, Digest: d})
 	}
@@ -185,24 +185,24 @@ func (in *Incoming) Commit(said []byte) (container string, err error) {
 	if err := in.file.Close(); err != nil {
 		return "", err
 	}
-	if err := in.room.say(hex, said); err != nil {
+	if err := in.room.writeMark(hex, said); err != nil {
 		return "", err
 	}
 	if err := os.Rename(in.file.Name(), to); err != nil {
 		return "", err
 	}
-	in.room.told(container, Wrote, in.Digest) // and synced, before it had this name
-	in.room.told(container, Synced, in.Digest)
+	in.room.notify(container, Wrote, in.Digest) // and synced, before it had this name
+	in.room.notify(container, Synced, in.Digest)
 	// The folder may be new as well, so the one above is synced with it.
 	if err := errors.Join(syncDir(filepath.Dir(to)), syncDir(filepath.Dir(filepath.Dir(to)))); err != nil {
 		return "", err
 	}
-	in.room.told(container, SyncedFolder, in.Digest)
+	in.room.notify(container, SyncedFolder, in.Digest)
 	return container, nil
 }
 
-// say keeps what is to be known of an archive beside its bytes.
-func (r *Room) say(hex string, said []byte) error {
+// writeMark keeps what is to be known of an archive beside its bytes.
+func (r *Room) writeMark(hex string, said []byte) error {
 	if err := writeSynced(r.path(about+"/"+hex), said); err != nil {
 		return fmt.Errorf("note what is known of an archive: %w", err)
 	}

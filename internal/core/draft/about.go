@@ -16,14 +16,14 @@ import (
 func (m *telling) parts() {
 	for _, w := range m.req.Wanted {
 		for _, v := range w.Values {
-			m.say(finding.Note, "value", tree.Root, "Another can be chosen; the choice is kept for later versions.",
+			m.report(finding.Note, "value", tree.Root, "Another can be chosen; the choice is kept for later versions.",
 				"%s: %s is %s.", w.Label(), v.Name, v.Value).By(finding.SetVariable.With(v.Name))
 		}
 		for _, p := range w.Parts {
 			if p.Taken {
-				m.say(finding.Note, "part-taken", tree.Root, "", "%s: the part %s by choice is taken (%s).", w.Label(), p.Name, words.Count(p.Files, "file"))
+				m.report(finding.Note, "part-taken", tree.Root, "", "%s: the part %s by choice is taken (%s).", w.Label(), p.Name, words.Count(p.Files, "file"))
 			} else {
-				m.say(finding.Note, "part-left", tree.Root, "It can be taken; the choice is kept for later versions.",
+				m.report(finding.Note, "part-left", tree.Root, "It can be taken; the choice is kept for later versions.",
 					"%s: the part %s by choice is left out (%s).", w.Label(), p.Name, words.Count(p.Files, "file")).By(finding.TakePart.With(p.Name))
 			}
 		}
@@ -35,10 +35,10 @@ func (m *telling) parts() {
 func (m *telling) misfits() {
 	for _, w := range m.req.Wanted {
 		if w.Lacks != "" {
-			m.say(finding.Warn, "base-missing", tree.Root, "Deploy that one too, or first.", "%s changes %s, which is not on this server.", w.Label(), w.Lacks)
+			m.report(finding.Warn, "base-missing", tree.Root, "Deploy that one too, or first.", "%s changes %s, which is not on this server.", w.Label(), w.Lacks)
 		}
 		if w.Misfit != "" {
-			m.say(finding.Warn, "other-game-version", tree.Root, "Look for a build that fits, or go on if you know that it does.", "%s: %s", w.Label(), w.Misfit)
+			m.report(finding.Warn, "other-game-version", tree.Root, "Look for a build that fits, or go on if you know that it does.", "%s: %s", w.Label(), w.Misfit)
 		}
 	}
 }
@@ -48,7 +48,7 @@ func (m *telling) misfits() {
 func (m *telling) says() {
 	for _, w := range m.req.Wanted {
 		for _, s := range w.Says {
-			m.say(finding.Warn, "author-says", s.From, "Tick it off when it is done or does not concern you.", "The author of %s says: %s", w.Label(), s.Text)
+			m.report(finding.Warn, "author-says", s.From, "Tick it off when it is done or does not concern you.", "The author of %s says: %s", w.Label(), s.Text)
 		}
 	}
 }
@@ -58,7 +58,7 @@ func (m *telling) about() {
 	h := m.req.Host
 	if m.d.Motions.Len() == 0 {
 		if len(m.d.Changes) == 0 && len(*m.findings) == 0 {
-			m.say(finding.Note, "nothing-to-do", tree.Root, "", "The server holds all of this already; nothing changes.")
+			m.report(finding.Note, "nothing-to-do", tree.Root, "", "The server holds all of this already; nothing changes.")
 		}
 		return
 	}
@@ -67,12 +67,12 @@ func (m *telling) about() {
 	m.says()
 	m.aboutPower()
 	if !h.Tested {
-		m.say(finding.Warn, "host-untested", tree.Root, "Have it tested.", "Nobody has tested what this host can do.").By(finding.TestServer.With())
+		m.report(finding.Warn, "host-untested", tree.Root, "Have it tested.", "Nobody has tested what this host can do.").By(finding.TestServer.With())
 	} else if !h.RenameFromWork {
-		m.say(finding.Note, "no-work-folder", tree.Root, "", "This host does not rename out of a work folder; temporary files stand beside their targets.")
+		m.report(finding.Note, "no-work-folder", tree.Root, "", "This host does not rename out of a work folder; temporary files stand beside their targets.")
 	}
 	if h.NoWork {
-		m.say(finding.Warn, "no-lock", tree.Root, "See to it that nobody else changes this server with Restless Crate from another machine.",
+		m.report(finding.Warn, "no-lock", tree.Root, "See to it that nobody else changes this server with Restless Crate from another machine.",
 			"This host lets nobody make a folder at its root, so no lock there keeps another service away.")
 	}
 	if h.Tested && h.Free >= 0 && m.d.Counts.Send+m.d.Counts.Copied > h.Free {
@@ -80,10 +80,10 @@ func (m *telling) about() {
 		if m.d.Counts.Copied > 0 {
 			also = fmt.Sprintf(" and %d to be copied there", m.d.Counts.Copied)
 		}
-		m.never("no-room", tree.Root, "Make room on the host.", "The host has %d bytes free and %d are to be sent%s.", h.Free, m.d.Counts.Send, also)
+		m.refuse("no-room", tree.Root, "Make room on the host.", "The host has %d bytes free and %d are to be sent%s.", h.Free, m.d.Counts.Send, also)
 	}
 	if m.req.Own > 0 && m.d.Counts.Keep > m.req.Own {
-		m.never(OwnDisk, tree.Root, "Make room on the service's machine.", "The service's own disk has %d bytes free, and %d are to be kept there first.", m.req.Own, m.d.Counts.Keep)
+		m.refuse(OwnDisk, tree.Root, "Make room on the service's machine.", "The service's own disk has %d bytes free, and %d are to be kept there first.", m.req.Own, m.d.Counts.Keep)
 	}
 	m.swapTakes()
 	m.older()
@@ -110,7 +110,7 @@ func (m *telling) swapTakes() {
 				n++
 			}
 		}
-		m.say(finding.Note, swapTime, tree.Root, "", "The swap changes %s, which takes about %d s on this host; everything else is done before it.", words.Count(n, "name"), (ms+500)/1000)
+		m.report(finding.Note, swapTime, tree.Root, "", "The swap changes %s, which takes about %d s on this host; everything else is done before it.", words.Count(n, "name"), (ms+500)/1000)
 	}
 }
 
@@ -156,7 +156,7 @@ func (m *telling) older() {
 		for _, label := range slices.Sorted(maps.Keys(there[w.Addon])) {
 			was := strings.TrimPrefix(label, w.Name+"@")
 			if was != label && version.Compare(w.Version, was) < 0 {
-				m.say(finding.Note, "older-version", tree.Root, "", "%s is older than the %s that is there.", w.Label(), was)
+				m.report(finding.Note, "older-version", tree.Root, "", "%s is older than the %s that is there.", w.Label(), was)
 				break
 			}
 		}

@@ -92,20 +92,20 @@ func (r *Return) takeBack(c Change, why string) {
 	}
 	r.Edits = append(back, r.Edits...)
 	for _, l := range c.ListedAfter {
-		if !slices.ContainsFunc(c.ListedBefore, l.same) && !slices.ContainsFunc(r.Relist, l.same) {
+		if !slices.ContainsFunc(c.ListedBefore, l.equal) && !slices.ContainsFunc(r.Relist, l.equal) {
 			r.Unlist = append(r.Unlist, l)
 		}
 	}
 	for _, l := range c.ListedBefore {
-		was := slices.IndexFunc(c.ListedAfter, l.same)
-		if (was < 0 || c.ListedAfter[was].Off != l.Off || c.ListedAfter[was].Label != l.Label) && !slices.ContainsFunc(r.Relist, l.same) && !slices.ContainsFunc(r.Unlist, l.same) {
+		was := slices.IndexFunc(c.ListedAfter, l.equal)
+		if (was < 0 || c.ListedAfter[was].Off != l.Off || c.ListedAfter[was].Label != l.Label) && !slices.ContainsFunc(r.Relist, l.equal) && !slices.ContainsFunc(r.Unlist, l.equal) {
 			r.Relist = append(r.Relist, l)
 		}
 	}
 }
 
-// Of keeps of the ways back over edits those that were done for one add-on.
-func (r *Return) Of(addon string) {
+// OfAddon keeps of the ways back over edits those that were done for one add-on.
+func (r *Return) OfAddon(addon string) {
 	other := func(a string) bool { return a != addon }
 	r.Edits = slices.DeleteFunc(r.Edits, func(e Edit) bool { return other(e.Addon) })
 	r.Unlist = slices.DeleteFunc(r.Unlist, func(l Listing) bool { return other(l.Addon) })

@@ -66,7 +66,7 @@ func (m *emitting) data(e *emitter) {
 			if len(m.req.Returns) > 0 {
 				level, mend = finding.Block, "Stop it first, or tell how it is stopped."
 			}
-			m.say(level, "data-not-copied", f.Path, mend, "%s is written by the server, which is not stopped for this: it cannot be copied, and the way back does not cover it.", f.Path).By(finding.SetControl.With())
+			m.report(level, "data-not-copied", f.Path, mend, "%s is written by the server, which is not stopped for this: it cannot be copied, and the way back does not cover it.", f.Path).By(finding.SetControl.With())
 		}
 		if len(m.req.Returns) == 0 {
 			return
@@ -103,7 +103,7 @@ func (m *emitting) data(e *emitter) {
 			if s := r.Files[p]; s.Being == tree.Content {
 				size += s.Size
 				if r.Copy == "" && !m.req.Held(s.Digest) {
-					m.never("bytes-gone", r.Folder.Join(p), "", "The copy of %s is no longer in the stockroom.", r.Folder.Join(p))
+					m.refuse("bytes-gone", r.Folder.Join(p), "", "The copy of %s is no longer in the stockroom.", r.Folder.Join(p))
 				}
 			}
 		}
@@ -158,14 +158,14 @@ func (m *emitting) renew(e *emitter) {
 	for _, f := range m.req.Renew {
 		switch {
 		case !m.stopped():
-			m.never("renew-running", f.Path, "Stop it first, or tell how it is stopped.", "%s is to be renewed, and the server is not stopped for it.", f.Path).By(finding.SetControl.With())
+			m.refuse("renew-running", f.Path, "Stop it first, or tell how it is stopped.", "%s is to be renewed, and the server is not stopped for it.", f.Path).By(finding.SetControl.With())
 		case m.req.Host.Tested && !m.req.Host.RenameFolders:
-			m.never("renew-by-hand", f.Path, "Rename it by hand while the server is stopped.", "%s is to be renewed, and this host does not rename folders.", f.Path)
+			m.refuse("renew-by-hand", f.Path, "Rename it by hand while the server is stopped.", "%s is to be renewed, and this host does not rename folders.", f.Path)
 		case !m.mayTouch(f.Path):
 		default:
 			s := e.step(Step{Phase: Swap, Verb: SetAside, Path: f.Path, Reason: f.Why + "; it is never deleted, and the server makes a new one"})
 			e.motion(s, Motion{Kind: RenewMotion, Path: f.Path, Before: tree.State{Being: tree.Folder}})
-			m.say(finding.Warn, "renewed", f.Path, "", "%s is set aside under a name of its own and stays on the server; players begin in a new one.", f.Path)
+			m.report(finding.Warn, "renewed", f.Path, "", "%s is set aside under a name of its own and stays on the server; players begin in a new one.", f.Path)
 		}
 	}
 }

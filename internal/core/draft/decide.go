@@ -13,7 +13,7 @@ import (
 func decide(from ground, g *goals) decider {
 	m := newDecider(from, len(g.goals))
 	for _, p := range slices.Sorted(maps.Keys(g.goals)) {
-		m.one(g.goals[p])
+		m.decideGoal(g.goals[p])
 		g.goals[p] = nil // a long draft is not to be in memory beside its goals; the path still counts
 	}
 	m.sayUnseen()
@@ -26,8 +26,8 @@ func newDecider(from ground, n int) decider {
 		coming: map[tree.Path]bool{}, gone: map[tree.Path]*unseen{}, maybe: map[tree.Path]string{}, folderMode: map[tree.Path]uint32{}}
 }
 
-// one decides a single path.
-func (m *decider) one(g *goal) {
+// decideGoal decides a single path.
+func (m *decider) decideGoal(g *goal) {
 	seen := m.obs.At(g.path)
 	row, known := m.req.Ledger[g.path]
 	if isFolderGoal(g, row) {
@@ -57,7 +57,7 @@ func (m *decider) one(g *goal) {
 	}
 	if c.After.Being == tree.Content {
 		if !m.req.Held(c.After.Digest) {
-			m.never("bytes-gone", g.path, "Stage the archive that holds them again.", "The bytes for %s are no longer in the stockroom.", g.path)
+			m.refuse("bytes-gone", g.path, "Stage the archive that holds them again.", "The bytes for %s are no longer in the stockroom.", g.path)
 			return
 		}
 		m.coming[g.path] = true
@@ -71,7 +71,7 @@ func (m *decider) one(g *goal) {
 		}
 	}
 	if limit := m.req.Host.UploadLimit; limit > 0 && c.After.Size > limit {
-		m.never("over-upload-limit", g.path, "If the host offers another way in, such as SFTP, switch to that. If the limit is no longer so, change it.",
+		m.refuse("over-upload-limit", g.path, "If the host offers another way in, such as SFTP, switch to that. If the limit is no longer so, change it.",
 			"%s is %d bytes long, and this way into the server takes %d at most.", g.path, c.After.Size, limit).
 			By(finding.EditServer.With(), finding.EditServer.With("upload-limit"))
 	}
@@ -108,7 +108,7 @@ func (m *decider) settled(g *goal, c change, row Row, known bool) {
 	if c.After.Being == tree.Content {
 		m.same++
 		if !known && g.back == nil {
-			m.say(finding.Note, "already-there", g.path, "", "%s is on the server already, with the same bytes; the ledger takes it in.", g.path)
+			m.report(finding.Note, "already-there", g.path, "", "%s is on the server already, with the same bytes; the ledger takes it in.", g.path)
 		}
 	}
 	// Nothing and no claims on either side: there is nothing to write down.
@@ -127,10 +127,10 @@ func (m *decider) settled(g *goal, c change, row Row, known bool) {
 func (m *decider) standsRight(g *goal, now tree.State, row Row, known bool) bool {
 	switch {
 	case now.Being == tree.Foreign:
-		m.never("foreign-in-way", g.path, "Take it away by hand if it should go.", "%s is a link or device on the server; such things are never touched.", g.path)
+		m.refuse("foreign-in-way", g.path, "Take it away by hand if it should go.", "%s is a link or device on the server; such things are never touched.", g.path)
 		return false
 	case now.Being == tree.Folder:
-		m.never("folder-in-way", g.path, "Rename or remove the folder by hand.", "%s is a folder on the server, and a file shall go there.", g.path)
+		m.refuse("folder-in-way", g.path, "Rename or remove the folder by hand.", "%s is a folder on the server, and a file shall go there.", g.path)
 		return false
 	case g.back != nil:
 		if !now.SameBytes(g.back.From) {
@@ -138,27 +138,27 @@ func (m *decider) standsRight(g *goal, now tree.State, row Row, known bool) bool
 			if g.back.Later != "" {
 				by = "by " + g.back.Later
 			}
-			m.say(finding.Block, "changed-since", g.path,
+			m.report(finding.Block, "changed-since", g.path,
 				"Accept this to take that back too, or leave the path as it is.",
 				"%s was changed since, %s.", g.path, by)
 		}
 	case now.Being == tree.Absent:
 		if known && row.State.Being == tree.Content && len(row.Claims) > 0 {
-			m.say(finding.Warn, "missing-file", g.path, "It is put there again.", "%s belongs to %s and is gone from the server.", g.path, row.Claims[0].Label)
+			m.report(finding.Warn, "missing-file", g.path, "It is put there again.", "%s belongs to %s and is gone from the server.", g.path, row.Claims[0].Label)
 		}
 	case !known:
-		m.say(finding.Block, "unknown-file", g.path,
+		m.report(finding.Block, "unknown-file", g.path,
 			"Accept this to take it over; its bytes are kept first.",
 			"A file that the ledger does not know is at %s, with other bytes.", g.path)
 	case !now.SameBytes(row.State):
-		m.say(finding.Block, "changed-file", g.path,
+		m.report(finding.Block, "changed-file", g.path,
 			"Accept this to go on; the changed bytes are kept first.",
-			"%s was changed on the server since it was put there%s.", g.path, of(row.Claims))
+			"%s was changed on the server since it was put there%s.", g.path, ownedBy(row.Claims))
 	}
 	return true
 }
 
-func of(claims []Claim) string {
+func ownedBy(claims []Claim) string {
 	if len(claims) == 0 {
 		return ""
 	}
@@ -172,10 +172,10 @@ func (m *decider) needFolders(p tree.Path) {
 		case tree.Absent:
 			m.makeFolder(up)
 		case tree.Content:
-			m.never("file-in-way", up, "Rename or remove the file by hand.", "%s is a file on the server, and a folder shall be there for %s.", up, p)
+			m.refuse("file-in-way", up, "Rename or remove the file by hand.", "%s is a file on the server, and a folder shall be there for %s.", up, p)
 			return
 		case tree.Foreign:
-			m.never("foreign-in-way", up, "Point the server's root at where the link leads, or take it away by hand.", "%s is a link on the server; links are not followed, so nothing can go below it.", up)
+			m.refuse("foreign-in-way", up, "Point the server's root at where the link leads, or take it away by hand.", "%s is a link on the server; links are not followed, so nothing can go below it.", up)
 			return
 		}
 	}

@@ -55,7 +55,7 @@ func (d *Draft) Passing() uint64 {
 	sum := fnv.New64a()
 	var b []byte
 	for at := range d.Motions.Len() {
-		b = binary.AppendVarint(b[:0], d.Motions.seen(at))
+		b = binary.AppendVarint(b[:0], d.Motions.modifiedAt(at))
 		must(sum.Write(b))
 	}
 	for _, s := range d.Steps {

@@ -34,7 +34,7 @@ func sameListed(a, b []Listing) bool {
 func (m *decider) text(g *goals, e *edited) {
 	seen := m.obs.At(e.path)
 	if _, both := g.goals[e.path]; both {
-		m.never("text-is-put", e.path, "Deploy the two one after the other.", "%s is put by this deployment, and its entries would be changed too.", e.path)
+		m.refuse("text-is-put", e.path, "Deploy the two one after the other.", "%s is put by this deployment, and its entries would be changed too.", e.path)
 		return
 	}
 	if !m.mayTouch(e.path) {
@@ -43,10 +43,10 @@ func (m *decider) text(g *goals, e *edited) {
 	c := change{Change: &Change{Path: e.path, Before: seen.State, After: seen.State, ListedBefore: m.req.Ledger[e.path].Listed, ListedAfter: e.listed}}
 	switch seen.State.Being {
 	case tree.Foreign:
-		m.never("foreign-in-way", e.path, "Take it away by hand if it should go.", "%s is a link or device on the server; such things are never touched.", e.path)
+		m.refuse("foreign-in-way", e.path, "Take it away by hand if it should go.", "%s is a link or device on the server; such things are never touched.", e.path)
 		return
 	case tree.Folder:
-		m.never("folder-in-way", e.path, "Rename or remove the folder by hand.", "%s is a folder on the server, and a text was expected there.", e.path)
+		m.refuse("folder-in-way", e.path, "Rename or remove the folder by hand.", "%s is a folder on the server, and a text was expected there.", e.path)
 		return
 	case tree.Absent:
 		if m.defers(e) {
@@ -69,8 +69,8 @@ func (m *decider) text(g *goals, e *edited) {
 			return
 		}
 		for _, l := range e.listed {
-			if !slices.ContainsFunc(c.ListedBefore, l.same) {
-				m.say(finding.Note, "listed-already", e.path, "", "%s names %s already; the ledger takes the entry in.", e.path, l.Key)
+			if !slices.ContainsFunc(c.ListedBefore, l.equal) {
+				m.report(finding.Note, "listed-already", e.path, "", "%s names %s already; the ledger takes the entry in.", e.path, l.Key)
 			}
 		}
 		m.all = append(m.all, *c.Change)
@@ -85,14 +85,14 @@ func (m *decider) text(g *goals, e *edited) {
 	if e.made && len(after) == 0 {
 		c.After = tree.Nothing
 	}
-	c.reason = whys(done)
+	c.reason = reasons(done)
 	m.edits = append(m.edits, edit{change: c, diff: Diff(e.path, before, after)})
 	m.all = append(m.all, *c.Change)
 	m.names(e, after)
 }
 
-// whys lists why edits are done.
-func whys(edits []Edit) string {
+// reasons lists why edits are done.
+func reasons(edits []Edit) string {
 	var why []string
 	for _, d := range edits {
 		if !slices.Contains(why, d.Why) {
@@ -129,24 +129,24 @@ func (m *decider) begins(e *edited) bool {
 	}
 	for _, d := range e.edits {
 		if d.Op.Do == settings.Set {
-			m.say(finding.Block, "no-settings-file", e.path, "If the server makes it at its first start, name it under first-run in the rulebook, or start the server once.", "%s is not on the server, and a value is to be set in it.", e.path)
+			m.report(finding.Block, "no-settings-file", e.path, "If the server makes it at its first start, name it under first-run in the rulebook, or start the server once.", "%s is not on the server, and a value is to be set in it.", e.path)
 			return false
 		}
 		if d.Op.List.Form != settings.LineForm {
-			m.say(finding.Block, "no-load-list", e.path,
+			m.report(finding.Block, "no-load-list", e.path,
 				"If the server makes it at its first start, start it once. Or accept this to put the files and list nothing.",
 				"%s, which names what the server loads, is not on the server.", e.path)
 			return false
 		}
 	}
-	m.say(finding.Note, "load-list-made", e.path, "", "%s is not on the server; it is made.", e.path)
+	m.report(finding.Note, "load-list-made", e.path, "", "%s is not on the server; it is made.", e.path)
 	return true
 }
 
 func (m *decider) unlistable(e *edited, err error) {
 	var syntax *settings.SyntaxError
 	if errors.As(err, &syntax) {
-		m.say(finding.Block, "text-broken", e.path, "Mend the text first; the server may not read it either. Or accept this to leave it as it is.",
+		m.report(finding.Block, "text-broken", e.path, "Mend the text first; the server may not read it either. Or accept this to leave it as it is.",
 			"%s cannot be read: %v.", e.path, syntax)
 		return
 	}
@@ -157,7 +157,7 @@ func (m *decider) unlistable(e *edited, err error) {
 	case errors.Is(err, settings.ErrNoList):
 		code = "no-load-list"
 	}
-	m.say(finding.Block, code, e.path, "Accept this to leave the text as it is.", "%s cannot be changed as wanted: %v.", e.path, err)
+	m.report(finding.Block, code, e.path, "Accept this to leave the text as it is.", "%s cannot be changed as wanted: %v.", e.path, err)
 }
 
 // NameRule tells how the names of a load list stand on the server's disk: as
@@ -208,15 +208,15 @@ func (m *decider) names(e *edited, after []byte) {
 				continue
 			}
 			if near := words.Nearest(i.Key, slices.Sorted(maps.Keys(there))); near != "" {
-				m.say(finding.Warn, "listed-nothing", e.path, fmt.Sprintf("Write %s as it is on the server: %s.", i.Key, near),
+				m.report(finding.Warn, "listed-nothing", e.path, fmt.Sprintf("Write %s as it is on the server: %s.", i.Key, near),
 					"%s names %q in line %d, and the server has no such thing; it has %q%s.", e.path, i.Key, i.Line, near, differs(i.Key, near))
 			} else {
-				m.say(finding.Warn, "listed-nothing", e.path, "Take the entry out by hand, or deploy what it names.", "%s names %q in line %d, and there is no such thing on the server.", e.path, i.Key, i.Line)
+				m.report(finding.Warn, "listed-nothing", e.path, "Take the entry out by hand, or deploy what it names.", "%s names %q in line %d, and there is no such thing on the server.", e.path, i.Key, i.Line)
 			}
 		}
 		for _, name := range slices.Sorted(maps.Keys(there)) {
 			if !named[name] {
-				m.say(finding.Warn, "not-listed", e.path, "", "%s is on the server, and %s does not name it.", name, e.path)
+				m.report(finding.Warn, "not-listed", e.path, "", "%s is on the server, and %s does not name it.", name, e.path)
 			}
 		}
 	}
@@ -238,7 +238,7 @@ func (m *decider) byHand(e *edited, l Listed, items []settings.Item) {
 		}
 	}
 	if len(others) > 0 {
-		m.say(finding.Note, "entries-by-hand", e.path, "", "%s also names %s, which no add-on of the ledger is; that is left as it is.", e.path, words.Few(others))
+		m.report(finding.Note, "entries-by-hand", e.path, "", "%s also names %s, which no add-on of the ledger is; that is left as it is.", e.path, words.Few(others))
 	}
 }
 

@@ -155,7 +155,7 @@ func TestARollbackTakesItsEntriesBackAndNoOthers(t *testing.T) {
 	ofFirst := func(e Event) bool { return e.Seq <= int64(first) }
 	d := f.draft(func(r *Request) {
 		for _, b := range Inverse(f.events, ofFirst) {
-			if b.Of("swing"); b.Path == "fair.order" || b.Path.Within("stalls/swing") {
+			if b.OfAddon("swing"); b.Path == "fair.order" || b.Path.Within("stalls/swing") {
 				r.Back = append(r.Back, b)
 			}
 		}
@@ -236,7 +236,7 @@ func TestARollbackOfAnAddOnTakesTheVersionItsEntryStandsForBack(t *testing.T) {
 	f.done(t, f.draft(func(r *Request) {
 		r.Back = Inverse(f.events, func(e Event) bool { return e.Seq > int64(before) && e.Touches("drum") })
 		for i := range r.Back {
-			r.Back[i].Of("drum")
+			r.Back[i].OfAddon("drum")
 		}
 	}))
 	require.Equal(t, "call gate\ncall drum\ncall late\n", f.text)

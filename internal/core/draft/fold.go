@@ -33,7 +33,7 @@ func (m *folding) caseClashes() {
 	slices.Sort(arriving)
 	for _, p := range arriving {
 		if q, taken := there[p.Fold()]; taken && q != p {
-			m.never("case-clash", p, "Rename one of the two.", "%s and %s differ only in case, and this server takes them for one.", p, q)
+			m.refuse("case-clash", p, "Rename one of the two.", "%s and %s differ only in case, and this server takes them for one.", p, q)
 		}
 		there[p.Fold()] = p
 	}
@@ -69,7 +69,7 @@ func (m *folding) dropFolders() {
 		}
 		if len(stay) > 0 {
 			slices.Sort(stay)
-			m.say(finding.Note, "left-alone", f, "", "The folder %s stays: it holds %s, which this deployment does not own.", f, words.Few(stay))
+			m.report(finding.Note, "left-alone", f, "", "The folder %s stays: it holds %s, which this deployment does not own.", f, words.Few(stay))
 			continue
 		}
 		m.dropped[f] = true

@@ -119,7 +119,7 @@ func (g *goals) leave(p tree.Path, row Row, leaving map[string]string) {
 	switch {
 	case why == "":
 	case len(stay) > 0:
-		g.stays(p, row, stay)
+		g.keepClaims(p, row, stay)
 	default:
 		g.goals[p] = &goal{path: p, after: tree.Nothing, reason: why}
 	}

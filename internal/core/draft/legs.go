@@ -31,13 +31,13 @@ func (m *decider) defers(e *edited) bool {
 		return false
 	}
 	if p == nil || p.Stop == "" || p.Start == "" || m.legs > 1 && m.launch == nil {
-		m.say(finding.Block, "after-first-run", e.path, "Start the server once and draft again, or tell how it is stopped and started.",
+		m.report(finding.Block, "after-first-run", e.path, "Start the server once and draft again, or tell how it is stopped and started.",
 			"%s is there only once the server has run, and it is to be changed.", e.path).By(finding.SetControl.With())
 		return true
 	}
 	m.deferred = append(m.deferred, Deferral{Path: e.path, Edits: e.edits, Listed: e.listed})
 	if m.legs < 2 {
-		m.say(finding.Note, "two-legs", e.path, "", "%s is there only once the server has run: it is started, stopped again, and the text is changed in a later leg.", e.path)
+		m.report(finding.Note, "two-legs", e.path, "", "%s is there only once the server has run: it is started, stopped again, and the text is changed in a later leg.", e.path)
 	}
 	return true
 }

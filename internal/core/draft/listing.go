@@ -21,8 +21,8 @@ type Listing struct {
 	Off   bool              `json:"off,omitempty"` // disabled
 }
 
-// same tells whether two listings are the same entry of the same add-on.
-func (l Listing) same(o Listing) bool {
+// equal tells whether two listings are the equal entry of the equal add-on.
+func (l Listing) equal(o Listing) bool {
 	return l.Addon == o.Addon && l.Name == o.Name && l.Key == o.Key
 }
 
@@ -96,7 +96,7 @@ func (g *goals) listings(req *Request) {
 func (g *goals) listed(req *Request, p tree.Path, l Listing) {
 	at := g.text(req, p)
 	drop := func(why string) {
-		at.listed = slices.DeleteFunc(at.listed, l.same)
+		at.listed = slices.DeleteFunc(at.listed, l.equal)
 		if slices.ContainsFunc(at.listed, func(o Listing) bool { return o.Name == l.Name && o.Key == l.Key }) {
 			return // another add-on needs the entry
 		}
@@ -114,7 +114,7 @@ func (g *goals) listed(req *Request, p tree.Path, l Listing) {
 		}
 		op := settings.Op{List: l.List, Do: do, Key: l.Key, Values: l.With}
 		for n := range at.listed {
-			if at.listed[n].same(l) {
+			if at.listed[n].equal(l) {
 				at.listed[n].Off = t.Off
 			}
 		}
@@ -159,7 +159,7 @@ func (g *goals) wish(req *Request, w Wanted, wish Wish) {
 		first = len(at.edits)
 	}
 	at.edits = slices.Insert(at.edits, first, Edit{Op: op, Addon: l.Addon, Why: why})
-	at.listed = append(slices.DeleteFunc(at.listed, l.same), l)
+	at.listed = append(slices.DeleteFunc(at.listed, l.equal), l)
 }
 
 // text gives what is wanted of a text so far.
@@ -182,10 +182,10 @@ func (g *goals) returns(req *Request) {
 		at.made = r.To.Being == tree.Absent
 		at.edits = append(at.edits, r.Edits...)
 		for _, l := range r.Unlist {
-			at.listed = slices.DeleteFunc(at.listed, l.same)
+			at.listed = slices.DeleteFunc(at.listed, l.equal)
 		}
 		for _, l := range r.Relist {
-			at.listed = append(slices.DeleteFunc(at.listed, l.same), l)
+			at.listed = append(slices.DeleteFunc(at.listed, l.equal), l)
 		}
 	}
 }

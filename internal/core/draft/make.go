@@ -108,7 +108,7 @@ func makeFrom(g *goals, req *Request, obs Observations) *Draft {
 func run(f folding) running {
 	r := running{folding: f}
 	r.launches()
-	r.sets = r.kept()
+	r.sets = r.keptSets()
 	r.newNames()
 	r.plan()
 	return r
@@ -136,15 +136,15 @@ func (m *emitting) spare() {
 	m.obs.Paths = few
 }
 
-// say adds a finding. What it gives may be added to until the next one is said.
-func (m *ground) say(l finding.Level, code string, p tree.Path, mend, format string, args ...any) *finding.Finding {
+// report adds a finding. What it gives may be added to until the next one is said.
+func (m *ground) report(l finding.Level, code string, p tree.Path, mend, format string, args ...any) *finding.Finding {
 	*m.findings = append(*m.findings, finding.Finding{Level: l, Code: code, Path: p, What: fmt.Sprintf(format, args...), Mend: mend})
 	return &(*m.findings)[len(*m.findings)-1]
 }
 
-// never adds a block that nobody can accept.
-func (m *ground) never(code string, p tree.Path, mend, format string, args ...any) *finding.Finding {
-	f := m.say(finding.Block, code, p, mend, format, args...)
+// refuse adds a block that nobody can accept.
+func (m *ground) refuse(code string, p tree.Path, mend, format string, args ...any) *finding.Finding {
+	f := m.report(finding.Block, code, p, mend, format, args...)
 	f.Final = true
 	return f
 }
@@ -155,19 +155,19 @@ const longest = 255
 // mayTouch checks the path itself: protected paths and our own work folder.
 func (m *ground) mayTouch(p tree.Path) bool {
 	if p.Within(Work) {
-		m.never("protected", p, "", "%s is inside the work folder of Restless Crate.", p)
+		m.refuse("protected", p, "", "%s is inside the work folder of Restless Crate.", p)
 		return false
 	}
 	for _, part := range p.Parts() {
 		if len(part) > longest {
-			m.never("name-too-long", p, "Lay it out under a shorter name.", "%q in %s is %d bytes long; hosts take at most %d for one name.", strings.ToValidUTF8(part[:20], "")+"…", p.Dir(), len(part), longest).
+			m.refuse("name-too-long", p, "Lay it out under a shorter name.", "%q in %s is %d bytes long; hosts take at most %d for one name.", strings.ToValidUTF8(part[:20], "")+"…", p.Dir(), len(part), longest).
 				By(finding.PlaceFiles.With(), finding.NameCrate.With("name"))
 			return false
 		}
 	}
 	for _, glob := range m.req.Protected {
 		if doublestar.MatchUnvalidated(glob, string(p)) {
-			m.never("protected", p, "", "%s is protected by the rulebook (%s) and is never touched.", p, glob)
+			m.refuse("protected", p, "", "%s is protected by the rulebook (%s) and is never touched.", p, glob)
 			return false
 		}
 	}

@@ -239,8 +239,8 @@ func (l *Motions) fill(m *Motion, change, states int) {
 	}
 }
 
-// seen gives the time of the file that the motion at a place is about; see [Motion.Seen].
-func (l Motions) seen(at int) int64 {
+// modifiedAt gives the time of the file that the motion at a place is about; see [Motion.Seen].
+func (l Motions) modifiedAt(at int) int64 {
 	if b := &l.list[at]; b.change >= 0 {
 		return b.seen
 	}
@@ -266,9 +266,9 @@ func (l Motions) Range(from, to int) iter.Seq[Motion] {
 	}
 }
 
-// Of gives the motions of a kind about a path or what is below it, in order. It looks at
+// OfKind gives the motions of a kind about a path or what is below it, in order. It looks at
 // the others, but does not make them.
-func (l Motions) Of(kind MotionKind, within tree.Path) iter.Seq[Motion] {
+func (l Motions) OfKind(kind MotionKind, within tree.Path) iter.Seq[Motion] {
 	return func(yield func(Motion) bool) {
 		for i := range l.list {
 			b := &l.list[i]

@@ -86,9 +86,9 @@ func (g *goals) below(req *Request, p tree.Path) []Claim {
 
 func rank(c Claim) int { return slices.Index([]Role{Owns, Shares, Overlays}, c.Role) }
 
-// stays adds the goal of a path that loses a claim and keeps others: the bytes
+// keepClaims adds the goal of a path that loses a claim and keeps others: the bytes
 // are those of what overlays it still, or else those of its owner.
-func (g *goals) stays(p tree.Path, row Row, stay []Claim) {
+func (g *goals) keepClaims(p tree.Path, row Row, stay []Claim) {
 	n := &goal{path: p, after: row.State, claims: stay, reason: "shared with " + stay[0].Label + ", so it stays"}
 	g.goals[p] = n
 	slices.SortStableFunc(stay, func(a, b Claim) int { return rank(a) - rank(b) })

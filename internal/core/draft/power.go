@@ -216,30 +216,30 @@ func (m *telling) aboutPower() {
 	p := m.req.Power
 	switch {
 	case p == nil || p.Stop == "" && p.Condition != power.Stopped && len(m.power.reloads) == 0:
-		m.say(finding.Warn, "may-be-running", tree.Root, "Stop it yourself first if it does not like that, or tell how it is stopped.",
+		m.report(finding.Warn, "may-be-running", tree.Root, "Stop it yourself first if it does not like that, or tell how it is stopped.",
 			"Restless Crate cannot stop this server: it may be running while its files change.").By(finding.SetControl.With())
 	case p.Condition == power.Stopped && m.power.start:
-		m.say(finding.Note, "is-started", tree.Root, "", "The server is stopped; it is started for this and runs afterwards.")
+		m.report(finding.Note, "is-started", tree.Root, "", "The server is stopped; it is started for this and runs afterwards.")
 	case p.Condition == power.Stopped:
-		m.say(finding.Note, "is-stopped", tree.Root, "", "The server is stopped, and stays so.")
+		m.report(finding.Note, "is-stopped", tree.Root, "", "The server is stopped, and stays so.")
 	case p.Leave:
-		m.say(finding.Warn, "left-running", tree.Root, "", "The server is not stopped, as you wish: its files change while it may be running.")
+		m.report(finding.Warn, "left-running", tree.Root, "", "The server is not stopped, as you wish: its files change while it may be running.")
 	case m.power.stop && !m.power.start:
-		m.say(finding.Warn, "not-started", tree.Root, "Start it yourself afterwards, or tell how it is started.", "The server is stopped, and there is no way to start it again.").By(finding.SetControl.With())
+		m.report(finding.Warn, "not-started", tree.Root, "Start it yourself afterwards, or tell how it is started.", "The server is stopped, and there is no way to start it again.").By(finding.SetControl.With())
 	case m.power.stop:
-		m.say(finding.Note, "away", tree.Root, "", "The server is away %s. Everything that can be done before is done before.", m.away())
+		m.report(finding.Note, "away", tree.Root, "", "The server is away %s. Everything that can be done before is done before.", m.awayWords())
 	case len(m.power.reloads) == 0:
-		m.say(finding.Note, "placed-alone", tree.Root, "", "The server is not stopped: what is placed takes effect by being there.")
+		m.report(finding.Note, "placed-alone", tree.Root, "", "The server is not stopped: what is placed takes effect by being there.")
 	}
 	for _, r := range m.power.reloads {
 		if r.risky != "" {
-			m.say(finding.Warn, "risky-reload", tree.Root, "Have the server stopped and started instead.", "Reloading %s: %s", r.label, r.risky).By(finding.RestartInstead.With())
+			m.report(finding.Warn, "risky-reload", tree.Root, "Have the server stopped and started instead.", "Reloading %s: %s", r.label, r.risky).By(finding.RestartInstead.With())
 		}
 	}
 }
 
-// away tells how long a server is away, as far as is known.
-func (m *telling) away() string {
+// awayWords tells how long a server is awayWords, as far as is known.
+func (m *telling) awayWords() string {
 	ours := (m.swapMS() + m.dataMS + 999) / 1000
 	if m.req.Power.Away == 0 {
 		return fmt.Sprintf("for as long as it takes to stop and start, and %d s of ours", max(1, ours))

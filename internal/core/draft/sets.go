@@ -56,15 +56,15 @@ func (g *goals) sets(req *Request) {
 	}
 }
 
-// kept tells which variables have another value once the draft is done.
-func (m *running) kept() (out []Set) {
+// keptSets tells which variables have another value once the draft is done.
+func (m *running) keptSets() (out []Set) {
 	for _, s := range m.req.Sets {
 		if s.Variable != Program || m.launch != nil || len(m.req.Launches) == 0 {
 			switch {
 			case m.req.Power.takes(s.Variable):
 				s.Hand = ""
 			case s.Path == tree.Root && s.Hand == "":
-				m.never("nothing-sets", tree.Root, "Say in the rulebook what holds it: set-in or set-by-hand; or use {"+s.Variable+"} in what starts the server.",
+				m.refuse("nothing-sets", tree.Root, "Say in the rulebook what holds it: set-in or set-by-hand; or use {"+s.Variable+"} in what starts the server.",
 					"Nothing is known that would set %s to %s.", s.Variable, s.After).By(finding.SetControl.With())
 			}
 			out = append(out, s)
@@ -77,12 +77,12 @@ func (m *running) kept() (out []Set) {
 func (m *running) newNames() {
 	for _, n := range m.req.NewNames {
 		if m.obs.At(n.To).State.Being == tree.Folder {
-			m.say(finding.Warn, "goes-on", n.To, "Choose another name for a new one.", "%s is there already: the server goes on in it. %s stays as it is.", n.To, n.From)
+			m.report(finding.Warn, "goes-on", n.To, "Choose another name for a new one.", "%s is there already: the server goes on in it. %s stays as it is.", n.To, n.From)
 		} else {
-			m.say(finding.Warn, "renewed", n.From, "", "%s stays as it is, and the server begins a new one, %s; players begin in that.", n.From, n.To)
+			m.report(finding.Warn, "renewed", n.From, "", "%s stays as it is, and the server begins a new one, %s; players begin in that.", n.From, n.To)
 		}
 		if len(n.Stay) > 0 {
-			m.say(finding.Warn, "stays-behind", n.From, "Deploy what shall be in the new one too.", "%s in the old one.", stay(n.Stay))
+			m.report(finding.Warn, "stays-behind", n.From, "Deploy what shall be in the new one too.", "%s in the old one.", stay(n.Stay))
 		}
 	}
 }
@@ -102,13 +102,13 @@ func (m *running) launches() {
 	}
 	p := m.req.Power
 	if p == nil || p.Start == "" || len(all) > 1 && p.Stop == "" || p.Leave {
-		m.say(finding.Warn, "starts-yourself", tree.Root, "Or tell how it is stopped and started, and draft again.",
+		m.report(finding.Warn, "starts-yourself", tree.Root, "Or tell how it is stopped and started, and draft again.",
 			"%s is installed by starting it: start the server yourself, %s.", all[0].Label, inTurn(all)).By(finding.SetControl.With())
 		return
 	}
 	m.launch, m.later = &all[0], all[1:]
 	if len(all) > 1 {
-		m.say(finding.Note, "several-starts", tree.Root, "", "%s is installed by %s: %s.", all[0].Label, words.Count(len(all), "start"), inTurn(all))
+		m.report(finding.Note, "several-starts", tree.Root, "", "%s is installed by %s: %s.", all[0].Label, words.Count(len(all), "start"), inTurn(all))
 	}
 }
 
@@ -184,7 +184,7 @@ func (m *emitting) setByHand(e *emitter) {
 // nextLegs shows what later legs will do.
 func (m *emitting) nextLegs(e *emitter) {
 	for _, x := range m.d.Deferred {
-		e.step(Step{Phase: Proof, Verb: NextLeg, Path: x.Path, Reason: whys(x.Edits) + "; drafted once the server has made it"})
+		e.step(Step{Phase: Proof, Verb: NextLeg, Path: x.Path, Reason: reasons(x.Edits) + "; drafted once the server has made it"})
 	}
 	for _, l := range m.d.Launches {
 		e.step(Step{Phase: Proof, Verb: NextLeg, What: "start with " + l.Program, Reason: fmt.Sprintf("%s is installed by several starts", l.Label)})

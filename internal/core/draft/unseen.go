@@ -29,7 +29,7 @@ func (m *decider) unseen(p tree.Path, row Row) {
 		}
 	}
 	if at == p && replaces(m.req, row.Claims[0].Addon) {
-		m.say(finding.Warn, "missing-file", p, "The ledger forgets it.", "%s belongs to %s and is gone from the server; the new version has no such file.", p, row.Claims[0].Label)
+		m.report(finding.Warn, "missing-file", p, "The ledger forgets it.", "%s belongs to %s and is gone from the server; the new version has no such file.", p, row.Claims[0].Label)
 		return
 	}
 	if m.gone[at] == nil {
@@ -45,13 +45,13 @@ func (m *decider) sayUnseen() {
 		what := fmt.Sprintf("%s of %s", words.Count(u.files, "file"), u.label)
 		switch m.obs.At(at).State.Being {
 		case tree.Foreign:
-			m.say(finding.Block, "behind-link", at, "Put the folder back in the link's place; or accept this to have the ledger forget them, and what is behind the link left alone.",
+			m.report(finding.Block, "behind-link", at, "Put the folder back in the link's place; or accept this to have the ledger forget them, and what is behind the link left alone.",
 				"%s is a link on the server now; links are not followed, so %s below it cannot be seen or taken away.", at, what)
 		case tree.Content:
-			m.say(finding.Block, "missing-file", at, "Accept this to have the ledger forget them.",
+			m.report(finding.Block, "missing-file", at, "Accept this to have the ledger forget them.",
 				"%s is a file on the server now, and %s stood below it.", at, what)
 		default:
-			m.say(finding.Block, "missing-file", at, "If that is as it should be, accept this to have the ledger forget it; if a disk or folder is only missing for now, bring it back first.",
+			m.report(finding.Block, "missing-file", at, "If that is as it should be, accept this to have the ledger forget it; if a disk or folder is only missing for now, bring it back first.",
 				"%s is not on the server, and %s should be there: nothing of it can be taken away.", at, what)
 		}
 	}

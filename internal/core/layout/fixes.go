@@ -41,7 +41,7 @@ func (l *laying) correctName(c *Crate) {
 		c.Name, c.NameFrom, c.ID = fix.Name, "you", ""
 	}
 	if v := fix.Version[l.archive.Whole.Digest.String()]; v != "" && v != c.Version {
-		c.Corrected = append(c.Corrected, fmt.Sprintf("version %s, as you said, instead of %s", v, or(c.Version, "none")))
+		c.Corrected = append(c.Corrected, fmt.Sprintf("version %s, as you said, instead of %s", v, orElse(c.Version, "none")))
 		c.Version, c.VersionFrom = v, "you"
 	}
 	if len(fix.Rules) > 0 {
@@ -52,12 +52,12 @@ func (l *laying) correctName(c *Crate) {
 // choose takes the root that a person named, where one of the add-ons that
 // could be meant has a correction that fits exactly one.
 func (l *laying) choose(k *rulebook.Kind, roots []root) (root, bool) {
-	key := Key(l.told(k, fileStem(l.archive.Filename).text).Name)
+	key := Key(l.partsOf(k, fileStem(l.archive.Filename).text).Name)
 	fix, ok := l.fixes[key]
 	if !ok || fix.Root == "" {
 		return root{}, false
 	}
-	fit := slices.DeleteFunc(slices.Clone(roots), func(r root) bool { return !doublestar.MatchUnvalidated(fix.Root, r.at().String()) })
+	fit := slices.DeleteFunc(slices.Clone(roots), func(r root) bool { return !doublestar.MatchUnvalidated(fix.Root, r.path().String()) })
 	if len(fit) != 1 {
 		return root{}, false
 	}

@@ -83,15 +83,15 @@ type laying struct {
 	err     error // the first of reading; nothing more is read then
 }
 
-// say adds a finding. What it gives may be added to until the next one is said.
-func (l *laying) say(level finding.Level, code string, p tree.Path, mend, format string, args ...any) *finding.Finding {
+// report adds a finding. What it gives may be added to until the next one is said.
+func (l *laying) report(level finding.Level, code string, p tree.Path, mend, format string, args ...any) *finding.Finding {
 	l.res.Findings = append(l.res.Findings, finding.Finding{Level: level, Code: code, Path: p, What: fmt.Sprintf(format, args...), Mend: mend})
 	return &l.res.Findings[len(l.res.Findings)-1]
 }
 
 func (l *laying) kinds() {
 	taken := func(r root) bool {
-		return slices.ContainsFunc(l.res.Crates, func(c *Crate) bool { return r.at() == c.Root || r.at().Within(c.Root) && c.Root != tree.Root })
+		return slices.ContainsFunc(l.res.Crates, func(c *Crate) bool { return r.path() == c.Root || r.path().Within(c.Root) && c.Root != tree.Root })
 	}
 	for i := range l.book.Kinds {
 		k := &l.book.Kinds[i]
@@ -100,10 +100,10 @@ func (l *laying) kinds() {
 		case len(roots) == 0:
 		case len(l.res.Crates) > 0 && !(k.Several && l.several()):
 			if !taken(roots[0]) {
-				l.say(finding.Note, "also-fits", "", "", "kind %s recognises it too; %s stands first in the rulebook", k.Name, l.res.Crates[0].Kind)
+				l.report(finding.Note, "also-fits", "", "", "kind %s recognises it too; %s stands first in the rulebook", k.Name, l.res.Crates[0].Kind)
 			}
 		case k.Installer != "":
-			l.say(finding.Warn, "installer", roots[0].at(), k.Installer, "it is an installer, which must be run elsewhere first; stage what it makes")
+			l.report(finding.Warn, "installer", roots[0].path(), k.Installer, "it is an installer, which must be run elsewhere first; stage what it makes")
 			return
 		case len(roots) > 1 && !k.Several:
 			if chosen, ok := l.choose(k, roots); ok {
@@ -143,15 +143,15 @@ func (l *laying) unsure(k *rulebook.Kind, roots []root) {
 	slices.SortStableFunc(roots, func(a, b root) int { return l.below(b.folder) - l.below(a.folder) })
 	names := make([]string, 0, len(roots))
 	for i, r := range roots {
-		l.res.Choices = append(l.res.Choices, Choice{Kind: k.Name, Root: r.at(), Files: l.below(r.folder), Why: r.why})
+		l.res.Choices = append(l.res.Choices, Choice{Kind: k.Name, Root: r.path(), Files: l.below(r.folder), Why: r.why})
 		if i < 4 {
-			names = append(names, fmt.Sprintf("%s (%s)", r.at(), words.Count(l.below(r.folder), "file")))
+			names = append(names, fmt.Sprintf("%s (%s)", r.path(), words.Count(l.below(r.folder), "file")))
 		}
 	}
 	if n := len(roots) - len(names); n > 0 {
 		names = append(names, fmt.Sprintf("and %d more", n))
 	}
-	l.say(finding.Warn, "two-roots", roots[0].at(), "Say which, and stage it again.",
+	l.report(finding.Warn, "two-roots", roots[0].path(), "Say which, and stage it again.",
 		"kind %s fits, but which of these is the add-on is not clear: %s", k.Name, strings.Join(names, ", ")).By(finding.ChooseRoot.With())
 }
 
@@ -188,7 +188,7 @@ func (l *laying) innerArchives() {
 			return
 		}
 		if slices.ContainsFunc(res.Crates, (*Crate).repacked) {
-			l.say(finding.Warn, "not-repacked", whole.Path, "Stage that archive by itself.", "%s would have to be packed anew, which is done only for a download itself", whole.Path)
+			l.report(finding.Warn, "not-repacked", whole.Path, "Stage that archive by itself.", "%s would have to be packed anew, which is done only for a download itself", whole.Path)
 			continue
 		}
 		for _, c := range res.Crates {
@@ -199,7 +199,7 @@ func (l *laying) innerArchives() {
 		l.res.Choices = append(l.res.Choices, res.Choices...)
 	}
 	if len(l.res.Crates) > 0 {
-		l.say(finding.Note, "inner-archives", "", "", "the add-on is in an archive inside this one")
+		l.report(finding.Note, "inner-archives", "", "", "the add-on is in an archive inside this one")
 	}
 }
 
@@ -269,11 +269,11 @@ func (l *laying) leftOfPack() {
 		}
 	}
 	if len(rest) > 0 {
-		l.say(finding.Note, "left-of-pack", tree.Path(rest[0]), "", "belongs to none of the add-ons in it and is left out: %s", words.Few(rest))
+		l.report(finding.Note, "left-of-pack", tree.Path(rest[0]), "", "belongs to none of the add-ons in it and is left out: %s", words.Few(rest))
 	}
 }
 
-func or(s, otherwise string) string {
+func orElse(s, otherwise string) string {
 	if s != "" {
 		return s
 	}

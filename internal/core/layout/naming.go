@@ -13,12 +13,12 @@ import (
 // rulebook names, then from the folder, the wrappers and the file name. What
 // a person has corrected comes last and wins.
 func (l *laying) named(k *rulebook.Kind, r root, c *Crate) {
-	var other told
+	var other rival
 	for i, s := range r.stems {
-		if !l.seen(s.text, "name", s.from, c) {
+		if !l.isVisible(s.text, "name", s.from, c) {
 			continue
 		}
-		t := l.told(k, s.text)
+		t := l.partsOf(k, s.text)
 		if t.Version == "" && version.Bare(s.text) && i+1 < len(r.stems) {
 			t.Name, t.Version = "", strings.TrimSpace(s.text) // a folder that is named for its version alone
 		}
@@ -35,7 +35,7 @@ func (l *laying) named(k *rulebook.Kind, r root, c *Crate) {
 					Mend: "Correct it if that is wrong.", Remedies: []finding.Remedy{finding.NameCrate.With("version")}})
 			}
 		case version.Compare(c.Version, t.Version) != 0 && other.version == "":
-			other = told{t.Version, s.from}
+			other = rival{t.Version, s.from}
 		}
 		l.toldFacts(t, s.from, c)
 	}
@@ -47,7 +47,7 @@ func (l *laying) named(k *rulebook.Kind, r root, c *Crate) {
 	}
 	if v, from := l.read(k.VerIn, "version", r, c); v != "" {
 		if c.Version != "" && version.Compare(c.Version, v) != 0 {
-			other = told{c.Version, c.VersionFrom}
+			other = rival{c.Version, c.VersionFrom}
 		}
 		c.Version, c.VersionFrom = v, from
 	}
@@ -69,11 +69,11 @@ func (l *laying) named(k *rulebook.Kind, r root, c *Crate) {
 	}
 }
 
-// told is a version and where it was read.
-type told struct{ version, from string }
+// rival is a version and where it was read.
+type rival struct{ version, from string }
 
-// told reads a stem with the kind's suffixes trimmed before and after.
-func (l *laying) told(k *rulebook.Kind, s string) version.Told {
+// partsOf reads a stem with the kind's suffixes trimmed before and after.
+func (l *laying) partsOf(k *rulebook.Kind, s string) version.Told {
 	t := l.book.Known.Tell(trim(k, version.DropCounter(s)))
 	t.Name = trim(k, t.Name)
 	return t

@@ -15,7 +15,7 @@ import (
 // crate makes one crate: its names, its facts, and a target or a reason for
 // every file below the root.
 func (l *laying) crate(k *rulebook.Kind, r root) {
-	c := &Crate{Rulebook: l.book.Name, Kind: k.Name, Root: r.at(), Why: r.why, Files: []File{}, Left: []Left{}}
+	c := &Crate{Rulebook: l.book.Name, Kind: k.Name, Root: r.path(), Why: r.why, Files: []File{}, Left: []Left{}}
 	l.named(k, r, c)
 	l.facts(k, r, c)
 	rules := slices.Concat(l.fixes[c.Derived].Rules, k.Rules)
@@ -85,7 +85,7 @@ func (c *Crate) apply(rules []rulebook.Rule, k *rulebook.Kind, e part, r root) b
 		if rule.Leave {
 			if !put {
 				c.Left = append(c.Left, Left{Source: e.Path, Size: e.Size, Line: rule.Line, Settled: true,
-					Reason: or(rule.Because, "the rulebook leaves "+strings.Join(rule.Take, ", ")+" out")})
+					Reason: orElse(rule.Because, "the rulebook leaves "+strings.Join(rule.Take, ", ")+" out")})
 			}
 			return true
 		}
@@ -143,7 +143,7 @@ func (c *Crate) reason(rule *rulebook.Rule, r root) string {
 	case rule.Into != "":
 		reason = fmt.Sprintf("%s; merged into a packed file of %s", r.reason, c.Base)
 	case c.Overlay:
-		reason = fmt.Sprintf("%s; laid over %s", r.reason, or(c.Base, "what is there"))
+		reason = fmt.Sprintf("%s; laid over %s", r.reason, orElse(c.Base, "what is there"))
 	}
 	if rule.Optional != "" {
 		reason += fmt.Sprintf("; part %s, left to you", rule.Optional)

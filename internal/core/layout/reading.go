@@ -20,9 +20,9 @@ type text struct {
 	parsed map[manifest.Format]manifest.Value
 }
 
-// seen tells whether a text that says who an add-on is can be read as what it is;
+// isVisible tells whether a text that says who an add-on is can be read as what it is;
 // what is refused is told.
-func (l *laying) seen(s, what, from string, c *Crate) bool {
+func (l *laying) isVisible(s, what, from string, c *Crate) bool {
 	bad, ok := tree.Unseen(s)
 	if !ok {
 		c.find(finding.Finding{Level: finding.Warn, Code: "unseen-character",
@@ -38,7 +38,7 @@ func (l *laying) read(readings []rulebook.Reading, what string, r root, c *Crate
 	for _, rd := range readings {
 		for _, v := range l.readAll(rd, r, c) {
 			s, ok := v.value.(string)
-			if s = strings.TrimSpace(s); ok && s != "" && l.seen(s, what, v.from, c) {
+			if s = strings.TrimSpace(s); ok && s != "" && l.isVisible(s, what, v.from, c) {
 				return s, v.from
 			}
 		}
@@ -132,7 +132,7 @@ func (l *laying) facts(k *rulebook.Kind, r root, c *Crate) {
 		for _, rd := range k.Facts[kind] {
 			for _, v := range l.readAll(rd, r, c) {
 				for _, f := range factsOf(kind, rd, v) {
-					if l.seen(f.Name+f.Range, string(kind), f.From, c) {
+					if l.isVisible(f.Name+f.Range, string(kind), f.From, c) {
 						read = append(read, f)
 					}
 				}
@@ -155,7 +155,7 @@ func (l *laying) facts(k *rulebook.Kind, r root, c *Crate) {
 			continue
 		}
 		if _, err := version.ParseRange(f.Range); err != nil {
-			c.find(finding.Finding{Level: finding.Note, Code: "bad-range", What: fmt.Sprintf("%s says of %s: %v", f.From, or(f.Name, string(f.Kind)), err)})
+			c.find(finding.Finding{Level: finding.Note, Code: "bad-range", What: fmt.Sprintf("%s says of %s: %v", f.From, orElse(f.Name, string(f.Kind)), err)})
 		}
 	}
 }

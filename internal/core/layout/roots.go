@@ -27,8 +27,8 @@ type root struct {
 // stem is a text that may hold a name and a version, and what it is.
 type stem struct{ text, from string }
 
-// at is what stands for the root: the single file, or the folder.
-func (r root) at() tree.Path {
+// path is what stands for the root: the single file, or the folder.
+func (r root) path() tree.Path {
 	if r.only != nil {
 		return r.only.Path
 	}

@@ -62,14 +62,14 @@ type Answers map[string]string
 // account: what the marker can be depends on the shape.
 func Questions(e Evidence, a Answers) []Question {
 	shape := shapeQuestion(e)
-	chosen := a.or(shape)
+	chosen := a.orBelieved(shape)
 	sign := signQuestion(e, chosen)
-	place := placeQuestion(e, chosen, a.or(sign))
+	place := placeQuestion(e, chosen, a.orBelieved(sign))
 	return []Question{shape, sign, place, protectedQuestion(e)}
 }
 
-// or gives the answer to a question, or what the program believes.
-func (a Answers) or(q Question) string {
+// orBelieved gives the answer to a question, orBelieved what the program believes.
+func (a Answers) orBelieved(q Question) string {
 	if v, ok := a[q.Key]; ok && v != "" {
 		return v
 	}

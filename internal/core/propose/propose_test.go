@@ -29,7 +29,7 @@ func entries(paths ...string) (out []tree.Entry) {
 func believed(e Evidence, a Answers) map[string]string {
 	out := map[string]string{}
 	for _, q := range Questions(e, a) {
-		out[q.Key] = a.or(q)
+		out[q.Key] = a.orBelieved(q)
 	}
 	return out
 }

@@ -20,7 +20,7 @@ func Write(name, title string, e Evidence, a Answers) ([]byte, error) {
 	}
 	said := map[string]string{}
 	for _, q := range Questions(e, a) {
-		said[q.Key] = a.or(q)
+		said[q.Key] = a.orBelieved(q)
 		if said[q.Key] == "" {
 			return nil, fmt.Errorf("%s There is nothing to learn that from yet: answer %s", q.Ask, q.Key)
 		}

@@ -132,8 +132,8 @@ func named(heard []Heard, names []string) (bool, Heard) {
 	return false, Heard{}
 }
 
-// Of gives the entry of an add-on.
-func (r *Roll) Of(addon string) (Entry, bool) {
+// Entry gives the entry of an add-on.
+func (r *Roll) Entry(addon string) (Entry, bool) {
 	i := slices.IndexFunc(r.Entries, func(e Entry) bool { return e.Addon == addon })
 	if i < 0 {
 		return Entry{}, false

@@ -97,19 +97,19 @@ func (r *reader) line(out *Log, l Line) {
 		out.Ready = true
 	}
 	switch {
-	case r.said(out, r.loaded, l, func(h *Heard, g groups) {
-		h.Loaded, h.Failed, h.Why, h.Version = true, false, "", g.of("version") // it may have failed before, and come back
+	case r.match(out, r.loaded, l, func(h *Heard, g groups) {
+		h.Loaded, h.Failed, h.Why, h.Version = true, false, "", g.named("version") // it may have failed before, and come back
 	}):
-	case r.said(out, r.missing, l, func(h *Heard, g groups) {
-		h.Needs = append(h.Needs, g.of("needs"))
+	case r.match(out, r.missing, l, func(h *Heard, g groups) {
+		h.Needs = append(h.Needs, g.named("needs"))
 		if h.Why == "" {
-			h.Why = "it needs " + g.of("needs")
+			h.Why = "it needs " + g.named("needs")
 		}
 		h.Failed, h.Loaded = true, false
 	}):
-	case r.said(out, r.failed, l, func(h *Heard, g groups) {
+	case r.match(out, r.failed, l, func(h *Heard, g groups) {
 		if h.Why == "" {
-			h.Why = g.of("why")
+			h.Why = g.named("why")
 		}
 		h.Failed, h.Loaded = true, false
 	}):
@@ -124,15 +124,15 @@ type groups struct {
 	found []string
 }
 
-func (g groups) of(name string) string {
+func (g groups) named(name string) string {
 	if i := slices.Index(g.names, name); i >= 0 {
 		return g.found[i]
 	}
 	return ""
 }
 
-// said notes a line for the add-on that it names.
-func (r *reader) said(out *Log, expr *regexp.Regexp, l Line, note func(*Heard, groups)) bool {
+// match notes a line for the add-on that it names.
+func (r *reader) match(out *Log, expr *regexp.Regexp, l Line, note func(*Heard, groups)) bool {
 	if expr == nil {
 		return false
 	}
@@ -141,7 +141,7 @@ func (r *reader) said(out *Log, expr *regexp.Regexp, l Line, note func(*Heard, g
 		return false
 	}
 	g := groups{expr.SubexpNames(), m}
-	name := g.of("name")
+	name := g.named("name")
 	if name == "" { // a need that nobody is named for is everybody's trouble
 		out.Errors = append(out.Errors, l)
 		return true
@@ -168,7 +168,7 @@ func Answer(c rulebook.Console, text string) []Heard {
 		n++
 		if m := expr.FindStringSubmatch(Plain(line)); m != nil {
 			g := groups{expr.SubexpNames(), m}
-			out = append(out, Heard{Name: g.of("name"), Version: g.of("version"), Loaded: true, Lines: []Line{{n, Plain(line)}}})
+			out = append(out, Heard{Name: g.named("name"), Version: g.named("version"), Loaded: true, Lines: []Line{{n, Plain(line)}}})
 		}
 	}
 	return out

@@ -45,12 +45,12 @@ func TestARollSaysHowEverybodyStands(t *testing.T) {
 	}
 	require.Equal(t, []string{"drum failed", "quiet silent", "odd unknown", "gate loaded"}, short)
 	require.Equal(t, 1, roll.Count(Failed))
-	quiet, _ := roll.Of("quiet")
+	quiet, _ := roll.Entry("quiet")
 	require.Empty(t, quiet.Why)
 	silent := Call([]Expected{{Addon: "tunes", Names: []string{"tunes"}}}, Read(rules, log), false, nil)
-	tunes, _ := silent.Of("tunes")
+	tunes, _ := silent.Entry("tunes")
 	require.Equal(t, "no load list names it, and the server says nothing of it", tunes.Why)
-	drum, ok := roll.Of("drum")
+	drum, ok := roll.Entry("drum")
 	require.True(t, ok)
 	require.Equal(t, "it needs bell", drum.Why)
 	require.Len(t, drum.Lines, 2)
@@ -88,9 +88,9 @@ func TestTheConsoleTellsNothingOfWhatItDoesNotName(t *testing.T) {
 	rules := rulebook.Log{Loaded: `^stall (?P<name>\S+) opens`}
 	expected := []Expected{{Addon: "gate", Names: []string{"gate"}}, {Addon: "cart", Names: []string{"cart"}, Unasked: true, Oddities: []string{"creaks"}}}
 	roll := Call(expected, Read(rules, "stall gate opens\nstall cart opens\n"), true, nil)
-	gate, _ := roll.Of("gate")
+	gate, _ := roll.Entry("gate")
 	require.Equal(t, Failed, gate.Standing)
-	cart, _ := roll.Of("cart")
+	cart, _ := roll.Entry("cart")
 	require.Equal(t, Loaded, cart.Standing)
 	require.Equal(t, []string{"creaks"}, cart.Oddities)
 }

@@ -86,7 +86,7 @@ func (r *reader) kinds(n *yaml.Node, b *Book) {
 
 // starts reads the starts by which a loader is installed.
 func (r *reader) starts(n *yaml.Node, b *Book) (out []Launch) {
-	if !r.is(n, yaml.SequenceNode, "starts") {
+	if !r.expect(n, yaml.SequenceNode, "starts") {
 		return nil
 	}
 	if _, ok := b.Variable(Program); !ok {
@@ -236,7 +236,7 @@ func (r *reader) yes(what string, dst *bool) func(*yaml.Node) {
 }
 
 func (r *reader) rules(n *yaml.Node, b *Book) (rules []Rule) {
-	if !r.is(n, yaml.SequenceNode, "put") {
+	if !r.expect(n, yaml.SequenceNode, "put") {
 		return nil
 	}
 	for _, item := range n.Content {

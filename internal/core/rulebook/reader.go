@@ -50,7 +50,7 @@ type field struct {
 
 // mapping reads a mapping with known keys. what names the mapping in faults.
 func (r *reader) mapping(n *yaml.Node, what string, fields ...field) {
-	if !r.is(n, yaml.MappingNode, what) {
+	if !r.expect(n, yaml.MappingNode, what) {
 		return
 	}
 	seen := map[string]bool{}
@@ -77,7 +77,7 @@ func (r *reader) mapping(n *yaml.Node, what string, fields ...field) {
 
 // named reads a mapping whose keys are names of the book's own.
 func (r *reader) named(n *yaml.Node, what string, each func(key, value *yaml.Node)) {
-	if !r.is(n, yaml.MappingNode, what) {
+	if !r.expect(n, yaml.MappingNode, what) {
 		return
 	}
 	r.pairs(n, func(key, value *yaml.Node) {
@@ -102,7 +102,7 @@ func (r *reader) pairs(n *yaml.Node, each func(key, value *yaml.Node)) {
 	}
 }
 
-func (r *reader) is(n *yaml.Node, kind yaml.Kind, what string) bool {
+func (r *reader) expect(n *yaml.Node, kind yaml.Kind, what string) bool {
 	if n.Kind == kind {
 		return true
 	}
@@ -114,7 +114,7 @@ func (r *reader) is(n *yaml.Node, kind yaml.Kind, what string) bool {
 // text reads one string into dst.
 func (r *reader) text(what string, dst *string) func(*yaml.Node) {
 	return func(n *yaml.Node) {
-		if !r.is(n, yaml.ScalarNode, what) {
+		if !r.expect(n, yaml.ScalarNode, what) {
 			return
 		}
 		if n.Value == "" {
@@ -135,7 +135,7 @@ func (r *reader) texts(what string, dst *[]string, check func(string) error) fun
 			r.fault(n, "%s is an empty list", what)
 		}
 		for _, item := range items {
-			if !r.is(item, yaml.ScalarNode, what) {
+			if !r.expect(item, yaml.ScalarNode, what) {
 				continue
 			}
 			if err := check(item.Value); err != nil {

@@ -234,7 +234,7 @@ func (r serverReader) console(n *yaml.Node, b *Book) {
 }
 
 func (r serverReader) agreements(n *yaml.Node, b *Book) {
-	if !r.is(n, yaml.SequenceNode, "agreements") {
+	if !r.expect(n, yaml.SequenceNode, "agreements") {
 		return
 	}
 	for _, item := range n.Content {
@@ -268,7 +268,7 @@ func (r serverReader) setting(n *yaml.Node, b *Book) Setting {
 }
 
 func (r serverReader) byHand(n *yaml.Node, b *Book) {
-	if !r.is(n, yaml.SequenceNode, "by-hand") {
+	if !r.expect(n, yaml.SequenceNode, "by-hand") {
 		return
 	}
 	for _, item := range n.Content {

@@ -100,7 +100,7 @@ func Apply(text []byte, op Op) (after []byte, undo Op, err error) {
 	if err != nil {
 		return nil, Op{}, fmt.Errorf("the changed text would not be readable: %w", err)
 	}
-	if err := meant(items, then, op); err != nil {
+	if err := checkEffect(items, then, op); err != nil {
 		return nil, Op{}, err
 	}
 	undo = inverse(items, then, op)
@@ -124,9 +124,9 @@ func ApplyAll(text []byte, ops []Op) (after []byte, undo []Op, err error) {
 	return after, undo, nil
 }
 
-// meant checks what is about to be written: every other entry is as it was, and
+// checkEffect checks what is about to be written: every other entry is as it was, and
 // this one is as it shall be.
-func meant(before, after []Item, op Op) error {
+func checkEffect(before, after []Item, op Op) error {
 	if op.Do == Set {
 		if valueOf(after) != op.Key {
 			return fmt.Errorf("setting %q would not come out as meant in this text; nothing was changed", op.Key)

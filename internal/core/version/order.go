@@ -13,7 +13,7 @@ import (
 func Compare(a, b string) int {
 	x, y := pieces(a), pieces(b)
 	for i := range max(len(x), len(y)) {
-		if c := comparePiece(at(x, i), at(y, i)); c != 0 {
+		if c := comparePiece(pieceAt(x, i), pieceAt(y, i)); c != 0 {
 			return c
 		}
 	}
@@ -37,7 +37,7 @@ const (
 	classNumber        // a number above zero
 )
 
-func at(p []piece, i int) piece {
+func pieceAt(p []piece, i int) piece {
 	if i < len(p) {
 		return p[i]
 	}

@@ -93,7 +93,7 @@ func parseAny(text string) ([]span, error) {
 				return nil, err
 			}
 			plain = append(plain, s)
-		case strings.ContainsAny(v, "*") || wild(v):
+		case strings.ContainsAny(v, "*") || isWildcard(v):
 			return nil, fmt.Errorf("%s cannot be compared with %s", v, op)
 		default:
 			compared = true
@@ -141,13 +141,13 @@ func parseIntervals(text string) ([]span, error) {
 	return out, nil
 }
 
-func wild(v string) bool {
+func isWildcard(v string) bool {
 	return v == "x" || v == "X" || strings.HasSuffix(v, ".x") || strings.HasSuffix(v, ".X")
 }
 
 // wildcard reads "1.2.x" as from 1.2 up to before 1.3.
 func wildcard(v string) (span, error) {
-	if !wild(v) && !strings.Contains(v, "*") {
+	if !isWildcard(v) && !strings.Contains(v, "*") {
 		return span{low: v, high: v}, nil
 	}
 	base := strings.TrimRight(v, ".xX*")

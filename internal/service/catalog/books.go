@@ -17,8 +17,8 @@ type books struct {
 // mostBooks is how many are kept: far more than a service has in use.
 const mostBooks = 200
 
-// of gives a revision's book.
-func (s *books) of(rev model.Revision) (*rulebook.Book, error) {
+// parse gives a revision's book.
+func (s *books) parse(rev model.Revision) (*rulebook.Book, error) {
 	s.mu.Lock()
 	b := s.read[rev.Digest]
 	s.mu.Unlock()

@@ -21,20 +21,20 @@ func TestARevisionIsReadOnce(t *testing.T) {
 	var wg sync.WaitGroup
 	for range 8 {
 		wg.Go(func() {
-			_, err := all.of(rev)
+			_, err := all.parse(rev)
 			if err != nil {
 				t.Error(err)
 			}
 		})
 	}
 	wg.Wait()
-	one, err := all.of(rev)
+	one, err := all.parse(rev)
 	require.NoError(t, err)
-	again, err := all.of(rev)
+	again, err := all.parse(rev)
 	require.NoError(t, err)
 	require.Same(t, one, again)
-	_, err = all.of(revision("no rulebook"))
+	_, err = all.parse(revision("no rulebook"))
 	require.Error(t, err)
-	_, err = all.of(revision("no rulebook"))
+	_, err = all.parse(revision("no rulebook"))
 	require.Error(t, err, "what cannot be read is not kept")
 }

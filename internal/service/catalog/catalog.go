@@ -77,7 +77,7 @@ func (s *Service) Revision(ctx context.Context, name string, number int) (*ruleb
 	if err != nil {
 		return nil, rev, err
 	}
-	b, err := s.books.of(rev)
+	b, err := s.books.parse(rev)
 	return b, rev, err
 }
 

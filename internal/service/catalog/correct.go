@@ -27,7 +27,7 @@ type Placing struct {
 // and lays its archives out again. The crate that was corrected leaves the
 // list unless a server holds it.
 func (s *Service) Place(ctx context.Context, c model.Crate, p Placing, actor string) ([]model.Crate, error) {
-	if err := alone(c); err != nil {
+	if err := notJoined(c); err != nil {
 		return nil, err
 	}
 	b, _, err := s.Book(ctx, c.Body.Rulebook)
@@ -59,7 +59,7 @@ type Naming struct{ Name, Version, Base string }
 // Set corrects a crate's name and base, for this version and later ones, and
 // its version, for its archive alone, and lays it out again.
 func (s *Service) Set(ctx context.Context, c model.Crate, n Naming, actor string) ([]model.Crate, error) {
-	if err := alone(c); err != nil {
+	if err := notJoined(c); err != nil {
 		return nil, err
 	}
 	if n == (Naming{}) {
@@ -111,8 +111,8 @@ func (s *Service) Join(ctx context.Context, a, b model.Crate, actor string) (mod
 	return s.Records.AddJoined(ctx, c, max(a.Revision, b.Revision), slices.Concat(a.Archives, b.Archives), actor)
 }
 
-// alone refuses corrections of a joined crate: they belong to its parts.
-func alone(c model.Crate) error {
+// notJoined refuses corrections of a joined crate: they belong to its parts.
+func notJoined(c model.Crate) error {
 	if len(c.Archives) > 1 {
 		return fault.New(fault.Conflict, "joined", "%s is joined from %d archives", c.Body.Label(), len(c.Archives)).WithMend("Correct its parts, and join them again.")
 	}

@@ -56,9 +56,9 @@ func (s keeper) lookInto(ctx context.Context, r io.ReaderAt, size int64, filenam
 	return l, pack.Name(), pack.Close()
 }
 
-// said is what is kept of an archive beside its bytes, so that it can be staged
+// uploadFacts is what is kept of an archive beside its bytes, so that it can be staged
 // again where the records were lost.
-type said struct {
+type uploadFacts struct {
 	Filename string `json:"filename"`
 	CodePage string `json:"codePage,omitempty"`
 	Source   string `json:"source,omitempty"`
@@ -67,7 +67,7 @@ type said struct {
 
 // commit makes an upload's bytes a container.
 func (s keeper) commit(u *Upload, a model.Archive) (container string, err error) {
-	raw, err := json.Marshal(said{Filename: a.Filename, CodePage: u.CodePage, Source: a.Source, Note: a.Note})
+	raw, err := json.Marshal(uploadFacts{Filename: a.Filename, CodePage: u.CodePage, Source: a.Source, Note: a.Note})
 	if err != nil {
 		return "", errors.Join(err, u.Discard())
 	}

@@ -20,7 +20,7 @@ import (
 // same corrections. A root that the person names is kept as a correction.
 func (s layer) layBy(ctx context.Context, a model.Archive, filename, root string, rev model.Revision, actor string) (BookResult, error) {
 	br := BookResult{Rulebook: rev.Name, Revision: rev.Number}
-	b, err := s.books.of(rev)
+	b, err := s.books.parse(rev)
 	if err != nil {
 		return br, err
 	}
@@ -166,9 +166,9 @@ func (s *Service) Outdated(ctx context.Context, name string) ([]model.Archive, e
 	return s.Records.Outdated(ctx, name, rev.ID)
 }
 
-// Again lays those archives out by the newest revision. Crates that it makes
+// LayAgain lays those archives out by the newest revision. Crates that it makes
 // anew stand beside the old ones, which servers may hold.
-func (s *Service) Again(ctx context.Context, name, actor string, tell func(string)) ([]BookResult, error) {
+func (s *Service) LayAgain(ctx context.Context, name, actor string, tell func(string)) ([]BookResult, error) {
 	_, rev, err := s.Book(ctx, name)
 	if err != nil {
 		return nil, err

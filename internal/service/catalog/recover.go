@@ -112,10 +112,10 @@ func (s recoverer) recoverArchive(ctx context.Context, container string) (packed
 
 // saidOf reads what is kept of an archive beside its bytes. What cannot be read is
 // not known: the bytes count more.
-func (s recoverer) saidOf(digest tree.Digest) (known said) {
+func (s recoverer) saidOf(digest tree.Digest) (known uploadFacts) {
 	if raw, err := s.Room.About(digest); err == nil && raw != nil {
 		if json.Unmarshal(raw, &known) != nil {
-			return said{}
+			return uploadFacts{}
 		}
 	}
 	return known

@@ -11,9 +11,9 @@ import (
 	"restlesscrate/internal/model"
 )
 
-// Try shows what a rulebook that is not kept would make of an archive that is.
+// TryRulebook shows what a rulebook that is not kept would make of an archive that is.
 // Corrections do not count: they belong to rulebooks that are in use.
-func (s *Service) Try(ctx context.Context, text []byte, archive tree.Digest) (BookResult, error) {
+func (s *Service) TryRulebook(ctx context.Context, text []byte, archive tree.Digest) (BookResult, error) {
 	b, err := CheckRulebook(text)
 	if err != nil {
 		return BookResult{}, err
@@ -58,7 +58,7 @@ func ReadTree(text []byte, said map[string]string, entries []tree.Entry) (layout
 	}
 	values, err := b.Values(asked)
 	if err != nil {
-		return layout.OnTree{}, fault.Of(fault.Usage, "bad-variables", err)
+		return layout.OnTree{}, fault.From(fault.Usage, "bad-variables", err)
 	}
 	return layout.Read(b, values, entries)
 }

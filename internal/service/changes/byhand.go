@@ -31,8 +31,8 @@ func (s driver) wait(ctx context.Context, d model.Deployment, run *deploy.Run, w
 	return s.Records.OutlineByID(ctx, d.ID)
 }
 
-// seen checks whether what a person says is done shows on the server.
-func (s driver) seen(ctx context.Context, d model.Deployment, words string) error {
+// checkHand checks whether what a person says is done shows on the server.
+func (s driver) checkHand(ctx context.Context, d model.Deployment, words string) error {
 	i := slices.IndexFunc(d.Draft.Checked, func(h draft.Hand) bool { return h.Words() == words && h.File != "" })
 	if i < 0 {
 		return nil
@@ -91,7 +91,7 @@ func (s driver) ticked(ctx context.Context, d model.Deployment, unchecked bool, 
 			continue
 		}
 		if !unchecked {
-			if err := s.seen(ctx, d, m.Subject); err != nil {
+			if err := s.checkHand(ctx, d, m.Subject); err != nil {
 				return err
 			}
 		}

@@ -33,7 +33,7 @@ func (s readier) ready(ctx context.Context, srv model.Server, run *deploy.Run, d
 		if s.Now().Sub(d.CreatedAt) <= fresh {
 			return &d.Draft, d.Draft.Digest() == d.Digest, clock, nil
 		}
-		made, same, err = s.drafter().Again(ctx, srv, run.Host, d, tell)
+		made, same, err = s.drafter().Redraft(ctx, srv, run.Host, d, tell)
 		return made, same, clock, err
 	}
 	var g errgroup.Group
@@ -43,7 +43,7 @@ func (s readier) ready(ctx context.Context, srv model.Server, run *deploy.Run, d
 		return err
 	})
 	g.Go(func() (err error) {
-		made, same, err = s.drafter().Again(ctx, srv, run.Host, d, tell) // while the folders are still being tried
+		made, same, err = s.drafter().Redraft(ctx, srv, run.Host, d, tell) // while the folders are still being tried
 		return err
 	})
 	g.Go(func() (err error) {

@@ -29,10 +29,10 @@ type turn struct {
 	gone chan struct{} // closed when somebody takes it out of the line
 }
 
-// take waits for a deployment's turn on its server. The function that it gives
+// enter waits for a deployment's turn on its server. The function that it gives
 // ends the turn. early is for what is done in the turn before anything is
 // changed: it ends when somebody takes the deployment out of the queue.
-func (s *queue) take(ctx context.Context, d model.Deployment, tell progress.Tell) (early context.Context, end func(), err error) {
+func (s *queue) enter(ctx context.Context, d model.Deployment, tell progress.Tell) (early context.Context, end func(), err error) {
 	s.mu.Lock()
 	if s.lines == nil {
 		s.lines = map[int64]*line{}

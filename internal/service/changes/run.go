@@ -37,7 +37,7 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 			err = errors.Join(err, s.drive().unstart(ctx, d))
 		}
 	}()
-	early, end, err := s.queue.take(ctx, d, tell)
+	early, end, err := s.queue.enter(ctx, d, tell)
 	if err != nil {
 		return d, err
 	}
@@ -180,7 +180,7 @@ func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, 
 // myTurn waits for a deployment's turn and gives the deployment as it is then: what
 // was read before the wait may be long past.
 func (s driver) myTurn(ctx context.Context, d model.Deployment, tell progress.Tell) (now model.Deployment, end func(), err error) {
-	_, end, err = s.queue.take(ctx, d, tell)
+	_, end, err = s.queue.enter(ctx, d, tell)
 	if err != nil {
 		return d, nil, err
 	}
@@ -215,7 +215,7 @@ func (s driver) goOn(ctx context.Context, d model.Deployment, actor string, tell
 	run := s.runner(srv, d, h, tell)
 	clock, err := s.readiness().lock(ctx, srv, run, d)
 	if err != nil {
-		return d, still(d, err)
+		return d, stillHalted(d, err)
 	}
 	return s.forward(ctx, srv, run, d, from, clock, tell)
 }
@@ -342,9 +342,9 @@ func (s driver) halt(ctx context.Context, d model.Deployment, run *deploy.Run, c
 	return d, f.WithMend("Nothing is lost: it can be finished or taken back.").By(finding.ResumeDeployment.On(d.Name()), finding.UndoDeployment.On(d.Name()))
 }
 
-// still says that what halted a deployment, or something else, keeps it from
+// stillHalted says that what halted a deployment, or something else, keeps it from
 // going on.
-func still(d model.Deployment, err error) error {
+func stillHalted(d model.Deployment, err error) error {
 	if f := (*fault.Error)(nil); errors.As(err, &f) {
 		return err
 	}

@@ -51,7 +51,7 @@ func (s tidier) shrink(ctx context.Context) {
 // Tidy clears what a done deployment has left on its server: what it set aside
 // and could not remove when it was recorded.
 func (s *Service) Tidy(ctx context.Context, d model.Deployment, tell progress.Tell) (model.Deployment, error) {
-	_, end, err := s.queue.take(ctx, d, tell)
+	_, end, err := s.queue.enter(ctx, d, tell)
 	if err != nil {
 		return d, err
 	}

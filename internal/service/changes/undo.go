@@ -31,7 +31,7 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, data bool, actor
 	defer func() { _ = run.Host.Close() }() // whichever it is by then
 	d.Runner, run.Data = actor, data
 	if _, err := s.readiness().lock(ctx, srv, run, d); err != nil {
-		return d, still(d, err)
+		return d, stillHalted(d, err)
 	}
 	if err := s.Records.Advance(ctx, d.ID, model.Undoing, model.Halted, model.Waiting); err != nil {
 		return d, errors.Join(err, s.drive().letGo(context.WithoutCancel(ctx), d, run))

@@ -276,9 +276,9 @@ func (s *Drafter) Draft(ctx context.Context, srv model.Server, h remote.Host, as
 	return s.look(ctx, srv, h, req, basis, tell)
 }
 
-// Again drafts what a deployment asks for once more, unless all is as it was then. It tells
+// Redraft drafts what a deployment asks for once more, unless all is as it was then. It tells
 // whether the draft is still the same.
-func (s *Drafter) Again(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, tell progress.Tell) (made *draft.Draft, same bool, err error) {
+func (s *Drafter) Redraft(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, tell progress.Tell) (made *draft.Draft, same bool, err error) {
 	if made, err = s.unchanged(ctx, srv, h, d); made != nil || err != nil {
 		return made, err == nil, err
 	}

@@ -73,8 +73,8 @@ func (r *Recall) Keep(last *Recalled, deployment int64) {
 	})
 }
 
-// take gives the draft of a deployment if it is kept, and keeps it no longer.
-func (r *Recall) take(deployment int64) *Recalled {
+// claim gives the draft of a deployment if it is kept, and keeps it no longer.
+func (r *Recall) claim(deployment int64) *Recalled {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	last := r.last
@@ -88,7 +88,7 @@ func (r *Recall) take(deployment int64) *Recalled {
 // unchanged gives the draft of a deployment as it was made, where all that it was made
 // from is still so; nil where it is not kept, or something has changed.
 func (s *Drafter) unchanged(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment) (*draft.Draft, error) {
-	last := s.Recall.take(d.ID)
+	last := s.Recall.claim(d.ID)
 	if last == nil {
 		return nil, nil
 	}

@@ -12,16 +12,16 @@ import (
 
 func TestTheLastDraftIsKeptForItsDeploymentAndForAWhile(t *testing.T) {
 	var r Recall
-	require.Nil(t, r.take(1))
+	require.Nil(t, r.claim(1))
 	kept := &Recalled{}
 	r.Keep(kept, 1)
-	require.Nil(t, r.take(2), "another deployment's is not given")
-	require.Same(t, kept, r.take(1))
-	require.Nil(t, r.take(1), "it is given once")
+	require.Nil(t, r.claim(2), "another deployment's is not given")
+	require.Same(t, kept, r.claim(1))
+	require.Nil(t, r.claim(1), "it is given once")
 
 	r.Keep(kept, 1)
 	r.Keep(&Recalled{}, 2)
-	require.Nil(t, r.take(1), "one is kept")
+	require.Nil(t, r.claim(1), "one is kept")
 	r.Keep(kept, 3)
 	r.gone.Reset(0) // its time is over
 	testbed.Eventually(t, "it is let go of", func() bool {

@@ -245,7 +245,7 @@ func (s *Service) ActAndWait(ctx context.Context, name string, act power.Act, te
 		}
 		return s.ActAndWait(ctx, name, power.Start, tell)
 	}
-	if state, words := p.State(ctx); needless(act, power.Condition(state)) {
+	if state, words := p.State(ctx); alreadySo(act, power.Condition(state)) {
 		return Acted{Words: words, Already: true}, nil
 	}
 	if done.Answer, err = p.d.Do(ctx, act, ""); err != nil {
@@ -267,8 +267,8 @@ func (s *Service) ActAndWait(ctx context.Context, name string, act power.Act, te
 	return done, err
 }
 
-// needless tells whether a server stands as an act would have it.
-func needless(act power.Act, now power.Condition) bool {
+// alreadySo tells whether a server stands as an act would have it.
+func alreadySo(act power.Act, now power.Condition) bool {
 	return act == power.Start && now == power.Running || act == power.Stop && now == power.Stopped
 }
 

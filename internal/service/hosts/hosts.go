@@ -101,7 +101,7 @@ func (s *Service) check(ctx context.Context, srv *model.Server) error {
 		return err
 	}
 	if srv.Variables, err = b.Values(srv.Variables); err != nil {
-		return fault.Of(fault.Usage, "bad-variables", err)
+		return fault.From(fault.Usage, "bad-variables", err)
 	}
 	t := &srv.Transport
 	switch t.Kind {

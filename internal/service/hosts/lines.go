@@ -55,8 +55,8 @@ func (l *lease) Close() error {
 // Unwrap gives the host itself, for what it can do besides.
 func (l *lease) Unwrap() remote.Host { return l.Host }
 
-// take gives the open line of a server, if there is one that still answers.
-func (l *lines) take(ctx context.Context, srv model.Server) (remote.Host, bool) {
+// borrow gives the open line of a server, if there is one that still answers.
+func (l *lines) borrow(ctx context.Context, srv model.Server) (remote.Host, bool) {
 	l.mu.Lock()
 	have := l.open[srv.ID]
 	if have == nil || have.gone || have.key != lineKey(srv) {
@@ -160,7 +160,7 @@ func (s *Service) Connect(ctx context.Context, srv model.Server) (remote.Host, e
 	if srv.Transport.Kind == "folder" {
 		return s.dialing().dial(ctx, srv)
 	}
-	if h, ok := s.lines.take(ctx, srv); ok {
+	if h, ok := s.lines.borrow(ctx, srv); ok {
 		return h, nil
 	}
 	h, err := s.dialing().dial(ctx, srv)

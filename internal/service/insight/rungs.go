@@ -46,7 +46,7 @@ func (s *Service) climb(ctx context.Context, srv model.Server, addons []Addon, n
 		if a.ChangedSince = newest[a.Key] > call.Seq; a.ChangedSince {
 			continue
 		}
-		e, ok := call.Roll.Of(a.Key)
+		e, ok := call.Roll.Entry(a.Key)
 		if !ok {
 			continue
 		}

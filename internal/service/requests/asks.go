@@ -173,7 +173,7 @@ func (s *Maker) back(ctx context.Context, srv model.Server, book *rulebook.Book,
 	}
 	if b.Addon != "" {
 		for i := range req.Back {
-			req.Back[i].Of(layout.Key(b.Addon))
+			req.Back[i].OfAddon(layout.Key(b.Addon))
 		}
 	}
 	return title, s.setsBack(ctx, srv, book, b.setBy(last), req)

@@ -47,7 +47,7 @@ func (p *parts) choose(c model.Crate) ([]draft.Part, error) {
 	var out []draft.Part
 	for _, name := range slices.Sorted(maps.Keys(files)) {
 		p.known = append(p.known, c.Body.Name+":"+name)
-		yes, no := p.said(p.with, c, name), p.said(p.without, c, name)
+		yes, no := p.matches(p.with, c, name), p.matches(p.without, c, name)
 		if yes && no {
 			return nil, fault.New(fault.Usage, "bad-request", "the part %s of %s is both taken and left", name, c.Body.Name)
 		}
@@ -110,8 +110,8 @@ func (p *parts) valued(list []string, c model.Crate, name string) (value string)
 	return value
 }
 
-// said tells whether a list names a part, as PART or ADDON:PART.
-func (p *parts) said(list []string, c model.Crate, name string) bool {
+// matches tells whether a list names a part, as PART or ADDON:PART.
+func (p *parts) matches(list []string, c model.Crate, name string) bool {
 	found := false
 	for _, word := range list {
 		addon, part, of := strings.Cut(word, ":")

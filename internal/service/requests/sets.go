@@ -56,7 +56,7 @@ func (s *Maker) renewals(b *rulebook.Book, srv model.Server, ask Ask, req *draft
 		if anew.To, err = b.Resolve(name, srv.Variables); err != nil {
 			return srv, err
 		}
-		if anew.Stay, err = stays(b, before, srv.Variables, req.Ledger, ask); err != nil {
+		if anew.Stay, err = leftBehind(b, before, srv.Variables, req.Ledger, ask); err != nil {
 			return srv, err
 		}
 		req.NewNames = append(req.NewNames, anew)
@@ -64,8 +64,8 @@ func (s *Maker) renewals(b *rulebook.Book, srv model.Server, ask Ask, req *draft
 	return srv, nil
 }
 
-// stays lists the add-ons that lie in places whose path becomes another one.
-func stays(b *rulebook.Book, before, after map[string]string, ledger map[tree.Path]draft.Row, ask Ask) (out []string, err error) {
+// leftBehind lists the add-ons that lie in places whose path becomes another one.
+func leftBehind(b *rulebook.Book, before, after map[string]string, ledger map[tree.Path]draft.Row, ask Ask) (out []string, err error) {
 	for _, p := range b.Places {
 		from, err := b.Resolve(p.Name, before)
 		if err != nil {

@@ -67,7 +67,7 @@ func (caves) unfit(p *play, name, text string, said map[string]string, open []ad
 		}
 	}
 	for _, need := range caveNeeds.FindAllStringSubmatch(text, -1) {
-		if _, there := has(open, need[1]); !there {
+		if _, there := findAddon(open, need[1]); !there {
 			p.log.line("cave %s wants %s", name, need[1])
 			return "what it wants is not open before it"
 		}

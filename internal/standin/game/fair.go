@@ -51,7 +51,7 @@ func (f *fair) stall(p *play, name string, out *[]addon) {
 	shut := func(why string) { p.log.line("stall %s stays shut: %s", name, why) }
 	text := p.read("stalls", name, "stall.lf") + p.read("stalls", name, "booth.lf")
 	version := lfVersion.FindStringSubmatch(text)
-	_, twice := has(*out, name)
+	_, twice := findAddon(*out, name)
 	switch {
 	case twice:
 		shut("it is called twice")
@@ -65,7 +65,7 @@ func (f *fair) stall(p *play, name string, out *[]addon) {
 	}
 	if m := lfNeeds.FindStringSubmatch(text); m != nil {
 		for _, need := range lfWord.FindAllStringSubmatch(m[1], -1) {
-			if _, there := has(*out, need[1]); !there {
+			if _, there := findAddon(*out, need[1]); !there {
 				p.log.line("stall %s asks for %s", name, need[1])
 				shut("it is called before what it asks for, or without it")
 				return

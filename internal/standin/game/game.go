@@ -117,11 +117,11 @@ func Run(ctx context.Context, o Options) (err error) {
 	if !p.wait(ctx, p.span("start-takes", 200*time.Millisecond)) {
 		return nil
 	}
-	if p.told("crash-on-start") {
+	if p.hasRule("crash-on-start") {
 		p.log.line("fatal: the floor gave way")
 		return ErrCrashed
 	}
-	if p.told("bad-key") {
+	if p.hasRule("bad-key") {
 		p.log.line("error: the licence key was refused; nobody outside can see this server")
 	}
 	if ended, err := k.begin(p); err != nil || ended {
@@ -144,7 +144,7 @@ func Run(ctx context.Context, o Options) (err error) {
 		}
 		defer c.Close()
 	}
-	if !p.told("never-ready") {
+	if !p.hasRule("never-ready") {
 		p.log.line("%s", k.ready())
 	}
 	for p.wait(ctx, 200*time.Millisecond) {
@@ -152,7 +152,7 @@ func Run(ctx context.Context, o Options) (err error) {
 			return err
 		}
 	}
-	if p.told("hang-on-stop") {
+	if p.hasRule("hang-on-stop") {
 		p.log.line("stopping, as soon as everybody has gone home")
 		select {}
 	}
@@ -162,7 +162,7 @@ func Run(ctx context.Context, o Options) (err error) {
 	return err
 }
 
-func (p *play) told(word string) bool { _, ok := p.rules[word]; return ok }
+func (p *play) hasRule(word string) bool { _, ok := p.rules[word]; return ok }
 
 func (p *play) span(word string, otherwise time.Duration) time.Duration {
 	if d, err := time.ParseDuration(p.rules[word]); err == nil {
@@ -220,8 +220,8 @@ func (p *play) answer(line string) string {
 	return "unknown command: " + line + "\n"
 }
 
-// has tells whether something of that name was loaded.
-func has(loaded []addon, name string) (addon, bool) {
+// findAddon tells whether something of that name was loaded.
+func findAddon(loaded []addon, name string) (addon, bool) {
 	for _, a := range loaded {
 		if a.name == name {
 			return a, true

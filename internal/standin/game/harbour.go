@@ -127,7 +127,7 @@ func (h harbour) load(p *play) (out []addon) {
 			continue
 		}
 		f := found[0]
-		switch _, there := has(out, f.needs); {
+		switch _, there := findAddon(out, f.needs); {
 		case f.needs != "" && !there:
 			p.log.line("fixture %s needs %s", name, f.needs)
 			refuse("something that it needs is not there")
