@@ -16,6 +16,7 @@ import (
 )
 
 func TestEveryCallNeedsCredentials(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	status, doc := s.call("GET", "/api/v1/openapi.json", s.token(), "")
 	require.Equal(t, 200, status)
@@ -49,6 +50,7 @@ func TestEveryCallNeedsCredentials(t *testing.T) {
 }
 
 func TestWhatIsCountedIsThereForPrometheus(t *testing.T) {
+	t.Parallel()
 	s, _ := folderServer(t)
 	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
 	s.must("deploy", "lantern", "drum-tent@0.4.0", "--yes")
@@ -62,6 +64,7 @@ func TestWhatIsCountedIsThereForPrometheus(t *testing.T) {
 }
 
 func TestProblemsAreProblems(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	status, body := s.call("GET", "/api/v1/servers/nowhere", s.token(), "")
 	require.Equal(t, 404, status)
@@ -79,6 +82,7 @@ func TestProblemsAreProblems(t *testing.T) {
 }
 
 func TestALinkSignsABrowserInOnce(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	var l api.SignInLink
 	s.get(&l, "sign-in")
@@ -108,6 +112,7 @@ func TestALinkSignsABrowserInOnce(t *testing.T) {
 }
 
 func TestTheSameKeyGivesTheFirstAnswerAgain(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	ask := func(key, body string) (int, string) {
 		return s.call("POST", "/api/v1/servers", s.token(), body, "Idempotency-Key", key)
@@ -126,6 +131,7 @@ func TestTheSameKeyGivesTheFirstAnswerAgain(t *testing.T) {
 }
 
 func TestAJobsEventsAreNumberedAndCanBePickedUp(t *testing.T) {
+	t.Parallel()
 	s, _ := folderServer(t)
 	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
 	s.must("deploy", "lantern", "drum-tent", "--yes")
@@ -145,6 +151,7 @@ func TestAJobsEventsAreNumberedAndCanBePickedUp(t *testing.T) {
 }
 
 func TestListsHaveCursors(t *testing.T) {
+	t.Parallel()
 	s, _ := folderServer(t)
 	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
 	for range 101 {

@@ -34,6 +34,7 @@ func packed(t *testing.T, file string, texts map[string]string, program ...strin
 }
 
 func TestWhateverItIsPackedWithTheSameBytesArrive(t *testing.T) {
+	t.Parallel()
 	testbed.Need(t, "7z", "p7zip-full")
 	texts := stall("0.4.0", map[string]string{"drum.txt": "boom", "deep/er.txt": "thud"})
 	want := map[string]string{
@@ -57,6 +58,7 @@ func TestWhateverItIsPackedWithTheSameBytesArrive(t *testing.T) {
 }
 
 func TestAnAddOnInAnArchiveInsideAnArchive(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	inner := testbed.Zip(t, filepath.Join(t.TempDir(), "drum-tent-0.4.zip"), map[string]string{"drum-tent/stall.lf": "version = \"0.4\"\n", "drum-tent/wares/a": "a"})
 	raw, err := os.ReadFile(inner)
@@ -69,6 +71,7 @@ func TestAnAddOnInAnArchiveInsideAnArchive(t *testing.T) {
 }
 
 func TestABrokenCompressedArchiveLeavesNothing(t *testing.T) {
+	t.Parallel()
 	s, _ := folderServer(t)
 	before := testbed.Snapshot(t, filepath.Join(s.data, "stockroom"))
 	file := packed(t, "drum-tent.tar.gz", stall("0.4.0", map[string]string{"a": fmt.Sprint(os.Environ(), os.Args)}), "tar", "-czf")
@@ -81,6 +84,7 @@ func TestABrokenCompressedArchiveLeavesNothing(t *testing.T) {
 }
 
 func TestCorrectionsAreFoundAgainByTheNextVersion(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	version := func(v string) string {
 		return testbed.Zip(t, filepath.Join(t.TempDir(), "harvest-songs-"+v+".zip"), map[string]string{"reel.tune": "la " + v, "words.lyr": "sing " + v})
@@ -112,6 +116,7 @@ func TestCorrectionsAreFoundAgainByTheNextVersion(t *testing.T) {
 }
 
 func TestWhichRootIsChosenOnce(t *testing.T) {
+	t.Parallel()
 	s, _ := folderServer(t)
 	tents := func(v string) string {
 		return testbed.Zip(t, filepath.Join(t.TempDir(), "tents-"+v+".zip"), map[string]string{
@@ -128,6 +133,7 @@ func TestWhichRootIsChosenOnce(t *testing.T) {
 }
 
 func TestAnExpectedDigestIsCompared(t *testing.T) {
+	t.Parallel()
 	s, _ := folderServer(t)
 	file := testbed.Zip(t, filepath.Join(t.TempDir(), "drum-tent.zip"), stall("0.4.0", map[string]string{"a": "a"}))
 	raw, err := os.ReadFile(file)
@@ -139,6 +145,7 @@ func TestAnExpectedDigestIsCompared(t *testing.T) {
 }
 
 func TestTheSameVersionWithOtherBytesIsToldAndCompared(t *testing.T) {
+	t.Parallel()
 	s, _ := folderServer(t)
 	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom", "old.txt": "x", "where.txt": "moves"}))
 	zip := testbed.Zip(t, filepath.Join(t.TempDir(), "drum-tent.zip"), stall("0.4.0", map[string]string{"drum.txt": "BOOM!", "new.txt": "yy", "there/where.txt": "moves"}))
@@ -157,6 +164,7 @@ func TestTheSameVersionWithOtherBytesIsToldAndCompared(t *testing.T) {
 }
 
 func TestOneAddOnInTwoDownloads(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
 	s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "drum-tunes-1.zip"), map[string]string{"reel.tune": "la"}))
@@ -176,6 +184,7 @@ func TestOneAddOnInTwoDownloads(t *testing.T) {
 }
 
 func TestADataPackIsPackedAnewWithItsMarkerAtTheRoot(t *testing.T) {
+	t.Parallel()
 	s, root := start(t), t.TempDir()
 	s.must("rulebook", "add", books+"tidewright.yaml")
 	s.must("server", "add", "saltpan", "--rulebook", "tidewright", "--folder", root)
@@ -210,6 +219,7 @@ func TestADataPackIsPackedAnewWithItsMarkerAtTheRoot(t *testing.T) {
 }
 
 func TestANewRevisionOffersToLayOutAgain(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "harvest-songs-1.2.zip"), map[string]string{"reel.tune": "la", "words.lyr": "sing"}))
 	s.must("deploy", "lantern", "harvest-songs@1.2", "--yes")

@@ -43,6 +43,7 @@ const check = `axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa']}).t
 // A long folder makes a row of text of what else is taken for a list of links,
 // which are held to more within text.
 func TestEveryPageCanBeUsedByAll(t *testing.T) {
+	t.Parallel()
 	root := filepath.Join(t.TempDir(), "the-fair-by-the-river-with-all-of-its-lanterns-and-stalls-and-songs")
 	require.NoError(t, os.Mkdir(root, 0o755))
 	s := folderServerAt(t, root)
@@ -65,6 +66,7 @@ func TestEveryPageCanBeUsedByAll(t *testing.T) {
 }
 
 func TestNoPageIsWiderThanANarrowScreen(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	list := pages(t, s, root)
 	c := openConsole(t, s)
@@ -79,6 +81,7 @@ func TestNoPageIsWiderThanANarrowScreen(t *testing.T) {
 }
 
 func TestTheKeyboardIsEnough(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	pages(t, s, root)
 	c := openConsole(t, s)

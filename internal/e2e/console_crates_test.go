@@ -9,6 +9,7 @@ import (
 )
 
 func TestCratesAreComparedAndJoinedByClicking(t *testing.T) {
+	t.Parallel()
 	s, _, download := gameServer(t, "lanternfall")
 	s.must("stage", download("drum-tent-0.4.0.zip"), download("drum-tent-0.5.0.zip"))
 	more := testbed.Zip(t, filepath.Join(t.TempDir(), "drum-sounds-0.5.0.zip"), map[string]string{"drum-sounds/stall.lf": "version = \"0.5.0\"\n", "drum-sounds/sounds/boom.lf": "boom"})
@@ -29,6 +30,7 @@ func TestCratesAreComparedAndJoinedByClicking(t *testing.T) {
 }
 
 func TestWhatAPatchChangesIsSaidByClicking(t *testing.T) {
+	t.Parallel()
 	s, _, _ := gameServer(t, "lanternfall")
 	s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "hush-1.zip"), map[string]string{"hush/change.lf": "version = \"1\"\n", "hush/wares/drum.lf": "hush"}))
 	c := openConsole(t, s)
@@ -42,6 +44,7 @@ func TestWhatAPatchChangesIsSaidByClicking(t *testing.T) {
 }
 
 func TestAnIdIsKeptByClicking(t *testing.T) {
+	t.Parallel()
 	s, _, _ := gameServer(t, "lanternfall")
 	c := openConsole(t, s)
 	c.goTo("/staging")

@@ -13,6 +13,7 @@ import (
 // A roll call in the console offers what a failed add-on needs: what is to be staged
 // first, then a draft by one click. Only the newest deployment offers it.
 func TestTheConsoleBringsWhatAFailedAddonNeeds(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.fixture("cranes-1.0.tdx", "name cranes", "version 1.0", "needs winches"))
 	r.must("deploy", "here", "cranes@1.0", "--yes")
@@ -36,6 +37,7 @@ func TestTheConsoleBringsWhatAFailedAddonNeeds(t *testing.T) {
 // What is harmless is noted beside the roll call, is seen there at once, and is
 // forgotten there.
 func TestTheConsoleNotesWhatIsHarmless(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.download("tide-base-3.2.1.tdx"))
 	r.must("deploy", "here", "tide-base@3.2.1", "--yes")
@@ -57,6 +59,7 @@ func TestTheConsoleNotesWhatIsHarmless(t *testing.T) {
 
 // A world is set aside, or another begun, from the server's page.
 func TestTheConsoleHasAWorldBegunAnew(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	houses := filepath.Join(r.root, "ports/reedbank/ledger/houses.txt")
 	testbed.Write(t, houses, "12 houses\n")

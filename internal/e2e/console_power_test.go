@@ -15,6 +15,7 @@ import (
 // in the middle, and it is finished there; then the server is stopped, started and
 // spoken to, an add-on is disabled, and the roll is called.
 func TestTheConsoleRunsLegsAndAServer(t *testing.T) {
+	t.Parallel()
 	r := bare(t)
 	require.NoError(t, os.WriteFile(filepath.Join(r.root, "standin.rules"), []byte("start-takes 1500ms\n"), 0o644))
 	c := openConsole(t, r.service)
@@ -69,6 +70,7 @@ func TestTheConsoleRunsLegsAndAServer(t *testing.T) {
 
 // What a person has to do is told with the text to copy, and ticked off there.
 func TestTheConsoleTicksAStepByHandOff(t *testing.T) {
+	t.Parallel()
 	r := play(t, "mossgrave")
 	r.must("stage", r.download("rope-lore-1.3.zip"))
 	c := openConsole(t, r.service)
@@ -88,6 +90,7 @@ func TestTheConsoleTicksAStepByHandOff(t *testing.T) {
 // How a server is controlled is said in the console, whose probes answer at once, and
 // what is kept is what a deployment then goes by.
 func TestTheConsoleSaysHowAServerIsControlled(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	command := r.byCommands("tidewright")
 	r.control("acts: {}\n")
@@ -128,6 +131,7 @@ func TestTheConsoleSaysHowAServerIsControlled(t *testing.T) {
 
 // What a person says is done is looked for, and can be ticked all the same.
 func TestTheConsoleTicksUncheckedWhereAPersonKnowsBetter(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	book := read(t, fullBooks+"tidewright.yaml") + "\nby-hand:\n  - {what: Put your licence beside the program., check: {file: harbour.licence}}\n"
 	r.must("rulebook", "add", written(t, "tidewright.yaml", book))

@@ -10,6 +10,7 @@ import (
 )
 
 func TestTheInterviewMakesARulebookThatDeploys(t *testing.T) {
+	t.Parallel()
 	d, root := testbed.StartSSHD(t), t.TempDir()
 	testbed.Write(t, filepath.Join(root, "kites/blue/kite.toml"), "version = \"1\"\n")
 	testbed.Write(t, filepath.Join(root, "kites/green/kite.toml"), "version = \"2\"\n")

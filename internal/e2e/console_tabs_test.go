@@ -12,6 +12,7 @@ import (
 // All windows of a browser share one stream of what has changed: each shows at once what
 // somebody did elsewhere, and where the window that listened is closed, another listens.
 func TestTheWindowsOfABrowserShareOneStream(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	s.kill()
 	s.more = []string{"--verbose"} // every call is told when it ends, streams too

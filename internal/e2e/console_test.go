@@ -72,6 +72,7 @@ func (c console) runDraft(name string) {
 }
 
 func TestTheConsoleDoesTheWholeJob(t *testing.T) {
+	t.Parallel()
 	d, root, dir := testbed.StartSSHD(t), t.TempDir(), t.TempDir()
 	testbed.Write(t, filepath.Join(root, "fair.order"), "call nobody\n")
 	s := start(t)
@@ -168,6 +169,7 @@ func TestTheConsoleDoesTheWholeJob(t *testing.T) {
 }
 
 func TestAHaltedRunIsResumedOrUndoneByClicking(t *testing.T) {
+	t.Parallel()
 	s, d, root := overSSH(t)
 	s.trust()
 	s.stage(many("1.0"))
@@ -220,6 +222,7 @@ func TestAHaltedRunIsResumedOrUndoneByClicking(t *testing.T) {
 // A server is added over FTP with TLS in the console; a run whose line is cut is
 // resumed there.
 func TestTheConsoleOverFTPWithTLS(t *testing.T) {
+	t.Parallel()
 	d, root := testbed.StartVSFTPD(t, testbed.FTPOptions{TLS: true}), t.TempDir()
 	s := start(t)
 	s.must("rulebook", "add", books+"lanternfall.yaml")
@@ -274,6 +277,7 @@ func TestTheConsoleOverFTPWithTLS(t *testing.T) {
 }
 
 func TestABlockIsAcceptedByATick(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	testbed.Write(t, filepath.Join(root, "stalls/drum-tent/stall.lf"), "put there by hand")
 	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
@@ -296,6 +300,7 @@ func TestABlockIsAcceptedByATick(t *testing.T) {
 }
 
 func TestWhatTheAuthorSaysIsTickedOff(t *testing.T) {
+	t.Parallel()
 	s, _ := folderServer(t)
 	texts := stall("0.4.0", map[string]string{"drum.txt": "boom"})
 	texts["drum-tent-main/README.md"] = "# Drum Tent\n\nNeeds ticket-gate 1.0 or newer.\n"
@@ -314,6 +319,7 @@ func TestWhatTheAuthorSaysIsTickedOff(t *testing.T) {
 }
 
 func TestADraftThatIsNoLongerTrueIsDraftedAnew(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
 	s.must("deploy", "lantern", "drum-tent@0.4.0", "--draft")
@@ -330,6 +336,7 @@ func TestADraftThatIsNoLongerTrueIsDraftedAnew(t *testing.T) {
 }
 
 func TestAFileThatNoRuleTakesIsPlacedByPointing(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	book := written(t, "plain.yaml", strings.Replace(read(t, books+"lanternfall.yaml"), `      - leave: "**"
         because: only tunes belong in a songbook`, "", 1))
@@ -355,6 +362,7 @@ func TestAFileThatNoRuleTakesIsPlacedByPointing(t *testing.T) {
 }
 
 func TestTheAddOnInAnArchiveIsChosenByPointing(t *testing.T) {
+	t.Parallel()
 	s, _ := folderServer(t)
 	c := openConsole(t, s)
 	zip := testbed.Zip(t, filepath.Join(t.TempDir(), "tents-2.zip"), map[string]string{"new/stall.lf": "version = \"2\"\n", "new/wares/a": "a", "old/stall.lf": "version = \"1\"\n"})
@@ -366,6 +374,7 @@ func TestTheAddOnInAnArchiveIsChosenByPointing(t *testing.T) {
 }
 
 func TestArchivesAndFoldersAreDropped(t *testing.T) {
+	t.Parallel()
 	s, _ := folderServer(t)
 	c := openConsole(t, s)
 	dir := t.TempDir()
@@ -383,6 +392,7 @@ func TestArchivesAndFoldersAreDropped(t *testing.T) {
 }
 
 func TestABrokenArchiveIsRefusedOnTheStagingPage(t *testing.T) {
+	t.Parallel()
 	s, _ := folderServer(t)
 	c := openConsole(t, s)
 	file := filepath.Join(t.TempDir(), "broken.zip")

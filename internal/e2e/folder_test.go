@@ -19,6 +19,7 @@ import (
 )
 
 func TestStagingTwiceChangesNothing(t *testing.T) {
+	t.Parallel()
 	s, _ := folderServer(t)
 	texts := stall("0.4.0", map[string]string{"drum.txt": "boom"})
 	out := s.stage(texts)
@@ -42,6 +43,7 @@ func TestStagingTwiceChangesNothing(t *testing.T) {
 }
 
 func TestACrateTellsOnWhichServersItIs(t *testing.T) {
+	t.Parallel()
 	s, _ := folderServer(t)
 	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
 	s.stage(stall("0.5.0", map[string]string{"drum.txt": "boom boom"}))
@@ -61,6 +63,7 @@ func TestACrateTellsOnWhichServersItIs(t *testing.T) {
 }
 
 func TestAFolderIsStagedAndAnUnknownArchiveIsKept(t *testing.T) {
+	t.Parallel()
 	s, _ := folderServer(t)
 	dir := filepath.Join(t.TempDir(), "harvest-songs-1.2")
 	testbed.Write(t, filepath.Join(dir, "reel.tune"), "la")
@@ -74,6 +77,7 @@ func TestAFolderIsStagedAndAnUnknownArchiveIsKept(t *testing.T) {
 }
 
 func TestBrokenAndHostileArchivesLeaveNothingBehind(t *testing.T) {
+	t.Parallel()
 	s, _ := folderServer(t)
 	before := testbed.Snapshot(t, filepath.Join(s.data, "stockroom"))
 	dir := t.TempDir()
@@ -98,6 +102,7 @@ func TestBrokenAndHostileArchivesLeaveNothingBehind(t *testing.T) {
 }
 
 func TestARulebookWithATypoNamesLineAndColumn(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	text, err := os.ReadFile(books + "lanternfall.yaml")
 	require.NoError(t, err)
@@ -117,6 +122,7 @@ func TestARulebookWithATypoNamesLineAndColumn(t *testing.T) {
 }
 
 func TestABlockStopsUntilItIsAccepted(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	testbed.Write(t, filepath.Join(root, "stalls/drum-tent/stall.lf"), "made by hand")
 	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
@@ -133,6 +139,7 @@ func TestABlockStopsUntilItIsAccepted(t *testing.T) {
 }
 
 func TestADraftThatIsNoLongerTrueIsDraftedAgain(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
 	s.must("deploy", "lantern", "drum-tent@0.4.0", "--draft")
@@ -145,6 +152,7 @@ func TestADraftThatIsNoLongerTrueIsDraftedAgain(t *testing.T) {
 }
 
 func TestRemoveTakesEverythingOfAnAddOnAway(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	testbed.Write(t, filepath.Join(root, "fair.order"), "call nobody\n")
 	before := testbed.Snapshot(t, root)
@@ -163,6 +171,7 @@ func TestRemoveTakesEverythingOfAnAddOnAway(t *testing.T) {
 }
 
 func TestWrongUsageSaysHow(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	for words, args := range map[string][]string{
 		"takes a server and one or more crates":     {"deploy", "lantern"},
@@ -185,6 +194,7 @@ func TestWrongUsageSaysHow(t *testing.T) {
 
 // What a killed service was just starting holds the lock of its data a moment longer.
 func TestAServiceWaitsForWhatAKilledOneLeft(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	s.kill()
 	lock := flock.New(filepath.Join(s.data, "lock"))
@@ -198,6 +208,7 @@ func TestAServiceWaitsForWhatAKilledOneLeft(t *testing.T) {
 }
 
 func TestAServiceThatCannotStartSaysWhy(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	serve := func(data, listen string) (string, int) {
 		cmd := exec.Command(binary, "serve", "--data", data, "--listen", listen)
@@ -221,6 +232,7 @@ func TestAServiceThatCannotStartSaysWhy(t *testing.T) {
 }
 
 func TestAStoppedServiceEndsGracefullyAndKeepsEverything(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
 	s.must("deploy", "lantern", "drum-tent", "--yes")
@@ -237,6 +249,7 @@ func TestAStoppedServiceEndsGracefullyAndKeepsEverything(t *testing.T) {
 }
 
 func TestARollbackNamesWhatChangedSinceAndLetsAPersonDecide(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom", "reed.txt": "hum"}))
 	s.stage(stall("0.5.0", map[string]string{"drum.txt": "boom boom", "reed.txt": "hum hum"}))

@@ -32,6 +32,7 @@ func overFTP(t *testing.T, o testbed.FTPOptions) (s *service, d *testbed.VSFTPD,
 }
 
 func TestTheWholeJobOverFTPWithTLS(t *testing.T) {
+	t.Parallel()
 	s, d, root := overFTP(t, testbed.FTPOptions{TLS: true})
 	out := s.must("server", "test", "lantern")
 	require.Contains(t, out, "Permission bits are not kept")
@@ -101,6 +102,7 @@ func TestKilledHalfWayOverFTPItIsResumedOrUndone(t *testing.T) {
 // Over plain FTP nothing tells that bytes were changed on the way, but a test shows
 // once whether they are; with --thorough all are read back, over any transport.
 func TestWhatIsReadBack(t *testing.T) {
+	t.Parallel()
 	s, _, _ := overFTP(t, testbed.FTPOptions{})
 	s.stage(stall("1", map[string]string{"small.txt": "s", "large.bin": noise(100 << 10)}))
 	require.Contains(t, s.must("deploy", "lantern", "drum-tent@1", "--yes"), "Every size was checked, and the bytes of 1 file.", "the test found the way clean")

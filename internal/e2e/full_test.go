@@ -29,6 +29,7 @@ func big(version string) map[string]string {
 }
 
 func TestAHostWithoutRoomIsFoundOutInTheDraft(t *testing.T) {
+	t.Parallel()
 	root := testbed.SmallDisk(t)
 	s := start(t)
 	s.must("rulebook", "add", books+"lanternfall.yaml")
@@ -43,6 +44,7 @@ func TestAHostWithoutRoomIsFoundOutInTheDraft(t *testing.T) {
 
 // FTP does not tell how much is free, so it is found out on the way.
 func TestADiskThatIsFullHaltsAndLosesNothing(t *testing.T) {
+	t.Parallel()
 	d, root := testbed.StartVSFTPD(t, testbed.FTPOptions{}), testbed.SmallDisk(t)
 	s := start(t)
 	s.env = []string{"RESTLESS_PASSWORD=" + d.Password}

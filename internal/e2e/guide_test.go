@@ -26,6 +26,7 @@ func blocks(t *testing.T, page string) string {
 }
 
 func TestTheGuideToRulebooksWorksAsItIsWritten(t *testing.T) {
+	t.Parallel()
 	s, dir := start(t), t.TempDir()
 	page, err := filepath.Abs("../../docs/rulebooks.md")
 	require.NoError(t, err)
@@ -53,6 +54,7 @@ func TestTheGuideToRulebooksWorksAsItIsWritten(t *testing.T) {
 }
 
 func TestARulebookIsProposedFromATreeAndADownload(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	testbed.Write(t, filepath.Join(root, "kites/blue/kite.toml"), "version = \"1\"\n")
 	testbed.Write(t, filepath.Join(root, "kites/green/kite.toml"), "version = \"2\"\n")

@@ -107,6 +107,7 @@ func TestKilledHalfWayItIsResumedOrUndone(t *testing.T) {
 }
 
 func TestALostLineHaltsAndGoesOnLater(t *testing.T) {
+	t.Parallel()
 	s, d, root := overSSH(t)
 	s.trust()
 	s.stage(many("1.0"))
@@ -183,6 +184,7 @@ func TestAShortOutageIsRiddenOut(t *testing.T) {
 }
 
 func TestARunIsStoppedByAPerson(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	s.stage(many("1.0"))
 	s.stage(many("2.0"))

@@ -12,6 +12,7 @@ import (
 )
 
 func TestTwoServicesOnOneServerDoNotGetInEachOthersWay(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	s.stage(many("1.0"))
 	s.stage(many("2.0"))

@@ -36,6 +36,7 @@ func (s *shared) has(line string) bool {
 // A log is followed over a start that puts the old one aside, with the lines marked
 // that are about an add-on, until somebody has seen enough.
 func TestALogIsFollowed(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.download("tide-base-3.2.1.tdx"))
 	out := &shared{}
@@ -61,6 +62,7 @@ func TestALogIsFollowed(t *testing.T) {
 // A server that writes its log down late is waited for, and its roll is called by all
 // of it.
 func TestALogThatIsWrittenDownLate(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	require.NoError(t, os.WriteFile(filepath.Join(r.root, "standin.rules"), []byte("slow-log 900ms\n"), 0o644))
 	r.must("stage", r.download("tide-base-3.2.1.tdx"))

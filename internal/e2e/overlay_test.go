@@ -29,6 +29,7 @@ func gameServer(t *testing.T, game string) (s *service, root string, download fu
 }
 
 func TestAPatchIsLaidOverAStallAndGoesAgain(t *testing.T) {
+	t.Parallel()
 	s, root, download := gameServer(t, "lanternfall")
 	s.must("stage", download("drum-tent-0.4.0.zip"), download("drum-tent-0.5.0.zip"), download("drum-tent-by-night-1.0.zip"))
 	require.Contains(t, s.must("deploy", "here", "by-night@1.0", "--draft"), "by-night@1.0 changes drum-tent, which is not on this server.")
@@ -64,6 +65,7 @@ func TestAPatchIsLaidOverAStallAndGoesAgain(t *testing.T) {
 }
 
 func TestAPatchIsMergedIntoAPackedFile(t *testing.T) {
+	t.Parallel()
 	s, root, download := gameServer(t, "tidewright")
 	s.must("stage", download("reedbank-shores-12.zip"), download("reedbank-tides-2.zip"))
 	s.fails(1, "reedbank-tides@2 is merged into ports/reedbank/tables/reedbank-shores.zip, which no add-on has put on this server", "deploy", "here", "reedbank-tides", "--yes")
@@ -89,6 +91,7 @@ func TestAPatchIsMergedIntoAPackedFile(t *testing.T) {
 }
 
 func TestAPackedFormatOfTheGamesOwnIsReadAndMergedByItsHelper(t *testing.T) {
+	t.Parallel()
 	s, root, download := gameServer(t, "mossgrave")
 	out := s.must("stage", download("deep-survey.survey"))
 	require.Contains(t, out, "deep-survey@unmarked")
@@ -120,6 +123,7 @@ func TestAPackedFormatOfTheGamesOwnIsReadAndMergedByItsHelper(t *testing.T) {
 }
 
 func TestAnAddOnWithoutADownloadIsKeptByItsId(t *testing.T) {
+	t.Parallel()
 	s, _, _ := gameServer(t, "lanternfall")
 	s.fails(2, "say which game's ids these are", "stage", "--id", "4711081")
 	s.fails(2, `rulebook lanternfall does not take "drum" for the id of an add-on; kind troupe takes ids like ^[0-9]{6,9}$`, "stage", "--id", "drum", "--for", "here")
@@ -132,6 +136,7 @@ func TestAnAddOnWithoutADownloadIsKeptByItsId(t *testing.T) {
 }
 
 func TestWhichAddOnAPatchChangesIsSaidOnce(t *testing.T) {
+	t.Parallel()
 	s, root, download := gameServer(t, "lanternfall")
 	s.must("stage", download("drum-tent-0.4.0.zip"))
 	patch := func(v string) string {

@@ -71,6 +71,7 @@ func exactly(t *testing.T, way string, old, now map[string]testbed.Thing) {
 // The service's own disk has no room for what it must write down or keep: it says so, and halts as
 // soon as it can write that down. Nothing on the server was touched by then.
 func TestAServiceWhoseDiskIsFull(t *testing.T) {
+	t.Parallel()
 	disk, root := testbed.SmallDisk(t), t.TempDir()
 	s := startIn(t, disk)
 	s.must("rulebook", "add", books+"lanternfall.yaml")

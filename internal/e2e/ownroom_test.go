@@ -27,6 +27,7 @@ func fill(t *testing.T, disk string, left int64) string {
 // A draft says beforehand that the service's own disk has no room for what must be
 // kept first; and what an undo needs is there, however full the disk is by then.
 func TestTheServicesOwnDiskHasRoomForTheWayBack(t *testing.T) {
+	t.Parallel()
 	disk, root := testbed.Disk(t, 64), t.TempDir()
 	s := startIn(t, disk)
 	s.must("rulebook", "add", books+"lanternfall.yaml")

@@ -12,6 +12,7 @@ import (
 )
 
 func TestPartsByChoiceAreRememberedForLaterVersions(t *testing.T) {
+	t.Parallel()
 	s, root := start(t), t.TempDir()
 	s.must("rulebook", "add", books+"mossgrave.yaml")
 	s.must("server", "add", "mossgrave", "--rulebook", "mossgrave", "--folder", root)
@@ -46,6 +47,7 @@ func TestPartsByChoiceAreRememberedForLaterVersions(t *testing.T) {
 }
 
 func TestAPacksNextVersionRetiresWhatItNoLongerHolds(t *testing.T) {
+	t.Parallel()
 	s, root := start(t), t.TempDir()
 	s.must("rulebook", "add", books+"mossgrave.yaml")
 	s.must("server", "add", "mossgrave", "--rulebook", "mossgrave", "--folder", root)
@@ -84,6 +86,7 @@ func TestAPacksNextVersionRetiresWhatItNoLongerHolds(t *testing.T) {
 }
 
 func TestAGroupFolderIsChosenForEachAddOn(t *testing.T) {
+	t.Parallel()
 	s, root := folderServer(t)
 	ride := func(v string) {
 		s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "swing-boats-"+v+".zip"), map[string]string{"swing-boats/ride.lf": fmt.Sprintf("version = %q\n", v)}))
@@ -109,6 +112,7 @@ func TestAGroupFolderIsChosenForEachAddOn(t *testing.T) {
 }
 
 func TestANameAloneMeansTheNewestThatFitsTheServersGame(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	s.must("rulebook", "add", books+"mossgrave.yaml")
 	for name, game := range map[string]string{"old": "7.1", "new": "7.2", "any": ""} {

@@ -268,6 +268,7 @@ func TestAServerThatHangsOnStopHalts(t *testing.T) {
 
 // What a person has to do is waited for, over a restart of the service too.
 func TestAStepByHandIsWaitedFor(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.download("tide-base-3.2.1.tdx"))
 	text := r.byCommands("tidewright")
@@ -397,6 +398,7 @@ func TestDataGoesBackWithItsDeployment(t *testing.T) {
 // New terrain wants a new world: the old one is set aside and never deleted, and an
 // undo or a rollback leaves both.
 func TestAWorldIsRenewed(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.download("gull-flocks-9.3-keel-0.8-beta.2.tdx"))
 	ledger := filepath.Join(r.root, "ports/reedbank/ledger")
@@ -412,6 +414,7 @@ func TestAWorldIsRenewed(t *testing.T) {
 
 // What a panel writes over at the start is told, though everything was put right.
 func TestAnEditThatDoesNotHoldIsTold(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.download("tide-base-3.2.1.tdx"))
 	require.NoError(t, os.WriteFile(filepath.Join(r.root, "standin.rules"), []byte("panel-list nobody\n"), 0o644))
@@ -423,6 +426,7 @@ func TestAnEditThatDoesNotHoldIsTold(t *testing.T) {
 
 // Players are told before a stop, by lines of the console.
 func TestPlayersAreTold(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.download("tide-base-3.2.1.tdx"))
 	r.control(r.byCommands("tidewright") + "warn: [{seconds: 1, line: 'say the gates close in {seconds} second'}]\n")
@@ -432,6 +436,7 @@ func TestPlayersAreTold(t *testing.T) {
 
 // An add-on that can be reloaded is taken anew without a stop.
 func TestAReloadNeedsNoStop(t *testing.T) {
+	t.Parallel()
 	r := play(t, "lanternfall")
 	r.must("stage", r.download("drum-tent-0.4.0.zip"), r.download("drum-tent-0.5.0.zip"))
 	pid := r.pid()
@@ -452,6 +457,7 @@ func TestAReloadNeedsNoStop(t *testing.T) {
 // An add-on without a download is nothing but an entry; what version the server
 // has fetched is known from the roll call.
 func TestAnAddOnWithoutADownloadIsListedAndCalled(t *testing.T) {
+	t.Parallel()
 	r := play(t, "lanternfall")
 	r.must("stage", "--id", "4711081", "--for", "here")
 	out := r.must("deploy", "here", "4711081", "--yes")
@@ -466,6 +472,7 @@ func TestAnAddOnWithoutADownloadIsListedAndCalled(t *testing.T) {
 
 // Seals, needs and a launch value inside a start script.
 func TestCavesOpenOnceTheyAreNamedAndTheirSealsAreTrusted(t *testing.T) {
+	t.Parallel()
 	r := play(t, "mossgrave")
 	r.must("stage", r.download("rope-lore-1.3.zip"), r.download("lantern-gallery-main.zip"), r.download("echo-shaft.zip"))
 	out := r.fails(4, "here#1 waits for a person", "deploy", "here", "rope-lore@1.3", "lantern-gallery@0.7.2", "--yes", "--accept", "author-says").out
@@ -482,6 +489,7 @@ func TestCavesOpenOnceTheyAreNamedAndTheirSealsAreTrusted(t *testing.T) {
 
 // A port and an HTTP panel tell and do the same.
 func TestControlByAPanelAndAPort(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	panel, err := standin.StartPanel(standin.Panel{Folder: r.root, Key: "panel-key", Start: []string{binary, "standin", "--game", "tidewright", "--folder", r.root, "--console", r.console, "--password", "tide-and-reed"}})
 	require.NoError(t, err)
@@ -543,6 +551,7 @@ func TestControlOverSSH(t *testing.T) {
 
 // What is wrong with a control file is said, and nothing is kept.
 func TestWhatIsWrongWithControlIsSaid(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	for text, want := range map[string]string{
 		"acts: {halt: {by: hand, command: x}}":                        `there is no act "halt"`,
@@ -561,6 +570,7 @@ func TestWhatIsWrongWithControlIsSaid(t *testing.T) {
 
 // What runs is not started a second time: two of them would write the same files.
 func TestWhatRunsIsNotStartedAgain(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	pid := r.pid()
 	require.Contains(t, r.must("start", "here", "--yes"), "here runs already, and nothing was done; command: its command ended with 0.")

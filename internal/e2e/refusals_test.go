@@ -131,6 +131,7 @@ func TestWhatTheCavesRefuseIsToldAndPutRight(t *testing.T) {
 // What a failed add-on needs is offered: staged already, in several versions, or yet
 // to be staged.
 func TestWhatIsNeededIsOffered(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.fixture("cranes-1.0.tdx", "name cranes", "version 1.0", "needs winches"))
 	require.Contains(t, r.must("deploy", "here", "cranes@1.0", "--yes"), "Stage winches and deploy that too. The deployment can be taken back.\n          restless rollback here --deployment 1\n")

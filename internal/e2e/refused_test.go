@@ -43,6 +43,7 @@ func mount(t *testing.T, folder string) (readOnly func(bool) error) {
 // one that is read-only takes none at all. Both are found out before anything
 // is done, over a real sshd.
 func TestFoldersThatRefuseAreFoundOutBeforeARun(t *testing.T) {
+	t.Parallel()
 	s, _, root := overSSH(t)
 	s.trust()
 	s.must("server", "test", "lantern")
@@ -78,6 +79,7 @@ func TestFoldersThatRefuseAreFoundOutBeforeARun(t *testing.T) {
 // A disk that becomes read-only half-way halts the run; nothing is lost, and
 // once it can be written again it is resumed or undone.
 func TestARootThatBecomesReadOnlyHalfWay(t *testing.T) {
+	t.Parallel()
 	d, root := testbed.StartSSHD(t), t.TempDir()
 	readOnly := mount(t, root)
 	s := start(t)
@@ -125,6 +127,7 @@ func TestARootThatBecomesReadOnlyHalfWay(t *testing.T) {
 // Who comes later waits, is shown, and can be taken out of the queue; a run
 // that hangs with its host harms nobody.
 func TestTheQueueIsShown(t *testing.T) {
+	t.Parallel()
 	s, d, root := overSSH(t)
 	s.trust()
 	s.stage(many("1.0"))
@@ -156,6 +159,7 @@ func TestTheQueueIsShown(t *testing.T) {
 // At the root of some hosts nothing can be made, but in the folders there: the
 // draft says what is weaker for it, and deployments work.
 func TestARootInWhichNothingCanBeMade(t *testing.T) {
+	t.Parallel()
 	s, _, root := overSSH(t)
 	stalls := filepath.Join(root, "stalls")
 	require.NoError(t, os.Mkdir(stalls, 0o755))

@@ -103,6 +103,7 @@ var shapes = map[string][]shape{
 }
 
 func TestEveryShapeBecomesWhatACarefulPersonWouldMakeOfIt(t *testing.T) {
+	t.Parallel()
 	s, dir := start(t), t.TempDir()
 	s.helper("survey-bundle")
 	require.NoError(t, demo.WriteSamples(dir))
@@ -141,6 +142,7 @@ func TestEveryShapeBecomesWhatACarefulPersonWouldMakeOfIt(t *testing.T) {
 }
 
 func TestEveryShapeIsStagedThroughTheConsole(t *testing.T) {
+	t.Parallel()
 	s, dir := start(t), t.TempDir()
 	s.helper("survey-bundle")
 	require.NoError(t, demo.WriteSamples(dir))

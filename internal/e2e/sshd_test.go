@@ -38,6 +38,7 @@ func (s *service) trustServer(name string) {
 }
 
 func TestTwoVersionsAndTheWayBackOverSSHD(t *testing.T) {
+	t.Parallel()
 	s, _, root := overSSH(t)
 	testbed.Write(t, filepath.Join(root, "fair.order"), "call nobody\n")
 	s.trust()
@@ -88,6 +89,7 @@ func TestTwoVersionsAndTheWayBackOverSSHD(t *testing.T) {
 }
 
 func TestRefusalsOfAHostAreClearAndChangeNothing(t *testing.T) {
+	t.Parallel()
 	s, d, root := overSSH(t)
 	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
 	s.fails(1, "nobody has confirmed", "deploy", "lantern", "drum-tent@0.4.0", "--yes")
@@ -120,6 +122,7 @@ func TestRefusalsOfAHostAreClearAndChangeNothing(t *testing.T) {
 }
 
 func TestSecretsNeverComeOut(t *testing.T) {
+	t.Parallel()
 	s, d, _ := overSSH(t)
 	s.env = []string{"RESTLESS_PASSWORD=tide-and-moon-9"}
 	s.must("server", "add", "locked", "--rulebook", "lanternfall", "--sftp", d.User+"@127.0.0.1:"+fmt.Sprint(d.Port), "--password")

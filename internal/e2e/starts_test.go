@@ -158,6 +158,7 @@ func TestAWorldIsBegunUnderAnotherName(t *testing.T) {
 // What is done by hand is looked for where it can be: a file when it is ticked, a line
 // of the log after the start.
 func TestWhatIsDoneByHandIsChecked(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	book := read(t, fullBooks+"tidewright.yaml") + `
 by-hand:
@@ -182,6 +183,7 @@ by-hand:
 
 // What is odd and harmless is noted of an add-on, and shown where it would worry.
 func TestOdditiesAreNotedAndShown(t *testing.T) {
+	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.download("tide-base-3.2.1.tdx"))
 	r.must("deploy", "here", "tide-base@3.2.1", "--yes")
