@@ -12,12 +12,9 @@ import (
 	"strings"
 	"time"
 
-	"github.com/alexedwards/scs/v2"
-
 	"restlesscrate/internal/cli"
 	"restlesscrate/internal/httpapi"
 	"restlesscrate/internal/model"
-	"restlesscrate/internal/records"
 	"restlesscrate/internal/seal"
 )
 
@@ -40,19 +37,6 @@ func publicURL(given, listening string) (string, error) {
 func (s *service) keyHashes(ctx context.Context, sealer *seal.Sealer) error {
 	s.keyed = sealer.Keyed
 	return s.db.Rekey(ctx, func(hash string) string { return sealer.Keyed(httpapi.TokenPurpose, hash) })
-}
-
-// sessions keeps sessions under keyed hashes of what browsers hold.
-func (s *service) sessions() records.Sessions {
-	return records.Sessions{DB: s.db, Name: func(token string) string { return s.keyed(httpapi.SessionPurpose, httpapi.Hash(token)) },
-		Actor: func(data []byte) string {
-			_, values, err := (scs.GobCodec{}).Decode(data)
-			if err != nil {
-				return ""
-			}
-			actor, _ := values["actor"].(string)
-			return actor
-		}}
 }
 
 // clientFile lets a client on this machine find the service and sign in. The

@@ -72,7 +72,7 @@ func (s *service) integrity(ctx context.Context) error {
 func (s *service) foundDamaged(bad *records.DamagedError) {
 	s.log.Error("the database is damaged; nothing is done until that is mended", "err", bad)
 	s.serving.set(refusing(bad))
-	s.stopJobs()
+	s.whole.Halt()
 	if err := s.db.Close(); err != nil {
 		s.log.Warn("closing the damaged database", "err", err)
 	}

@@ -50,7 +50,7 @@ func runDemo(ctx context.Context, o cli.DemoOptions) (err error) {
 		return fmt.Errorf("the demo: %w", err)
 	}
 	if !o.Once {
-		link, err := s.api.NewLink(ctx, "owner")
+		link, err := s.whole.API.NewLink(ctx, "owner")
 		if err != nil {
 			return errors.Join(err, played.Close())
 		}

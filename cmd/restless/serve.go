@@ -3,7 +3,6 @@ package main
 import (
 	"context"
 	"crypto/rand"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -21,26 +20,13 @@ import (
 	"github.com/gofrs/flock"
 	"golang.org/x/net/netutil"
 
-	"restlesscrate/internal/archive"
+	"restlesscrate/internal/assembly"
 	"restlesscrate/internal/cli"
-	"restlesscrate/internal/core/progress"
-	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
-	"restlesscrate/internal/helper"
 	"restlesscrate/internal/httpapi"
-	"restlesscrate/internal/jobs"
-	"restlesscrate/internal/metrics"
-	"restlesscrate/internal/model"
 	"restlesscrate/internal/records"
-	"restlesscrate/internal/remote"
-	"restlesscrate/internal/seal"
 	"restlesscrate/internal/service/catalog"
-	"restlesscrate/internal/service/changes"
-	"restlesscrate/internal/service/hosts"
-	"restlesscrate/internal/service/insight"
-	"restlesscrate/internal/service/witness"
-	"restlesscrate/internal/stockroom"
 	"restlesscrate/web"
 )
 
@@ -66,7 +52,7 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 	if s.damaged != nil {
 		return s.runDamaged(ctx)
 	}
-	link, err := s.api.NewLink(ctx, "owner")
+	link, err := s.whole.API.NewLink(ctx, "owner")
 	if err != nil {
 		return err
 	}
@@ -79,25 +65,20 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 
 // service is everything that runs, wired.
 type service struct {
-	url       string // where it listens
-	public    string // by which people reach it
-	data      string
-	keyed     func(purpose, secret string) string
-	maxUpload int64
-	helpers   string // the folder of helper programs
-	self      deploy.Holder
-	rideOut   time.Duration
-	token     string // of a client on this machine
-	api       *httpapi.Server
-	listener  net.Listener
-	db        *records.DB
-	catalog   *catalog.Service
-	serving   switching
-	damaged   *records.DamagedError // set where the database is, and nothing else runs
-	closers   []io.Closer
-	jobs      *jobs.Engine
-	stopJobs  context.CancelFunc
-	log       *slog.Logger
+	url      string // where it listens
+	public   string // by which people reach it
+	keyed    func(purpose, secret string) string
+	helpers  string // the folder of helper programs
+	rideOut  time.Duration
+	token    string // of a client on this machine
+	whole    *assembly.Service
+	listener net.Listener
+	db       *records.DB
+	catalog  *catalog.Service
+	serving  switching
+	damaged  *records.DamagedError // set where the database is, and nothing else runs
+	closers  []io.Closer
+	log      *slog.Logger
 }
 
 // openService takes the data folder and the address, in that order, and wires
@@ -141,7 +122,9 @@ func (s *service) open(ctx context.Context, o cli.ServeOptions) error {
 	if err != nil {
 		return err
 	}
-	s.catalog = &catalog.Service{Records: s.db, Room: room, Limits: archive.DefaultLimits, Helpers: helper.Folder{Dir: s.helpers}}
+	p := assembly.Parts{DB: s.db, Room: room, Sealer: sealer, Data: o.Data, Helpers: s.helpers, RideOut: s.rideOut, Agent: os.Getenv("SSH_AUTH_SOCK"), MaxUpload: o.MaxUpload,
+		BaseURL: func() string { return s.public }, Integrity: s.integrity, Console: web.Console(), Version: version, Log: s.log}
+	s.catalog = assembly.NewCatalog(p)
 	if o.Recover {
 		r, err := s.catalog.Recover(ctx, known, func(text string) { s.log.Info(text) })
 		if err != nil {
@@ -164,12 +147,11 @@ func (s *service) open(ctx context.Context, o cli.ServeOptions) error {
 	if err := s.clientFile(ctx, filepath.Join(o.Data, cli.ClientFile), o.RenewClient); err != nil {
 		return err
 	}
-	s.data, s.maxUpload = o.Data, o.MaxUpload
 	s.closers = append(s.closers, s.clean(ctx))
-	if s.self, err = whoAmI(filepath.Join(o.Data, serviceFile)); err != nil {
+	if p.Self, err = whoAmI(filepath.Join(o.Data, serviceFile)); err != nil {
 		return err
 	}
-	return s.wire(ctx, room, sealer)
+	return s.wire(ctx, p)
 }
 
 // whoAmI gives the id by which this service is known on hosts, made once.
@@ -189,54 +171,19 @@ func whoAmI(file string) (deploy.Holder, error) {
 	return deploy.Holder{Service: strings.TrimSpace(string(raw)), Machine: machine}, nil
 }
 
-func (s *service) wire(ctx context.Context, room *stockroom.Room, sealer *seal.Sealer) error {
-	jobCtx, stop := context.WithCancel(context.WithoutCancel(ctx))
-	s.stopJobs = stop
-	s.jobs = jobs.New(jobCtx, s.db, s.log, time.Now, func(err error) any { return httpapi.ProblemOf(err) })
-	cat := s.catalog
-	hst := &hosts.Service{Records: s.db, Books: cat, Sealer: sealer, Agent: os.Getenv("SSH_AUTH_SOCK"), Data: s.data, Self: s.self.Service, Now: time.Now}
-	s.closers = append(s.closers, hst)
-	meter := metrics.New()
-	chg := &changes.Service{Records: s.db, Catalog: cat, Hosts: hostsOf{hst}, Room: room, RideOut: s.rideOut, Self: s.self, Meter: meter, Now: time.Now, Log: s.log}
-	ins := &insight.Service{Records: s.db, Books: cat}
-	s.api = &httpapi.Server{Catalog: cat, Hosts: hst, Changes: chg, Insight: ins, Witness: &witness.Service{Records: s.db, Catalog: cat, Hosts: hostsOf{hst}, Addons: ins}, Jobs: s.jobs,
-		Access: s.db, Memory: memory{s.db}, Sessions: s.sessions(), Keyed: s.keyed, Counter: s.counter, MaxUpload: s.maxUpload, Ready: s.db.Ping, Integrity: s.integrity, Metrics: meter.Handler(), Console: web.Console(), Log: s.log,
-		Now: time.Now, Version: version, BaseURL: func() string { return s.public }}
-	gone, err := json.Marshal(httpapi.ProblemOf(errors.New("the service stopped while this was under way")))
-	if err != nil {
+// wire puts the service together over what was opened.
+func (s *service) wire(ctx context.Context, p assembly.Parts) (err error) {
+	if s.whole, err = assembly.New(ctx, p, s.catalog); err != nil {
 		return err
 	}
-	if err := s.db.AbandonJobs(ctx, gone); err != nil {
-		return err
-	}
-	untidy, err := chg.Recover(ctx)
-	if err != nil {
-		return err
-	}
-	for _, d := range untidy {
-		_, err := s.jobs.Start(ctx, jobs.What{Kind: "tidy", Subject: d.Name(), Actor: "service"}, func(ctx context.Context, tell progress.Tell) (any, error) {
-			_, err := chg.Tidy(ctx, d, tell)
-			return nil, err
-		})
-		if err != nil {
-			return err
-		}
-	}
+	s.closers = append(s.closers, s.whole)
 	return nil
-}
-
-// hostsOf fits the hosts to what changes asks of them.
-type hostsOf struct{ *hosts.Service }
-
-// Power implements changes.Hosts.
-func (h hostsOf) Power(ctx context.Context, srv model.Server, host remote.Host, b *rulebook.Book) (changes.Powered, error) {
-	return h.Service.Power(ctx, srv, host, b)
 }
 
 // run answers calls until ctx ends, then stops gracefully: calls under way
 // get a moment, jobs stop between two motions.
 func (s *service) run(ctx context.Context) error {
-	s.serving.set(s.api.Handler())
+	s.serving.set(s.whole.API.Handler())
 	return s.answer(ctx, &s.serving)
 }
 
@@ -255,9 +202,8 @@ func (s *service) answer(ctx context.Context, h http.Handler) error {
 	case <-ctx.Done():
 	}
 	s.log.Info("stopping")
-	if s.jobs != nil {
-		s.stopJobs()
-		s.jobs.Wait()
+	if s.whole != nil {
+		s.whole.Stop()
 	}
 	cut() // ends open event streams, which Shutdown would wait for
 	late, cancel := context.WithTimeout(context.WithoutCancel(ctx), grace)
@@ -268,9 +214,8 @@ func (s *service) answer(ctx context.Context, h http.Handler) error {
 // close stops the jobs between two motions and lets go of everything, the
 // last first.
 func (s *service) close() {
-	if s.jobs != nil {
-		s.stopJobs()
-		s.jobs.Wait()
+	if s.whole != nil {
+		s.whole.Stop()
 	}
 	for _, c := range slices.Backward(s.closers) {
 		if err := c.Close(); err != nil && !errors.Is(err, net.ErrClosed) {
@@ -340,16 +285,4 @@ func listen(o cli.ServeOptions) (net.Listener, error) {
 		return nil, fmt.Errorf("the address %s cannot be used: %w; give another with --listen", o.Listen, err)
 	}
 	return l, nil
-}
-
-// memory fits the records to what the API asks of them.
-type memory struct{ db *records.DB }
-
-func (m memory) Remember(ctx context.Context, actor, key, request string) (httpapi.Remembered, bool, error) {
-	a, fresh, err := m.db.Remember(ctx, actor, key, request)
-	return httpapi.Remembered(a), fresh, err
-}
-
-func (m memory) Answered(ctx context.Context, actor, key string, status int, body []byte) error {
-	return m.db.Answered(ctx, actor, key, status, body)
 }

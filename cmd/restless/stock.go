@@ -152,12 +152,6 @@ func (k *keeper) Close() error {
 	return k.keep(context.Background())
 }
 
-// counter changes whenever the records do.
-func (s *service) counter(ctx context.Context) (int64, error) {
-	m, err := s.db.Identity(ctx)
-	return m.Counter, err
-}
-
 // openSealer opens the key file. Where credentials are sealed and the key is gone,
 // a new one is made only if that is asked for: it opens none of them.
 func (s *service) openSealer(ctx context.Context, o cli.ServeOptions) (*seal.Sealer, error) {

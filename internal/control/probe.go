@@ -125,10 +125,3 @@ func (f *filling) requestState(ctx context.Context, p power.Probe) (power.Condit
 	}
 	return power.Unknown, fmt.Sprintf("the answer is not understood: %d %s", ans.Code, text)
 }
-
-func checkExpression(expr string) error {
-	if _, err := regexp.Compile(expr); err != nil {
-		return errors.New(strings.TrimPrefix(err.Error(), "error parsing regexp: "))
-	}
-	return nil
-}

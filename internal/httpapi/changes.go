@@ -34,6 +34,9 @@ func (s changing) changeOps(h huma.API) {
 		if err != nil {
 			return nil, s.fail(ctx, err)
 		}
+		if _, err := s.Hosts.Find(ctx, in.Server); err != nil {
+			return nil, s.fail(ctx, err)
+		}
 		actor := actorOf(ctx)
 		return s.jobs().cancellable(ctx, "draft", in.Server, func(ctx context.Context, tell progress.Tell) (any, error) {
 			d, err := s.Changes.Draft(ctx, in.Server, ask, accepts, actor, tell)

@@ -45,17 +45,20 @@ func (s controlling) controlOps(h huma.API) {
 		OnServer
 		Body api.DoAct
 	}) (*accepted, error) {
+		if _, err := s.Hosts.Find(ctx, in.Server); err != nil {
+			return nil, s.fail(ctx, err)
+		}
 		return s.jobs().job(ctx, "act", in.Server, func(ctx context.Context, tell progress.Tell) (any, error) {
 			return s.doAct(ctx, in.Server, in.Body, tell)
 		})
 	})
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/roll-calls", "call-roll", "Find out what has loaded on a server; a job", "control"), func(ctx context.Context, in *OnServer) (*accepted, error) {
+		srv, err := s.Hosts.Find(ctx, in.Server)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
 		actor := actorOf(ctx)
 		return s.jobs().cancellable(ctx, "roll call", in.Server, func(ctx context.Context, _ progress.Tell) (any, error) {
-			srv, err := s.Hosts.Find(ctx, in.Server)
-			if err != nil {
-				return nil, err
-			}
 			call, found, err := s.Witness.RollCall(ctx, in.Server, actor)
 			if err != nil {
 				return nil, err

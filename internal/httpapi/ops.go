@@ -162,6 +162,9 @@ func (s *Server) catalogOps(h huma.API) {
 	huma.Register(h, op(http.MethodPost, "/rulebooks/{name}/again", "lay-out-again", "Lay out by the newest revision what only earlier ones laid out; a job", "rulebooks"), func(ctx context.Context, in *struct {
 		Name string `path:"name"`
 	}) (*accepted, error) {
+		if _, _, err := s.Catalog.Book(ctx, in.Name); err != nil {
+			return nil, s.fail(ctx, err)
+		}
 		actor := actorOf(ctx)
 		return s.jobs().cancellable(ctx, "again", in.Name, func(ctx context.Context, tell progress.Tell) (any, error) {
 			all, err := s.Catalog.LayAgain(ctx, in.Name, actor, tell.Look)

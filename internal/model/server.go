@@ -7,7 +7,7 @@ package model
 import (
 	"encoding/json"
 	"errors"
-	"strings"
+	"fmt"
 	"time"
 
 	"restlesscrate/internal/core/ability"
@@ -19,11 +19,26 @@ var ErrNotFound = errors.New("not in the records")
 // ErrConflict is returned where a name is taken or a state does not allow the change.
 var ErrConflict = errors.New("the records do not allow it")
 
-// ConflictText is the part of an error that wraps [ErrConflict] which a person
-// reads.
+// ConflictError is [ErrConflict] with a word for people of what does not allow it.
+type ConflictError struct{ Why string }
+
+// Conflict makes one.
+func Conflict(format string, args ...any) error {
+	return &ConflictError{Why: fmt.Sprintf(format, args...)}
+}
+
+func (e *ConflictError) Error() string { return e.Why }
+
+// Is makes it an [ErrConflict].
+func (e *ConflictError) Is(target error) bool { return target == ErrConflict }
+
+// ConflictText is why the records do not allow something, for people.
 func ConflictText(err error) string {
-	text, _, _ := strings.Cut(err.Error(), ": "+ErrConflict.Error())
-	return text
+	var conflict *ConflictError
+	if errors.As(err, &conflict) {
+		return conflict.Why
+	}
+	return err.Error()
 }
 
 // Server is one game server as it is recorded.

@@ -302,7 +302,7 @@ func (db *CrateStore) DropCrate(ctx context.Context, c model.Crate) error {
 			return err
 		}
 		if len(users) > 0 {
-			return fmt.Errorf("%s is on %v: %w", c.Body.Label(), users, model.ErrConflict)
+			return model.Conflict("%s is on %v", c.Body.Label(), users)
 		}
 		return exactly(tx.ExecContext(ctx, `UPDATE crate SET dropped_at = ? WHERE id = ? AND dropped_at IS NULL`, db.millis(), c.ID))
 	})

@@ -146,7 +146,7 @@ func (db *DeploymentStore) Advance(ctx context.Context, id int64, to model.State
 				return err
 			}
 			if holder != "" {
-				return fmt.Errorf("%s; one deployment at a time changes a server: %w", holder, model.ErrConflict)
+				return model.Conflict("%s; one deployment at a time changes a server", holder)
 			}
 		}
 		set := ""

@@ -76,7 +76,7 @@ func (db *RulebookStore) DropRulebook(ctx context.Context, name string) error {
 			return err
 		}
 		if len(users) > 0 {
-			return fmt.Errorf("rulebook %s is in use by %v: %w", name, users, model.ErrConflict)
+			return model.Conflict("rulebook %s is in use by %v", name, users)
 		}
 		res, err := tx.ExecContext(ctx, `UPDATE rulebook_revision SET dropped_at = ? WHERE name = ? AND dropped_at IS NULL`, db.millis(), name)
 		if err != nil {

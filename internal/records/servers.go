@@ -18,7 +18,7 @@ func scanServer(r *sql.Rows, s *model.Server) error {
 // AddServer records a new server. [ErrConflict] where the name is taken.
 func (db *ServerStore) AddServer(ctx context.Context, s model.Server) (model.Server, error) {
 	if _, err := db.Server(ctx, s.Name); err == nil {
-		return s, fmt.Errorf("a server named %s is there already: %w", s.Name, model.ErrConflict)
+		return s, model.Conflict("a server named %s is there already", s.Name)
 	}
 	res, err := db.sql.ExecContext(ctx, `INSERT INTO server (name, rulebook, transport, variables, facts, created_at) VALUES (?,?,?,?,?,?)`,
 		s.Name, s.Rulebook, text(s.Transport), text(s.Variables), text(s.Facts), db.millis())

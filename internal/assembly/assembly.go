@@ -1,0 +1,170 @@
+// Package assembly puts the parts of the service together: the use cases over records
+// and stockroom, and the API over them. The program is built by it, and so are tests that
+// need a whole service in one process.
+package assembly
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"io/fs"
+	"log/slog"
+	"time"
+
+	"github.com/alexedwards/scs/v2"
+
+	"restlesscrate/internal/archive"
+	"restlesscrate/internal/core/progress"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/helper"
+	"restlesscrate/internal/httpapi"
+	"restlesscrate/internal/jobs"
+	"restlesscrate/internal/metrics"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/records"
+	"restlesscrate/internal/remote"
+	"restlesscrate/internal/seal"
+	"restlesscrate/internal/service/catalog"
+	"restlesscrate/internal/service/changes"
+	"restlesscrate/internal/service/hosts"
+	"restlesscrate/internal/service/insight"
+	"restlesscrate/internal/service/witness"
+	"restlesscrate/internal/stockroom"
+)
+
+// Parts are what a service stands on. They stay their owner's: closing a service closes
+// none of them.
+type Parts struct {
+	DB      *records.DB
+	Room    *stockroom.Room
+	Sealer  *seal.Sealer
+	Data    string        // the folder in which all of it lies
+	Helpers string        // the folder of helper programs
+	Self    deploy.Holder // what this service is known by on hosts
+	RideOut time.Duration // for how long a lost line is tried again
+	Agent   string        // the socket of an SSH agent; empty for none
+
+	MaxUpload int64                           // bytes of the largest archive; 0: any
+	BaseURL   func() string                   // by which people reach the service
+	Integrity func(ctx context.Context) error // checks the whole database
+	Console   fs.FS                           // nil for none
+	Version   string
+	Log       *slog.Logger
+}
+
+// Service is a whole service.
+type Service struct {
+	Catalog *catalog.Service
+	Hosts   *hosts.Service
+	Changes *changes.Service
+	Jobs    *jobs.Engine
+	API     *httpapi.Server
+
+	stop context.CancelFunc
+}
+
+// NewCatalog makes the catalogue alone, which recovering a stockroom needs before the rest.
+func NewCatalog(p Parts) *catalog.Service {
+	return &catalog.Service{Records: p.DB, Room: p.Room, Limits: archive.DefaultLimits, Helpers: helper.Folder{Dir: p.Helpers}}
+}
+
+// New wires a service over a catalogue. Work that an earlier one left is told as broken off
+// or taken up again.
+func New(ctx context.Context, p Parts, cat *catalog.Service) (*Service, error) {
+	work, stop := context.WithCancel(context.WithoutCancel(ctx))
+	s := &Service{Catalog: cat, stop: stop}
+	s.Jobs = jobs.New(work, p.DB, p.Log, time.Now, func(err error) any { return httpapi.ProblemOf(err) })
+	s.Hosts = &hosts.Service{Records: p.DB, Books: cat, Sealer: p.Sealer, Agent: p.Agent, Data: p.Data, Self: p.Self.Service, Now: time.Now}
+	meter := metrics.New()
+	s.Changes = &changes.Service{Records: p.DB, Catalog: cat, Hosts: hostsOf{s.Hosts}, Room: p.Room, RideOut: p.RideOut, Self: p.Self, Meter: meter, Now: time.Now, Log: p.Log}
+	ins := &insight.Service{Records: p.DB, Books: cat}
+	s.API = &httpapi.Server{Catalog: cat, Hosts: s.Hosts, Changes: s.Changes, Insight: ins, Witness: &witness.Service{Records: p.DB, Catalog: cat, Hosts: hostsOf{s.Hosts}, Addons: ins}, Jobs: s.Jobs,
+		Access: p.DB, Memory: memory{p.DB}, Sessions: sessions(p), Keyed: p.Sealer.Keyed, Counter: counter(p.DB), MaxUpload: p.MaxUpload, Ready: p.DB.Ping, Integrity: p.Integrity, Metrics: meter.Handler(), Console: p.Console, Log: p.Log,
+		Now: time.Now, Version: p.Version, BaseURL: p.BaseURL}
+	if err := s.takeUp(ctx, p); err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	return s, nil
+}
+
+// takeUp sees to what an earlier service left.
+func (s *Service) takeUp(ctx context.Context, p Parts) error {
+	gone, err := json.Marshal(httpapi.ProblemOf(errors.New("the service stopped while this was under way")))
+	if err != nil {
+		return err
+	}
+	if err := p.DB.AbandonJobs(ctx, gone); err != nil {
+		return err
+	}
+	untidy, err := s.Changes.Recover(ctx)
+	if err != nil {
+		return err
+	}
+	for _, d := range untidy {
+		_, err := s.Jobs.Start(ctx, jobs.What{Kind: "tidy", Subject: d.Name(), Actor: "service"}, func(ctx context.Context, tell progress.Tell) (any, error) {
+			_, err := s.Changes.Tidy(ctx, d, tell)
+			return nil, err
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Halt tells the jobs to stop between two motions, and does not wait for them.
+func (s *Service) Halt() { s.stop() }
+
+// Stop stops the jobs between two motions and waits for them.
+func (s *Service) Stop() {
+	s.Halt()
+	s.Jobs.Wait()
+}
+
+// Close stops the jobs and ends the connections to hosts.
+func (s *Service) Close() error {
+	s.Stop()
+	return s.Hosts.Close()
+}
+
+// hostsOf fits the hosts to what changes asks of them.
+type hostsOf struct{ *hosts.Service }
+
+// Power implements changes.Hosts.
+func (h hostsOf) Power(ctx context.Context, srv model.Server, host remote.Host, b *rulebook.Book) (changes.Powered, error) {
+	return h.Service.Power(ctx, srv, host, b)
+}
+
+// memory fits the records to what the API remembers answers by.
+type memory struct{ db *records.DB }
+
+func (m memory) Remember(ctx context.Context, actor, key, request string) (httpapi.Remembered, bool, error) {
+	a, fresh, err := m.db.Remember(ctx, actor, key, request)
+	return httpapi.Remembered(a), fresh, err
+}
+
+func (m memory) Answered(ctx context.Context, actor, key string, status int, body []byte) error {
+	return m.db.Answered(ctx, actor, key, status, body)
+}
+
+// sessions keeps sessions under keyed hashes of what browsers hold.
+func sessions(p Parts) records.Sessions {
+	return records.Sessions{DB: p.DB, Name: func(token string) string { return p.Sealer.Keyed(httpapi.SessionPurpose, httpapi.Hash(token)) },
+		Actor: func(data []byte) string {
+			_, values, err := (scs.GobCodec{}).Decode(data)
+			if err != nil {
+				return ""
+			}
+			actor, _ := values["actor"].(string)
+			return actor
+		}}
+}
+
+// counter gives a number that changes whenever the records do.
+func counter(db *records.DB) func(ctx context.Context) (int64, error) {
+	return func(ctx context.Context) (int64, error) {
+		m, err := db.Identity(ctx)
+		return m.Counter, err
+	}
+}
