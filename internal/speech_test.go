@@ -16,7 +16,7 @@ import (
 
 // commandLine is what only the command line may write: an option, its program's name
 // before a word, or one of its commands of two words.
-var commandLine = regexp.MustCompile("(^|[^-])--[a-z]{2,}|\\brestless [a-z]+|\\b(server (control|test|edit|trust|show)|crate (set|place|compare|list)|deployment (run|resume|undo|halt|tick|show|list)|rulebook (add|list|show))\\b")
+var commandLine = regexp.MustCompile(`(^|[^-])--[a-z]{2,}|\brestless [a-z]+|\b(server (control|test|edit|trust|show)|crate (set|place|compare|list)|deployment (run|resume|undo|halt|tick|show|list)|rulebook (add|list|show))\b`)
 
 // Core, engine and services say what would help as data; each face writes its own
 // command or button. A message that spells a command out would be shown by the console

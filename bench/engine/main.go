@@ -83,12 +83,12 @@ func (b *bench) run(program, folder string) (err error) {
 	if b.s, err = serve(program, filepath.Join(b.dir, "data")); err != nil {
 		return err
 	}
-	defer b.s.end()
+	defer func() { _ = b.s.End() }()
 	for _, set := range sets {
 		if err := set.make(b.dir); err != nil {
 			return err
 		}
-		if _, err := b.s.restless("stage", filepath.Join(b.dir, set.name+"-1.zip"), "--rulebook", "bench"); err != nil {
+		if _, err := b.s.Restless("stage", filepath.Join(b.dir, set.name+"-1.zip"), "--rulebook", "bench"); err != nil {
 			return err
 		}
 	}
@@ -102,7 +102,7 @@ func (b *bench) run(program, folder string) (err error) {
 		}
 		log.Printf("%s: %s", m.name, time.Since(begun).Round(time.Second))
 	}
-	b.peak, err = b.s.peak()
+	b.peak, err = b.s.Peak()
 	return err
 }
 

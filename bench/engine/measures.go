@@ -55,12 +55,12 @@ func (b *bench) fresh(how string) (server, root string, err error) {
 	} else {
 		args = append(args, "--sftp", fmt.Sprintf("root@%s:%d", farAddr, sshPort), "--key", filepath.Join(b.dir, "user_key"))
 	}
-	if _, err := b.s.restless(args...); err != nil {
+	if _, err := b.s.Restless(args...); err != nil {
 		return "", "", err
 	}
 	if how == "sftp" {
-		_, _ = b.s.restless("server", "test", server) // it shows the key
-		raw, err := b.s.restless("server", "show", server, "--json")
+		_, _ = b.s.Restless("server", "test", server) // it shows the key
+		raw, err := b.s.Restless("server", "show", server, "--json")
 		if err != nil {
 			return "", "", err
 		}
@@ -68,11 +68,11 @@ func (b *bench) fresh(how string) (server, root string, err error) {
 		if err := json.Unmarshal(raw, &srv); err != nil {
 			return "", "", err
 		}
-		if _, err := b.s.restless("server", "trust", server, srv.OfferedKey); err != nil {
+		if _, err := b.s.Restless("server", "trust", server, srv.OfferedKey); err != nil {
 			return "", "", err
 		}
 	}
-	_, err = b.s.restless("server", "test", server)
+	_, err = b.s.Restless("server", "test", server)
 	return server, root, err
 }
 
@@ -102,7 +102,7 @@ func (b *bench) local() error {
 
 func (b *bench) deploy(server, crate string) (time.Duration, error) {
 	begun := time.Now()
-	_, err := b.s.restless("deploy", server, crate, "--yes")
+	_, err := b.s.Restless("deploy", server, crate, "--yes")
 	took := time.Since(begun)
 	if err == nil && b.verbose {
 		err = b.figures(server, took)
@@ -112,7 +112,7 @@ func (b *bench) deploy(server, crate string) (time.Duration, error) {
 
 // figures says where the time of a server's last deployment went.
 func (b *bench) figures(server string, took time.Duration) error {
-	raw, err := b.s.restless("deployment", "list", server, "--json")
+	raw, err := b.s.Restless("deployment", "list", server, "--json")
 	if err != nil {
 		return err
 	}
@@ -186,7 +186,7 @@ func (b *bench) small(rtt time.Duration, where, target string) error {
 			return 0, err
 		}
 		begun := time.Now()
-		if _, err := b.s.restless("rollback", server, "--deployment", "1", "--yes"); err != nil {
+		if _, err := b.s.Restless("rollback", server, "--deployment", "1", "--yes"); err != nil {
 			return 0, err
 		}
 		again, back = append(again, nothing), append(back, time.Since(begun))
@@ -250,7 +250,7 @@ func (b *bench) listing() error {
 	}
 	return b.turns("listing 20,000 files in 500 folders at 40 ms", "`ssh find -printf`", "at most 2", func(int) (time.Duration, error) {
 		begun := time.Now()
-		_, err := b.s.restless("rulebook", "check", b.s.book, "--with-tree", server)
+		_, err := b.s.Restless("rulebook", "check", b.s.book, "--with-tree", server)
 		return time.Since(begun), err
 	}, func(int) (time.Duration, error) {
 		return b.far.sh(`ssh -F $C far "find %s -printf '%%%%p %%%%s %%%%T@\n'" >/dev/null`, root)

@@ -3,23 +3,19 @@
 package main
 
 import (
-	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
-	"net"
-	"net/http"
-	"os"
-	"os/exec"
 	"path/filepath"
-	"strings"
-	"time"
+
+	"restlesscrate/bench/program"
 )
 
 // service is a running service.
 type service struct {
-	program, data, book string
-	cmd                 *exec.Cmd
+	*program.Service
+	book string // the file that holds the rulebook
 }
 
 const book = `format: 1
@@ -32,62 +28,13 @@ kinds:
     put: [{take: "**", place: all}]
 `
 
-func serve(program, data string) (*service, error) {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
+func serve(exe, data string) (*service, error) {
+	s, err := program.Start(context.Background(), exe, data)
 	if err != nil {
 		return nil, err
 	}
-	listen := l.Addr().String()
-	l.Close()
-	s := &service{program: program, data: data, book: filepath.Join(data, "bench.yaml")}
-	s.cmd = exec.Command(program, "serve", "--data", data, "--listen", listen)
-	if err := s.cmd.Start(); err != nil {
-		return nil, err
-	}
-	for range 500 {
-		if res, err := http.Get("http://" + listen + "/readyz"); err == nil {
-			res.Body.Close()
-			if err := os.WriteFile(s.book, []byte(book), 0o600); err != nil {
-				return nil, err
-			}
-			_, err := s.restless("rulebook", "add", s.book)
-			return s, err
-		}
-		time.Sleep(20 * time.Millisecond)
-	}
-	s.end()
-	return nil, errors.New("the service did not become ready")
-}
-
-func (s *service) restless(args ...string) ([]byte, error) {
-	cmd := exec.Command(s.program, args...)
-	cmd.Env = append(os.Environ(), "RESTLESS_DATA="+s.data, "RESTLESS_PASSWORD=x")
-	var out, errs bytes.Buffer
-	cmd.Stdout, cmd.Stderr = &out, &errs
-	if err := cmd.Run(); err != nil {
-		return nil, fmt.Errorf("restless %s: %w: %s%s", strings.Join(args, " "), err, out.String(), errs.String())
-	}
-	return out.Bytes(), nil
-}
-
-// peak is the most memory that was resident, in bytes, as Linux tells it.
-func (s *service) peak() (int64, error) {
-	raw, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", s.cmd.Process.Pid))
-	if err != nil {
-		return 0, err
-	}
-	for line := range strings.Lines(string(raw)) {
-		var kib int64
-		if _, err := fmt.Sscanf(line, "VmHWM: %d kB", &kib); err == nil {
-			return kib << 10, nil
-		}
-	}
-	return 0, errors.New("no VmHWM in /proc")
-}
-
-func (s *service) end() {
-	_ = s.cmd.Process.Signal(os.Interrupt)
-	_ = s.cmd.Wait()
+	file, err := s.AddBook(book)
+	return &service{Service: s, book: file}, err
 }
 
 func errJoin(errs ...error) error { return errors.Join(errs...) }

@@ -8,25 +8,22 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"flag"
 	"fmt"
 	"io"
 	"log"
 	"math"
-	"net"
 	"net/http"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
 
+	"restlesscrate/bench/program"
 	"restlesscrate/internal/api"
-	"restlesscrate/internal/cli"
 	"restlesscrate/internal/client"
 )
 
@@ -142,55 +139,24 @@ func growth(each []float64, files float64) string {
 
 type service struct {
 	*client.Client
-	cmd  *exec.Cmd
-	data string
-	url  string
-	tok  string
+	*program.Service
 }
 
-func serve(program, data string) (*service, error) {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
+func serve(exe, data string) (*service, error) {
+	s, err := program.Start(context.Background(), exe, data)
 	if err != nil {
 		return nil, err
 	}
-	listen := l.Addr().String()
-	l.Close()
-	s := &service{data: data, url: "http://" + listen}
-	s.cmd = exec.Command(program, "serve", "--data", data, "--listen", listen)
-	if err := s.cmd.Start(); err != nil {
-		return nil, err
-	}
-	for range 1000 {
-		if res, err := http.Get(s.url + "/readyz"); err == nil {
-			res.Body.Close()
-			raw, err := os.ReadFile(filepath.Join(data, cli.ClientFile))
-			if err != nil {
-				return nil, err
-			}
-			var l cli.Local
-			if err := json.Unmarshal(raw, &l); err != nil {
-				return nil, err
-			}
-			s.Client, s.tok = client.New(s.url, l.Token), l.Token
-			return s, nil
-		}
-		time.Sleep(20 * time.Millisecond)
-	}
-	return nil, errors.New("the service did not become ready")
-}
-
-func (s *service) end() error {
-	_ = s.cmd.Process.Signal(os.Interrupt)
-	return s.cmd.Wait()
+	return &service{client.New(s.URL, s.Token), s}, nil
 }
 
 // get makes a call and gives how many bytes came.
 func (s *service) get(path string) (int64, error) {
-	req, err := http.NewRequest(http.MethodGet, s.url+api.Prefix+path, nil)
+	req, err := http.NewRequest(http.MethodGet, s.URL+api.Prefix+path, nil)
 	if err != nil {
 		return 0, err
 	}
-	req.Header.Set("Authorization", "Bearer "+s.tok)
+	req.Header.Set("Authorization", "Bearer "+s.Token)
 	res, err := http.DefaultClient.Do(req)
 	if err != nil {
 		return 0, err
@@ -259,7 +225,7 @@ func measure(ctx context.Context, program, dir string, addons int, put func(what
 	if err != nil {
 		return err
 	}
-	defer func() { _ = s.end() }()
+	defer func() { _ = s.Service.End() }()
 	if _, err := s.AddRulebook(ctx, book); err != nil {
 		return err
 	}
@@ -361,28 +327,13 @@ func measure(ctx context.Context, program, dir string, addons int, put func(what
 			return err
 		}
 	}
-	peak, err := peakOf(s.cmd.Process.Pid)
+	peak, err := s.Peak()
 	if err != nil {
 		return err
 	}
 	put("peak memory", "MiB", float64(peak)/(1<<20))
-	if err := s.end(); err != nil {
+	if err := s.Service.End(); err != nil {
 		return err
 	}
 	return size("database, both deployments")
-}
-
-// peakOf is the most memory that was resident, in bytes, as Linux tells it.
-func peakOf(pid int) (int64, error) {
-	raw, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
-	if err != nil {
-		return 0, err
-	}
-	for line := range strings.Lines(string(raw)) {
-		var kib int64
-		if _, err := fmt.Sscanf(line, "VmHWM: %d kB", &kib); err == nil {
-			return kib << 10, nil
-		}
-	}
-	return 0, errors.New("no VmHWM in /proc")
 }

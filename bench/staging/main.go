@@ -5,19 +5,18 @@
 package main
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"flag"
 	"fmt"
 	"log"
-	"net"
-	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
 	"time"
+
+	"restlesscrate/bench/program"
 )
 
 func main() {
@@ -85,9 +84,9 @@ func compare(ctx context.Context, program, dir, file string) error {
 	if err != nil {
 		return err
 	}
-	defer s.end()
+	defer func() { _ = s.End() }()
 	begun := time.Now()
-	out, err := s.restless(ctx, "stage", file, "--json")
+	out, err := s.Restless("stage", file, "--json")
 	if err != nil {
 		return err
 	}
@@ -96,7 +95,7 @@ func compare(ctx context.Context, program, dir, file string) error {
 	if err != nil {
 		return err
 	}
-	peak, err := s.peak()
+	peak, err := s.Peak()
 	if err != nil {
 		return err
 	}
@@ -141,12 +140,6 @@ func placed(raw []byte) (string, error) {
 	return strings.Join(out, "; "), nil
 }
 
-// service is a running service.
-type service struct {
-	program, data string
-	cmd           *exec.Cmd
-}
-
 const book = `format: 1
 name: bench
 title: Bench
@@ -157,62 +150,11 @@ kinds:
     put: [{take: "**", place: all}]
 `
 
-func serve(ctx context.Context, program, data string) (*service, error) {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
+func serve(ctx context.Context, exe, data string) (*program.Service, error) {
+	s, err := program.Start(ctx, exe, data)
 	if err != nil {
 		return nil, err
 	}
-	listen := l.Addr().String()
-	l.Close()
-	s := &service{program: program, data: data}
-	s.cmd = exec.CommandContext(ctx, program, "serve", "--data", data, "--listen", listen)
-	if err := s.cmd.Start(); err != nil {
-		return nil, err
-	}
-	for range 500 {
-		if res, err := http.Get("http://" + listen + "/readyz"); err == nil {
-			res.Body.Close()
-			file := filepath.Join(data, "bench.yaml")
-			if err := os.WriteFile(file, []byte(book), 0o600); err != nil {
-				return nil, err
-			}
-			_, err := s.restless(ctx, "rulebook", "add", file)
-			return s, err
-		}
-		time.Sleep(20 * time.Millisecond)
-	}
-	s.end()
-	return nil, fmt.Errorf("the service did not become ready")
-}
-
-func (s *service) restless(ctx context.Context, args ...string) ([]byte, error) {
-	cmd := exec.CommandContext(ctx, s.program, args...)
-	cmd.Env = append(os.Environ(), "RESTLESS_DATA="+s.data)
-	var out, errs bytes.Buffer
-	cmd.Stdout, cmd.Stderr = &out, &errs
-	if err := cmd.Run(); err != nil {
-		return nil, fmt.Errorf("restless %s: %w: %s", strings.Join(args, " "), err, errs.String())
-	}
-	return out.Bytes(), nil
-}
-
-// peak is the most memory that was resident, in bytes, as Linux tells it.
-func (s *service) peak() (int64, error) {
-	raw, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", s.cmd.Process.Pid))
-	if err != nil {
-		return 0, err
-	}
-	for _, line := range strings.Split(string(raw), "\n") {
-		var kib int64
-		if _, err := fmt.Sscanf(line, "VmHWM: %d kB", &kib); err == nil {
-			return kib << 10, nil
-		}
-	}
-	return 0, fmt.Errorf("no VmHWM in /proc")
-}
-
-func (s *service) end() {
-	_ = s.cmd.Process.Signal(os.Interrupt)
-	_ = s.cmd.Wait()
-	_ = os.RemoveAll(s.data)
+	_, err = s.AddBook(book)
+	return s, err
 }

@@ -15,6 +15,7 @@ import (
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/remote"
+	"restlesscrate/internal/words"
 )
 
 // dial opens a server's tree on a connection of its own.
@@ -148,7 +149,7 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 	if err != nil {
 		return srv, fmt.Errorf("look into the work folder of %s: %w", name, err)
 	}
-	srv.Abilities = &model.Abilities{Set: f.Set, TestedAt: s.Now().UnixMilli(), Unclean: !f.Clean, Words: slices.Concat(words(f), openLine(srv.Transport), left), Left: stays}
+	srv.Abilities = &model.Abilities{Set: f.Set, TestedAt: s.Now().UnixMilli(), Unclean: !f.Clean, Words: slices.Concat(foundWords(f), openLine(srv.Transport), left), Left: stays}
 	return srv, s.Records.SaveAbilities(ctx, srv)
 }
 
@@ -250,7 +251,7 @@ func (s dialer) remains(ctx context.Context, srv model.Server, h remote.Host, un
 		out = append(out, fmt.Sprintf("The host says: %v.", &deploy.LockedError{Holder: r.Holder}))
 	}
 	if n := len(r.Uploads); n > 0 {
-		out = append(out, fmt.Sprintf("The work folder holds %s that were uploaded and never put in place.", filesOf(n)))
+		out = append(out, fmt.Sprintf("The work folder holds %s that were uploaded and never put in place.", words.Count(n, "file")))
 	}
 	for _, p := range r.Aside {
 		out = append(out, fmt.Sprintf("%s was set aside and not put back; it stays, since it may be the only copy.", p))
@@ -264,13 +265,6 @@ func (s dialer) remains(ctx context.Context, srv model.Server, h remote.Host, un
 	return out, false, nil
 }
 
-func filesOf(n int) string {
-	if n == 1 {
-		return "1 file"
-	}
-	return fmt.Sprintf("%d files", n)
-}
-
 // openLine says where what is sent can be read on the way.
 func openLine(t model.Transport) []string {
 	if t.Kind != "ftp" {
@@ -280,7 +274,7 @@ func openLine(t model.Transport) []string {
 }
 
 // words says what was found in sentences.
-func words(f remote.Found) []string {
+func foundWords(f remote.Found) []string {
 	out := []string{fmt.Sprintf("Connected; the root holds %s.", things(f.Entries))}
 	say := func(yes bool, can, cannot string) {
 		if yes {
@@ -315,10 +309,10 @@ func words(f remote.Found) []string {
 }
 
 func things(n int) string {
-	if n == 1 {
-		return "1 thing"
+	if n == 0 {
+		return "nothing"
 	}
-	return fmt.Sprintf("%d things", n)
+	return words.Count(n, "thing")
 }
 
 // What the use cases have in common, by what it is about.
