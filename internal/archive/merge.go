@@ -16,7 +16,7 @@ type Addition struct {
 	Open func() (io.ReadCloser, error)
 }
 
-// Merge writes a zip anew with files added to it or put in the place of some.
+// Merge writes a copy of a zip with files added or replaced.
 // What is not touched is copied as it lies, in its order; additions follow in
 // the order of their paths, without times, so that the same gives the same
 // bytes. It gives the paths of what was replaced.

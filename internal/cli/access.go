@@ -18,7 +18,7 @@ func (a accessCommands) tokenCommand() *cli.Command {
 	return &cli.Command{Name: "token", Usage: "what signs clients in", Commands: []*cli.Command{
 		{Name: "list", Usage: "list the tokens", Action: a.tokenList},
 		{Name: "add", Usage: "make a token; it is shown this once", UsageText: "restless token add NAME", Action: a.tokenAdd},
-		{Name: "end", Usage: "end tokens: they sign nobody in any more", UsageText: "restless token end ID...", Flags: []cli.Flag{yes()},
+		{Name: "end", Usage: "revoke tokens", UsageText: "restless token end ID...", Flags: []cli.Flag{yes()},
 			Action: a.ending("token", (*client.Client).EndToken)},
 	}}
 }

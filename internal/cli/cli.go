@@ -230,7 +230,7 @@ func (a *App) client(cmd *cli.Command) (*client.Client, error) {
 	return client.New(base, token), nil
 }
 
-// onlyArg gives the only argument.
+// onlyArg gives a command's only argument.
 func onlyArg(cmd *cli.Command, what string) (string, error) {
 	if cmd.Args().Len() != 1 {
 		return "", wrongUsage("%s takes one %s\n  %s --help shows how", cmd.FullName(), what, cmd.FullName())

@@ -192,9 +192,9 @@ func (a controlCommands) sayCommand() *cli.Command {
 	}}
 }
 
-// reloadCommand has a server take one add-on anew.
+// reloadCommand reloads one add-on on a server.
 func (a controlCommands) reloadCommand() *cli.Command {
-	return &cli.Command{Name: "reload", Usage: "have a server take an add-on anew, by the line that its rulebook knows", UsageText: "restless reload SERVER ADDON", Action: func(ctx context.Context, cmd *cli.Command) error {
+	return &cli.Command{Name: "reload", Usage: "reload an add-on with the console line that its rulebook gives", UsageText: "restless reload SERVER ADDON", Action: func(ctx context.Context, cmd *cli.Command) error {
 		args, err := atLeast(cmd, 2, "a server and an add-on")
 		if err != nil {
 			return err
@@ -225,7 +225,7 @@ func (a controlCommands) speak(ctx context.Context, cmd *cli.Command, server str
 
 // logCommand shows a server's log.
 func (a controlCommands) logCommand() *cli.Command {
-	return &cli.Command{Name: "log", Usage: "show the end of a server's log", UsageText: "restless log SERVER [--follow]", Flags: []cli.Flag{&cli.BoolFlag{Name: "follow", Usage: "go on showing what comes"}},
+	return &cli.Command{Name: "log", Usage: "show the end of a server's log", UsageText: "restless log SERVER [--follow]", Flags: []cli.Flag{&cli.BoolFlag{Name: "follow", Usage: "keep showing new lines"}},
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			name, err := onlyArg(cmd, "server")
 			if err != nil {

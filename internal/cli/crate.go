@@ -25,13 +25,13 @@ func (a crateCommands) crateCommand() *cli.Command {
 		{Name: "show", Usage: "where each file goes, and why", UsageText: "restless crate show NAME@VERSION", Flags: []cli.Flag{book}, Action: a.crateShow},
 		{Name: "readme", Usage: "the author's notes", UsageText: "restless crate readme NAME@VERSION", Flags: []cli.Flag{book}, Action: a.crateReadme},
 		{Name: "place", Usage: "say where files of a crate go, for this version and later ones", UsageText: "restless crate place NAME@VERSION GLOB --in PLACE [--as PATH] | --leave-out",
-			Flags:  []cli.Flag{book, &cli.StringFlag{Name: "in", Usage: "the `PLACE` they go to"}, &cli.StringFlag{Name: "as", Usage: "the `PATH` in it; may hold {name}, {version}, {path}, {file}"}, &cli.BoolFlag{Name: "leave-out", Usage: "they stay out"}},
+			Flags:  []cli.Flag{book, &cli.StringFlag{Name: "in", Usage: "the `PLACE` they go to"}, &cli.StringFlag{Name: "as", Usage: "the `PATH` in it; may hold {name}, {version}, {path}, {file}"}, &cli.BoolFlag{Name: "leave-out", Usage: "leave these files out"}},
 			Action: correct.cratePlace},
 		{Name: "set", Usage: "say what a crate is called: its name for later versions too, its version for this archive", UsageText: "restless crate set NAME@VERSION [--name NAME] [--version VERSION] [--base ADDON]",
 			Flags: []cli.Flag{book, &cli.StringFlag{Name: "name", Usage: "what the add-on is called (`NAME`)"}, &cli.StringFlag{Name: "version", Usage: "which `VERSION` this is"},
 				&cli.StringFlag{Name: "base", Usage: "which `ADDON` it changes, for later versions too"}}, Action: correct.crateSet},
-		{Name: "join", Usage: "make one crate of two downloads of one add-on: name and version of the first", UsageText: "restless crate join FIRST SECOND", Flags: []cli.Flag{book}, Action: correct.crateJoin},
-		{Name: "compare", Usage: "what a crate changes of an older version", UsageText: "restless crate compare OLD NEW", Flags: []cli.Flag{book}, Action: correct.crateCompare},
+		{Name: "join", Usage: "join two downloads of one add-on into one crate with the name and version of the first", UsageText: "restless crate join FIRST SECOND", Flags: []cli.Flag{book}, Action: correct.crateJoin},
+		{Name: "compare", Usage: "show what a crate changes compared with another", UsageText: "restless crate compare OLD NEW", Flags: []cli.Flag{book}, Action: correct.crateCompare},
 		{Name: "drop", Usage: "take a crate out of the list", UsageText: "restless crate drop NAME@VERSION", Flags: []cli.Flag{book, yes()}, Action: a.crateDrop},
 	}}
 }

@@ -17,7 +17,7 @@ func runFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.BoolFlag{Name: "draft", Usage: "keep it as a draft and do not run it"}, yes(),
 		&cli.BoolFlag{Name: "copy-data", Usage: "copy every folder that the server writes while it is stopped, so that the way back covers it"},
-		&cli.BoolFlag{Name: "no-copy-data", Usage: "copy none, though an add-on may change what is in one"},
+		&cli.BoolFlag{Name: "no-copy-data", Usage: "copy no data folder, even if an add-on may change what is in one"},
 		&cli.BoolFlag{Name: "leave-running", Usage: "do not stop the server"},
 		&cli.BoolFlag{Name: "restart", Usage: "stop and start the server where a reload would do"},
 		&cli.BoolFlag{Name: "or-undo", Usage: "take all back if the server does not come up, or what is deployed does not load"},

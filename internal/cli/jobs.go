@@ -15,7 +15,7 @@ type jobCommands struct{ *App }
 func (a jobCommands) jobCommand() *cli.Command {
 	return &cli.Command{Name: "job", Usage: "what the service is doing now", Commands: []*cli.Command{
 		{Name: "list", Usage: "list what the service is doing", Action: a.jobList},
-		{Name: "cancel", Usage: "end work that changes nothing, such as the making of a draft", UsageText: "restless job cancel ID...", Action: a.jobCancel},
+		{Name: "cancel", Usage: "cancel work that changes nothing, such as the making of a draft", UsageText: "restless job cancel ID...", Action: a.jobCancel},
 	}}
 }
 

@@ -93,7 +93,7 @@ func (a *App) printRoll(r api.RollCall) {
 // oddityCommand notes what looks wrong and is harmless.
 func (a rollCallCommands) oddityCommand() *cli.Command {
 	return &cli.Command{Name: "oddity", Usage: "note something harmless that looks wrong in an add-on, for every server of the same game", UsageText: "restless oddity SERVER ADDON TEXT [--forget]",
-		Flags: []cli.Flag{&cli.BoolFlag{Name: "forget", Usage: "it is not so any more"}},
+		Flags: []cli.Flag{&cli.BoolFlag{Name: "forget", Usage: "forget it: it is no longer so"}},
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			args, err := atLeast(cmd, 3, "a server, an add-on and what is odd")
 			if err != nil {

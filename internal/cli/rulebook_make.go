@@ -80,7 +80,7 @@ func countWas(n int, thing string) string {
 	return fmt.Sprintf("%d %ss were", n, thing)
 }
 
-// keepOnly sends an archive that is not to be laid out and gives its digest.
+// keepOnly uploads an archive without laying it out and gives its digest.
 func (a rulebookCommands) keepOnly(ctx context.Context, c *client.Client, file string) (string, error) {
 	st, err := a.send(ctx, false, c, file, client.Staging{Filename: filepath.Base(filepath.Clean(file)), KeepOnly: true})
 	return st.Archive.Digest, err

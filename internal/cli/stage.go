@@ -24,7 +24,7 @@ func (a stageCommands) stageCommand() *cli.Command {
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "for", Usage: "lay it out for this `SERVER`'s game"}, &cli.StringFlag{Name: "rulebook", Usage: "lay it out by this rulebook `NAME`"},
 			&cli.StringFlag{Name: "source", Usage: "where it was downloaded (`TEXT`)"}, &cli.StringFlag{Name: "note", Usage: "a note of your own (`TEXT`)"},
-			&cli.StringFlag{Name: "sha256", Usage: "what the file's SHA-256 has to be (`DIGEST`)"}, &cli.StringFlag{Name: "code-page", Usage: "of names in it that are not UTF-8, such as Shift_JIS (`NAME`)"},
+			&cli.StringFlag{Name: "sha256", Usage: "what the file's SHA-256 has to be (`DIGEST`)"}, &cli.StringFlag{Name: "code-page", Usage: "the encoding of names in it that are not UTF-8, such as Shift_JIS (`NAME`)"},
 			&cli.StringSliceFlag{Name: "id", Usage: "instead of a download: the `ID` by which a server's list holds the add-on"},
 			&cli.StringFlag{Name: "root", Usage: "the `FOLDER` in it that is the add-on, where several could be"}},
 		Action: a.stage}

@@ -16,7 +16,7 @@ import (
 	"restlesscrate/internal/api"
 )
 
-// LeftError is what a call gives that stopped waiting for work which goes on at the
+// LeftError is returned by a call that stopped waiting for work that goes on at the
 // service.
 type LeftError struct {
 	Job api.Job
@@ -53,7 +53,7 @@ func result[Out any](ctx context.Context, c *line, j api.Job, each Each) (out Ou
 	return read[Out](ended)
 }
 
-// cancelled is result for a job that nobody needs who does not wait for it: when the
+// cancelled is result for a job that is of use only to whoever waits for it: when the
 // context ends, so does the job.
 func cancelled[Out any](ctx context.Context, c *line, j api.Job, each Each) (out Out, err error) {
 	ended, err := c.Follow(ctx, j.ID, each)

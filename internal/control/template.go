@@ -25,7 +25,7 @@ func (d *Driver) filling(subject string) *filling {
 	return &filling{Driver: d, subject: subject, secrets: map[string]string{}}
 }
 
-// value is what a placeholder stands for; known is false for words that are none of
+// value gives what a placeholder stands for; known is false for words that are none of
 // ours and stay as they are.
 func (f *filling) value(word string) (v string, known bool, err error) {
 	if strings.HasPrefix(word, "$") {

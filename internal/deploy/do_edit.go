@@ -13,7 +13,7 @@ import (
 	"restlesscrate/internal/remote"
 )
 
-// editor changes a text and writes what comes of it under a temporary name.
+// editor changes a text and writes the result under a temporary name.
 type editor struct{ site }
 
 func (r editor) forward(ctx context.Context, m draft.Motion, begun bool) (Result, error) {

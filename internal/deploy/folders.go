@@ -204,7 +204,7 @@ func deepestFirst(all map[tree.Path]tree.State) []tree.Path {
 	})
 }
 
-// statesOf turns a copy into what the folder statesOf.
+// statesOf turns the results inside a copy into the states of what the folder held.
 func statesOf(copied map[tree.Path]Result) map[tree.Path]tree.State {
 	out := map[tree.Path]tree.State{}
 	for rel, res := range copied {

@@ -25,7 +25,7 @@ const (
 	Undone   MarkState = "undone"
 )
 
-// Mark is what the journal says of one motion.
+// Mark is what the journal records of one motion.
 type Mark struct {
 	State  MarkState
 	Result Result

@@ -148,7 +148,7 @@ func (r kept) closeSegment() error {
 // errGrows is returned for a file that gives more bytes than the host says it has.
 var errGrows = errors.New("it goes on growing while it is read")
 
-// bounded reads so many bytes and fails where more come.
+// bounded reads at most so many bytes and fails if there are more.
 type bounded struct {
 	r    io.Reader
 	left int64

@@ -133,7 +133,7 @@ func sign(ctx context.Context, h remote.Host, me Holder) (int64, error) {
 	return i.Modified, err
 }
 
-// readHolder reads who holds the lock; nobody's name in it is no error.
+// readHolder reads who holds the lock. A lock without a name is no error.
 func readHolder(ctx context.Context, h remote.Host) (who Holder, err error) {
 	f, err := h.Open(ctx, heldBy)
 	if errors.Is(err, fs.ErrNotExist) {

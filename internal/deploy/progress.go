@@ -8,7 +8,7 @@ import (
 	"restlesscrate/internal/core/progress"
 )
 
-// What a run tells, and how it is told to stop.
+// What a run reports, and how it is stopped.
 
 // Notes are what the run has to say that is no error, in order.
 func (r *Run) Notes() []string {
@@ -49,7 +49,7 @@ func (r *Run) count(m draft.Motion) {
 	r.done.add(KeyOf(m))
 }
 
-// stopSign is raised once, by whoever wants a run to stop. The zero value is not raised.
+// stopSign is raised once, to stop a run. The zero value is not raised.
 type stopSign struct {
 	mu     sync.Mutex
 	who    string

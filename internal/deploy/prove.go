@@ -202,7 +202,7 @@ func (r prover) touch(ctx context.Context, p tree.Path) error {
 // anew, until it is given: a long one would be in memory twice.
 func (r *Run) Foresee(a draft.Ahead) { r.ahead = &a }
 
-// Given gives a run its draft, made anew.
+// Given hands a run its draft once it has been made again.
 func (r *Run) Given(d *draft.Draft) { r.Draft, r.ahead = d, nil }
 
 func noMotion(draft.Motion) bool { return false }

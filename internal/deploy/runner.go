@@ -39,9 +39,9 @@ const (
 	AfterResult Point = "after result"
 )
 
-// Run is one deployment being run, resumed or undone. The caller sets its fields. While a
-// method works they stay as they are; between two calls the caller may give it another
-// host, after a lost connection, or a draft that goes on ([Run.Extend]).
+// Run is one deployment being run, resumed or undone. The caller sets its fields and
+// does not change them while a method runs. Between two calls it may set another host, after
+// a lost connection, or extend the draft ([Run.Extend]).
 type Run struct {
 	ID      int64
 	Names   draft.Names

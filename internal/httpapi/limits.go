@@ -47,7 +47,7 @@ func newMeters(now func() time.Time, perSecond, burst int) *meters {
 	return &meters{by: map[string]*meter{}, now: now, rate: rate.Limit(perSecond), most: burst}
 }
 
-// meterFor gives the meter meterFor an address. Where too many are counted, those go that were
+// meterFor gives the meter of an address. Where too many are counted, those go that were
 // not seen for long: they are full again.
 func (m *meters) meterFor(address string) *meter {
 	m.mu.Lock()

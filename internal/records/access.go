@@ -45,7 +45,7 @@ func (db *AccessStore) Tokens(ctx context.Context) ([]model.Token, error) {
 	}, `SELECT id, name, created_at, used_at FROM token ORDER BY id`)
 }
 
-// EndToken makes a token one that works no more; [ErrNotFound] where there is none
+// EndToken revokes a token; [ErrNotFound] where there is none
 // of that id.
 func (db *AccessStore) EndToken(ctx context.Context, id int64) error {
 	return found(db.sql.ExecContext(ctx, `DELETE FROM token WHERE id = ?`, id))

@@ -68,7 +68,7 @@ func addHeld(ctx context.Context, tx *sql.Tx, archive string, held map[string][]
 	return nil
 }
 
-// Heal indexes an archive's contents anew: its bytes were stored once more, because
+// Heal indexes an archive's contents again: its bytes were stored once more, because
 // some of them were damaged. What was in its earlier pack is in the new one.
 func (db *ContentStore) Heal(ctx context.Context, a model.Archive, held map[string][]stockroom.Held) error {
 	err := db.within(ctx, func(tx *sql.Tx) error {

@@ -32,7 +32,7 @@ func (f *FTP) connections(first *ftpConn) *pool.Pool[*ftpConn] {
 	})
 }
 
-// borrow gives a connection that nobody uses. The caller returns it.
+// borrow gives a free connection. The caller returns it.
 func (f *FTP) borrow(ctx context.Context) (lent, error) {
 	l, err := f.conns.Take(ctx)
 	if errors.Is(err, pool.ErrClosed) {

@@ -41,7 +41,7 @@ func (c *ftpConn) dataAddress(said string) string {
 // longestReply is how much a host may say between two commands, in bytes.
 const longestReply = 1 << 20
 
-// brief is a control connection on which no answer goes on for ever.
+// brief is a control connection that limits the length of an answer.
 type brief struct {
 	net.Conn
 	said atomic.Int64
@@ -63,7 +63,7 @@ func (b *brief) Read(p []byte) (int, error) {
 // longestFTPListing is how long a listing may be, in bytes.
 const longestFTPListing = 32 << 20
 
-// listed is a data connection on which no listing goes on for ever.
+// listed is a data connection that limits the length of a listing.
 type listed struct {
 	net.Conn
 	c    *ftpConn

@@ -28,7 +28,7 @@ func statEach(ctx context.Context, h Host, paths []tree.Path) ([]Info, error) {
 // question for each: a listing is four calls for every hundred entries or so.
 const several = 8
 
-// statMixed looks at folders of which several paths are asked as a whole, and at
+// statMixed lists the folders in which several paths are asked for, and looks at
 // the other paths by themselves.
 func statMixed(ctx context.Context, h Host, paths []tree.Path) ([]Info, error) {
 	asked := map[tree.Path]int{}

@@ -90,14 +90,14 @@ func (c *counted) Read(p []byte) (int, error) {
 // Size is how many bytes there are at most.
 func (c *counted) Size() int64 { return c.size }
 
-// anew forgets what was measured: what another connection brings is seen anew.
+// anew forgets the measurements, because another connection changes them.
 func (f *flow) anew() {
 	f.mu.Lock()
 	defer f.mu.Unlock()
 	f.recent = nil
 }
 
-// full tells whether so many connections carry about what their windows let them.
+// full tells whether so many connections carry nearly what their windows allow.
 func (s *SFTP) full(open int) bool {
 	s.flow.mu.Lock()
 	defer s.flow.mu.Unlock()
@@ -161,7 +161,7 @@ func (s *SFTP) connections(first *sftpConn) *pool.Pool[*sftpConn] {
 	})
 }
 
-// borrow gives the connection on which the least is under way.
+// borrow gives the least busy connection. The caller returns it.
 func (s *SFTP) borrow(ctx context.Context) (borrowed, error) {
 	l, err := s.conns.Take(ctx)
 	if errors.Is(err, pool.ErrOver) || errors.Is(err, pool.ErrClosed) {

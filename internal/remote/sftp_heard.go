@@ -112,7 +112,7 @@ const (
 // errEndless is returned for a listing that does not end.
 var errEndless = errors.New("its listing does not end")
 
-// listing lists a folder, as long as the host comes to an end with it.
+// listing lists a folder. It gives up on a listing that does not end.
 func (c *sftpConn) listing(ctx context.Context, name string) ([]os.FileInfo, error) {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)

@@ -106,7 +106,7 @@ func (r *Room) openSegment(container string) (*Segment, error) {
 // smallContent is up to where a content and its frame are written in one piece.
 const smallContent = 64 << 10
 
-// largePiece is how much of a large content is asked for at a time.
+// largePiece is the size of the pieces in which a large content is read.
 const largePiece = 1 << 20
 
 // Append copies src to the segment's end, behind its frame. After an error the

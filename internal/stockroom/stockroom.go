@@ -33,7 +33,7 @@ type Location struct {
 }
 
 // Index tells where contents lie. Locate returns [ErrNotHeld] where nobody knows.
-// Damaged is told of a content whose bytes are not what they were: what is stored
+// Damaged is called for a content whose bytes have changed: what is stored
 // of it next takes its place.
 type Index interface {
 	Locate(ctx context.Context, d tree.Digest) (Location, error)
@@ -254,7 +254,7 @@ func (r *Room) Open(ctx context.Context, d tree.Digest) (io.ReadCloser, error) {
 	return r.OpenAt(ctx, d, loc)
 }
 
-// OpenAt is [Room.Open] of a content of which is known where it lies.
+// OpenAt is [Room.Open] for a content whose location is known.
 func (r *Room) OpenAt(ctx context.Context, d tree.Digest, loc Location) (io.ReadCloser, error) {
 	f, err := os.Open(r.path(loc.Container))
 	if errors.Is(err, os.ErrNotExist) {

@@ -149,7 +149,7 @@ func (d *Draft) Returned(folder tree.Path) (DataReturn, error) {
 	return DataReturn{}, fmt.Errorf("the draft does not say what %s held", folder)
 }
 
-// renew emits the setting aside of data folders that the server shall make anew.
+// renew emits the motions that set data folders aside, so that the server makes new ones.
 func (m *emitting) renew(e *emitter) {
 	if len(m.req.Renew) == 0 || m.d.Legs > 1 {
 		return

@@ -103,7 +103,7 @@ func (m *decider) folderGoal(g *goal, seen Seen) {
 	}
 }
 
-// settled is a path that needs no motion: only the ledger may have to learn.
+// settled handles a path that needs no motion; only the ledger may change.
 func (m *decider) settled(g *goal, c change, row Row, known bool) {
 	if c.After.Being == tree.Content {
 		m.same++
@@ -165,7 +165,7 @@ func ownedBy(claims []Claim) string {
 	return " by " + claims[0].Label
 }
 
-// needFolders makes sure that the folders above p can be had.
+// needFolders makes sure that the folders above p exist or can be made.
 func (m *decider) needFolders(p tree.Path) {
 	for _, up := range p.Ancestors() {
 		switch m.obs.At(up).State.Being {

@@ -10,7 +10,7 @@ import (
 	"restlesscrate/internal/core/tree"
 )
 
-// goal is what a request wants of one path.
+// goal is what a request wants at one path.
 type goal struct {
 	path   tree.Path
 	after  tree.State
@@ -65,7 +65,7 @@ func gather(req *Request) *goals {
 	return g
 }
 
-// want adds one file of a wanted crate.
+// want adds a goal for one file of a wanted crate.
 func (g *goals) want(req *Request, w Wanted, f Target) {
 	claim := w.claim(f, Owns)
 	after := tree.State{Being: tree.Content, Digest: f.Digest, Size: f.Size}

@@ -144,7 +144,7 @@ func appendMaybe(b []byte, name, text string) []byte {
 	return appendText(append(b, name...), text)
 }
 
-// appendText appends a string. What encoding/json writes otherwise than it is, it writes.
+// appendText appends a string. A string that needs escaping is left to encoding/json.
 func appendText(b []byte, text string) []byte {
 	for i := range len(text) {
 		if c := text[i]; c < ' ' || c > '~' || c == '"' || c == '\\' || c == '<' || c == '>' || c == '&' {

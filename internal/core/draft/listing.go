@@ -21,12 +21,12 @@ type Listing struct {
 	Off   bool              `json:"off,omitempty"` // disabled
 }
 
-// equal tells whether two listings are the equal entry of the equal add-on.
+// equal tells whether two listings are the same entry of the same add-on.
 func (l Listing) equal(o Listing) bool {
 	return l.Addon == o.Addon && l.Name == o.Name && l.Key == o.Key
 }
 
-// Wish is an entry that a wanted add-on shall have in a text.
+// Wish is an entry that a wanted add-on needs in a text.
 type Wish struct {
 	Path    tree.Path
 	Listing Listing

@@ -99,8 +99,8 @@ func planOf(g *goals, req *Request) Plan {
 	return Plan{Folders: slices.SortedFunc(maps.Keys(folders), byDepth), Texts: texts, Trees: trees, full: folders, req: req, g: g}
 }
 
-// Full tells of a planned folder whether it holds something that the draft is about, and
-// not only the way there: of other folders no file counts but by its name.
+// Full tells whether a planned folder holds something that the draft is about. The other
+// folders only lead there: of their files the names count and nothing else.
 func (pl Plan) Full(folder tree.Path) bool { return pl.full[folder] }
 
 // NeedsBytes tells whether the bytes at p must be read and hashed: it is a

@@ -114,8 +114,8 @@ func run(f folding) running {
 	return r
 }
 
-// spare lets go of what was only needed to find out what is to be done: a long draft is
-// not to be in memory beside all that it was made from.
+// spare frees what only the earlier passes needed: a long draft and everything that it was
+// made from would not fit into memory together.
 func (m *emitting) spare() {
 	req := *m.req
 	req.Ledger, req.Wanted = nil, slices.Clone(req.Wanted)
@@ -174,7 +174,7 @@ func (m *ground) mayTouch(p tree.Path) bool {
 	return true
 }
 
-// newFolder is what a new folder may: what everybody expects.
+// newFolder is the permission bits of a new folder: the usual ones.
 const newFolder = 0o755
 
 func (m *ground) modes(s tree.State) tree.State {

@@ -33,8 +33,8 @@ type Bytes struct {
 	Size   int64       `json:"size,omitempty"`
 }
 
-// Claim is an add-on's word that a path is its own. A path goes when its last
-// claim goes.
+// Claim says that a path belongs to an add-on. A path is removed when its last claim is
+// removed.
 type Claim struct {
 	Addon string      `json:"addon"` // the add-on's key
 	Label string      `json:"label"` // name@version, for people
@@ -92,7 +92,7 @@ type Target struct {
 	Merged string
 }
 
-// Wanted is a crate that shall be on the server.
+// Wanted is a crate to be on the server.
 type Wanted struct {
 	Addon   string // key
 	Name    string
@@ -112,14 +112,14 @@ type Wanted struct {
 // Value is a variable of a place that each add-on has for itself.
 type Value struct{ Name, Value string }
 
-// Says is a line of the author's notes. From names it for a person and for
+// Says is an instruction in the author's notes. From names it for a person and for
 // ticking it off.
 type Says struct {
 	From tree.Path
 	Text string
 }
 
-// Part is a part by choice of a wanted crate.
+// Part is an optional part of a wanted crate.
 type Part struct {
 	Name  string
 	Taken bool
@@ -129,7 +129,7 @@ type Part struct {
 // Label is name@version.
 func (w Wanted) Label() string { return w.Name + "@" + w.Version }
 
-// Removal is an add-on that shall go.
+// Removal is an add-on to be removed.
 type Removal struct{ Addon, Name string }
 
 // Request is everything that a draft is made from but the server's tree.

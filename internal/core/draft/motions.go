@@ -84,7 +84,7 @@ func (l *Motions) Add(m Motion) {
 	l.AddAbout(place, m)
 }
 
-// AddAbout is Add for who knows the place of the motion's change; -1: it has none.
+// AddAbout is Add for a caller that knows the index of the motion's change; -1 for none.
 func (l *Motions) AddAbout(place int, m Motion) {
 	l.list = append(l.list, brief{})
 	l.set(len(l.list)-1, place, m)

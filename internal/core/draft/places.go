@@ -54,8 +54,8 @@ func (m *emitting) beginMotions() {
 	}
 }
 
-// foreseen is about how many motions there will be: a long list that grows by itself is
-// in memory twice each time.
+// foreseen estimates the number of motions, so that the list is allocated once: a list that
+// grows is copied, and for a moment in memory twice.
 func (m *emitting) foreseen() int {
 	n := len(m.folders) + len(m.dropped)
 	for _, c := range m.changes {

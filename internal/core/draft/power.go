@@ -76,7 +76,7 @@ type powerPlan struct {
 	reloads     []reload
 }
 
-// reload is an add-on that is taken anew while the server runs.
+// reload is an add-on that is reloaded while the server runs.
 type reload struct{ label, line, risky string }
 
 // plan decides whether the server is stopped, and what is reloaded instead.
@@ -238,7 +238,7 @@ func (m *telling) aboutPower() {
 	}
 }
 
-// awayWords tells how long a server is awayWords, as far as is known.
+// awayWords says for how long the server is away, as far as is known.
 func (m *telling) awayWords() string {
 	ours := (m.swapMS() + m.dataMS + 999) / 1000
 	if m.req.Power.Away == 0 {

@@ -112,7 +112,7 @@ func (m *running) launches() {
 	}
 }
 
-// inTurn lists starts in their order.
+// inTurn names starts in their order.
 func inTurn(all []Launch) string {
 	var words []string
 	for _, l := range all {
@@ -181,7 +181,7 @@ func (m *emitting) setByHand(e *emitter) {
 	}
 }
 
-// nextLegs shows what later legs will do.
+// nextLegs shows what the later legs will do.
 func (m *emitting) nextLegs(e *emitter) {
 	for _, x := range m.d.Deferred {
 		e.step(Step{Phase: Proof, Verb: NextLeg, Path: x.Path, Reason: reasons(x.Edits) + "; drafted once the server has made it"})

@@ -68,7 +68,7 @@ func Questions(e Evidence, a Answers) []Question {
 	return []Question{shape, sign, place, protectedQuestion(e)}
 }
 
-// orBelieved gives the answer to a question, orBelieved what the program believes.
+// orBelieved gives the answer to a question, or what the program believes.
 func (a Answers) orBelieved(q Question) string {
 	if v, ok := a[q.Key]; ok && v != "" {
 		return v

@@ -7,7 +7,7 @@ import (
 	"restlesscrate/internal/model"
 )
 
-// anew is how long it is waited before the records are written once more.
+// anew is the pause before the records are written again.
 const anew = time.Second
 
 // insist writes to the records until that works: what cannot be written down
@@ -29,7 +29,7 @@ func (s driver) insist(ctx context.Context, d model.Deployment, write func(conte
 	}
 }
 
-// unstart makes a deployment of which nothing has been done a draft again.
+// unstart turns a deployment that has done nothing back into a draft.
 func (s driver) unstart(ctx context.Context, d model.Deployment) error {
 	return s.insist(ctx, d, func(ctx context.Context) error {
 		return s.Records.Advance(ctx, d.ID, model.Draft, model.Queued)

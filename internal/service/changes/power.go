@@ -27,7 +27,7 @@ type Powered interface {
 	Ask(ctx context.Context) (heard []rollcall.Heard, ok bool, err error)
 }
 
-// ReloadLine is the line that has a server take an add-on anew.
+// ReloadLine gives the console line that reloads an add-on.
 func (s *Service) ReloadLine(ctx context.Context, server, addon string) (string, error) {
 	srv, err := s.Hosts.Find(ctx, server)
 	if err != nil {

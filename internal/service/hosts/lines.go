@@ -11,7 +11,7 @@ import (
 	"restlesscrate/internal/remote"
 )
 
-// keepFor is how long a connection that nobody uses is kept for the next one:
+// keepFor is how long an unused connection is kept for the next user:
 // a draft is run, and a run is followed by the next draft.
 const keepFor = time.Minute
 
@@ -123,7 +123,7 @@ func (l *lines) idle(id int64, have *line) {
 	}
 }
 
-// drop ends the line of a server; whoever uses it goes on.
+// drop ends the line of a server; its current users keep it.
 func (l *lines) drop(id int64) {
 	l.mu.Lock()
 	have := l.open[id]
@@ -140,7 +140,7 @@ func (l *lines) drop(id int64) {
 	}
 }
 
-// Close ends every connection that nobody uses.
+// Close ends the connections that are not in use.
 func (s *Service) Close() error {
 	s.lines.mu.Lock()
 	var ids []int64

@@ -123,7 +123,7 @@ func holder(b *rulebook.Book, srv model.Server, set *draft.Set) error {
 	return nil
 }
 
-// launches says by which starts a wanted loader is installed.
+// launches gives the starts that install a wanted loader.
 func launches(b *rulebook.Book, srv model.Server, req *draft.Request) error {
 	for _, w := range req.Wanted {
 		i := slices.IndexFunc(b.Kinds, func(k rulebook.Kind) bool { return k.Name == w.Effect.Kind })

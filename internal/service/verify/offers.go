@@ -11,7 +11,7 @@ import (
 	"restlesscrate/internal/model"
 )
 
-// Offer is how that comes to a server which an add-on that failed there needs.
+// Offer says how a server gets what an add-on that failed there needs.
 type Offer struct {
 	Crates []string // staged, as a draft names them
 	Stage  []string // not staged yet
