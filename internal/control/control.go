@@ -95,7 +95,11 @@ func (d *Driver) Do(ctx context.Context, a power.Act, subject string) (Answer, e
 		if a == power.Restart {
 			return Answer{}, fmt.Errorf("%s: %w", a, ErrNoWay)
 		}
-		if (a == power.Say || a == power.Reload) && d.Spec.RCON != "" {
+		say, can := d.Spec.Acts[power.Say]
+		switch {
+		case a == power.Reload && can && say.By != power.ByHand: // what reloads is a line for the console
+			w, ok = say, true
+		case (a == power.Say || a == power.Reload) && d.Spec.RCON != "":
 			w, ok = power.Way{By: power.ByRCON, Command: "{line}"}, true
 		}
 	}

@@ -51,7 +51,25 @@ func (r *Run) Backward(ctx context.Context) (err error) {
 			todo = todo[n:]
 		}
 	}
+	r.reloadBack(ctx, marks)
 	return r.site().removeWork(ctx)
+}
+
+// reloadBack has the server take what was there before, where it was told to take what is
+// taken back now. The files are as they were either way.
+func (r *Run) reloadBack(ctx context.Context, marks Marks) {
+	for m := range r.Draft.Motions.All() {
+		if m.Do != power.Reload || m.Back == "" || marks.At(KeyOf(m)).State == "" {
+			continue
+		}
+		err := errNoPower
+		if r.Power != nil {
+			err = r.Power.Do(ctx, power.Reload, m.Back, nil)
+		}
+		if err != nil {
+			r.note("everything is as it was, but the server could not be told to take it (%s): %v", m.Back, err)
+		}
+	}
 }
 
 func (r *Run) backBatch(ctx context.Context, motions []draft.Motion, marks Marks) error {

@@ -30,12 +30,17 @@ type Power interface {
 	Limits() (stop, ready time.Duration)
 }
 
-// LogMark is where a log ended. Head is the digest of how it begins, so that a
-// log that was begun anew is told from one that was written on.
+// LogMark is where a log ended, with what tells it from a log that was begun anew under the
+// same name: its size alone does not, since a server that starts as it did before writes as
+// much again.
 type LogMark struct {
 	Size int64  `json:"size"`
-	Head string `json:"head,omitempty"`
-	Long int64  `json:"long,omitempty"` // how many bytes Head is of
+	Head string `json:"head,omitempty"` // digest of its first bytes
+	Long int64  `json:"long,omitempty"` // how many bytes Head, and Tail, are of
+	Tail string `json:"tail,omitempty"` // digest of the bytes in front of Size
+	// Modified is the host's time of it, UTC milliseconds; 0 where that is not known. A log of
+	// the same size and another time was begun anew: one that was written on is longer.
+	Modified int64 `json:"modified,omitempty"`
 }
 
 // LateError is returned where what was waited for did not come.
@@ -64,18 +69,44 @@ func (w *WaitingError) Error() string { return "waiting for a person: " + w.Text
 // errNoPower is returned where a draft wants what the server's control no longer gives.
 var errNoPower = errors.New("there is no way to stop or start this server any more")
 
-// LogStart is where the log ended before the server was started.
+// LogStart is where the log ended before the server was started, before the first reload, or
+// before what takes effect at once was placed.
 func (r *Run) LogStart() LogMark {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	return r.logStart
 }
 
+// noteLog notes where the log ended before a start, or else before the first reload.
 func (r *Run) noteLog(m draft.Motion, res Result) {
-	if res.Log == nil || m.Do == power.Reload {
+	if res.Log == nil {
 		return
 	}
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.logStart = *res.Log
+	if m.Do == power.Reload {
+		if r.logMarked {
+			return
+		}
+	}
+	r.logStart, r.logMarked = *res.Log, true
+}
+
+// MarkLog notes where the log ends now, unless a motion of the server has done so: what
+// takes effect by being placed is told behind it.
+func (r *Run) MarkLog(ctx context.Context) error {
+	r.mu.Lock()
+	marked := r.logMarked
+	r.mu.Unlock()
+	if marked || r.Power == nil || r.Draft.Powered() {
+		return nil
+	}
+	mark, err := r.Power.LogEnd(ctx)
+	if err != nil {
+		return err
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.logStart, r.logMarked = mark, true
+	return nil
 }

@@ -72,18 +72,19 @@ type Run struct {
 
 	folders bool // the work folders are made
 	stopSign
-	mu       sync.Mutex
-	ahead    *draft.Ahead // of a draft that is being made anew
-	done     keys         // motions done so far
-	sent     int64
-	vacant   map[tree.Path]bool // looked at, and nothing is there
-	arrived  map[string]arrival // of sent files, by temporary name
-	edited   map[tree.Path]*Edited
-	logStart LogMark
-	lies     map[tree.Digest]stockroom.Location // of what is about to be sent
-	room     *semaphore.Weighted
-	segment  *stockroom.Segment
-	notes    []string
+	mu        sync.Mutex
+	ahead     *draft.Ahead // of a draft that is being made anew
+	done      keys         // motions done so far
+	sent      int64
+	vacant    map[tree.Path]bool // looked at, and nothing is there
+	arrived   map[string]arrival // of sent files, by temporary name
+	edited    map[tree.Path]*Edited
+	logStart  LogMark
+	logMarked bool                               // logStart is known
+	lies      map[tree.Digest]stockroom.Location // of what is about to be sent
+	room      *semaphore.Weighted
+	segment   *stockroom.Segment
+	notes     []string
 }
 
 // MotionError is an error that halts a run at one motion.

@@ -150,7 +150,9 @@ type Request struct {
 	Lists    []Listed     // the rulebook's load lists on this server
 	// Ledger is what is known of the paths that the request may be about, and of the
 	// folders above them; Present are the keys of all add-ons on the server.
-	Ledger    map[tree.Path]Row
+	Ledger map[tree.Path]Row
+	// Touched is what goes or comes back by a removal or a rollback.
+	Touched   []Touched
 	Present   map[string]bool
 	Protected []string // globs from the rulebook
 	CaseBlind bool     // by the rulebook

@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -49,6 +50,13 @@ type Effect struct {
 	Risky  string // why a person may rather not
 }
 
+// Touched is an add-on that is taken away or comes back, with when that counts.
+type Touched struct {
+	Label  string
+	Effect Effect
+	Gone   bool // nothing of it stays
+}
+
 // Power is what is known of stopping and starting a server.
 type Power struct {
 	Condition power.Condition // when the draft is made
@@ -77,7 +85,23 @@ type powerPlan struct {
 }
 
 // reload is an add-on that is reloaded while the server runs.
-type reload struct{ label, line, risky string }
+//
+// back is the line that is sent where it is taken back, so that what was there before runs
+// again; empty where nothing was.
+type reload struct{ label, line, risky, back string }
+
+// add adds a reload. A line that reloads several add-ons is sent once.
+func (p *powerPlan) add(r reload) {
+	for i := range p.reloads {
+		if p.reloads[i].line == r.line {
+			p.reloads[i].label += ", " + r.label
+			p.reloads[i].risky = cmp.Or(p.reloads[i].risky, r.risky)
+			p.reloads[i].back = cmp.Or(p.reloads[i].back, r.back)
+			return
+		}
+	}
+	p.reloads = append(p.reloads, r)
+}
 
 // plan decides whether the server is stopped, and what is reloaded instead.
 func (m *running) plan() {
@@ -99,7 +123,16 @@ func (m *running) plan() {
 	case !needs:
 		for _, w := range m.req.Wanted {
 			if w.Effect.When == "reload" {
-				m.power.reloads = append(m.power.reloads, reload{w.Label(), w.Effect.Reload, w.Effect.Risky})
+				back := ""
+				if m.req.Present[w.Addon] {
+					back = w.Effect.Reload
+				}
+				m.power.add(reload{w.Label(), w.Effect.Reload, w.Effect.Risky, back})
+			}
+		}
+		for _, t := range m.req.Touched {
+			if t.Effect.When == "reload" {
+				m.power.add(reload{t.Label, t.Effect.Reload, t.Effect.Risky, t.Effect.Reload})
 			}
 		}
 	}
@@ -119,15 +152,28 @@ func (m *running) needsStart() (bool, string) {
 			first = append(first, fmt.Sprintf("%s takes effect at a start", w.Label()))
 		}
 	}
+	for _, t := range m.req.Touched {
+		switch {
+		case t.Effect.When == "placed":
+		case t.Effect.When == "reload" && t.Gone:
+			first = append(first, "the server keeps "+t.Label+" until a start")
+		case t.Effect.When == "reload" && m.req.Power.Reload:
+		default:
+			first = append(first, "what goes or comes back takes effect at a start")
+		}
+	}
 	for _, s := range m.sets {
 		first = append(first, s.Variable+" takes effect at a start")
 	}
+	if len(m.req.Returns)+len(m.req.Renew) > 0 {
+		first = append(first, "what the server writes is put back or begun anew while it is stopped")
+	}
 	switch {
 	case len(first) > 1:
-		return true, fmt.Sprintf("%s; one stop for %s", first[0], words.Count(len(m.req.Wanted), "add-on"))
+		return true, fmt.Sprintf("%s; one stop for %s", first[0], words.Count(len(m.req.Wanted)+len(m.req.Touched), "add-on"))
 	case len(first) == 1:
 		return true, first[0]
-	case len(m.req.Wanted) == 0:
+	case len(m.req.Wanted)+len(m.req.Touched) == 0:
 		return true, "what goes or comes back takes effect at a start"
 	}
 	return false, ""
@@ -160,7 +206,7 @@ func (m *emitting) startIt(e *emitter) {
 	for _, r := range m.power.reloads {
 		e.group++
 		s := e.step(Step{Phase: Proof, Verb: ReloadIt, What: r.label, Reason: "it is taken anew without a stop: " + r.line})
-		e.motion(s, Motion{Kind: PowerMotion, Do: power.Reload, Subject: r.line})
+		e.motion(s, Motion{Kind: PowerMotion, Do: power.Reload, Subject: r.line, Back: r.back})
 	}
 	m.setByHand(e)
 	for _, h := range m.hands() {
@@ -198,9 +244,31 @@ func (m *emitting) startIt(e *emitter) {
 		e.motion(s, Motion{Kind: WaitMotion, Do: wait})
 	}
 	m.nextLegs(e)
-	if (m.power.start || len(m.power.reloads) > 0) && p != nil && p.Rolls && !m.d.more() {
-		e.step(Step{Phase: Proof, Verb: CallRoll, What: "what has loaded", Reason: "from the log since the start, and the console where it tells"})
+	if p == nil || !p.Rolls || m.d.more() {
+		return
 	}
+	reason := ""
+	switch {
+	case m.power.start:
+		reason = "from the log since the start, and the console where it tells"
+	case len(m.power.reloads) > 0:
+		reason = "from the log since the reload, and the console where it tells"
+	case m.placedAlone():
+		reason = "from the log since the change, and the console where it tells"
+	default:
+		return // nothing of this deployment shows before a start
+	}
+	e.step(Step{Phase: Proof, Verb: CallRoll, What: "what has loaded", Reason: reason})
+}
+
+// placedAlone tells whether a server that runs takes everything as it is placed.
+func (m *emitting) placedAlone() bool {
+	p := m.req.Power
+	if p.Condition != power.Running || p.Leave || m.power.stop || len(m.req.Wanted)+len(m.req.Touched) == 0 {
+		return false
+	}
+	needs, _ := m.needsStart()
+	return !needs
 }
 
 // subjectOf is what a motion that a person does tells them.

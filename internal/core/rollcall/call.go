@@ -27,6 +27,7 @@ type Expected struct {
 	Listed  bool // a load list names it, so that silence tells something
 	Off     bool // it is disabled, so that it should not load
 	Unasked bool // the console's answer names no such add-ons
+	Mute    bool // the server never says anything of its kind
 	// Oddities are what looks wrong in it and is known to be harmless.
 	Oddities []string
 }
@@ -86,7 +87,7 @@ func Call(expected []Expected, log Log, asked bool, console []Heard) Roll {
 			entry.Standing, entry.Why = Failed, "the log says that it loaded, but the console does not name it any more"
 		}
 		switch {
-		case entry.Standing == Silent && e.Off:
+		case entry.Standing == Silent && (e.Off || e.Mute):
 			continue // as it should be
 		case entry.Standing == Silent && !e.Listed:
 			entry.Why = "no load list names it, and the server says nothing of it"

@@ -43,33 +43,42 @@ type Log struct {
 
 // reader is a rulebook's expressions.
 type reader struct {
-	ready, loaded, failed, missing, trouble *regexp.Regexp
-	harmless                                []*regexp.Regexp
+	ready, loaded, failed, missing, trouble, harmless, ignore []*regexp.Regexp
 }
 
-// compile makes an expression that a rulebook was checked to hold; nil where it
-// has none.
-func compile(expr string) *regexp.Regexp {
-	if expr == "" {
-		return nil
+// compile makes expressions that a rulebook was checked to hold.
+func compile(exprs []string) (out []*regexp.Regexp) {
+	for _, e := range exprs {
+		out = append(out, regexp.MustCompile(e))
 	}
-	return regexp.MustCompile(expr)
+	return out
+}
+
+// any tells whether some expression matches.
+func anyOf(exprs []*regexp.Regexp, text string) bool {
+	return slices.ContainsFunc(exprs, func(e *regexp.Regexp) bool { return e.MatchString(text) })
+}
+
+// without takes out of a line what is to be ignored.
+func without(ignore []*regexp.Regexp, line string) string {
+	for _, e := range ignore {
+		line = e.ReplaceAllString(line, "")
+	}
+	return line
 }
 
 // Read takes the text of a log apart, from a start on. A last line without an end
 // may still be being written, and is not read.
 func Read(rules rulebook.Log, text string) Log {
-	r := reader{ready: compile(rules.Ready), loaded: compile(rules.Loaded), failed: compile(rules.Failed), missing: compile(rules.Missing), trouble: compile(rules.Error)}
-	for _, h := range rules.Harmless {
-		r.harmless = append(r.harmless, compile(h))
-	}
+	r := reader{ready: compile(rules.Ready), loaded: compile(rules.Loaded), failed: compile(rules.Failed), missing: compile(rules.Missing), trouble: compile(rules.Error),
+		harmless: compile(rules.Harmless), ignore: compile(rules.Ignore)}
 	var out Log
 	for line := range strings.Lines(text) {
 		if !strings.HasSuffix(line, "\n") {
 			break
 		}
 		out.Lines++
-		plain := Plain(line)
+		plain := without(r.ignore, Plain(line))
 		r.line(&out, Line{Number: out.Lines, Text: plain})
 		if says := strings.TrimSpace(plain); says != "" {
 			out.Last = says
@@ -90,10 +99,10 @@ func shortened(line string) string {
 }
 
 func (r *reader) line(out *Log, l Line) {
-	if slices.ContainsFunc(r.harmless, func(e *regexp.Regexp) bool { return e.MatchString(l.Text) }) {
+	if anyOf(r.harmless, l.Text) {
 		return
 	}
-	if r.ready != nil && r.ready.MatchString(l.Text) {
+	if anyOf(r.ready, l.Text) {
 		out.Ready = true
 	}
 	switch {
@@ -113,7 +122,7 @@ func (r *reader) line(out *Log, l Line) {
 		}
 		h.Failed, h.Loaded = true, false
 	}):
-	case r.trouble != nil && r.trouble.MatchString(l.Text):
+	case anyOf(r.trouble, l.Text):
 		out.Errors = append(out.Errors, l)
 	}
 }
@@ -131,47 +140,91 @@ func (g groups) named(name string) string {
 	return ""
 }
 
-// match notes a line for the add-on that it names.
-func (r *reader) match(out *Log, expr *regexp.Regexp, l Line, note func(*Heard, groups)) bool {
-	if expr == nil {
-		return false
+// match notes a line for every add-on that it names. It tells whether the line is of the sort
+// that the expressions find.
+func (r *reader) match(out *Log, exprs []*regexp.Regexp, l Line, note func(*Heard, groups)) (found bool) {
+	for _, expr := range exprs {
+		for _, m := range expr.FindAllStringSubmatch(l.Text, -1) {
+			found = true
+			g := groups{expr.SubexpNames(), m}
+			name := g.named("name")
+			if name == "" { // a need that nobody is named for is everybody's trouble
+				if !slices.Contains(out.Errors, l) {
+					out.Errors = append(out.Errors, l)
+				}
+				continue
+			}
+			h := out.of(name)
+			if !slices.Contains(h.Lines, l) {
+				h.Lines = append(h.Lines, l)
+			}
+			note(h, g)
+		}
 	}
-	m := expr.FindStringSubmatch(l.Text)
-	if m == nil {
-		return false
-	}
-	g := groups{expr.SubexpNames(), m}
-	name := g.named("name")
-	if name == "" { // a need that nobody is named for is everybody's trouble
-		out.Errors = append(out.Errors, l)
-		return true
-	}
+	return found
+}
+
+// of gives what is heard of an add-on, from nothing on.
+func (out *Log) of(name string) *Heard {
 	i := slices.IndexFunc(out.Heard, func(h Heard) bool { return h.Name == name })
 	if i < 0 {
 		out.Heard = append(out.Heard, Heard{Name: name})
 		i = len(out.Heard) - 1
 	}
-	out.Heard[i].Lines = append(out.Heard[i].Lines, l)
-	note(&out.Heard[i], g)
-	return true
+	return &out.Heard[i]
 }
 
 // Answer takes the console's answer to the line that asks for what is loaded.
 func Answer(c rulebook.Console, text string) []Heard {
-	expr := compile(c.Line)
-	if expr == nil {
-		return nil
+	exprs, ignore := compile(c.Line), compile(c.Ignore)
+	var item []*regexp.Regexp
+	if c.Item != "" {
+		item = compile([]string{c.Item})
 	}
-	var out []Heard
+	var out Log
 	n := 0
 	for line := range strings.Lines(text) {
 		n++
-		if m := expr.FindStringSubmatch(Plain(line)); m != nil {
-			g := groups{expr.SubexpNames(), m}
-			out = append(out, Heard{Name: g.named("name"), Version: g.named("version"), Loaded: true, Lines: []Line{{n, Plain(line)}}})
+		l := Line{n, without(ignore, Plain(line))}
+		loaded := func(name, version string) {
+			h := out.of(name)
+			if h.Loaded = true; version != "" {
+				h.Version = version
+			}
+			if !slices.Contains(h.Lines, l) {
+				h.Lines = append(h.Lines, l)
+			}
+		}
+		for _, expr := range exprs {
+			for _, m := range expr.FindAllStringSubmatch(l.Text, -1) {
+				g := groups{expr.SubexpNames(), m}
+				if name := g.named("name"); name != "" {
+					loaded(name, g.named("version"))
+				}
+				if list := g.named("list"); list != "" {
+					eachItem(list, c.Separator, item, loaded)
+				}
+			}
 		}
 	}
-	return out
+	return out.Heard
+}
+
+// eachItem takes a list apart.
+func eachItem(list, separator string, item []*regexp.Regexp, each func(name, version string)) {
+	for piece := range strings.SplitSeq(list, separator) {
+		piece = strings.TrimSpace(piece)
+		if len(item) == 0 {
+			if piece != "" {
+				each(piece, "")
+			}
+			continue
+		}
+		if m := item[0].FindStringSubmatch(piece); m != nil {
+			g := groups{item[0].SubexpNames(), m}
+			each(g.named("name"), g.named("version"))
+		}
+	}
 }
 
 // colour is what a terminal takes for a colour or another order.
@@ -220,14 +273,14 @@ func Decode(raw []byte) string {
 // ready line before the last one on. What a server said while it stopped may be in
 // front.
 func LastStart(rules rulebook.Log, text string) string {
-	ready := compile(rules.Ready)
+	ready, ignore := compile(rules.Ready), compile(rules.Ignore)
 	if ready == nil {
 		return text
 	}
 	at, last, before := 0, -1, 0
 	for line := range strings.Lines(text) {
 		at += len(line)
-		if ready.MatchString(Plain(line)) {
+		if anyOf(ready, without(ignore, Plain(line))) {
 			if last >= 0 {
 				before = last
 			}

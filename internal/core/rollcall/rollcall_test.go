@@ -9,9 +9,9 @@ import (
 	"restlesscrate/internal/core/rulebook"
 )
 
-var rules = rulebook.Log{Ready: `^the fair is open$`, Loaded: `^stall (?P<name>\S+) opens, version (?P<version>\S+)`,
-	Failed: `^stall (?P<name>\S+) stays shut: (?P<why>.*)$`, Missing: `^stall (?P<name>\S+) asks for (?P<needs>\S+)$`,
-	Error: `^error: `, Harmless: []string{`^error: nobody is about$`}}
+var rules = rulebook.Log{Ready: []string{`^the fair is open$`}, Loaded: []string{`^stall (?P<name>\S+) opens, version (?P<version>\S+)`},
+	Failed: []string{`^stall (?P<name>\S+) stays shut: (?P<why>.*)$`}, Missing: []string{`^stall (?P<name>\S+) asks for (?P<needs>\S+)$`},
+	Error: []string{`^error: `}, Harmless: []string{`^error: nobody is about$`}}
 
 const log = "starting\n\x1b[32mstall gate opens, version 1.0\x1b[0m\r\nstall drum asks for bell\nstall drum stays shut: it is called before what it asks for\n" +
 	"error: nobody is about\nerror: the licence key was refused\nstall odd opens, version 3\nthe fair is open\nstall half op"
@@ -57,7 +57,7 @@ func TestARollSaysHowEverybodyStands(t *testing.T) {
 }
 
 func TestTheConsoleHasTheLastWord(t *testing.T) {
-	console := rulebook.Console{Send: "stalls", Line: `^\* (?P<name>\S+) (?P<version>\S+)`}
+	console := rulebook.Console{Send: "stalls", Line: []string{`^\* (?P<name>\S+) (?P<version>\S+)`}}
 	heard := Answer(console, "open stalls:\n* quiet 2\n* gate 1.1\n* off 1\n")
 	expected := []Expected{{Addon: "gate", Version: "1.0", Names: []string{"gate"}}, {Addon: "odd", Names: []string{"odd"}}, {Addon: "quiet", Names: []string{"quiet"}}, {Addon: "off", Names: []string{"off"}, Off: true}}
 	roll := Call(expected, Read(rules, log), true, heard)
@@ -85,7 +85,7 @@ func TestOddEncodingsAreRead(t *testing.T) {
 }
 
 func TestTheConsoleTellsNothingOfWhatItDoesNotName(t *testing.T) {
-	rules := rulebook.Log{Loaded: `^stall (?P<name>\S+) opens`}
+	rules := rulebook.Log{Loaded: []string{`^stall (?P<name>\S+) opens`}}
 	expected := []Expected{{Addon: "gate", Names: []string{"gate"}}, {Addon: "cart", Names: []string{"cart"}, Unasked: true, Oddities: []string{"creaks"}}}
 	roll := Call(expected, Read(rules, "stall gate opens\nstall cart opens\n"), true, nil)
 	gate, _ := roll.Entry("gate")
@@ -96,7 +96,7 @@ func TestTheConsoleTellsNothingOfWhatItDoesNotName(t *testing.T) {
 }
 
 func TestWhatLoadedAndWasRefusedASecondTimeIsTold(t *testing.T) {
-	rules := rulebook.Log{Loaded: `^stall (?P<name>\S+) opens`, Failed: `^stall (?P<name>\S+) stays shut: (?P<why>.*)$`}
+	rules := rulebook.Log{Loaded: []string{`^stall (?P<name>\S+) opens`}, Failed: []string{`^stall (?P<name>\S+) stays shut: (?P<why>.*)$`}}
 	roll := Call([]Expected{{Addon: "gate", Names: []string{"gate"}, Listed: true}}, Read(rules, "stall gate opens\nstall gate stays shut: it is called twice\n"), true, []Heard{{Name: "gate", Loaded: true}})
 	require.Equal(t, Loaded, roll.Entries[0].Standing)
 	require.Equal(t, "the log also says: it is called twice", roll.Entries[0].Why)
@@ -113,4 +113,38 @@ func TestTheLastLineOfALog(t *testing.T) {
 	} {
 		require.Equal(t, want, Read(rulebook.Log{}, text).Last)
 	}
+}
+
+// One line may name several add-ons, in any of several forms, with format codes around the
+// names that are no part of them.
+func TestEveryNameInALineCounts(t *testing.T) {
+	heard := func(all []Heard) map[string]string {
+		out := map[string]string{}
+		for _, h := range all {
+			require.True(t, h.Loaded, h.Name)
+			out[h.Name] = h.Version
+		}
+		return out
+	}
+	answer := "stalls open: gate 1.0, drum 2.1, Night Market 3\n"
+	require.Equal(t, map[string]string{"gate": "1.0", "drum": "2.1", "Night Market": "3"},
+		heard(Answer(rulebook.Console{Line: []string{`(?:^stalls open: |, )(?P<name>[^,]+?) (?P<version>[\d.]+)`}}, answer)), "every match of a line")
+	listed := rulebook.Console{Line: []string{`^stalls open: (?P<list>.*)$`}, Separator: ",", Item: `^(?P<name>.+) (?P<version>\S+)$`}
+	require.Equal(t, map[string]string{"gate": "1.0", "drum": "2.1", "Night Market": "3"}, heard(Answer(listed, answer)), "a list that a separator parts")
+	listed.Item = ""
+	require.Equal(t, map[string]string{"gate": "", "drum": ""}, heard(Answer(listed, "stalls open: gate , drum, \n")), "items as they stand")
+	coloured := rulebook.Console{Line: []string{`^\* (?P<name>\S+)$`, `^and (?P<name>\S+) too$`}, Ignore: []string{`%[0-9a-f]`}}
+	require.Equal(t, map[string]string{"gate": "", "drum": ""}, heard(Answer(coloured, "%2* %agate\nand %cdrum%f too\n")), "codes are taken out, and any form will do")
+
+	rules := rulebook.Log{Loaded: []string{`\+(?P<name>\w+)`}, Failed: []string{`-(?P<name>\w+)`, `^(?P<name>\w+) is broken`}, Ready: []string{`^open$`, `^ready$`}, Ignore: []string{`^\[[^\]]*\] `}}
+	got := Read(rules, "[07:00] +gate +drum +bell\n[07:01] -lamp -kite\n[07:02] tent is broken\n[07:03] ready\n")
+	require.True(t, got.Ready)
+	standing := map[string]bool{}
+	for _, h := range got.Heard {
+		standing[h.Name] = h.Loaded
+		require.Len(t, h.Lines, 1, h.Name)
+		require.Equal(t, !h.Loaded, h.Failed, h.Name)
+	}
+	require.Equal(t, map[string]bool{"gate": true, "drum": true, "bell": true, "lamp": false, "kite": false, "tent": false}, standing)
+	require.Equal(t, "[07:02] x\n[07:03] ready\n", LastStart(rules, "[07:00] ready\n[07:02] x\n[07:03] ready\n"), "from behind the ready line before")
 }

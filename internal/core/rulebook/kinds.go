@@ -37,7 +37,8 @@ func (r *reader) kinds(n *yaml.Node, b *Book) {
 				r.mapping(v, "version", field{"read", true, func(v *yaml.Node) { k.VerIn = r.readings(v, false) }})
 			}},
 			{"takes-effect", false, r.server().oneOf("takes-effect", &k.TakesEffect, Effects)},
-			{"reload", false, func(v *yaml.Node) { r.server().holding("reload", &k.Reload, []string{"name", "file"})(v) }},
+			{"says-nothing", false, r.yes("says-nothing", &k.Mute)},
+			{"reload", false, func(v *yaml.Node) { r.server().maybeHolding("reload", &k.Reload, []string{"name", "file"})(v) }},
 			{"changes-data", false, func(v *yaml.Node) {
 				r.texts("changes-data", &k.ChangesData, func(name string) error {
 					if p, ok := b.Place(name); !ok || !p.Data {

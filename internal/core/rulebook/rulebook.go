@@ -110,7 +110,14 @@ type Kind struct {
 	Rules       []Rule // in the book's order; the first that matches a file decides
 	Line        int
 
+	Mute bool // the server says nothing of such add-ons, so that silence tells nothing
+
 	listed *regexp.Regexp
+}
+
+// Mute tells whether a server never says anything of a kind's add-ons.
+func (b *Book) Mute(kind string) bool {
+	return slices.ContainsFunc(b.Kinds, func(k Kind) bool { return k.Name == kind && k.Mute })
 }
 
 // Takes tells whether an id that a list holds can be an add-on of this kind without a

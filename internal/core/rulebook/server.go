@@ -79,22 +79,30 @@ func (l LoadList) Lists(kind string) bool {
 	return len(l.Kinds) == 0 || slices.Contains(l.Kinds, kind)
 }
 
-// Log says where a server's log is and what its lines mean. The expressions
-// name what they find by groups: (?P<name>...), (?P<version>...), (?P<needs>...).
+// Log says where a server's log is and what its lines mean. The expressions, of which any
+// may match, name what they find by groups: (?P<name>...), (?P<version>...), (?P<needs>...).
+// One line may speak of several add-ons: every match of it counts.
 type Log struct {
 	File                           string
-	Ready, Loaded, Failed, Missing string
+	Ready, Loaded, Failed, Missing []string
 	// Error is what a line looks like that tells of trouble with no add-on.
-	Error string
+	Error []string
 	// Harmless are lines that look like trouble and are known to be none.
 	Harmless []string
+	// Ignore is what is taken out of each line before it is read, such as colour codes.
+	Ignore []string
 }
 
 // Console is a line for the server's console whose answer tells what is loaded.
 type Console struct {
-	Send  string
-	Line  string   // an expression with the group name, for each line of the answer
-	Kinds []string // whose add-ons the answer names; all where empty
+	Send string
+	// Line are expressions for the lines of the answer. The group name is an add-on; the group
+	// list is several, parted by Separator.
+	Line      []string
+	Separator string
+	Item      string   // how one of a list is read, with the group name; as it stands where empty
+	Kinds     []string // whose add-ons the answer names; all where empty
+	Ignore    []string // as of a log
 }
 
 // Agreement is two values that must go together.
@@ -215,22 +223,33 @@ func (r serverReader) checkForm(key *yaml.Node, l LoadList) {
 func (r serverReader) log(n *yaml.Node, b *Book) {
 	r.mapping(n, "log",
 		field{"file", true, r.serverFile(&b.Log.File, b)},
-		field{"ready", false, r.expression("ready", &b.Log.Ready, "")},
-		field{"loaded", false, r.expression("loaded", &b.Log.Loaded, "name")},
-		field{"failed", false, r.expression("failed", &b.Log.Failed, "name")},
-		field{"missing", false, r.expression("missing", &b.Log.Missing, "needs")},
-		field{"error", false, r.expression("error", &b.Log.Error, "")},
-		field{"harmless", false, r.texts("harmless", &b.Log.Harmless, checkRegexp)})
+		field{"ready", false, r.expressions("ready", &b.Log.Ready)},
+		field{"loaded", false, r.expressions("loaded", &b.Log.Loaded, "name")},
+		field{"failed", false, r.expressions("failed", &b.Log.Failed, "name")},
+		field{"missing", false, r.expressions("missing", &b.Log.Missing, "needs")},
+		field{"error", false, r.expressions("error", &b.Log.Error)},
+		field{"harmless", false, r.texts("harmless", &b.Log.Harmless, checkRegexp)},
+		field{"ignore", false, r.texts("ignore", &b.Log.Ignore, checkRegexp)})
 }
 
 func (r serverReader) console(n *yaml.Node, b *Book) {
 	r.mapping(n, "console",
 		field{"send", true, r.text("send", &b.Console.Send)},
-		field{"line", true, r.expression("line", &b.Console.Line, "name")},
+		field{"line", true, r.expressions("line", &b.Console.Line, "name", "list")},
+		field{"separator", false, r.text("separator", &b.Console.Separator)},
+		field{"item", false, r.expression("item", &b.Console.Item, "name")},
+		field{"ignore", false, r.texts("ignore", &b.Console.Ignore, checkRegexp)},
 		field{"kinds", false, func(v *yaml.Node) {
 			r.texts("kinds", &b.Console.Kinds, checkAny)(v)
 			r.later = append(r.later, func() { r.kindsExist(v, b.Console.Kinds, b) })
 		}})
+	lists := slices.ContainsFunc(b.Console.Line, func(expr string) bool { return strings.Contains(expr, "(?P<list>") })
+	if lists != (b.Console.Separator != "") {
+		r.fault(n, "separator goes with a line that has the group (?P<list>...), and such a line with it")
+	}
+	if b.Console.Item != "" && !lists {
+		r.fault(n, "item goes with a line that has the group (?P<list>...)")
+	}
 }
 
 func (r serverReader) agreements(n *yaml.Node, b *Book) {
@@ -331,12 +350,18 @@ func (r serverReader) oneOf(what string, dst *string, words []string) func(*yaml
 // holding reads a text whose placeholders are some of words, at least one.
 func (r serverReader) holding(what string, dst *string, words []string) func(*yaml.Node) {
 	return func(v *yaml.Node) {
-		r.text(what, dst)(v)
-		held := Placeholders(*dst)
-		if len(held) == 0 {
+		r.maybeHolding(what, dst, words)(v)
+		if len(Placeholders(*dst)) == 0 {
 			r.fault(v, "%s holds none of {%s}", what, strings.Join(words, "}, {"))
 		}
-		for _, word := range held {
+	}
+}
+
+// maybeHolding reads a text whose placeholders, if it has any, are some of words.
+func (r serverReader) maybeHolding(what string, dst *string, words []string) func(*yaml.Node) {
+	return func(v *yaml.Node) {
+		r.text(what, dst)(v)
+		for _, word := range Placeholders(*dst) {
 			if !slices.Contains(words, word) {
 				r.fault(v, "%s holds {%s}; %s", what, word, suggest(word, words))
 			}
@@ -353,6 +378,22 @@ func (r serverReader) expression(what string, dst *string, group string) func(*y
 			r.fault(v, "%s: %v", what, err)
 		}
 	}
+}
+
+// expressions reads one expression or a list of them, each with one of the groups.
+func (r serverReader) expressions(what string, dst *[]string, groups ...string) func(*yaml.Node) {
+	return r.texts(what, dst, func(expr string) error {
+		if len(groups) == 0 {
+			return checkRegexp(expr)
+		}
+		var err error
+		for _, group := range slices.Backward(groups) {
+			if err = checkGroup(expr, what, group); err == nil {
+				return nil
+			}
+		}
+		return err
+	})
 }
 
 func checkGroup(expr, what, group string) error {

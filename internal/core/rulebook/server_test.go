@@ -69,8 +69,8 @@ func TestEverythingThatTheLanguageCanSay(t *testing.T) {
 	require.Equal(t, "run it at home", b.Kinds[1].Installer)
 	require.Equal(t, LoadList{Name: "aloft", File: "{meadow}/hill.conf", Form: "joined", Entry: "{name}", Kinds: []string{"kite"}, Match: "kites=(.*)", Separator: ",", Line: 27}, b.Lists[0])
 	require.Equal(t, "# {entry}", b.Lists[2].Disabled)
-	require.Equal(t, `wants (?P<needs>\S+)`, b.Log.Missing)
-	require.Equal(t, Console{Send: "kites", Line: `^- (?P<name>\S+)`}, b.Console)
+	require.Equal(t, []string{`wants (?P<needs>\S+)`}, b.Log.Missing)
+	require.Equal(t, Console{Send: "kites", Line: []string{`^- (?P<name>\S+)`}}, b.Console)
 	require.Equal(t, []string{"books/**"}, b.FirstRun)
 	require.Equal(t, []Agreement{{Left: Setting{File: "hill.conf", Match: `max=(\d+)`}, Right: Setting{File: "limits.yaml", At: "/kites", Format: manifest.YAML}, Bound: "at-most", Because: "lines tangle", Line: 34}}, b.Agree)
 	require.Equal(t, []ByHand{{What: "open the gate", Text: "7000/udp", Kinds: []string{"kite"}}}, b.ByHand)
@@ -115,5 +115,26 @@ func TestWhatIsWrongWithTheServersPartIsSaidWithItsPlace(t *testing.T) {
 		require.NotEqual(t, whole, text, name)
 		_, err := Parse([]byte(text))
 		require.ErrorContains(t, err, c.want, name)
+	}
+}
+
+func TestALogAndAConsoleInSeveralForms(t *testing.T) {
+	const rest = "format: 1\nname: kites\ntitle: Kites\nplaces: {kites: {path: kites}}\nkinds: {kite: {recognise: {single: \"*.kite\"}, takes-effect: reload, reload: reload all, put: [{take: \"*.kite\", place: kites, as: \"{file}\"}]}}\n"
+	b, err := Parse([]byte(rest + "log: {file: hill.log, ready: [^up$, ^aloft$], loaded: ['^(?P<name>\\w+) flies'], ignore: '^\\d+ '}\nconsole: {send: kites, line: ['up: (?P<list>.*)', '^- (?P<name>\\w+)'], separator: ', ', item: '(?P<name>\\w+)'}\n"))
+	require.NoError(t, err)
+	require.Equal(t, []string{"^up$", "^aloft$"}, b.Log.Ready)
+	require.Equal(t, ", ", b.Console.Separator)
+	require.Equal(t, "reload all", b.Kinds[0].Reload, "one line for all of a kind")
+	for text, want := range map[string]string{
+		"console: {send: kites, line: 'up: (?P<list>.*)'}\n":                             "separator goes with a line",
+		"console: {send: kites, line: '(?P<name>.*)', separator: ','}\n":                 "separator goes with a line",
+		"console: {send: kites, line: '(?P<name>.*)', item: '(?P<name>.*)'}\n":           "item goes with a line",
+		"console: {send: kites, line: 'up: .*'}\n":                                       `it has no group "name"`,
+		"console: {send: kites, line: 'up: (?P<list>.*)', separator: ',', item: '.*'}\n": `it has no group "name"`,
+		"log: {file: hill.log, loaded: ['(?P<name>.*)', 'x']}\n":                         `it has no group "name"`,
+		"log: {file: hill.log, ready: ['(']}\n":                                          "missing closing",
+	} {
+		_, err := Parse([]byte(rest + text))
+		require.ErrorContains(t, err, want, text)
 	}
 }

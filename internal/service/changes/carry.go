@@ -71,6 +71,9 @@ func (c *carry) through(ctx context.Context) error {
 		return err
 	}
 	c.mark(&f.PrepareMS)
+	if err := c.ridden(ctx, func() error { return c.run.MarkLog(ctx) }); err != nil {
+		return err
+	}
 	if err := c.phase(ctx, draft.Swap); err != nil {
 		return err
 	}

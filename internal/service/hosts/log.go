@@ -65,7 +65,9 @@ func (s *Service) Log(ctx context.Context, name, next string) (lines []LogLine, 
 	} else {
 		raw = nil
 	}
-	end.Size = from + int64(len(raw))
+	if whole := from + int64(len(raw)); whole != end.Size {
+		end.Size, end.Tail, end.Modified = whole, "", 0 // they are of what comes with the next piece
+	}
 	mark, err := json.Marshal(end)
 	text := rollcall.Decode(raw)
 	if next == "" && from > 0 { // the first line was cut

@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"maps"
 	"strings"
+	"sync"
 	"time"
 
 	"restlesscrate/internal/control"
@@ -29,6 +30,9 @@ type Powered struct {
 	host remote.Host
 	book *rulebook.Book
 	log  tree.Path // tree.Root where the rulebook names none
+
+	mu   sync.Mutex
+	anew map[deploy.LogMark]bool // marks of logs that were begun anew since
 }
 
 var _ deploy.Power = (*Powered)(nil)
@@ -63,7 +67,7 @@ func (p *Powered) Known(ctx context.Context) *draft.Power {
 		return nil
 	}
 	state, _ := p.State(ctx)
-	k := &draft.Power{Condition: state, Rolls: p.log != tree.Root && p.book.Log.Loaded != "" || p.book.Console.Send != "" && p.d.Spec.RCON != ""}
+	k := &draft.Power{Condition: state, Rolls: p.log != tree.Root && len(p.book.Log.Loaded) > 0 || p.book.Console.Send != "" && p.canSay()}
 	way := func(a power.Act) (string, string) {
 		w, ok := p.d.Spec.Acts[a]
 		switch {
@@ -77,7 +81,7 @@ func (p *Powered) Known(ctx context.Context) *draft.Power {
 	k.Stop, k.StopWords = way(power.Stop)
 	k.Start, k.StartWords = way(power.Start)
 	k.Takes = p.d.Spec.Acts[power.Start].Takes()
-	k.Reload = p.d.Spec.RCON != "" || p.d.Spec.Can(power.Reload)
+	k.Reload = p.canSay() || p.d.Spec.Can(power.Reload)
 	if len(p.d.Spec.Probes) == 0 {
 		k.Stop, k.Start = "", "" // without a probe nothing proves that it has stopped
 	}
@@ -86,6 +90,9 @@ func (p *Powered) Known(ctx context.Context) *draft.Power {
 	}
 	return k
 }
+
+// canSay tells whether a line can be sent to the console: by RCON or by what is set for say.
+func (p *Powered) canSay() bool { return p.d.Spec.RCON != "" || p.d.Spec.Can(power.Say) }
 
 // State implements [deploy.Power].
 func (p *Powered) State(ctx context.Context) (power.Condition, string) {
@@ -135,7 +142,7 @@ func (p *Powered) Limits() (stop, ready time.Duration) {
 	return control.StopLimit(p.d.Spec), control.ReadyLimit(p.d.Spec)
 }
 
-// headLong is how much of a log's beginning tells it from another one.
+// headLong is how much of a log's beginning, and of its end, tells it from another one.
 const headLong = 256
 
 // LogEnd implements [deploy.Power]. A log that is not there ends at 0.
@@ -147,13 +154,56 @@ func (p *Powered) LogEnd(ctx context.Context) (deploy.LogMark, error) {
 	if err != nil || i.Being != tree.Content {
 		return deploy.LogMark{}, err
 	}
-	mark := deploy.LogMark{Size: i.Size, Long: min(i.Size, headLong)}
+	mark := deploy.LogMark{Size: i.Size, Long: min(i.Size, headLong), Modified: i.Modified}
 	head, err := p.piece(ctx, 0, mark.Long)
+	if err == nil && i.Size > mark.Long {
+		var tail []byte
+		tail, err = p.piece(ctx, i.Size-mark.Long, mark.Long)
+		mark.Tail = sumOf(tail)
+	}
 	if errors.Is(err, fs.ErrNotExist) { // it was put aside just now
 		return deploy.LogMark{}, nil
 	}
 	mark.Head = sumOf(head)
 	return mark, err
+}
+
+// begunAnew tells whether a log is another one than that of a mark. Once it was seen to be,
+// it stays so: later it may have grown to look like the one before.
+func (p *Powered) begunAnew(ctx context.Context, since deploy.LogMark, now remote.Info) (anew bool, err error) {
+	p.mu.Lock()
+	seen := p.anew[since]
+	p.mu.Unlock()
+	if seen {
+		return true, nil
+	}
+	differs := func(from int64, sum string) bool {
+		var raw []byte
+		if err == nil {
+			raw, err = p.piece(ctx, from, since.Long)
+		}
+		return err == nil && sumOf(raw) != sum
+	}
+	switch {
+	case now.Size < since.Size:
+		anew = true
+	case since.Long == 0:
+	case now.Size == since.Size && since.Modified != 0 && now.Modified != since.Modified:
+		anew = true
+	case differs(0, since.Head):
+		anew = true
+	case since.Tail != "" && differs(since.Size-since.Long, since.Tail):
+		anew = true
+	}
+	if err == nil && anew {
+		p.mu.Lock()
+		defer p.mu.Unlock()
+		if p.anew == nil {
+			p.anew = map[deploy.LogMark]bool{}
+		}
+		p.anew[since] = true
+	}
+	return anew, err
 }
 
 func sumOf(raw []byte) string {
@@ -199,16 +249,12 @@ func (p *Powered) logFrom(ctx context.Context, since deploy.LogMark) ([]byte, in
 		return nil, 0, err
 	}
 	from := since.Size
-	if i.Size < since.Size {
+	anew, err := p.begunAnew(ctx, since, i)
+	if err != nil {
+		return nil, 0, err
+	}
+	if anew {
 		from = 0
-	} else if since.Long > 0 {
-		head, err := p.piece(ctx, 0, since.Long)
-		if err != nil {
-			return nil, 0, err
-		}
-		if sumOf(head) != since.Head {
-			from = 0 // another log under the same name
-		}
 	}
 	from = max(from, i.Size-LongestLog)
 	raw, err := p.piece(ctx, from, i.Size-from)
@@ -219,7 +265,7 @@ func (p *Powered) logFrom(ctx context.Context, since deploy.LogMark) ([]byte, in
 // one, else by the server's state.
 func (p *Powered) Ready(ctx context.Context, since deploy.LogMark) (bool, string, error) {
 	state, words := p.State(ctx)
-	if p.book.Log.Ready == "" || p.log == tree.Root {
+	if len(p.book.Log.Ready) == 0 || p.log == tree.Root {
 		return state == power.Running, words, nil
 	}
 	text, err := p.LogSince(ctx, since)
@@ -243,7 +289,7 @@ func (p *Powered) Ready(ctx context.Context, since deploy.LogMark) (bool, string
 // Ask sends the line whose answer tells what is loaded. ok is false where there is
 // none, or no console.
 func (p *Powered) Ask(ctx context.Context) (heard []rollcall.Heard, ok bool, err error) {
-	if p.d == nil || p.book.Console.Send == "" || p.d.Spec.RCON == "" && !p.d.Spec.Can(power.Say) {
+	if p.d == nil || p.book.Console.Send == "" || !p.canSay() {
 		return nil, false, nil
 	}
 	ans, err := p.d.Do(ctx, power.Say, p.book.Console.Send)

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -25,7 +26,7 @@ func logged(t *testing.T) (p *Powered, file string) {
 	h, err := remote.OpenLocal(root)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, h.Close()) })
-	b := &rulebook.Book{Name: "fair", Log: rulebook.Log{File: "logs/{port}.log", Ready: "^open$"}}
+	b := &rulebook.Book{Name: "fair", Log: rulebook.Log{File: "logs/{port}.log", Ready: []string{"^open$"}}}
 	p, err = new(Service).Power(t.Context(), model.Server{Name: "a", Variables: map[string]string{"port": "north"}}, h, b)
 	require.NoError(t, err)
 	require.NoError(t, os.Mkdir(filepath.Join(root, "logs"), 0o755))
@@ -75,6 +76,51 @@ func TestALogIsReadFromWhereTheStartLeftIt(t *testing.T) {
 	since(first, "")
 	put(t, file, "open\n")
 	since(first, "open\n")
+}
+
+// A server that starts as it did before writes the same again: its log has the same size and
+// the same beginning, and is another log all the same.
+func TestALogBegunAnewWithTheSameBytesIsAnotherLog(t *testing.T) {
+	at := func(file string, seconds int64) {
+		require.NoError(t, os.Chtimes(file, time.Unix(seconds, 0), time.Unix(seconds, 0)))
+	}
+	p, file := logged(t)
+	put(t, file, "loading\nopen\n")
+	at(file, 1000)
+	mark, err := p.LogEnd(t.Context())
+	require.NoError(t, err)
+	got, err := p.LogSince(t.Context(), mark)
+	require.NoError(t, err)
+	require.Empty(t, got, "nothing was written since")
+	put(t, file, "loading\nopen\n")
+	at(file, 2000)
+	got, err = p.LogSince(t.Context(), mark)
+	require.NoError(t, err)
+	require.Equal(t, "loading\nopen\n", got)
+
+	// Seen while it was shorter, it is known to be another one also once it has outgrown the
+	// first; and so is one whose end in the middle differs.
+	p, file = logged(t)
+	put(t, file, "loading\nopen\n")
+	mark, err = p.LogEnd(t.Context())
+	require.NoError(t, err)
+	put(t, file, "loading\n")
+	_, err = p.LogSince(t.Context(), mark)
+	require.NoError(t, err)
+	put(t, file, "loading\nopen\nmore\n")
+	got, err = p.LogSince(t.Context(), mark)
+	require.NoError(t, err)
+	require.Equal(t, "loading\nopen\nmore\n", got)
+
+	p, file = logged(t)
+	same := strings.Repeat("loading part after part\n", 30)
+	put(t, file, same+"open at 7\n")
+	mark, err = p.LogEnd(t.Context())
+	require.NoError(t, err)
+	put(t, file, same+"open at 8\nmore\n")
+	got, err = p.LogSince(t.Context(), mark)
+	require.NoError(t, err)
+	require.Equal(t, same+"open at 8\nmore\n", got)
 }
 
 // asideAt is a host on which the log is put aside just before it is opened for

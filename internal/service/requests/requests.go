@@ -145,6 +145,9 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		err = s.targets(ctx, srv, req)
 	}
 	if err == nil {
+		err = s.touched(ctx, b, req)
+	}
+	if err == nil {
 		err = launches(b, now, req)
 	}
 	if err == nil {

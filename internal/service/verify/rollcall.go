@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
@@ -92,7 +93,7 @@ func (s *Verifier) expected(ctx context.Context, book *rulebook.Book, ledger map
 		if err != nil && !errors.Is(err, model.ErrNotFound) { // it may be known from the server alone
 			return nil, err
 		}
-		e.Unasked = !book.Console.Names(crate.Body.Kind)
+		e.Unasked, e.Mute = !book.Console.Names(crate.Body.Kind), book.Mute(crate.Body.Kind)
 		e.Oddities = append(model.OdditiesOf(noted, key), book.OdditiesOf(crate.Body.Kind)...)
 		out = append(out, e)
 	}
@@ -184,12 +185,19 @@ func (s *Verifier) After(ctx context.Context, srv model.Server, run *deploy.Run,
 		}
 	}
 	since := run.LogStart()
-	if !starts(d.Draft) { // what was only reloaded has said more before
-		p, since = lastStart{p, book.Log}, deploy.LogMark{}
+	if !starts(d.Draft) {
+		if err := s.settle(ctx, p, book, since, ledger, fresh); err != nil {
+			return nil, nil, err
+		}
 	}
 	roll, found, err := s.callRoll(ctx, p, book, since, ledger)
 	if err != nil {
 		return nil, nil, err
+	}
+	if !starts(d.Draft) {
+		if err := s.addEarlier(ctx, p, book, ledger, fresh, &roll); err != nil {
+			return nil, nil, err
+		}
 	}
 	held, err := heldEdits(ctx, run.Host, d)
 	if err != nil {
@@ -214,6 +222,72 @@ func (s *Verifier) After(ctx context.Context, srv model.Server, run *deploy.Run,
 		}
 	}
 	return &model.RollCall{ServerID: srv.ID, DeploymentID: d.ID, Roll: roll, Actor: d.Runner}, failed, nil
+}
+
+// How long a log is waited for that a running server goes on writing: until it has spoken of
+// all that was brought, has stood still for a while, or the whole time is over.
+const (
+	settleStill = 2 * time.Second
+	settleMost  = 20 * time.Second
+	settlePause = 250 * time.Millisecond
+)
+
+// settle waits until the log tells what became of what a running server was given.
+func (s *Verifier) settle(ctx context.Context, p Listener, book *rulebook.Book, since deploy.LogMark, ledger map[tree.Path]draft.Row, fresh map[string]bool) error {
+	if len(book.Log.Loaded)+len(book.Log.Failed)+len(book.Log.Missing) == 0 {
+		return nil
+	}
+	known, err := s.expected(ctx, book, ledger)
+	if err != nil {
+		return err
+	}
+	begun := time.Now()
+	last, still := "", begun
+	for {
+		text, err := p.LogSince(ctx, since)
+		if err != nil {
+			return fmt.Errorf("read the log: %w", err)
+		}
+		now := time.Now()
+		if text != last {
+			last, still = text, now
+		}
+		roll := rollcall.Call(known, rollcall.Read(book.Log, text), false, nil)
+		waits := slices.ContainsFunc(roll.Entries, func(e rollcall.Entry) bool { return fresh[e.Addon] && e.Standing == rollcall.Silent })
+		if !waits || now.Sub(still) > settleStill || now.Sub(begun) > settleMost {
+			return nil
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(settlePause):
+		}
+	}
+}
+
+// addEarlier completes a roll of a server that was not started: what this deployment did not
+// bring is told from the log since the last start. What it did bring, and nothing was said
+// of, may be of a kind that says nothing then.
+func (s *Verifier) addEarlier(ctx context.Context, p Listener, book *rulebook.Book, ledger map[tree.Path]draft.Row, fresh map[string]bool, roll *rollcall.Roll) error {
+	known, err := s.expected(ctx, book, ledger)
+	if err != nil {
+		return err
+	}
+	text, err := lastStart{p, book.Log}.LogSince(ctx, deploy.LogMark{})
+	if err != nil {
+		return fmt.Errorf("read the log: %w", err)
+	}
+	earlier := rollcall.Call(known, rollcall.Read(book.Log, text), false, nil)
+	for i := range roll.Entries {
+		e := &roll.Entries[i]
+		switch before, ok := earlier.Entry(e.Addon); {
+		case fresh[e.Addon] && e.Standing == rollcall.Silent:
+			e.Why, e.Listed = "the server has said nothing of it since", false
+		case !fresh[e.Addon] && ok && e.Standing == rollcall.Silent:
+			*e = before
+		}
+	}
+	return nil
 }
 
 func starts(d draft.Draft) bool {

@@ -57,7 +57,7 @@ func (s *Service) RollCall(ctx context.Context, server, actor string) (model.Rol
 	if err != nil {
 		return call, nil, err
 	}
-	if book.Log.Loaded == "" && book.Console.Line == "" {
+	if len(book.Log.Loaded) == 0 && len(book.Console.Line) == 0 {
 		return call, nil, fault.New(fault.Conflict, "no-roll", "rulebook %s does not say how a log or a console tells what is loaded", book.Name).WithMend("Add log and console to the rulebook; docs/rulebooks.md shows how.")
 	}
 	h, err := s.Hosts.Connect(ctx, srv)
