@@ -29,7 +29,7 @@ func (s *Maker) touched(ctx context.Context, b *rulebook.Book, req *draft.Reques
 		for _, c := range req.Ledger[r.Path].Claims {
 			before[c.Addon] = c
 		}
-		if len(r.Edits)+len(r.Unlist)+len(r.Relist) > 0 {
+		if len(r.Edits) > 0 {
 			req.Touched = append(req.Touched, draft.Touched{Label: string(r.Path)})
 		}
 	}
