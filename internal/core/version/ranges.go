@@ -18,10 +18,12 @@ type span struct {
 	lowOpen, highOpen bool // the bound itself is outside
 }
 
-// ParseRange reads a range: comparisons joined by spaces or commas
-// (">=1.2 <2"), a wildcard ("1.2.x", "1.2.*", "*"), an interval
-// ("[1.2,2.0)"), one version, or several of these joined by "||" or, for
-// intervals and plain versions, by commas ("9.2, 9.3").
+// ParseRange reads a range as manifests of different origins write one: comparisons joined
+// by spaces or commas (">=1.2 <2"), a caret or a tilde ("^1.2" up to the next 2, "~1.2.3" up
+// to the next 1.3, as npm reads them; "~> 1.2" and "~=1.2" up to the next 2, as RubyGems and
+// PEP 440 do), a span ("1.2 - 1.9", both ends in it), a wildcard ("1.2.x", "1.2.*", "*"), an
+// interval ("[1.2,2.0)"), one version, or several of these joined by "||" or, for intervals
+// and plain versions, by commas ("9.2, 9.3").
 func ParseRange(text string) (Range, error) {
 	r := Range{text: strings.TrimSpace(text)}
 	for part := range strings.SplitSeq(r.text, "||") {
@@ -66,7 +68,8 @@ func (s span) contains(v string) bool {
 
 var (
 	interval   = regexp.MustCompile(`^([\[(])\s*([^,\[\]()]*?)\s*(?:(,)\s*([^,\[\]()]*?)\s*)?([\])])`)
-	comparison = regexp.MustCompile(`^(>=|<=|==|=|>|<)?\s*([0-9A-Za-z][0-9A-Za-z.+_*-]*|\*)`)
+	comparison = regexp.MustCompile(`^(>=|<=|==|=|>|<|\^|~>|~=|~)?\s*([0-9A-Za-z][0-9A-Za-z.+_*-]*|\*)`)
+	spanned    = regexp.MustCompile(`^([0-9A-Za-z][0-9A-Za-z.+_-]*)\s+-\s+([0-9A-Za-z][0-9A-Za-z.+_-]*)$`)
 )
 
 // parseAny reads one part between "||"; nil spans stand for all versions.
@@ -76,6 +79,9 @@ func parseAny(text string) ([]span, error) {
 	}
 	if strings.ContainsAny(text[:1], "[(") {
 		return parseIntervals(text)
+	}
+	if m := spanned.FindStringSubmatch(text); m != nil {
+		return []span{{low: m[1], high: m[2]}}, nil
 	}
 	var plain []span
 	all := span{}
@@ -93,11 +99,13 @@ func parseAny(text string) ([]span, error) {
 				return nil, err
 			}
 			plain = append(plain, s)
-		case strings.ContainsAny(v, "*") || isWildcard(v):
+		case strings.ContainsAny(strings.TrimRight(v, ".*"), "*"), v == "*", v == "x", v == "X":
 			return nil, fmt.Errorf("%s cannot be compared with %s", v, op)
 		default:
 			compared = true
-			all.narrow(op, v)
+			if err := all.narrow(op, v); err != nil {
+				return nil, err
+			}
 		}
 	}
 	if compared && plain != nil {
@@ -109,19 +117,76 @@ func parseAny(text string) ([]span, error) {
 	return plain, nil
 }
 
-func (s *span) narrow(op, v string) {
+// narrow takes a comparison into a span. A version with a wildcard stands for all that it
+// covers: ">1.2.x" begins with 1.3, "<=1.2.x" ends before it.
+func (s *span) narrow(op, v string) error {
+	base := strings.TrimRight(v, ".xX*")
+	wild := base != v && (isWildcard(v) || strings.HasSuffix(v, "*"))
+	if !wild {
+		base = v
+	}
+	behind := base
+	if wild && (op == ">" || op == "<=" || op == "=" || op == "==") {
+		var err error
+		if behind, err = after(base); err != nil {
+			return err
+		}
+	}
 	switch op {
 	case ">":
-		s.low, s.lowOpen = v, true
+		s.from(behind, !wild)
 	case ">=":
-		s.low, s.lowOpen = v, false
+		s.from(base, false)
 	case "<":
-		s.high, s.highOpen = v, true
+		s.upTo(base, true)
 	case "<=":
-		s.high, s.highOpen = v, false
+		s.upTo(behind, wild)
+	case "^", "~", "~>", "~=":
+		end, err := after(kept(op, base))
+		if err != nil {
+			return err
+		}
+		s.from(base, false)
+		s.upTo(end, true)
 	default:
-		s.low, s.high, s.lowOpen, s.highOpen = v, v, false, false
+		s.from(base, false)
+		s.upTo(behind, wild)
 	}
+	return nil
+}
+
+// from and upTo keep the narrower of two bounds.
+func (s *span) from(v string, open bool) {
+	if c := Compare(v, s.low); s.low == "" || c > 0 || c == 0 && open {
+		s.low, s.lowOpen = v, open
+	}
+}
+
+func (s *span) upTo(v string, open bool) {
+	if c := Compare(v, s.high); s.high == "" || c < 0 || c == 0 && open {
+		s.high, s.highOpen = v, open
+	}
+}
+
+// kept is the part of a version that may not change in its range: for a caret up to the first
+// number that is not 0; for a tilde the first two numbers; for the others all but the last.
+func kept(op, v string) string {
+	core, _, _ := strings.Cut(v, "-")
+	core, _, _ = strings.Cut(core, "+")
+	parts := strings.Split(core, ".")
+	n := len(parts)
+	switch op {
+	case "^":
+		n = 1
+		for n < len(parts) && strings.Trim(parts[n-1], "0") == "" {
+			n++
+		}
+	case "~":
+		n = min(2, len(parts))
+	default:
+		n = max(1, len(parts)-1)
+	}
+	return strings.Join(parts[:n], ".")
 }
 
 func parseIntervals(text string) ([]span, error) {
