@@ -81,7 +81,7 @@ func (r powerer) powered(ctx context.Context, m draft.Motion) (Result, error) {
 		return Result{Told: Told{Words: words}}, err
 	case draft.UntilReady:
 		since := r.LogStart()
-		words, err := r.until(ctx, draft.UntilReady, func() (bool, string, error) { return r.Power.Ready(ctx, since) })
+		words, err := r.until(ctx, draft.UntilReady, r.ready(ctx, since))
 		return Result{Told: Told{Words: words}}, err
 	case power.Reload:
 		mark, err := r.Power.LogEnd(ctx)
@@ -124,6 +124,32 @@ func (r powerer) until(ctx context.Context, what power.Act, there func() (bool, 
 			return words, r.asked()
 		case <-time.After(pause):
 		}
+	}
+}
+
+// falls is how many looks in a row have to show that a server does not run any more, once
+// one has shown that it did: a probe may be wrong for a moment.
+const falls = 3
+
+// ready tells whether a server is ready, and gives up on one that ran and runs no more.
+func (r powerer) ready(ctx context.Context, since LogMark) func() (bool, string, error) {
+	ran, fallen := false, 0
+	return func() (bool, string, error) {
+		ok, words, err := r.Power.Ready(ctx, since)
+		if ok || err != nil {
+			return ok, words, err
+		}
+		switch state, probes := r.Power.State(ctx); state {
+		case power.Running:
+			ran, fallen = true, 0
+		case power.Stopped:
+			if fallen++; ran && fallen >= falls {
+				return false, words, &FellError{Words: probes}
+			}
+		default:
+			fallen = 0
+		}
+		return false, words, nil
 	}
 }
 

@@ -57,6 +57,14 @@ func (e *LateError) Error() string {
 	return fmt.Sprintf("the server was started and is not ready after %s (%s); resume waits once more, undo takes everything back", e.Within, e.Words)
 }
 
+// FellError is returned where a server was seen to run and has stopped again before it was
+// ready: waiting longer brings nothing.
+type FellError struct{ Words string }
+
+func (e *FellError) Error() string {
+	return "the server ran and has stopped again before it was ready; " + e.Words
+}
+
 // WaitingError is returned where a person has to do something first. The deployment
 // goes on once they say that it is done.
 type WaitingError struct {

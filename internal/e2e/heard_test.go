@@ -103,3 +103,53 @@ ready-within: 8
 	require.Contains(t, out, "s#1  DONE")
 	require.FileExists(t, filepath.Join(root, "wings/dusk-1.0.wing"))
 }
+
+// With --or-undo whatever keeps the server from coming up has all taken back: a start command
+// that fails, and a server that starts and falls over, which is not waited for any longer.
+func TestAServerThatDoesNotComeUpIsTakenBackAtOnce(t *testing.T) {
+	t.Parallel()
+	s := start(t)
+	root, dir := t.TempDir(), t.TempDir()
+	write := func(folder, name, text string) string {
+		file := filepath.Join(folder, name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
+		require.NoError(t, os.WriteFile(file, []byte(text), 0o755))
+		return file
+	}
+	// A wing called "lead" has the start refused, one called "wax" has the game fall over.
+	const game = `#!/bin/sh
+cd "$(dirname "$0")"
+echo loading > a.log
+[ -e wings/wax.wing ] && { sleep 1; exit 1; }
+echo ready >> a.log
+trap 'exit 0' TERM
+while :; do sleep 0.1; done
+`
+	write(root, "run.sh", game)
+	write(root, "start.sh", "#!/bin/sh\ncd \"$(dirname \"$0\")\"\n[ -e wings/lead.wing ] && { echo 'too heavy'; exit 3; }\nsetsid ./run.sh >/dev/null 2>&1 &\necho $! > pid\n")
+	t.Cleanup(func() { s.restless("stop", "s", "--yes") })
+	s.must("rulebook", "add", write(dir, "g.yaml", "format: 1\nname: moths\ntitle: Moths\nplaces: {wings: {path: wings}}\nkinds: {wing: {recognise: {single: \"*.wing\"}, put: [{take: \"*.wing\", place: wings, as: \"{file}\"}]}}\nlog: {file: a.log, ready: '^ready'}\n"))
+	s.must("server", "add", "s", "--rulebook", "moths", "--folder", root)
+	s.must("server", "test", "s")
+	s.must("server", "control", "s", "--file", write(dir, "control.yaml", fmt.Sprintf(`acts:
+  stop: {by: command, command: "kill $(cat %[1]s/pid)"}
+  start: {by: command, command: "%[1]s/start.sh"}
+probes:
+  - {by: command, command: "test -f %[1]s/pid && kill -0 $(cat %[1]s/pid) 2>/dev/null"}
+stop-within: 10
+ready-within: 120
+`, root)))
+	s.must("start", "s", "--yes")
+	for i, wing := range []string{"lead", "wax"} {
+		s.must("stage", write(dir, wing+".wing", wing), "--for", "s")
+		o := s.fails(1, "was taken back", "deploy", "s", wing, "--yes", "--or-undo")
+		require.Contains(t, o.err, map[string]string{"lead": "too heavy", "wax": "ran and has stopped again before it was ready"}[wing])
+		require.NoFileExists(t, filepath.Join(root, "wings", wing+".wing"))
+		require.Contains(t, s.must("server", "control", "s"), "s is RUNNING", "deployment %d", i+1)
+	}
+	// Without the word a person decides.
+	o := s.fails(4, "too heavy", "deploy", "s", "lead", "--yes")
+	require.Contains(t, o.err, "restless deployment undo s#3")
+	s.must("deployment", "undo", "s#3")
+	require.Contains(t, s.must("server", "control", "s"), "s is RUNNING")
+}

@@ -7,10 +7,12 @@ import (
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/remote"
 	"restlesscrate/internal/service/requests"
 )
 
@@ -28,10 +30,7 @@ func (s driver) broken(ctx context.Context, d model.Deployment, run *deploy.Run,
 	if errors.As(cause, &w) {
 		return s.wait(ctx, d, run, w)
 	}
-	var late *deploy.LateError
-	var missing *notLoadedError
-	up := errors.As(cause, &late) && late.Wait == draft.UntilReady
-	if !orUndo(d) || !up && !errors.As(cause, &missing) {
+	if !orUndo(d) || !undoes(cause) {
 		return s.halt(ctx, d, run, cause)
 	}
 	if _, err := s.halt(ctx, d, run, cause); err == nil || !isHalted(err) {
@@ -55,6 +54,29 @@ func (s driver) broken(ctx context.Context, d model.Deployment, run *deploy.Run,
 	f := fault.New(fault.Failed, "taken-back", "%s was taken back: %v", d.Name(), cause)
 	f.Deployment = d.Name()
 	return undone, f.WithMend("Everything is as before. The deployment tells what was found.").By(finding.ShowDeployment.On(d.Name()))
+}
+
+// undoes tells whether a cause has a deployment taken back that asked for it: its server did
+// not come up, or did not take what was deployed. Who stops a run, and a line that is lost,
+// leave it to a person.
+func undoes(cause error) bool {
+	var stopped *deploy.StoppedError
+	if errors.As(cause, &stopped) || errors.Is(cause, remote.ErrLine) || errors.Is(cause, context.Canceled) {
+		return false
+	}
+	var late *deploy.LateError
+	var fell *deploy.FellError
+	var missing *notLoadedError
+	var at *deploy.MotionError
+	switch {
+	case errors.As(cause, &late):
+		return late.Wait == draft.UntilReady
+	case errors.As(cause, &fell), errors.As(cause, &missing):
+		return true
+	case errors.As(cause, &at): // what starts or reloads the server refused
+		return at.Motion.Do == power.Start || at.Motion.Do == power.Reload
+	}
+	return false
 }
 
 func isHalted(err error) bool {

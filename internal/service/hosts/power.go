@@ -275,7 +275,7 @@ func (p *Powered) Ready(ctx context.Context, since deploy.LogMark) (bool, string
 	l := rollcall.Read(p.book.Log, text)
 	switch {
 	case l.Ready && state == power.Stopped:
-		return false, "it was ready and has stopped again; " + words, nil
+		return false, "its log says that it is ready, but it does not run as far as can be told; " + words, nil
 	case l.Ready:
 		return true, "its log says that it is ready", nil
 	}

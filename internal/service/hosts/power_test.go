@@ -210,7 +210,7 @@ func TestReadyIsTheReadyLineOfARunningServer(t *testing.T) {
 	put(t, file, "start 1\nopen\n")
 	ready(true, "its log says that it is ready")
 	require.NoError(t, os.Remove(state))
-	ready(false, "it was ready and has stopped again")
+	ready(false, "its log says that it is ready, but it does not run as far as can be told")
 	k := p.Known(t.Context())
 	require.Equal(t, "hand", k.Stop)
 	require.Equal(t, "x", k.StopWords)

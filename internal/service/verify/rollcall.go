@@ -199,6 +199,9 @@ func (s *Verifier) After(ctx context.Context, srv model.Server, run *deploy.Run,
 			return nil, nil, err
 		}
 	}
+	if err := s.fellSilent(ctx, srv, d, fresh, &roll); err != nil {
+		return nil, nil, err
+	}
 	held, err := heldEdits(ctx, run.Host, d)
 	if err != nil {
 		return nil, nil, err
@@ -285,6 +288,29 @@ func (s *Verifier) addEarlier(ctx context.Context, p Listener, book *rulebook.Bo
 			e.Why, e.Listed = "the server has said nothing of it since", false
 		case !fresh[e.Addon] && ok && e.Standing == rollcall.Silent:
 			*e = before
+		}
+	}
+	return nil
+}
+
+// fellSilent calls what was loaded before this deployment and is silent after it failed: the
+// server does speak of it.
+func (s *Verifier) fellSilent(ctx context.Context, srv model.Server, d *model.Deployment, fresh map[string]bool, roll *rollcall.Roll) error {
+	if !starts(d.Draft) {
+		return nil // what is not started anew may say nothing
+	}
+	before, err := s.Records.LastRollCall(ctx, srv.ID)
+	if errors.Is(err, model.ErrNotFound) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	for i := range roll.Entries {
+		e := &roll.Entries[i]
+		was, known := before.Roll.Entry(e.Addon)
+		if fresh[e.Addon] && e.Standing == rollcall.Silent && known && was.Standing == rollcall.Loaded {
+			e.Standing, e.Why = rollcall.Failed, "the server said that it loaded before this deployment, and says nothing of it now"
 		}
 	}
 	return nil
