@@ -42,6 +42,7 @@ func (l *laying) named(k *rulebook.Kind, r root, c *Crate) {
 	if v, from := l.read(k.ID, "id", r, c); v != "" {
 		c.ID, c.Name, c.NameFrom = v, v, from
 	}
+	c.Called, _ = l.read(k.Called, "name", r, c)
 	if v, from := l.read(k.NameIn, "name", r, c); v != "" {
 		c.Name, c.NameFrom = v, from
 	}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode"
 )
 
 // Standing is what a roll call found of one add-on.
@@ -122,6 +123,8 @@ func Call(expected []Expected, log Log, asked bool, console []Heard) Roll {
 // rank puts what needs a person first.
 func rank(s Standing) int { return slices.Index([]Standing{Failed, Silent, Unknown, Loaded}, s) }
 
+// named finds what was heard under one of the names: as it is written, else in another
+// spelling that only one speaks of.
 func named(heard []Heard, names []string) (bool, Heard) {
 	for _, name := range names {
 		for _, h := range heard {
@@ -130,7 +133,29 @@ func named(heard []Heard, names []string) (bool, Heard) {
 			}
 		}
 	}
+	for _, name := range names {
+		var alike []Heard
+		for _, h := range heard {
+			if folded(h.Name) == folded(name) {
+				alike = append(alike, h)
+			}
+		}
+		if len(alike) == 1 {
+			return true, alike[0]
+		}
+	}
 	return false, Heard{}
+}
+
+// folded is a name without what titles and file names write differently: case, and what
+// stands between words.
+func folded(name string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) {
+			return unicode.ToLower(r)
+		}
+		return -1
+	}, name)
 }
 
 // Entry gives the entry of an add-on.

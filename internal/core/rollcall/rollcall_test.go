@@ -148,3 +148,16 @@ func TestEveryNameInALineCounts(t *testing.T) {
 	require.Equal(t, map[string]bool{"gate": true, "drum": true, "bell": true, "lamp": false, "kite": false, "tent": false}, standing)
 	require.Equal(t, "[07:02] x\n[07:03] ready\n", LastStart(rules, "[07:00] ready\n[07:02] x\n[07:03] ready\n"), "from behind the ready line before")
 }
+
+// The server may write a name otherwise than the ledger does; what is then found is not
+// called unknown as well, and names are printed as they are written.
+func TestANameInAnotherSpellingIsTheSameAddOn(t *testing.T) {
+	expected := []Expected{{Addon: "night-market", Names: []string{"night-market", "The Night Market"}}, {Addon: "gate-two", Names: []string{"gate_two"}}, {Addon: "drum", Names: []string{"drum"}}, {Addon: "tunes", Names: []string{"tunes"}, Mute: true}}
+	log := Log{Heard: []Heard{{Name: "THE NIGHT-MARKET", Loaded: true}, {Name: "Gate Two", Failed: true, Why: "rain"}, {Name: "Drum", Loaded: true}, {Name: "DRUM", Loaded: true}}}
+	roll := Call(expected, log, false, nil)
+	var short []string
+	for _, e := range roll.Entries {
+		short = append(short, e.Addon+" "+string(e.Standing))
+	}
+	require.Equal(t, []string{"gate-two failed", "drum silent", "DRUM unknown", "Drum unknown", "night-market loaded"}, short, "of two spellings neither is guessed; what says nothing is not called silent")
+}

@@ -25,6 +25,9 @@ func (r *reader) kinds(n *yaml.Node, b *Book) {
 			{"recognise", true, func(v *yaml.Node) { r.recognise(v, &k) }},
 			{"several", false, r.yes("several", &k.Several)},
 			{"installer", false, r.text("installer", &k.Installer)},
+			{"called", false, func(v *yaml.Node) {
+				r.mapping(v, "called", field{"read", true, func(v *yaml.Node) { k.Called = r.readings(v, false) }})
+			}},
 			{"id", false, func(v *yaml.Node) {
 				r.mapping(v, "id", field{"read", true, func(v *yaml.Node) { k.ID = r.readings(v, false) }})
 			}},

@@ -105,6 +105,7 @@ type Kind struct {
 	Trim        []string  // suffixes that branches and builds leave on a name
 	ID          []Reading // where the add-on's own identity is written, if anywhere
 	NameIn      []Reading // where its name is written, if anywhere
+	Called      []Reading // where it is written what the server calls it, if that is another name
 	VerIn       []Reading // where its version is written, if anywhere
 	Facts       map[FactKind][]Reading
 	Rules       []Rule // in the book's order; the first that matches a file decides

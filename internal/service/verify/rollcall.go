@@ -93,6 +93,9 @@ func (s *Verifier) expected(ctx context.Context, book *rulebook.Book, ledger map
 		if err != nil && !errors.Is(err, model.ErrNotFound) { // it may be known from the server alone
 			return nil, err
 		}
+		if crate.Body.Called != "" {
+			e.Names = append(e.Names, crate.Body.Called)
+		}
 		e.Unasked, e.Mute = !book.Console.Names(crate.Body.Kind), book.Mute(crate.Body.Kind)
 		e.Oddities = append(model.OdditiesOf(noted, key), book.OdditiesOf(crate.Body.Kind)...)
 		out = append(out, e)
