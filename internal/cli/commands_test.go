@@ -192,3 +192,13 @@ func TestWhatIsTypedWrongIsSaid(t *testing.T) {
 	gone := terminal{T: t, s: &testservice.Service{URL: "http://127.0.0.1:1", Token: "x"}}
 	gone.fails(1, "restless serve starts it", "server", "list")
 }
+
+// A word that accepts nothing is refused, and the one that was meant is named.
+func TestAnUnknownWordToAcceptIsRefused(t *testing.T) {
+	c, root := open(t)
+	c.must("stage", c.zip("anchor.zip", map[string]string{"anchor/part.toml": "version = \"1\"\n"}))
+	c.fails(2, `"changed-fiel" is nothing that can be accepted; did you mean "changed-file"?`, "deploy", "shoal", "anchor", "--yes", "--accept", "changed-fiel")
+	c.fails(2, "These can: after-first-run", "deploy", "shoal", "anchor", "--yes", "--accept", "everything")
+	require.NoDirExists(t, filepath.Join(root, "parts"))
+	require.Contains(t, c.must("deploy", "shoal", "anchor", "--yes", "--accept", "author-says"), "DONE", "what could be, and is not there, is no fault")
+}

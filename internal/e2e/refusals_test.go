@@ -118,7 +118,7 @@ func TestWhatTheCavesRefuseIsToldAndPutRight(t *testing.T) {
 	require.Contains(t, deploy("rope-lore@1.3"), "Roll call: 2 loaded", "what it needs goes in front of it")
 	require.Contains(t, r.read("start-survey.sh"), `--caves="old-gallery | rope-lore | echo-shaft"`)
 
-	out = deploy("echo-shaft@1.4", "--accept", "not-for-this-game")
+	out = deploy("echo-shaft@1.4")
 	require.Contains(t, out, "echo-shaft did not load: it is for 7.1, and this is 7.2.")
 	require.Contains(t, deploy("echo-shaft@1.5"), "Roll call: 2 loaded")
 

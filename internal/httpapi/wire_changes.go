@@ -1,12 +1,17 @@
 package httpapi
 
 import (
+	"fmt"
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/service/requests"
+	"restlesscrate/internal/words"
+	"slices"
+	"strings"
 )
 
 // wireDeployment leaves the steps out; lists need none.
@@ -36,9 +41,21 @@ func parseAccepts(texts []string) ([]finding.Accept, error) {
 		if err != nil {
 			return nil, fault.New(fault.Usage, "bad-request", "%v", err)
 		}
+		if !slices.Contains(draft.Acceptable, a.Code) {
+			return nil, fault.New(fault.Usage, "bad-accept", "%q is nothing that can be accepted%s", a.Code, meant(a.Code)).
+				WithMend("These can: %s.", strings.Join(draft.Acceptable, ", "))
+		}
 		out = append(out, a)
 	}
 	return out, nil
+}
+
+// meant asks after the code that a person may have meant.
+func meant(code string) string {
+	if near := words.Nearest(code, draft.Acceptable); near != "" {
+		return fmt.Sprintf("; did you mean %q?", near)
+	}
+	return ""
 }
 
 func parsePath(text string) (tree.Path, error) {

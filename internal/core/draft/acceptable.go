@@ -1,0 +1,8 @@
+package draft
+
+// Acceptable are the codes of the findings of a draft that a person can accept, or tick off
+// as done. A test keeps the list whole.
+var Acceptable = []string{
+	"after-first-run", "author-says", "behind-link", "changed-file", "changed-since", "data-not-copied",
+	"entry-unwritable", "missing-file", "no-load-list", "no-settings-file", "text-broken", "unknown-file", "value-unwritable",
+}
