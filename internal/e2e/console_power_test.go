@@ -50,6 +50,8 @@ func TestTheConsoleRunsLegsAndAServer(t *testing.T) {
 	c.click("Send")
 	c.see("* tide-base 3.2.1")
 	c.click("Stop")
+	c.see("Whoever plays there is disconnected.")
+	c.click("Stop it")
 	c.seeIn("[data-standing='stopped']", "Start")
 	require.Empty(t, r.pid())
 	c.click("Start")

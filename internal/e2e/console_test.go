@@ -202,6 +202,8 @@ func TestAHaltedRunIsResumedOrUndoneByClicking(t *testing.T) {
 	c.see("The server stands half-way")
 	c.see("the line to the host was lost")
 	c.click("Undo")
+	c.see("Every file is put back as it was before")
+	c.click("Undo it")
 	c.see("undone")
 	c.see("every size checked")
 	require.Equal(t, old, settled(t, root), "exactly the old tree, nothing of ours left")

@@ -5,6 +5,7 @@
   import ServerLink from './lib/server/ServerLink.svelte';
   import Footer from './lib/Footer.svelte';
   import { watchChanges } from './lib/api/changes';
+  import { presence } from './lib/api/presence.svelte';
   import { servers } from './lib/api/queries';
   import { keys, pressed } from './lib/keys';
   import { getUploads } from './lib/staging/uploads.svelte';
@@ -16,6 +17,7 @@
   const list = createQuery(servers);
   const client = useQueryClient();
   $effect(() => watchChanges(client));
+  $effect(() => presence.watch(client));
   const uploads = getUploads();
   let showKeys = $state(false);
 
@@ -67,7 +69,16 @@
     <Footer onkeys={() => (showKeys = true)} />
   </div>
   <main id="main" class="min-w-0 px-3 py-4 sm:px-[22px]" tabindex="-1">
-    <div class="max-w-[1320px]">{@render children()}</div>
+    {#if presence.since}
+      <div class="box mb-3.5 flex flex-wrap items-baseline gap-3 px-4 py-2.5" role="alert" data-gone>
+        <span class="level block-ink px-3">no answer</span>
+        <span class="min-w-0 flex-1"
+          >The service has not answered since {presence.since.toLocaleTimeString()}. What is shown is as it
+          was then; this page goes on by itself once it answers again.</span
+        >
+      </div>
+    {/if}
+    <div class="max-w-[1320px]" class:opacity-60={presence.since !== undefined}>{@render children()}</div>
   </main>
 </div>
 

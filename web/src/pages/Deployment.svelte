@@ -38,7 +38,7 @@
 </script>
 
 {#if q.data}
-  {@const d = q.data}
+  {@const d = { ...q.data, state: acts.stateOf(q.data) }}
   {@const goes = moving(d.state)}
   <Head title={d.kind === 'rollback' ? `Way back on ${server}` : `Deployment to ${server}`}>
     <DeploymentActs deployment={d} {acts} {drafting} left={accepting(d, accepted)} />

@@ -17,6 +17,9 @@
   }
   let { deployment: d, acts, drafting, left }: Props = $props();
   let discarding = $state(false);
+  let undoing = $state(false);
+  let data = $state(false);
+  const askUndo = (withData: boolean) => ([undoing, data] = [true, withData]);
   let withData = $derived(d.wayBack === 'files and data');
   let blocked = $derived(
     left.final
@@ -31,14 +34,24 @@
   {#if withData}
     <Button
       disabled={acts.starting}
-      onclick={() => acts.undo(true)}
+      onclick={() => askUndo(true)}
       title="Put the folders that the server writes back too, as they were copied">Undo, data too</Button
     >
   {/if}
-  <Button disabled={acts.starting} onclick={() => acts.undo()} title="Put every file back as it was before"
+  <Button disabled={acts.starting} onclick={() => askUndo(false)} title="Put every file back as it was before"
     >Undo</Button
   >
 {/snippet}
+
+<Confirm
+  bind:open={undoing}
+  title="Undo {d.name}?"
+  about="Every file is put back as it was before, and a server that was stopped for it runs again.{data
+    ? ' The folders that the server writes are put back too, as they were copied.'
+    : ''}"
+  word="Undo it"
+  does={async () => acts.undo(data)}
+/>
 
 {#if d.state === 'draft'}
   <Button disabled={acts.starting} onclick={() => (discarding = true)}>Give it up…</Button>

@@ -31,6 +31,16 @@ export class Acts {
 
   constructor(which: Which) {
     this.#which = which;
+    this.live.onphase = () => {
+      const { server, number } = this.#which();
+      void this.#client.invalidateQueries({ queryKey: ['deployment', server, number] });
+      void this.#client.invalidateQueries({ queryKey: ['status', server] });
+    };
+  }
+
+  /** How a deployment stands: its job tells sooner than the records are read again. */
+  stateOf(d: Deployment): Deployment['state'] {
+    return d.state === 'queued' && this.live.phase ? 'running' : d.state;
   }
 
   run(d: Deployment, accept: string[]): void {

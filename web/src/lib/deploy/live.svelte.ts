@@ -15,10 +15,18 @@ export class Live {
   #pace = new Pace();
   #stop = new AbortController();
 
+  /** Called when the job enters a phase. */
+  onphase: () => void = () => {};
+
   /** Follows a job to its end. Throws the job's problem if it has one. */
   async watch(id: string): Promise<Job> {
     this.#stop.abort();
     this.#stop = new AbortController();
+    // Nothing of an earlier job stays.
+    this.phase = this.rate = undefined;
+    this.path = this.text = '';
+    this.step = this.done = this.total = this.sent = 0;
+    this.#pace = new Pace();
     const job = await follow(id, (e) => this.#take(e.data), this.#stop.signal);
     if (job.problem) throw new Refusal(job.problem);
     return job;
@@ -36,7 +44,10 @@ export class Live {
 
   #take(p: Progress): void {
     if (p.text) this.text = p.text;
-    if (p.phase) this.phase = p.phase;
+    if (p.phase && p.phase !== this.phase) {
+      this.phase = p.phase;
+      this.onphase();
+    }
     if (p.step) this.step = p.step;
     if (p.path) this.path = p.path;
     if (!p.total) return;

@@ -6,6 +6,7 @@
   import { follow, result } from '../api/jobs';
   import { attempting } from '../attempt.svelte';
   import Button from '../ui/Button.svelte';
+  import Confirm from '../ui/Confirm.svelte';
   import Stamp from '../ui/Stamp.svelte';
   import Trouble from '../ui/Trouble.svelte';
   import EditControl from './EditControl.svelte';
@@ -19,6 +20,7 @@
   const known = createQuery(() => controlKnown(server));
   let editing = $state(false);
   const acting = attempting();
+  let asked = $state<'stop' | 'restart'>();
   let words = $state('');
   let line = $state('');
   let said = $state<{ line: string; answer: string }[]>([]);
@@ -88,10 +90,10 @@
         >{acting.busy === 'start' ? 'Starting…' : 'Start'}</Button
       >
     {:else}
-      <Button disabled={!!acting.busy} onclick={() => power('restart')}
+      <Button disabled={!!acting.busy} onclick={() => (asked = 'restart')}
         >{acting.busy === 'restart' ? 'Restarting…' : 'Restart'}</Button
       >
-      <Button disabled={!!acting.busy} onclick={() => power('stop')}
+      <Button disabled={!!acting.busy} onclick={() => (asked = 'stop')}
         >{acting.busy === 'stop' ? 'Stopping…' : 'Stop'}</Button
       >
     {/if}
@@ -101,6 +103,13 @@
     <Button kind="quiet" onclick={() => (editing = true)}>How it is controlled</Button>
   </div>
 {/if}
+<Confirm
+  bind:open={() => asked !== undefined, (open) => (asked = open ? asked : undefined)}
+  title={asked === 'restart' ? `Restart ${server}?` : `Stop ${server}?`}
+  about="Whoever plays there is disconnected."
+  word={asked === 'restart' ? 'Restart it' : 'Stop it'}
+  does={async () => void (asked && power(asked))}
+/>
 <EditControl bind:open={editing} {server} known={known.data} />
 {#if acting.error}<Trouble error={acting.error} />{/if}
 
