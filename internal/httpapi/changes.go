@@ -11,6 +11,7 @@ import (
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/service/changes"
 )
 
 // Numbered is the deployment that a call is about.
@@ -83,7 +84,14 @@ func (s changing) changeOps(h huma.API) {
 		if err != nil {
 			return nil, s.fail(ctx, err)
 		}
-		return s.act(ctx, in.Numbered, func(ctx context.Context, d model.Deployment, actor string, tell progress.Tell) (model.Deployment, error) {
+		d, err := s.Changes.Find(ctx, in.Server, in.Number)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		if d.State != model.Draft { // said at once: a job that fails for that would be taken for the one that runs it
+			return nil, s.fail(ctx, changes.WrongState(d, "run"))
+		}
+		return s.begin(ctx, d, func(ctx context.Context, d model.Deployment, actor string, tell progress.Tell) (model.Deployment, error) {
 			return s.Changes.Run(ctx, d, in.Body.Digest, accepts, actor, tell)
 		})
 	})

@@ -175,3 +175,33 @@ func TestAListComesInPages(t *testing.T) {
 	}
 	require.Equal(t, []string{"parts/anchor/a", "parts/anchor/b", "parts/anchor/c", "parts/anchor/d", "parts/anchor/part.toml"}, paths)
 }
+
+// Of two who run one draft, one does. The other is told how it stands, and what is attached
+// to the deployment is the job that runs it.
+func TestADraftIsRunOnce(t *testing.T) {
+	s := testservice.New(t)
+	s.Reef(t, "shoal")
+	s.StagePart(t, "anchor", "1.0", nil)
+	d, err := s.Draft(t.Context(), "shoal", api.NewDraft{Crates: []string{"anchor"}}, nil)
+	require.NoError(t, err)
+	run := operation{http.MethodPost, "/servers/shoal/deployments/1/run"}
+	body := fmt.Sprintf(`{"digest":%q}`, d.Digest)
+	statuses := make(chan int, 4)
+	for range cap(statuses) {
+		go func() {
+			status, _, _ := asked(t, s, run, s.Token, body)
+			statuses <- status
+		}()
+	}
+	for range cap(statuses) {
+		require.Contains(t, []int{http.StatusAccepted, http.StatusConflict}, <-statuses)
+	}
+	s.Jobs.Wait()
+	after, err := s.Deployment(t.Context(), "shoal", 1)
+	require.NoError(t, err)
+	require.Equal(t, "done", after.State)
+	status, p, _ := asked(t, s, run, s.Token, body)
+	require.Equal(t, http.StatusConflict, status)
+	require.Equal(t, "wrong-state", p.Code)
+	require.Equal(t, []api.Remedy{{Do: "roll-back", On: "shoal#1"}}, p.Remedies)
+}

@@ -25,9 +25,10 @@ func (db *JobStore) Job(ctx context.Context, id string) (model.Job, error) {
 	return first(ctx, db.sql, scanJob, `SELECT `+jobColumns+` FROM job WHERE id = ?`, id)
 }
 
-// LastJob finds the newest job of a kind about a subject.
+// LastJob finds the newest job of a kind about a subject. One that runs comes before one that
+// ended: what was asked for a second time, and refused, is not what goes on.
 func (db *JobStore) LastJob(ctx context.Context, kind, subject string) (model.Job, error) {
-	return first(ctx, db.sql, scanJob, `SELECT `+jobColumns+` FROM job WHERE kind = ? AND subject = ? ORDER BY created_at DESC, rowid DESC LIMIT 1`, kind, subject)
+	return first(ctx, db.sql, scanJob, `SELECT `+jobColumns+` FROM job WHERE kind = ? AND subject = ? ORDER BY state = 'running' DESC, created_at DESC, rowid DESC LIMIT 1`, kind, subject)
 }
 
 // RunningJobs lists the jobs that have not ended, the newest first.

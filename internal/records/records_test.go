@@ -235,3 +235,18 @@ func TestListsOfDeploymentsComeWithoutWhatIsLong(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, 1, list[0].Motions, "a draft that was made again")
 }
+
+func TestTheJobThatRunsIsTheLastOne(t *testing.T) {
+	db := open(t)
+	for _, id := range []string{"job-1", "job-2"} {
+		require.NoError(t, db.AddJob(t.Context(), model.Job{ID: id, Kind: "run", Subject: "saltpan#1", State: "running", Actor: "mara"}))
+	}
+	require.NoError(t, db.EndJob(t.Context(), "job-2", "failed", nil, []byte(`{}`)))
+	j, err := db.LastJob(t.Context(), "run", "saltpan#1")
+	require.NoError(t, err)
+	require.Equal(t, "job-1", j.ID, "the second was refused; the first goes on")
+	require.NoError(t, db.EndJob(t.Context(), "job-1", "done", []byte(`{}`), nil))
+	j, err = db.LastJob(t.Context(), "run", "saltpan#1")
+	require.NoError(t, err)
+	require.Equal(t, "job-2", j.ID)
+}

@@ -73,8 +73,8 @@
       <div class="box mb-3.5 flex flex-wrap items-baseline gap-3 px-4 py-2.5" role="alert" data-gone>
         <span class="level block-ink px-3">no answer</span>
         <span class="min-w-0 flex-1"
-          >The service has not answered since {presence.since.toLocaleTimeString()}. What is shown is as it
-          was then; this page goes on by itself once it answers again.</span
+          >The service has not answered since {presence.since.toTimeString().slice(0, 8)}. What is shown is as
+          it was then; this page goes on by itself once it answers again.</span
         >
       </div>
     {/if}

@@ -104,7 +104,7 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 // read and nothing is left open.
 func (s *Service) agreed(d model.Deployment, digest string, accepts []finding.Accept, actor string) (model.Deployment, error) {
 	if d.State != model.Draft {
-		return d, s.wrongState(d, "run")
+		return d, WrongState(d, "run")
 	}
 	if digest != d.Digest.String() {
 		return d, fault.New(fault.Conflict, "other-draft", "the digest given is not that of %s", d.Name()).WithMend("Read the draft as it is.").By(finding.ShowDeployment.On(d.Name()))
@@ -153,7 +153,9 @@ func (s driver) enqueue(ctx context.Context, d model.Deployment) error {
 	return err
 }
 
-func (s *Service) wrongState(d model.Deployment, verb string) error {
+// WrongState says that a deployment cannot be run, resumed or undone as it stands, and what
+// can be done with it instead.
+func WrongState(d model.Deployment, verb string) error {
 	f := fault.New(fault.Conflict, "wrong-state", "%s is %s; it cannot be %s", d.Name(), d.State, map[string]string{"run": "run", "resume": "resumed", "undo": "undone"}[verb])
 	switch d.State {
 	case model.Done:
@@ -167,11 +169,11 @@ func (s *Service) wrongState(d model.Deployment, verb string) error {
 // Resume finishes a halted deployment.
 func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, tell progress.Tell) (model.Deployment, error) {
 	if d.State != model.Halted {
-		return d, s.wrongState(d, "resume")
+		return d, WrongState(d, "resume")
 	}
 	return s.drive().goOn(ctx, d, actor, tell, func(now model.Deployment) error {
 		if now.State != model.Halted {
-			return s.wrongState(now, "resume")
+			return WrongState(now, "resume")
 		}
 		return nil
 	})

@@ -13,7 +13,7 @@ import (
 // data every data folder that it copied.
 func (s *Service) Undo(ctx context.Context, d model.Deployment, data bool, actor string, tell progress.Tell) (model.Deployment, error) {
 	if d.State != model.Halted && d.State != model.Waiting {
-		return d, s.wrongState(d, "undo")
+		return d, WrongState(d, "undo")
 	}
 	d, end, err := s.drive().myTurn(ctx, d, tell)
 	if err != nil {
@@ -21,7 +21,7 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, data bool, actor
 	}
 	defer end()
 	if d.State != model.Halted && d.State != model.Waiting {
-		return d, s.wrongState(d, "undo")
+		return d, WrongState(d, "undo")
 	}
 	srv, h, err := s.drive().connect(ctx, d)
 	if err != nil {
