@@ -12,6 +12,18 @@ import (
 	"restlesscrate/internal/words"
 )
 
+// drifts tells what a server's texts say otherwise than the record.
+func (m *telling) drifts() {
+	for _, d := range m.req.Drifts {
+		what := fmt.Sprintf("The record says that %s is %s, and %s says %s.", d.Variable, d.Recorded, d.Path, d.Found)
+		if d.Unfit {
+			m.report(finding.Warn, "value-drift", d.Path, "A draft cannot go by that value; it goes by the record. Correct the text or the record.", "%s", what).By(finding.EditServer.With())
+			continue
+		}
+		m.report(finding.Warn, "value-drift", d.Path, "The draft goes by the text, which the server uses. Correct the record if that is to stay.", "%s", what).By(finding.EditServer.With())
+	}
+}
+
 // parts tells which parts by choice are taken and which are left.
 func (m *telling) parts() {
 	for _, w := range m.req.Wanted {
@@ -62,6 +74,7 @@ func (m *telling) about() {
 		}
 		return
 	}
+	m.drifts()
 	m.parts()
 	m.misfits()
 	m.says()

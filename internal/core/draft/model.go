@@ -151,6 +151,8 @@ type Request struct {
 	// Ledger is what is known of the paths that the request may be about, and of the
 	// folders above them; Present are the keys of all add-ons on the server.
 	Ledger map[tree.Path]Row
+	// Drifts are values that the server's texts hold otherwise than they are recorded.
+	Drifts []Drift
 	// Touched is what goes or comes back by a removal or a rollback.
 	Touched   []Touched
 	Present   map[string]bool

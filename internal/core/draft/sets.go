@@ -28,6 +28,14 @@ type Set struct {
 	Hand string        `json:"hand,omitempty"`
 }
 
+// Drift is a variable of the server whose value a text holds, and another one than is
+// recorded. Unfit says that a draft cannot go by it.
+type Drift struct {
+	Variable, Recorded, Found string
+	Path                      tree.Path
+	Unfit                     bool
+}
+
 // NewName is a data folder that stays as it is while the server begins a new one
 // under another name.
 type NewName struct {

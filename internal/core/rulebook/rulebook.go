@@ -8,6 +8,7 @@ package rulebook
 
 import (
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -235,6 +236,26 @@ func (b *Book) Variable(name string) (Variable, bool) {
 	return b.Variables[i], true
 }
 
+// Asked gives what of a server's recorded values the rulebook still asks for: a revision may
+// have dropped a variable.
+func (b *Book) Asked(recorded map[string]string) map[string]string {
+	out := maps.Clone(recorded)
+	maps.DeleteFunc(out, func(name, _ string) bool { _, asked := b.Variable(name); return !asked })
+	return out
+}
+
+// CheckValue checks one value: a plain folder name of visible characters.
+func (b *Book) CheckValue(name, value string) error {
+	if p, err := tree.ParsePath(value); err != nil {
+		return fmt.Errorf("%s: %w", name, err)
+	} else if bad, ok := tree.Unseen(value); !ok {
+		return fmt.Errorf("%s: it holds U+%04X, which nobody sees", name, bad)
+	} else if p.Depth() != 1 {
+		return fmt.Errorf("%s: %q is more than one folder name", name, value)
+	}
+	return nil
+}
+
 // Values checks what a server says against the variables that the rulebook
 // asks for and fills in the defaults. The error names every variable that is
 // missing, unknown or not one plain folder name.
@@ -249,15 +270,10 @@ func (b *Book) Values(said map[string]string) (map[string]string, error) {
 		if value == "" {
 			wrong = append(wrong, fmt.Sprintf("%s is not set (%s)", v.Name, v.Ask))
 			lacks = append(lacks, v.Name)
-			lacks = append(lacks, v.Name)
 			continue
 		}
-		if p, err := tree.ParsePath(value); err != nil {
-			wrong = append(wrong, fmt.Sprintf("%s: %v", v.Name, err))
-		} else if bad, ok := tree.Unseen(value); !ok {
-			wrong = append(wrong, fmt.Sprintf("%s: it holds U+%04X, which nobody sees", v.Name, bad))
-		} else if p.Depth() != 1 {
-			wrong = append(wrong, fmt.Sprintf("%s: %q is more than one folder name", v.Name, value))
+		if err := b.CheckValue(v.Name, value); err != nil {
+			wrong = append(wrong, err.Error())
 		}
 		out[v.Name] = value
 	}

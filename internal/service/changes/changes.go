@@ -118,6 +118,20 @@ func (s *Service) Draft(ctx context.Context, server string, ask requests.Ask, ac
 		return d, err
 	}
 	defer h.Close()
+	b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
+	if err != nil {
+		return d, err
+	}
+	srv, drifts, err := drafts.Actual(ctx, h, b, srv)
+	if err != nil {
+		return d, err
+	}
+	if len(drifts) > 0 {
+		if d, req, err = s.requests().Make(ctx, srv, ask); err != nil {
+			return d, err
+		}
+		req.Drifts = drifts
+	}
 	made, kept, err := s.drafter().Draft(ctx, srv, h, ask, req, basis, tell)
 	if err != nil {
 		return d, err

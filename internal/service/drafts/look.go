@@ -279,7 +279,15 @@ func (s *Drafter) Draft(ctx context.Context, srv model.Server, h remote.Host, as
 // Redraft drafts what a deployment asks for once more, unless all is as it was then. It tells
 // whether the draft is still the same.
 func (s *Drafter) Redraft(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, tell progress.Tell) (made *draft.Draft, same bool, err error) {
-	if made, err = s.unchanged(ctx, srv, h, d); made != nil || err != nil {
+	b, _, err := s.Requests.Catalog.Book(ctx, srv.Rulebook)
+	if err != nil {
+		return nil, false, err
+	}
+	srv, drifts, err := Actual(ctx, h, b, srv)
+	if err != nil {
+		return nil, false, err
+	}
+	if made, err = s.unchanged(ctx, srv, h, d, drifts); made != nil || err != nil {
 		return made, err == nil, err
 	}
 	ask, err := requests.Read(d.Ask)
@@ -290,6 +298,7 @@ func (s *Drafter) Redraft(ctx context.Context, srv model.Server, h remote.Host, 
 	if err != nil {
 		return nil, false, err
 	}
+	req.Drifts = drifts
 	if made, _, err = s.Draft(ctx, srv, h, ask, req, 0, tell); err != nil {
 		return nil, false, err
 	}

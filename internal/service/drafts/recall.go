@@ -35,6 +35,7 @@ type Recalled struct {
 	basis      int64 // of the records; see [Records.Basis]
 	power      *draft.Power
 	glance     []glimpse
+	drifts     []draft.Drift // values that texts held otherwise than the records
 }
 
 // glimpse is what one folder held, as far as it counts for a draft.
@@ -87,9 +88,9 @@ func (r *Recall) claim(deployment int64) *Recalled {
 
 // unchanged gives the draft of a deployment as it was made, where all that it was made
 // from is still so; nil where it is not kept, or something has changed.
-func (s *Drafter) unchanged(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment) (*draft.Draft, error) {
+func (s *Drafter) unchanged(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, drifts []draft.Drift) (*draft.Draft, error) {
 	last := s.Recall.claim(d.ID)
-	if last == nil {
+	if last == nil || !slices.Equal(drifts, last.drifts) {
 		return nil, nil
 	}
 	if basis, err := s.Records.Basis(ctx); err != nil || basis != last.basis {

@@ -100,7 +100,15 @@ func (s *Service) check(ctx context.Context, srv *model.Server) error {
 	if err != nil {
 		return err
 	}
-	if srv.Variables, err = b.Values(srv.Variables); err != nil {
+	values, err := b.Values(srv.Variables)
+	var bad *rulebook.ValueError
+	switch {
+	case err == nil:
+		srv.Variables = values
+	case srv.ID != 0 && errors.As(err, &bad) && len(bad.Wrong) == len(bad.Lacks):
+		// A later revision asks for more than was said when the server was added: that is asked
+		// for when something needs it, and does not keep a person from changing something else.
+	default:
 		return fault.From(fault.Usage, "bad-variables", err)
 	}
 	t := &srv.Transport
@@ -115,7 +123,7 @@ func (s *Service) check(ctx context.Context, srv *model.Server) error {
 	case "sftp", "ftp", "ftps":
 		said := strings.ToUpper(t.Kind)
 		if t.Host == "" || t.User == "" {
-			return fault.New(fault.Usage, "bad-transport", "a server over %s needs a user and a host: --%s USER@HOST[:PORT]", said, t.Kind)
+			return fault.New(fault.Usage, "bad-transport", "a server over %s needs a user and a host: USER@HOST[:PORT]", said)
 		}
 		if t.Port == 0 {
 			t.Port = map[string]int{"sftp": 22}[t.Kind]
@@ -263,7 +271,11 @@ func (s *Service) edit(ctx context.Context, name string, e Edit) (model.Server, 
 			return srv, err
 		}
 	}
-	srv.Variables = merged(srv.Variables, e.Variables)
+	recorded, err := s.asked(ctx, srv)
+	if err != nil {
+		return srv, err
+	}
+	srv.Variables = merged(recorded, e.Variables)
 	srv.Facts = merged(srv.Facts, e.Facts)
 	if err := s.check(ctx, &srv); err != nil {
 		return srv, err
@@ -274,6 +286,15 @@ func (s *Service) edit(ctx context.Context, name string, e Edit) (model.Server, 
 	srv.Version++
 	s.lines.drop(srv.ID)
 	return srv, s.keepSecrets(ctx, srv.ID, e.Secrets)
+}
+
+// asked are a server's recorded variables that its rulebook still asks for.
+func (s *Service) asked(ctx context.Context, srv model.Server) (map[string]string, error) {
+	b, _, err := s.Books.Book(ctx, srv.Rulebook)
+	if err != nil {
+		return nil, err
+	}
+	return b.Asked(srv.Variables), nil
 }
 
 // changeRulebook gives a server another rulebook. What was deployed belongs to

@@ -39,16 +39,16 @@ func (s *Maker) renewals(b *rulebook.Book, srv model.Server, ask Ask, req *draft
 		if len(words) != 1 {
 			return srv, fault.New(fault.Usage, "no-name", "the path of %s, %s, holds no name that could be another one", name, p.Path).WithMend("Have it set aside instead.").By(finding.Renew.With(name))
 		}
-		set := draft.Set{Variable: words[0], Before: valueOf(b, srv, words[0]), After: to, Why: "a new " + words[0] + " is begun, as you wish"}
+		set := draft.Set{Variable: words[0], Before: ValueOf(b, srv, words[0]), After: to, Why: "a new " + words[0] + " is begun, as you wish"}
 		if to == set.Before {
 			return srv, fault.New(fault.Usage, "same-name", "%s is called %q already", words[0], to).WithMend("Give another name, or have it set aside.").By(finding.Renew.With(name))
 		}
 		before := maps.Clone(srv.Variables)
 		srv.Variables[set.Variable] = to
-		if _, err := b.Values(srv.Variables); err != nil {
+		if err := b.CheckValue(set.Variable, to); err != nil {
 			return srv, fault.New(fault.Usage, "bad-value", "%v", err)
 		}
-		if err := holder(b, srv, &set); err != nil {
+		if err := Holder(b, srv, &set); err != nil {
 			return srv, err
 		}
 		req.Sets = append(req.Sets, set)
@@ -92,8 +92,8 @@ func leftBehind(b *rulebook.Book, before, after map[string]string, ledger map[tr
 	return out, nil
 }
 
-// valueOf is a variable's value on a server.
-func valueOf(b *rulebook.Book, srv model.Server, name string) string {
+// ValueOf is a variable's value on a server.
+func ValueOf(b *rulebook.Book, srv model.Server, name string) string {
 	if v := srv.Variables[name]; v != "" {
 		return v
 	}
@@ -101,9 +101,9 @@ func valueOf(b *rulebook.Book, srv model.Server, name string) string {
 	return v.Default
 }
 
-// holder finds out what holds a variable's value: a text or a person's hands. What
+// Holder finds out what holds a variable's value: a text or a person's hands. What
 // the server's control holds is known to the draft.
-func holder(b *rulebook.Book, srv model.Server, set *draft.Set) error {
+func Holder(b *rulebook.Book, srv model.Server, set *draft.Set) error {
 	v, _ := b.Variable(set.Variable)
 	switch {
 	case v.SetIn != nil:
@@ -141,7 +141,7 @@ func launches(b *rulebook.Book, srv model.Server, req *draft.Request) error {
 				case "version":
 					return w.Version, true
 				}
-				v := valueOf(b, srv, name)
+				v := ValueOf(b, srv, name)
 				return v, v != ""
 			})
 			if err != nil {
@@ -149,8 +149,8 @@ func launches(b *rulebook.Book, srv model.Server, req *draft.Request) error {
 			}
 			req.Launches = append(req.Launches, draft.Launch{Program: program, Ends: st.Ends, Label: w.Label()})
 		}
-		set := draft.Set{Variable: rulebook.Program, Before: valueOf(b, srv, rulebook.Program), After: req.Launches[len(req.Launches)-1].Program, Addon: w.Addon, Why: w.Label() + " is started by it"}
-		if err := holder(b, srv, &set); err != nil {
+		set := draft.Set{Variable: rulebook.Program, Before: ValueOf(b, srv, rulebook.Program), After: req.Launches[len(req.Launches)-1].Program, Addon: w.Addon, Why: w.Label() + " is started by it"}
+		if err := Holder(b, srv, &set); err != nil {
 			return err
 		}
 		req.Sets = append(req.Sets, set)
@@ -201,7 +201,7 @@ func (s *Maker) setsBack(ctx context.Context, srv model.Server, book *rulebook.B
 			}
 			value, known := now[set.Variable]
 			if !known {
-				value = valueOf(book, srv, set.Variable)
+				value = ValueOf(book, srv, set.Variable)
 			}
 			if value != set.After {
 				continue
@@ -213,11 +213,11 @@ func (s *Maker) setsBack(ctx context.Context, srv model.Server, book *rulebook.B
 		}
 	}
 	for _, name := range order {
-		set := draft.Set{Variable: name, Before: valueOf(book, srv, name), After: now[name], Why: "as it was before"}
+		set := draft.Set{Variable: name, Before: ValueOf(book, srv, name), After: now[name], Why: "as it was before"}
 		if set.Before == set.After {
 			continue
 		}
-		if err := holder(book, srv, &set); err != nil {
+		if err := Holder(book, srv, &set); err != nil {
 			return err
 		}
 		req.Sets = append(req.Sets, set)
@@ -242,7 +242,7 @@ func Writes(b *rulebook.Book, srv model.Server) (out []Written) {
 		}
 		w := Written{Place: p.Name, Path: string(folder)}
 		if words := rulebook.Placeholders(p.Path); len(words) == 1 {
-			w.Variable, w.Value = words[0], valueOf(b, srv, words[0])
+			w.Variable, w.Value = words[0], ValueOf(b, srv, words[0])
 		}
 		out = append(out, w)
 	}
