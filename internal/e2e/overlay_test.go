@@ -131,6 +131,8 @@ func TestAnAddOnWithoutADownloadIsKeptByItsId(t *testing.T) {
 	require.Contains(t, out, "an id in a list, without a download; the server fetches it itself")
 	require.Contains(t, s.must("crate", "list"), "no download")
 	require.Contains(t, s.must("crate", "show", "4711081"), "4711081@unmarked")
+	s.fails(1, "4711081@unmarked has no archive that could be laid out again", "crate", "set", "4711081", "--name", "travelling-troupe")
+	require.Contains(t, s.must("crate", "list"), "4711081@unmarked", "a correction that cannot be made takes nothing away")
 	o := s.fails(1, "has no files to put anywhere, and rulebook lanternfall has no load list that names it", "deploy", "here", "4711081", "--yes")
 	require.Contains(t, o.err, "Write its id into the server's list by hand.")
 }

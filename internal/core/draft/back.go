@@ -27,6 +27,10 @@ type Return struct {
 	// bytes: what others changed in it since stays.
 	Edits          []Edit
 	Unlist, Relist []Listing
+	// Whole says that a text was put as a whole too, so that its bytes go back after
+	// all, with the entries Listed that it had. Claimed says that its owners go back.
+	Whole, Claimed bool
+	Listed         []Listing
 }
 
 // Inverse is the way back over some events of one server: each of their paths
@@ -39,7 +43,7 @@ func Inverse(all []Event, which func(Event) bool) []Return {
 		switch {
 		case which(e) && r == nil:
 			byPath[e.Change.Path] = &Return{Path: e.Change.Path, From: e.Change.After, To: e.Change.Before,
-				Claims: e.Change.ClaimsBefore, Why: "as it was before " + e.Deployment}
+				Claims: e.Change.ClaimsBefore, Listed: e.Change.ListedBefore, Why: "as it was before " + e.Deployment}
 			byPath[e.Change.Path].takeBack(e.Change, byPath[e.Change.Path].Why)
 		case which(e):
 			r.From, r.Later = e.Change.After, ""
@@ -71,10 +75,10 @@ func AsOf(all []Event, seq int64, name string, which func(Event) bool) []Return 
 			continue
 		}
 		if byPath[p] == nil {
-			byPath[p] = &Return{Path: p, To: e.Change.Before, Claims: e.Change.ClaimsBefore, Why: "as it was after " + name}
+			byPath[p] = &Return{Path: p, To: e.Change.Before, Claims: e.Change.ClaimsBefore, Listed: e.Change.ListedBefore, Why: "as it was after " + name}
 			// What an event found may hold what came by hand in between.
 			if c, ok := left[p]; ok {
-				byPath[p].To, byPath[p].Claims = c.After, c.ClaimsAfter
+				byPath[p].To, byPath[p].Claims, byPath[p].Listed = c.After, c.ClaimsAfter, c.ListedAfter
 			}
 		}
 		byPath[p].From = e.Change.After
@@ -91,6 +95,8 @@ func (r *Return) takeBack(c Change, why string) {
 		back = append(back, Edit{Op: e.Undo, Addon: e.Addon, Why: why})
 	}
 	r.Edits = append(back, r.Edits...)
+	r.Whole = r.Whole || len(c.Edits) == 0 && !c.Before.SameBytes(c.After)
+	r.Claimed = r.Claimed || !sameClaims(c.ClaimsBefore, c.ClaimsAfter)
 	for _, l := range c.ListedAfter {
 		if !slices.ContainsFunc(c.ListedBefore, l.equal) && !slices.ContainsFunc(r.Relist, l.equal) {
 			r.Unlist = append(r.Unlist, l)
@@ -118,7 +124,11 @@ func (e Event) Touches(addon string) bool {
 	of := func(all []Listing) []Listing {
 		return slices.DeleteFunc(slices.Clone(all), func(l Listing) bool { return l.Addon != addon })
 	}
-	return slices.ContainsFunc(e.Change.ClaimsBefore, has) || slices.ContainsFunc(e.Change.ClaimsAfter, has) ||
+	was, is := slices.ContainsFunc(e.Change.ClaimsBefore, has), slices.ContainsFunc(e.Change.ClaimsAfter, has)
+	if len(e.Change.Edits) > 0 { // what owns an edited text is not what was changed in it
+		was, is = was && !is, is && !was
+	}
+	return was || is ||
 		slices.ContainsFunc(e.Change.Edits, func(d Edit) bool { return d.Addon == addon }) ||
 		!sameListed(of(e.Change.ListedBefore), of(e.Change.ListedAfter))
 }

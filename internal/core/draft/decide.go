@@ -35,9 +35,13 @@ func (m *decider) decideGoal(g *goal) {
 		return
 	}
 	c := change{Change: &Change{Path: g.path, Before: seen.State, After: m.afterOf(g, seen.State),
-		ClaimsBefore: row.Claims, ClaimsAfter: g.claims}, seen: seen.Modified, reason: g.reason}
+		ClaimsBefore: row.Claims, ClaimsAfter: g.claims, ListedBefore: row.Listed}, seen: seen.Modified, reason: g.reason}
 	if g.back != nil {
 		c.After = m.modes(g.after)
+		c.ListedAfter = g.back.Listed
+	}
+	if c.After.SameBytes(row.State) {
+		c.ListedAfter = row.Listed
 	}
 	if c.Before.Same(c.After) {
 		if c.After.Being == tree.Absent && row.State.Being == tree.Content && len(row.Claims) > 0 {
@@ -49,6 +53,7 @@ func (m *decider) decideGoal(g *goal) {
 	if !m.mayTouch(g.path) || !m.standsRight(g, seen.State, row, known) {
 		return
 	}
+	m.entriesGo(g, c.Change)
 	if c.Before.Being == tree.Content && !m.req.Held(c.Before.Digest) {
 		c.keep = "will be replaced; its bytes are not in the stockroom yet"
 		if c.After.Being == tree.Absent {

@@ -33,6 +33,9 @@ func sameListed(a, b []Listing) bool {
 
 func (m *decider) text(g *goals, e *edited) {
 	seen := m.obs.At(e.path)
+	if m.going[e.path] {
+		return // the entries go with the text
+	}
 	if _, both := g.goals[e.path]; both {
 		m.refuse("text-is-put", e.path, "Deploy the two one after the other.", "%s is put by this deployment, and its entries would be changed too.", e.path)
 		return
@@ -40,7 +43,8 @@ func (m *decider) text(g *goals, e *edited) {
 	if !m.mayTouch(e.path) {
 		return
 	}
-	c := change{Change: &Change{Path: e.path, Before: seen.State, After: seen.State, ListedBefore: m.req.Ledger[e.path].Listed, ListedAfter: e.listed}}
+	c := change{Change: &Change{Path: e.path, Before: seen.State, After: seen.State, ClaimsBefore: m.req.Ledger[e.path].Claims, ClaimsAfter: e.claims,
+		ListedBefore: m.req.Ledger[e.path].Listed, ListedAfter: e.listed}}
 	switch seen.State.Being {
 	case tree.Foreign:
 		m.refuse("foreign-in-way", e.path, "Take it away by hand if it should go.", "%s is a link or device on the server; such things are never touched.", e.path)
@@ -76,6 +80,12 @@ func (m *decider) text(g *goals, e *edited) {
 		m.all = append(m.all, *c.Change)
 		return
 	}
+	for _, d := range done {
+		if d.Op.Do == settings.Add && d.Op.List.Begins(before) {
+			m.report(finding.Note, "load-list-made", e.path, "", "%s does not hold the list yet; the line %s begins it%s.", e.path, d.Op.List.Missing, below(d.Op.List))
+			break
+		}
+	}
 	c.Edits = done
 	c.After = tree.State{Being: tree.Content, Digest: tree.Sum(after), Size: int64(len(after)), Mode: seen.State.Mode}
 	if c.After.Mode == 0 {
@@ -91,6 +101,13 @@ func (m *decider) text(g *goals, e *edited) {
 	m.names(e, after)
 }
 
+func below(l settings.List) string {
+	if l.Below == "" {
+		return " at its end"
+	}
+	return ", below " + l.Below
+}
+
 // reasons lists why edits are done.
 func reasons(edits []Edit) string {
 	var why []string
@@ -100,6 +117,39 @@ func reasons(edits []Edit) string {
 		}
 	}
 	return words.Few(why)
+}
+
+// entriesGo tells of entries that go with a text that is replaced or taken away as a
+// whole, while the add-ons that they name stay.
+func (m *decider) entriesGo(g *goal, c *Change) {
+	var stay []string
+	for _, l := range c.ListedBefore {
+		if slices.ContainsFunc(c.ListedAfter, l.equal) || slices.Contains(stay, l.Label) || removes(m.req, l.Addon) || !m.staysOn(l.Addon) {
+			continue
+		}
+		stay = append(stay, l.Label)
+	}
+	if len(stay) > 0 {
+		m.report(finding.Block, "entries-go", g.path, "Deploy those add-ons again afterwards, or take them out first. Or accept this: their entries go.",
+			"%s was put as a whole, and holds entries of %s; they go with these bytes.", g.path, words.Few(stay))
+	}
+}
+
+// staysOn tells whether the add-on has something on the server that no way back covers.
+func (m *decider) staysOn(addon string) bool {
+	if len(m.req.Back) == 0 && m.req.Present != nil { // the ledger may be a part of it
+		return m.req.Present[addon]
+	}
+	back := map[tree.Path]bool{}
+	for _, r := range m.req.Back {
+		back[r.Path] = true
+	}
+	for p, row := range m.req.Ledger {
+		if !back[p] && slices.ContainsFunc(row.Claims, func(c Claim) bool { return c.Addon == addon }) {
+			return true
+		}
+	}
+	return false
 }
 
 // edit is a text that is changed, with the difference as a person reads it.
@@ -151,13 +201,17 @@ func (m *decider) unlistable(e *edited, err error) {
 		return
 	}
 	code := "entry-unwritable"
+	mend := "Accept this to leave the text as it is."
 	switch {
 	case slices.ContainsFunc(e.edits, func(d Edit) bool { return d.Op.Do == settings.Set }):
 		code = "value-unwritable"
 	case errors.Is(err, settings.ErrNoList):
 		code = "no-load-list"
+		if slices.ContainsFunc(e.edits, func(d Edit) bool { return d.Op.List.Form == settings.JoinedForm && d.Op.List.Missing == "" }) {
+			mend = "If the server leaves the list out until there is something in it, say in the rulebook how it begins (if-missing). Or accept this to leave the text as it is."
+		}
 	}
-	m.report(finding.Block, code, e.path, "Accept this to leave the text as it is.", "%s cannot be changed as wanted: %v.", e.path, err)
+	m.report(finding.Block, code, e.path, mend, "%s cannot be changed as wanted: %v.", e.path, err)
 }
 
 // NameRule tells how the names of a load list stand on the server's disk: as

@@ -197,6 +197,69 @@ func TestATextThatIsNotThereIsMadeAndGoesWithItsDeployment(t *testing.T) {
 	require.Equal(t, "fair.order, which names what the server loads, is not on the server.", said(t, d, "no-load-list"))
 }
 
+// ordered is a crate that puts the running order itself, as a whole.
+func (f *fair) ordered(version, text string) Wanted {
+	return f.wanted("board", version, map[tree.Path]string{"fair.order": text})
+}
+
+func TestATextThatACratePutKeepsItsOwnerWhenEntriesAreWritten(t *testing.T) {
+	f := newFair("")
+	f.done(t, f.draft(func(r *Request) { r.Wanted = []Wanted{f.ordered("1", "call gate\n")} }))
+	f.text = "call gate\n"
+	f.done(t, f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("drum", "1")} }))
+	require.Equal(t, "call gate\ncall drum\n", f.text)
+	require.Equal(t, "board", f.ledger["fair.order"].Claims[0].Addon)
+
+	all := func(Event) bool { return true }
+	d := f.draft(func(r *Request) { r.Back = AsOf(f.events, 0, "fair#0", all) })
+	at := changeAt(d, "fair.order")
+	require.Equal(t, tree.Absent, at.After.Being, "it was put by us, so it goes")
+	require.Empty(t, at.ClaimsAfter)
+	require.Empty(t, at.ListedAfter)
+
+	d = f.draft(func(r *Request) { r.Back = Inverse(f.events, func(e Event) bool { return e.Touches("drum") }) })
+	at = changeAt(d, "fair.order")
+	require.Equal(t, content("call gate\n").Digest, at.After.Digest, "the entry goes, the text stays")
+	require.Equal(t, "board", at.ClaimsAfter[0].Addon)
+}
+
+func TestATextThatIsReplacedTellsWhoseEntriesGo(t *testing.T) {
+	f := newFair("")
+	f.done(t, f.draft(func(r *Request) { r.Wanted = []Wanted{f.ordered("1", "call gate\n")} }))
+	f.text = "call gate\n"
+	f.done(t, f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("drum", "1")} }))
+	goes := "fair.order was put as a whole, and holds entries of drum@1; they go with these bytes."
+	require.Equal(t, goes, said(t, f.draft(func(r *Request) { r.Wanted = []Wanted{f.ordered("2", "call lamp\n")} }), "entries-go"))
+	require.Equal(t, goes, said(t, f.draft(func(r *Request) { r.Remove = []Removal{{Addon: "board", Name: "board"}} }), "entries-go"))
+	d := f.draft(func(r *Request) { r.Remove = []Removal{{Addon: "board", Name: "board"}, {Addon: "drum", Name: "drum"}} })
+	for _, x := range d.Findings {
+		require.NotContains(t, []string{"entries-go", "text-is-put"}, x.Code, "both go, so nothing is lost")
+	}
+	require.Equal(t, tree.Absent, changeAt(d, "fair.order").After.Being)
+}
+
+func changeAt(d *Draft, p tree.Path) Change {
+	for _, c := range d.Changes {
+		if c.Path == p {
+			return c
+		}
+	}
+	return Change{}
+}
+
+func TestAListThatTheTextDoesNotHoldYetIsBegun(t *testing.T) {
+	f := newFair("[fair]\nopen=1\n")
+	f.list.List = settings.List{Form: "joined", Entry: "{key}", Match: `(?m)^calls=(.*)$`, Separator: ",", Missing: "calls=", Below: "[fair]"}
+	w := f.stall("drum", "1")
+	w.Listings[0].Listing.List = f.list.List
+	d := f.draft(func(r *Request) { r.Wanted = []Wanted{w} })
+	require.Equal(t, "fair.order does not hold the list yet; the line calls= begins it, below [fair].", said(t, d, "load-list-made"))
+	f.done(t, d)
+	require.Equal(t, "[fair]\ncalls=drum\nopen=1\n", f.text)
+	f.done(t, f.draft(func(r *Request) { r.Back = Inverse(f.events, func(Event) bool { return true }) }))
+	require.Equal(t, "[fair]\nopen=1\n", f.text)
+}
+
 func TestNamesThatDoNotMatchAreTold(t *testing.T) {
 	f := newFair("call Gate\ncall drm\ncall nobody\n", "gate", "unnamed")
 	d := f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("drum", "1")} })

@@ -81,8 +81,11 @@ func (g *goals) want(req *Request, w Wanted, f Target) {
 	n := &goal{path: f.Path, after: after, exec: f.Exec, reason: "new with " + w.Label()}
 	for _, c := range req.Ledger[f.Path].Claims {
 		n.reason = w.Label() + " brings other bytes than " + c.Label
-		if c.Crate == w.Crate {
+		switch {
+		case c.Crate == w.Crate:
 			n.reason = "back to the bytes of " + w.Label()
+		case c.Label == w.Label():
+			n.reason = "this " + w.Label() + " brings other bytes than the one that is there"
 		}
 		if c.Addon == w.Addon || removes(req, c.Addon) || replaces(req, c.Addon) {
 			continue

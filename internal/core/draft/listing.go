@@ -64,6 +64,7 @@ type edited struct {
 	path     tree.Path
 	edits    []Edit
 	listed   []Listing // that hold once it is done
+	claims   []Claim   // that hold once it is done: of crates that put the text as a whole
 	returned bool      // by a rollback
 	made     bool      // the text was made by what a rollback takes back
 }
@@ -165,7 +166,7 @@ func (g *goals) wish(req *Request, w Wanted, wish Wish) {
 // text gives what is wanted of a text so far.
 func (g *goals) text(req *Request, p tree.Path) *edited {
 	if g.texts[p] == nil {
-		g.texts[p] = &edited{path: p, listed: slices.Clone(req.Ledger[p].Listed)}
+		g.texts[p] = &edited{path: p, listed: slices.Clone(req.Ledger[p].Listed), claims: req.Ledger[p].Claims}
 	}
 	return g.texts[p]
 }
@@ -173,13 +174,16 @@ func (g *goals) text(req *Request, p tree.Path) *edited {
 // returns turns the edits that a rollback takes back into edits of now.
 func (g *goals) returns(req *Request) {
 	for _, r := range req.Back {
-		if len(r.Edits) == 0 && len(r.Unlist) == 0 && len(r.Relist) == 0 {
+		if r.Whole || len(r.Edits) == 0 && len(r.Unlist) == 0 && len(r.Relist) == 0 {
 			continue
 		}
 		delete(g.goals, r.Path)
 		at := g.text(req, r.Path)
 		at.returned = true
 		at.made = r.To.Being == tree.Absent
+		if r.Claimed {
+			at.claims = r.Claims
+		}
 		at.edits = append(at.edits, r.Edits...)
 		for _, l := range r.Unlist {
 			at.listed = slices.DeleteFunc(at.listed, l.equal)

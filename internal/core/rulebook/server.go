@@ -25,6 +25,8 @@ type LoadList struct {
 	At        string   // with form json and yaml: the JSON Pointer of the list
 	Match     string   // with form joined: a regular expression whose first group is the value
 	Separator string   // with form joined
+	Missing   string   // with form joined: the line that is added where nothing is like Match
+	Below     string   // with Missing: the line below which it goes; empty: the end
 	Disabled  string   // how an entry that is not loaded looks; holds {entry}
 	Quote     string   // what goes around a name with spaces
 	Order     string   // one of Orders
@@ -50,7 +52,7 @@ func (l LoadList) On(values map[string]string) (settings.List, tree.Path, error)
 	if err != nil {
 		return settings.List{}, tree.Root, fmt.Errorf("load list %s: %w", l.Name, err)
 	}
-	out := settings.List{Form: l.Form, Entry: l.keyed(l.Entry), At: l.At, Match: l.Match, Separator: l.Separator, Disabled: l.Disabled, Quote: l.Quote, Order: l.Order}
+	out := settings.List{Form: l.Form, Entry: l.keyed(l.Entry), At: l.At, Match: l.Match, Separator: l.Separator, Missing: l.Missing, Below: l.Below, Disabled: l.Disabled, Quote: l.Quote, Order: l.Order}
 	if out.Order == Orders[0] {
 		out.Order = settings.AtEnd
 	}
@@ -165,6 +167,11 @@ func (r serverReader) loadLists(n *yaml.Node, b *Book) {
 			field{"at", false, r.pointer("at", &l.At)},
 			field{"match", false, r.expression("match", &l.Match, "")},
 			field{"separator", false, r.text("separator", &l.Separator)},
+			field{"if-missing", false, func(v *yaml.Node) {
+				r.mapping(v, "if-missing",
+					field{"line", true, r.text("line", &l.Missing)},
+					field{"below", false, r.text("below", &l.Below)})
+			}},
 			field{"disabled", false, func(v *yaml.Node) { r.holding("disabled", &l.Disabled, []string{"entry"})(v) }})
 		if len(r.faults) == before {
 			r.checkForm(key, l)
@@ -215,8 +222,13 @@ func (r serverReader) checkForm(key *yaml.Node, l LoadList) {
 		r.fault(key, "a load list of form joined needs match (which value) and separator (what is between its items)")
 	case !pointed && l.At != "":
 		r.fault(key, "at goes with form json or yaml, not with %s", l.Form)
-	case !joined && (l.Match != "" || l.Separator != ""):
-		r.fault(key, "match and separator go with form joined, not with %s", l.Form)
+	case !joined && (l.Match != "" || l.Separator != "" || l.Missing != ""):
+		r.fault(key, "match, separator and if-missing go with form joined, not with %s", l.Form)
+	case l.Missing != "":
+		list := settings.List{Form: l.Form, Entry: l.keyed(l.Entry), Match: l.Match, Separator: l.Separator}
+		if items, err := list.Read([]byte(l.Missing)); err != nil || len(items) > 0 {
+			r.fault(key, "the line of if-missing is to hold an empty list, as match finds it: %q does not", l.Missing)
+		}
 	}
 }
 

@@ -1,6 +1,8 @@
 package settings
 
 import (
+	"bytes"
+	"errors"
 	"fmt"
 	"regexp"
 	"slices"
@@ -35,6 +37,11 @@ func (f *joinedForm) value(text []byte) (from, to int, err error) {
 
 func (f *joinedForm) read(text []byte) (out []Item, err error) {
 	from, to, err := f.value(text)
+	if errors.Is(err, ErrNoList) && f.Missing != "" {
+		if _, err = f.begun(text); err == nil {
+			return nil, nil
+		}
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -78,6 +85,11 @@ func (f *joinedForm) apply(text []byte, items []Item, op Op) ([]byte, error) {
 		return splice(text, items[i].start, items[i].end, entry), nil
 	}
 	if len(items) == 0 {
+		if _, _, err := f.value(text); errors.Is(err, ErrNoList) {
+			if text, err = f.begun(text); err != nil {
+				return nil, err
+			}
+		}
 		from, to, err := f.value(text)
 		if err != nil {
 			return nil, err
@@ -96,6 +108,41 @@ func (f *joinedForm) apply(text []byte, items []Item, op Op) ([]byte, error) {
 	}
 	last := items[len(items)-1].end
 	return splice(text, last, last, gap+entry), nil
+}
+
+// begun gives a text that has no such value with the line that holds an empty
+// one, ended as the text ends its lines. The text is not written to.
+func (f *joinedForm) begun(text []byte) ([]byte, error) {
+	eol, at := "\n", len(text)
+	if bytes.Contains(text, []byte("\r\n")) {
+		eol = "\r\n"
+	}
+	if f.Below != "" {
+		at = -1
+		for from := 0; from < len(text); {
+			to := len(text)
+			if i := bytes.IndexByte(text[from:], '\n'); i >= 0 {
+				to = from + i + 1
+			}
+			if strings.TrimSpace(string(text[from:to])) == f.Below {
+				at = to
+				break
+			}
+			from = to
+		}
+		if at < 0 {
+			return nil, fmt.Errorf("no part of it is like %s, and it has no line %s below which to begin: %w", f.Match, f.Below, ErrNoList)
+		}
+	}
+	line := f.Missing + eol
+	if at > 0 && text[at-1] != '\n' {
+		line = eol + f.Missing
+	}
+	out := splice(text, at, at, line)
+	if _, _, err := f.value(out); err != nil {
+		return nil, err
+	}
+	return out, nil
 }
 
 // cut takes one item out, with the separator towards its neighbour.

@@ -1,6 +1,7 @@
 package settings
 
 import (
+	"errors"
 	"fmt"
 	"regexp"
 	"slices"
@@ -36,9 +37,13 @@ type List struct {
 	At        string   `json:"at,omitempty"`        // JSON and YAML: the list's JSON Pointer (RFC 6901); "" is the whole text
 	Match     string   `json:"match,omitempty"`     // joined and value: an RE2 expression whose first group is the value
 	Separator string   `json:"separator,omitempty"` // joined
-	Disabled  string   `json:"disabled,omitempty"`  // how a line looks that does not count; holds {entry}
-	Quote     string   `json:"quote,omitempty"`     // what goes around a name with spaces; empty: nothing
-	Order     string   `json:"order,omitempty"`
+	// Missing, with joined, is the line that is added where nothing is like Match:
+	// a list of no items. It goes below the line Below, or at the end of the text.
+	Missing  string `json:"missing,omitempty"`
+	Below    string `json:"below,omitempty"`
+	Disabled string `json:"disabled,omitempty"` // how a line looks that does not count; holds {entry}
+	Quote    string `json:"quote,omitempty"`    // what goes around a name with spaces; empty: nothing
+	Order    string `json:"order,omitempty"`
 }
 
 // Item is an entry as it stands in a text.
@@ -67,6 +72,21 @@ func (l List) form() form {
 		return &valueForm{joinedForm{l}}
 	}
 	return newLineForm(l)
+}
+
+// Begins tells whether the list is not in the text and the line Missing would
+// begin it.
+func (l List) Begins(text []byte) bool {
+	if l.Form != JoinedForm || l.Missing == "" {
+		return false
+	}
+	f := &joinedForm{l}
+	_, _, err := f.value(text)
+	if !errors.Is(err, ErrNoList) {
+		return false
+	}
+	_, err = f.begun(text)
+	return err == nil
 }
 
 // Read gives the entries of a text, in order, disabled ones too.

@@ -30,13 +30,13 @@ type listCase struct {
 }
 
 type list struct {
-	Form, Entry, At, Match, Separator, Disabled, Quote, Order string
-	Others                                                    []string
+	Form, Entry, At, Match, Separator, Missing, Below, Disabled, Quote, Order string
+	Others                                                                    []string
 }
 
 func (l list) list() settings.List {
 	return settings.List{Form: l.Form, Entry: l.Entry, Others: l.Others, At: l.At, Match: l.Match, Separator: l.Separator,
-		Disabled: l.Disabled, Quote: l.Quote, Order: l.Order}
+		Missing: l.Missing, Below: l.Below, Disabled: l.Disabled, Quote: l.Quote, Order: l.Order}
 }
 
 func TestLoadListsKeepEveryOtherByte(t *testing.T) {

@@ -27,7 +27,7 @@ type Placing struct {
 // and lays its archives out again. The crate that was corrected leaves the
 // list unless a server holds it.
 func (s *Service) Place(ctx context.Context, c model.Crate, p Placing, actor string) ([]model.Crate, error) {
-	if err := notJoined(c); err != nil {
+	if err := correctable(c); err != nil {
 		return nil, err
 	}
 	b, _, err := s.Book(ctx, c.Body.Rulebook)
@@ -59,7 +59,7 @@ type Naming struct{ Name, Version, Base string }
 // Set corrects a crate's name and base, for this version and later ones, and
 // its version, for its archive alone, and lays it out again.
 func (s *Service) Set(ctx context.Context, c model.Crate, n Naming, actor string) ([]model.Crate, error) {
-	if err := notJoined(c); err != nil {
+	if err := correctable(c); err != nil {
 		return nil, err
 	}
 	if n == (Naming{}) {
@@ -111,8 +111,13 @@ func (s *Service) Join(ctx context.Context, a, b model.Crate, actor string) (mod
 	return s.Records.AddJoined(ctx, c, max(a.Revision, b.Revision), slices.Concat(a.Archives, b.Archives), actor)
 }
 
-// notJoined refuses corrections of a joined crate: they belong to its parts.
-func notJoined(c model.Crate) error {
+// correctable refuses corrections of a crate that is not laid out from one
+// archive: a joined one, whose parts they belong to, and one without an archive.
+func correctable(c model.Crate) error {
+	if len(c.Archives) == 0 {
+		return fault.New(fault.Conflict, "no-archive", "%s has no archive that could be laid out again, so nothing of it can be corrected", c.Body.Label()).
+			WithMend("Of an add-on that the server fetches itself, the id is its name: the list holds it.")
+	}
 	if len(c.Archives) > 1 {
 		return fault.New(fault.Conflict, "joined", "%s is joined from %d archives", c.Body.Label(), len(c.Archives)).WithMend("Correct its parts, and join them again.")
 	}

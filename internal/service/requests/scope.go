@@ -77,16 +77,25 @@ func OnServers(ledger map[tree.Path]draft.Row) map[string]bool {
 	return out
 }
 
-// targets reads what the ledger knows of the paths to which wanted files go, where only
-// a part of it was read.
+// targets reads what the ledger knows of the paths to which wanted files go and of the
+// texts that are edited, where only a part of it was read.
 func (s *Maker) targets(ctx context.Context, srv model.Server, req *draft.Request) error {
 	var paths []tree.Path
+	add := func(p tree.Path) {
+		if _, known := req.Ledger[p]; !known && p != tree.Root {
+			paths = append(paths, p)
+		}
+	}
 	for _, w := range req.Wanted {
 		for _, f := range w.Files {
-			if _, known := req.Ledger[f.Path]; !known {
-				paths = append(paths, f.Path)
-			}
+			add(f.Path)
 		}
+		for _, wish := range w.Listings {
+			add(wish.Path)
+		}
+	}
+	for _, set := range req.Sets {
+		add(set.Path)
 	}
 	if len(paths) == 0 {
 		return nil
