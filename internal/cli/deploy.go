@@ -122,6 +122,10 @@ func (a deployCommands) draftAndRun(ctx context.Context, cmd *cli.Command, serve
 			return a.printJSON(d)
 		}
 		a.printDeployment(d)
+		if d.Blocks > 0 {
+			fmt.Fprintf(a.Out, "\nKept as a draft, which is blocked by %s.\n", words.Count(d.Blocks, "finding"))
+			return nil
+		}
 		fmt.Fprintf(a.Out, "\nKept as a draft. restless deployment run %s runs it.\n", d.Name)
 		return nil
 	}

@@ -40,9 +40,12 @@ func (l *laying) named(k *rulebook.Kind, r root, c *Crate) {
 		l.toldFacts(t, s.from, c)
 	}
 	if v, from := l.read(k.ID, "id", r, c); v != "" {
-		c.ID, c.Name, c.NameFrom = v, v, from
+		c.ID = v
+		if name := strings.Map(noSlash, v); oneFolder(v) || c.Name == "" && oneFolder(name) {
+			c.Name, c.NameFrom = name, from
+		}
 	}
-	c.Called, _ = l.read(k.Called, "name", r, c)
+	c.Called, _ = l.read(k.Called, "server's own spelling", r, c)
 	if v, from := l.read(k.NameIn, "name", r, c); v != "" {
 		c.Name, c.NameFrom = v, from
 	}
@@ -68,6 +71,14 @@ func (l *laying) named(k *rulebook.Kind, r root, c *Crate) {
 		c.find(finding.Finding{Level: finding.Note, Code: "no-version",
 			What: fmt.Sprintf("nothing in the archive tells the version of %s; it is called %s", c.Name, Unmarked), Mend: "Say which it is.", Remedies: []finding.Remedy{finding.NameCrate.With("version")}})
 	}
+}
+
+// noSlash makes one name of an id such as maker/name.
+func noSlash(r rune) rune {
+	if r == '/' || r == '\\' {
+		return '-'
+	}
+	return r
 }
 
 // rival is a version and where it was read.

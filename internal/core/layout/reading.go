@@ -32,13 +32,31 @@ func (l *laying) isVisible(s, what, from string, c *Crate) bool {
 	return ok
 }
 
+// isOwn tells whether a name or a version can be part of a path without reaching out of
+// the add-on's own folder; what is refused is told. An id and what a server calls an
+// add-on go into no path.
+func (l *laying) isOwn(s, what, from string, c *Crate) bool {
+	if what != "name" && what != "version" || oneFolder(s) {
+		return true
+	}
+	c.find(finding.Finding{Level: finding.Warn, Code: "reaches-out",
+		What: fmt.Sprintf("the %s in %s is %q, which is no name of one folder, so files could land outside the add-on's own; it is not used", what, from, s),
+		Mend: "Look at who made this download, and say the " + what + " yourself.", Remedies: []finding.Remedy{finding.NameCrate.With(what)}})
+	return false
+}
+
+func oneFolder(s string) bool {
+	p, err := tree.ParsePath(s)
+	return err == nil && p.Depth() == 1 && !strings.ContainsAny(s, `/\`)
+}
+
 // read gives the first value that one of the readings finds, and where. what says
 // what it is read for.
 func (l *laying) read(readings []rulebook.Reading, what string, r root, c *Crate) (value, from string) {
 	for _, rd := range readings {
 		for _, v := range l.readAll(rd, r, c) {
 			s, ok := v.value.(string)
-			if s = strings.TrimSpace(s); ok && s != "" && l.isVisible(s, what, v.from, c) {
+			if s = strings.TrimSpace(s); ok && s != "" && l.isVisible(s, what, v.from, c) && l.isOwn(s, what, v.from, c) {
 				return s, v.from
 			}
 		}

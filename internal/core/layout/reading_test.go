@@ -50,3 +50,46 @@ func TestASingleFileSaysWhatItNeedsToo(t *testing.T) {
 	_, err = Lay(book(t, tides), pack, nil)
 	require.ErrorIs(t, err, errGone, "also in an archive inside the archive")
 }
+
+// A manifest says what its add-on is called, and cannot make its files another add-on's.
+func TestANameReachesNoFolderButTheAddOnsOwn(t *testing.T) {
+	const sluices = `format: 1
+name: sluices
+title: Sluices
+places: {gates: {path: gates}}
+kinds:
+  gate:
+    recognise: {marker: gate.conf}
+    id: {read: {file: gate.conf, match: '(?m)^id=(.*)$'}}
+    name: {read: {file: gate.conf, match: '(?m)^name=(.*)$'}}
+    version: {read: {file: gate.conf, match: '(?m)^version=(.*)$'}}
+    put: [{take: "**", place: gates, as: "{name}/{path}"}]
+`
+	made := func(conf string) *Crate {
+		return layOne(book(t, sluices), archive("weir-2.zip", map[string]string{"weir/gate.conf": conf, "weir/leaf.dat": "leaf"})).Crate
+	}
+	told := func(c *Crate) (out []string) {
+		for _, f := range c.Findings {
+			if f.Code == "reaches-out" {
+				out = append(out, f.What)
+			}
+		}
+		return out
+	}
+	for _, name := range []string{"weir/other", `weir\other`, "../other", "..", "/other"} {
+		c := made("name=" + name + "\nversion=2\n")
+		require.Equal(t, "weir@2", c.Label(), name)
+		require.Len(t, told(c), 1, name)
+		for _, f := range c.Files {
+			require.True(t, f.Path.Within("weir"), "%s: %s", name, f.Path)
+		}
+	}
+	c := made("name=weir\nversion=2/../../3\n")
+	require.Equal(t, "weir@2", c.Label(), "the version of the file name is taken then")
+	require.Len(t, told(c), 1)
+	require.Empty(t, told(made("name=High Weir\nversion=2\n")))
+	// An id may be of several parts; it is an identity, and no path.
+	c = made("id=maker/weir\nversion=2\n")
+	require.Equal(t, "maker/weir", c.Key())
+	require.Empty(t, told(c))
+}
