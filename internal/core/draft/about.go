@@ -49,6 +49,9 @@ func (m *telling) misfits() {
 		if w.Lacks != "" {
 			m.report(finding.Warn, "base-missing", tree.Root, "Deploy that one too, or first.", "%s changes %s, which is not on this server.", w.Label(), w.Lacks)
 		}
+		if w.Build != "" {
+			m.report(finding.Note, "build-chosen", tree.Root, "", "%s: %s", w.Label(), w.Build)
+		}
 		if w.Misfit != "" {
 			m.report(finding.Warn, "other-game-version", tree.Root, "Look for a build that fits, or go on if you know that it does.", "%s: %s", w.Label(), w.Misfit)
 		}

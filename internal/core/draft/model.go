@@ -102,6 +102,7 @@ type Wanted struct {
 	Parts   []Part   // by choice
 	Values  []Value  // that belong to the add-on, such as its group folder
 	Lacks   string   // the add-on that it changes, where that is not on the server and not wanted
+	Build   string   // which of several builds it is, where the server's game version chose it
 	Misfit  string   // what it says it is for, where that is not this server's game version
 	Says    []Says   // what the author's notes tell people to do
 	// Listings are the entries that it needs in texts that name what is loaded.

@@ -61,6 +61,7 @@ func Lay(b *rulebook.Book, a Archive, fixes Fixes) (Result, error) {
 		l.leftOfPack()
 	}
 	l.says()
+	inOrder(l.res.Crates)
 	l.res.Pallet = l.pallet()
 	for _, c := range l.res.Crates {
 		finding.Sort(c.Findings)
@@ -105,7 +106,7 @@ func (l *laying) kinds() {
 		case k.Installer != "":
 			l.report(finding.Warn, "installer", roots[0].path(), k.Installer, "it is an installer, which must be run elsewhere first; stage what it makes")
 			return
-		case len(roots) > 1 && !k.Several:
+		case len(roots) > 1 && !k.Several && !l.builds(roots):
 			if chosen, ok := l.choose(k, roots); ok {
 				l.crate(k, chosen)
 			} else {
@@ -113,7 +114,7 @@ func (l *laying) kinds() {
 			}
 		default:
 			for _, r := range roots {
-				if len(roots) > 1 && len(r.stems) > 1 {
+				if len(roots) > 1 && len(r.stems) > 1 && k.Several {
 					r.stems = r.stems[:len(r.stems)-1] // the file's name is the pack's
 				}
 				if !taken(r) {

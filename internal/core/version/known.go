@@ -34,7 +34,7 @@ func (k Known) Tell(stem string) Told {
 	words, t.Loader = takeWord(words, func(w string) bool {
 		return slices.ContainsFunc(k.Loaders, func(l string) bool { return strings.EqualFold(l, w) })
 	})
-	rest, game := takeWord(words, k.isGame)
+	rest, game := takeWord(words, k.IsGame)
 	if game != "" {
 		if name, ver := Split(join(rest)); ver != "" {
 			t.Name, t.Version, t.Game = name, ver, plainGame(game)
@@ -46,9 +46,9 @@ func (k Known) Tell(stem string) Told {
 	return t
 }
 
-// isGame tells whether a word is a known game version, with or without
+// IsGame tells whether a word is a known game version, with or without
 // letters before it ("g9.3").
-func (k Known) isGame(w string) bool {
+func (k Known) IsGame(w string) bool {
 	return slices.ContainsFunc(k.Games, func(g string) bool { return strings.EqualFold(g, w) || strings.EqualFold(g, plainGame(w)) })
 }
 

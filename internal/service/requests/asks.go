@@ -43,7 +43,11 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 			w.Lacks = c.Body.Base
 		}
 		if game := srv.Facts["game"]; game != "" {
-			if fits, told := c.Body.Fits(game); told && !fits {
+			fits, told := c.Body.Fits(game)
+			if folder, games := c.Body.Build(); folder != "" && fits {
+				w.Build = fmt.Sprintf("the one from the folder %s is taken, for game version %s; %s runs %s", folder, games, srv.Name, game)
+			}
+			if told && !fits {
 				w.Misfit = fmt.Sprintf("it says that it is for game version %s, and %s runs %s", gamesOf(c.Body), srv.Name, game)
 			}
 		}
