@@ -2,7 +2,6 @@ package e2e
 
 import (
 	"fmt"
-	"net"
 	"os"
 	"path/filepath"
 	"strings"
@@ -309,109 +308,6 @@ func bare(t *testing.T) *running {
 	return r
 }
 
-// The text that names what is loaded is there only once the server has run: it is
-// started, stopped, the text changed, and started again, over a restart of the
-// service in the middle.
-func TestADeploymentInTwoLegs(t *testing.T) {
-	t.Parallel()
-	r := bare(t)
-	out := r.must("deploy", "here", "tide-base@3.2.1", "--draft")
-	require.Contains(t, out, "tidewright.conf is there only once the server has run: it is started, stopped again, and the text is changed in a later leg.")
-	require.Contains(t, out, "The server is stopped; it is started for this and runs afterwards.")
-	require.Regexp(t, `next leg\s+tidewright.conf\s+lists tide-base@3.2.1; drafted once the server has made it`, out)
-	r.must("deployment", "discard", "here#1")
-
-	require.NoError(t, os.WriteFile(filepath.Join(r.root, "standin.rules"), []byte("start-takes 1500ms\n"), 0o644))
-	var d api.Deployment
-	r.get(&d, "deploy", "here", "tide-base@3.2.1", "--draft")
-	status, answer := r.call("POST", fmt.Sprintf("/api/v1/servers/here/deployments/%d/run", d.Number), r.token(), fmt.Sprintf(`{"digest":%q}`, d.Digest))
-	require.Equal(t, 202, status, answer)
-	testbed.Eventually(t, "the first start is under way", func() bool { return r.pid() != "" })
-	r.kill()
-	r.up()
-	out = r.must("deployment", "resume", d.Name)
-	require.Contains(t, out, "Roll call: 1 loaded")
-	require.Contains(t, r.read("tidewright.conf"), "load-fixtures = tide-base\n")
-	require.Contains(t, r.read("tidewright.conf"), "days-open = 1\n", "what the game wrote at its first stop")
-	out = r.must("deployment", "show", d.Name)
-	require.Contains(t, out, "Leg 1")
-	require.Contains(t, out, "Leg 2")
-	require.Contains(t, out, "+load-fixtures = tide-base")
-	r.must("rollback", "here", "--deployment", fmt.Sprint(d.Number), "--yes")
-	require.Contains(t, r.read("tidewright.conf"), "load-fixtures = \n")
-	require.NoFileExists(t, filepath.Join(r.root, "fixtures/tide-base-3.2.1.tdx"))
-}
-
-// What breaks the second start is taken back over both legs; what the game made
-// at its first start stays, and it is stopped as before.
-func TestTwoLegsAreTakenBack(t *testing.T) {
-	t.Parallel()
-	r := bare(t)
-	o := r.fails(1, "is not ready after 4s", "deploy", "here", "storm-bell@0.1", "--yes", "--or-undo")
-	require.Contains(t, o.err, "here#1 was taken back")
-	require.NoFileExists(t, filepath.Join(r.root, "fixtures/storm-bell-0.1.tdx"))
-	require.Contains(t, r.read("tidewright.conf"), "load-fixtures = \n", "the game's own, without the entry")
-	require.Contains(t, r.must("server", "control", "here"), "here is STOPPED")
-	require.NoDirExists(t, filepath.Join(r.root, ".restless-crate"))
-}
-
-// What a new add-on does to the world at its first start goes back with it, where
-// that is wanted: the folder was copied while the server was stopped.
-func TestDataGoesBackWithItsDeployment(t *testing.T) {
-	t.Parallel()
-	r := play(t, "tidewright")
-	r.must("stage", r.download("gull-flocks-9.3-keel-0.8-beta.2.tdx"), r.download("storm-bell-0.1.tdx"))
-	shape := filepath.Join(r.root, "ports/reedbank/ledger/shape.txt")
-	out := r.must("deploy", "here", "gull-flocks@0.8-beta.2", "--yes")
-	require.Contains(t, out, "way back: files and data")
-	require.Regexp(t, `copy data +ports/reedbank/ledger \d+ files? +gull-flocks@0.8-beta.2 may change it at its first start`, out)
-	require.Equal(t, "gull-flocks\n", read(t, shape))
-	out = r.must("rollback", "here", "--deployment", "1", "--yes")
-	require.Contains(t, out, "way back: files\n")
-	require.Equal(t, "gull-flocks\n", read(t, shape), "files alone")
-	r.must("rollback", "here", "--deployment", "2", "--yes")
-	out = r.must("rollback", "here", "--deployment", "1", "--with-data", "--yes")
-	require.Contains(t, out, "put data back")
-	require.NoFileExists(t, shape)
-	require.NoFileExists(t, filepath.Join(r.root, "fixtures/gull-flocks-9.3-keel-0.8-beta.2.tdx"))
-	require.Contains(t, r.must("server", "control", "here"), "here is RUNNING")
-
-	// It takes the data back by itself with the rest.
-	r.fails(1, "is not ready after 4s", "deploy", "here", "gull-flocks@0.8-beta.2", "storm-bell@0.1", "--yes", "--or-undo")
-	require.NoFileExists(t, shape)
-	require.Contains(t, r.must("server", "control", "here"), "here is RUNNING")
-
-	// Halted, a person chooses.
-	o := r.fails(4, "is not ready after 4s", "deploy", "here", "gull-flocks@0.8-beta.2", "storm-bell@0.1", "--yes")
-	require.Contains(t, o.err, "deployment undo")
-	require.FileExists(t, shape)
-	var list []api.Deployment
-	r.get(&list, "deployment", "list", "here")
-	r.must("deployment", "undo", list[0].Name, "--with-data")
-	require.NoFileExists(t, shape)
-	require.NoDirExists(t, filepath.Join(r.root, ".restless-crate"))
-	out = r.must("deploy", "here", "gull-flocks@0.8-beta.2", "--draft", "--no-copy-data")
-	require.Contains(t, out, "way back: files\n")
-	r.fails(1, "copied no data folder", "rollback", "here", "--deployment", "2", "--with-data", "--draft")
-}
-
-// New terrain wants a new world: the old one is set aside and never deleted, and an
-// undo or a rollback leaves both.
-func TestAWorldIsRenewed(t *testing.T) {
-	t.Parallel()
-	r := play(t, "tidewright")
-	r.must("stage", r.download("gull-flocks-9.3-keel-0.8-beta.2.tdx"))
-	ledger := filepath.Join(r.root, "ports/reedbank/ledger")
-	testbed.Write(t, filepath.Join(ledger, "houses.txt"), "12 houses\n")
-	r.fails(2, `"fixtures" is no place that the server writes`, "deploy", "here", "gull-flocks", "--renew", "fixtures", "--yes")
-	out := r.must("deploy", "here", "gull-flocks@0.8-beta.2", "--renew", "ledger", "--yes")
-	require.Contains(t, out, "players begin in a new one")
-	require.Contains(t, out, "ports/reedbank/ledger was set aside as ports/reedbank/ledger.before-1, where it stays")
-	require.Equal(t, "12 houses\n", read(t, ledger+".before-1/houses.txt"))
-	require.NoFileExists(t, filepath.Join(ledger, "houses.txt"))
-	require.Equal(t, "gull-flocks\n", read(t, filepath.Join(ledger, "shape.txt")))
-}
-
 // What a panel writes over at the start is told, though everything was put right.
 func TestAnEditThatDoesNotHoldIsTold(t *testing.T) {
 	t.Parallel()
@@ -422,36 +318,6 @@ func TestAnEditThatDoesNotHoldIsTold(t *testing.T) {
 	require.Contains(t, out, "tidewright.conf was edited (add tide-base), and no longer says so since the start: the server or its host's panel has written over it.")
 	require.Contains(t, out, "Nothing says that tide-base loaded.")
 	require.Contains(t, out, "restless rollback here --deployment 1")
-}
-
-// Players are told before a stop, by lines of the console.
-func TestPlayersAreTold(t *testing.T) {
-	t.Parallel()
-	r := play(t, "tidewright")
-	r.must("stage", r.download("tide-base-3.2.1.tdx"))
-	r.control(r.byCommands("tidewright") + "warn: [{seconds: 1, line: 'say the gates close in {seconds} second'}]\n")
-	require.Contains(t, r.must("deploy", "here", "tide-base@3.2.1", "--yes"), "players are told 1 s before")
-	require.Contains(t, r.read("tidewright.log.1"), "everybody hears: the gates close in 1 second")
-}
-
-// An add-on that can be reloaded is taken anew without a stop.
-func TestAReloadNeedsNoStop(t *testing.T) {
-	t.Parallel()
-	r := play(t, "lanternfall")
-	r.must("stage", r.download("drum-tent-0.4.0.zip"), r.download("drum-tent-0.5.0.zip"))
-	pid := r.pid()
-	out := r.must("deploy", "here", "drum-tent@0.4.0", "--yes", "--accept", "author-says")
-	require.Contains(t, out, "it is taken anew without a stop: reopen drum-tent")
-	require.Contains(t, r.must("say", "here", "stalls"), "* drum-tent 0.4.0")
-	r.must("deploy", "here", "drum-tent@0.5.0", "--yes", "--accept", "author-says")
-	require.Contains(t, r.must("say", "here", "stalls"), "* drum-tent 0.5.0")
-	require.Contains(t, r.must("reload", "here", "drum-tent"), "reopened at")
-	require.Equal(t, pid, r.pid())
-	require.Contains(t, r.must("log", "here"), "[drum-tent]")
-	r.must("deploy", "here", "drum-tent@0.4.0", "--yes", "--restart", "--accept", "author-says")
-	require.NotEqual(t, pid, r.pid())
-	require.Contains(t, r.must("say", "here", "stalls"), "* drum-tent 0.4.0")
-	r.fails(1, `there is no add-on "nobody" on here`, "reload", "here", "nobody")
 }
 
 // An add-on without a download is nothing but an entry; what version the server
@@ -485,97 +351,4 @@ func TestCavesOpenOnceTheyAreNamedAndTheirSealsAreTrusted(t *testing.T) {
 	require.NoError(t, os.Remove(filepath.Join(r.root, "trusted-seals/gallery.seal")))
 	r.must("restart", "here", "--yes")
 	require.Contains(t, r.must("rollcall", "here"), "its seal gallery.seal is not among the trusted ones")
-}
-
-// A port and an HTTP panel tell and do the same.
-func TestControlByAPanelAndAPort(t *testing.T) {
-	t.Parallel()
-	r := play(t, "tidewright")
-	panel, err := standin.StartPanel(standin.Panel{Folder: r.root, Key: "panel-key", Start: []string{binary, "standin", "--game", "tidewright", "--folder", r.root, "--console", r.console, "--password", "tide-and-reed"}})
-	require.NoError(t, err)
-	defer func() { require.NoError(t, panel.Close()) }()
-	r.env = append(r.env, "RESTLESS_SECRET_PANEL=panel-key")
-	spec := fmt.Sprintf(`acts:
-  start: {by: http, http: {method: POST, url: "%[1]s/power", headers: {X-Key: "{secret:panel}"}, body: '{"do":"start"}', expect: '"taken"'}}
-  stop: {by: http, http: {method: POST, url: "%[1]s/power", headers: {X-Key: "{secret:panel}"}, body: '{"do":"stop"}', expect: '"taken"'}}
-  say: {by: http, http: {method: POST, url: "%[1]s/line", headers: {X-Key: "{secret:panel}"}, body: '{"line":"{line}"}'}}
-probes:
-  - {by: http, http: {url: "%[1]s/state", headers: {X-Key: "{secret:panel}"}, expect: '"running"'}, stopped: '"stopped"'}
-  - {by: port, address: "%[2]s"}
-rcon: %[2]s
-stop-within: 5
-ready-within: 5
-`, panel.URL, r.console)
-	r.must("server", "control", "here", "--file", written(t, "panel.yaml", spec), "--secret", "panel", "--secret", "rcon")
-	out := r.must("restart", "here", "--yes")
-	require.Contains(t, out, "its log says that it is ready")
-	r.must("stage", r.download("tide-base-3.2.1.tdx"))
-	require.Contains(t, r.must("deploy", "here", "tide-base@3.2.1", "--yes"), "Roll call: 1 loaded")
-	require.NotContains(t, r.must("server", "control", "here", "--json"), "panel-key")
-	r.env[len(r.env)-1] = "RESTLESS_SECRET_PANEL=wrong"
-	r.must("server", "control", "here", "--secret", "panel")
-	r.fails(1, "stop by http was answered with 403", "stop", "here", "--yes")
-	require.Contains(t, r.must("server", "control", "here"), "the answer is not understood: 403", "what one probe cannot tell another may")
-	r.env = append(r.env, "RESTLESS_SECRET_RCON=wrong")
-	require.NoError(t, kill(r.pid()))
-	testbed.Eventually(t, "the port is closed", func() bool {
-		c, err := net.Dial("tcp", r.console)
-		if err == nil {
-			c.Close()
-		}
-		return err != nil
-	})
-}
-
-// Commands over SSH stop and start a real process on a real sshd's machine.
-func TestControlOverSSH(t *testing.T) {
-	t.Parallel()
-	r := play(t, "tidewright")
-	r.must("stop", "here", "--yes")
-	d := testbed.StartSSHD(t)
-	r.must("server", "edit", "here", "--sftp", fmt.Sprintf("%s@%s", d.User, d.Addr()), "--key", d.KeyFile, "--root", r.root)
-	r.trustServer("here")
-	r.must("server", "test", "here")
-	r.control(strings.ReplaceAll(r.byCommands("tidewright"), "{by: command,", "{by: ssh,"))
-	require.Contains(t, r.must("server", "control", "here"), "here is STOPPED")
-	r.must("start", "here", "--yes")
-	r.must("stage", r.download("tide-base-3.2.1.tdx"))
-	require.Contains(t, r.must("deploy", "here", "tide-base@3.2.1", "--yes"), "Roll call: 1 loaded")
-	require.Contains(t, r.read("tidewright.conf"), "days-open = 2\n")
-	r.must("stop", "here", "--yes")
-	require.Empty(t, r.pid())
-	r.control(strings.Replace(strings.ReplaceAll(r.byCommands("tidewright"), "{by: command,", "{by: ssh,"), "kill -TERM", "echo no such luck; exit 3; kill -TERM", 1))
-	r.must("start", "here", "--yes")
-	r.fails(1, "stop by ssh ended with exit code 3: no such luck", "stop", "here", "--yes")
-}
-
-// What is wrong with a control file is said, and nothing is kept.
-func TestWhatIsWrongWithControlIsSaid(t *testing.T) {
-	t.Parallel()
-	r := play(t, "tidewright")
-	for text, want := range map[string]string{
-		"acts: {halt: {by: hand, command: x}}":                        `there is no act "halt"`,
-		"acts: {stop: {by: telepathy}}":                               `one of "command, ssh, http, rcon, hand"`,
-		"acts: {stop: {by: ssh}}":                                     "stop by ssh needs a command",
-		"acts: {stop: {by: rcon, command: quit}}":                     "stop by rcon needs rcon: HOST:PORT",
-		"acts: {stop: {by: http, http: {url: x}}}":                    "stop by http needs an address (url) that begins with http:// or https://",
-		"probes: [{by: port}]":                                        "probe 1 by port needs an address",
-		"probes: [{by: http, http: {url: 'http://x'}, stopped: '('}]": "stopped: missing closing )",
-		"atcs: {}": "field atcs not found",
-	} {
-		r.fails(2, want, "server", "control", "here", "--file", written(t, "wrong.yaml", text))
-	}
-	require.Contains(t, r.must("server", "control", "here"), "here is RUNNING", "the old one holds")
-}
-
-// What runs is not started a second time: two of them would write the same files.
-func TestWhatRunsIsNotStartedAgain(t *testing.T) {
-	t.Parallel()
-	r := play(t, "tidewright")
-	pid := r.pid()
-	require.Contains(t, r.must("start", "here", "--yes"), "here runs already, and nothing was done; command: its command ended with 0.")
-	require.Equal(t, pid, r.pid())
-	require.Contains(t, r.must("stop", "here", "--yes"), "here: stop done in ")
-	require.Contains(t, r.must("stop", "here", "--yes"), "here is stopped already, and nothing was done; command: its command ended with 1.")
-	require.Contains(t, r.must("restart", "here", "--yes"), "its log says that it is ready", "it starts what stands still")
 }

@@ -174,7 +174,7 @@ func kept(op, v string) string {
 	core, _, _ := strings.Cut(v, "-")
 	core, _, _ = strings.Cut(core, "+")
 	parts := strings.Split(core, ".")
-	n := len(parts)
+	var n int
 	switch op {
 	case "^":
 		n = 1
