@@ -6,6 +6,7 @@ package main
 import (
 	"bufio"
 	"context"
+	"errors"
 	"flag"
 	"fmt"
 	"io"
@@ -32,7 +33,7 @@ func main() {
 }
 
 func run(ctx context.Context, program, folder string) error {
-	link, end, err := startDemo(ctx, program)
+	link, data, end, err := startDemo(ctx, program)
 	if err != nil {
 		return err
 	}
@@ -54,36 +55,48 @@ func run(ctx context.Context, program, folder string) error {
 			return fmt.Errorf("%s: %w", s.file, err)
 		}
 	}
+	for _, c := range commands {
+		if err := t.terminal(ctx, program, data, c.file, c.args); err != nil {
+			return err
+		}
+	}
 	return nil
 }
 
-var signIn = regexp.MustCompile(`http://\S+/sign-in\?code=\S+`)
+var (
+	signIn     = regexp.MustCompile(`http://\S+/sign-in\?code=\S+`)
+	dataFolder = regexp.MustCompile(`RESTLESS_DATA=(\S+)`)
+)
 
-// startDemo gives the sign-in link once the demo has printed it.
-func startDemo(ctx context.Context, program string) (*url.URL, func(), error) {
+// startDemo gives the sign-in link and the data folder once the demo has printed them.
+func startDemo(ctx context.Context, program string) (link *url.URL, data string, end func(), err error) {
 	cmd := exec.CommandContext(ctx, program, "demo")
 	cmd.Stderr = os.Stderr
 	out, err := cmd.StdoutPipe()
 	if err != nil {
-		return nil, nil, err
+		return nil, "", nil, err
 	}
 	if err := cmd.Start(); err != nil {
-		return nil, nil, err
+		return nil, "", nil, err
 	}
-	end := func() {
+	end = func() {
 		_ = cmd.Process.Signal(os.Interrupt)
 		_ = cmd.Wait()
 	}
 	lines := bufio.NewScanner(out)
 	for lines.Scan() {
 		if found := signIn.FindString(lines.Text()); found != "" {
+			if link, err = url.Parse(found); err != nil {
+				break
+			}
+		}
+		if found := dataFolder.FindStringSubmatch(lines.Text()); found != nil && link != nil {
 			go func() { _, _ = io.Copy(io.Discard, out) }()
-			u, err := url.Parse(found)
-			return u, end, err
+			return link, found[1], end, nil
 		}
 	}
 	end()
-	return nil, nil, fmt.Errorf("the demo printed no sign-in link: %v", lines.Err())
+	return nil, "", nil, fmt.Errorf("the demo printed no sign-in link and data folder: %w", errors.Join(err, lines.Err()))
 }
 
 // shot is one picture: where, what to wait for, what to do first.
@@ -101,7 +114,6 @@ var shots = []shot{
 	{file: "running", path: "/servers/lantern/running", see: "Roll call"},
 	{file: "by-hand", path: "/servers/mossgrave/deployments/2", see: "It is done"},
 	{file: "control", path: "/servers/mossgrave/running", see: "Call the roll", first: click("How it is controlled", "What is done to it")},
-	{file: "roll-call", path: "/servers/mossgrave/deployments/1", see: "Roll call"},
 	{file: "running-narrow-dark", path: "/servers/saltpan/running", see: "Roll call", width: 390, dark: true},
 	{file: "timeline", path: "/servers/lantern/timeline", see: "Take back"},
 	{file: "about", path: "/servers/saltpan/about", see: "Found out"},
@@ -109,7 +121,6 @@ var shots = []shot{
 	{file: "crate", path: "/staging", see: "drum-tent", first: func(t tour) error { return t.clickThrough("drum-tent", "As downloaded") }},
 	{file: "draft", path: "/servers/lantern", see: "drum-tent", first: click("Update to 0.5.0", "Run it")},
 	{file: "deployment-done", path: "/servers/lantern/deployments/2", see: "every size checked"},
-	{file: "deployments", path: "/deployments", see: "lantern#2"},
 	{file: "interview", path: "/make-rulebook", see: "A server of it", first: func(t tour) error {
 		if err := t.Fill("The game's name", "Kite Hill"); err != nil {
 			return err
@@ -121,8 +132,6 @@ var shots = []shot{
 	}},
 	{file: "rulebook", path: "/rulebooks/lanternfall", see: "Its text"},
 	{file: "draft-narrow", path: "/servers/lantern/deployments/2", see: "every size checked", width: 390},
-	{file: "crate-narrow-dark", path: "/staging", see: "drum-tent", width: 390, dark: true,
-		first: func(t tour) error { return t.clickThrough("drum-tent", "Left out") }},
 }
 
 func click(words, then string) func(tour) error {
