@@ -56,6 +56,19 @@ func (a trackCommands) status(ctx context.Context, cmd *cli.Command) error {
 	return nil
 }
 
+// changedOutside gives what a draft found that somebody else changed of what is recorded.
+func changedOutside(d api.Deployment) (out []string) {
+	for _, f := range d.Findings {
+		if f.Code == "changed-file" || f.Code == "missing-file" {
+			out = append(out, f.What)
+		}
+	}
+	if more := len(out) - 3; more > 0 {
+		out = append(out[:3], fmt.Sprintf("and %s more like these.", words.Count(more, "thing")))
+	}
+	return out
+}
+
 func (a trackCommands) printStatus(st api.Status) {
 	fmt.Fprintf(a.Out, "%s  %s, %s\n", st.Server.Name, words.Count(len(st.Addons), "add-on"), words.Count(st.Files, "file"))
 	if st.Open != nil {
@@ -66,6 +79,13 @@ func (a trackCommands) printStatus(st api.Status) {
 	}
 	for _, d := range st.Queue {
 		fmt.Fprintf(a.Out, "  %s waits for its turn: %s\n", d.Name, d.Title)
+	}
+	for _, d := range st.Drafts {
+		if st.Last == nil || d.Number > st.Last.Number {
+			for _, what := range changedOutside(d) {
+				fmt.Fprintf(a.Out, "  %s, a draft, saw: %s\n", d.Name, what)
+			}
+		}
 	}
 	var lines [][]string
 	for _, x := range st.Addons {

@@ -273,3 +273,19 @@ func TestARollbackNamesWhatChangedSinceAndLetsAPersonDecide(t *testing.T) {
 	s.must("rollback", "lantern", "--path", "stalls/drum-tent/wares/drum.txt", "--yes")
 	require.Equal(t, "boom", testbed.Snapshot(t, root)["stalls/drum-tent/wares/drum.txt"].Text)
 }
+
+// The state of a server goes by what was looked at: as soon as a draft has seen that
+// somebody changed a file, status says so, until a deployment has settled it.
+func TestStatusSaysWhatADraftSawChangedFromOutside(t *testing.T) {
+	t.Parallel()
+	s, root := folderServer(t)
+	s.stage(stall("1.0", map[string]string{"price.txt": "one coin\n"}))
+	s.stage(stall("2.0", map[string]string{"price.txt": "two coins\n"}))
+	s.must("deploy", "lantern", "drum-tent@1.0", "--yes")
+	testbed.Write(t, filepath.Join(root, "stalls/drum-tent/wares/price.txt"), "my own price\n")
+	require.NotContains(t, s.must("status", "lantern"), "saw", "nobody has looked yet")
+	s.must("deploy", "lantern", "drum-tent@2.0", "--draft")
+	require.Contains(t, s.must("status", "lantern"), "lantern#2, a draft, saw: stalls/drum-tent/wares/price.txt was changed on the server since it was put there by drum-tent@1.0.")
+	s.must("deploy", "lantern", "drum-tent@2.0", "--yes", "--accept", "changed-file")
+	require.NotContains(t, s.must("status", "lantern"), "saw")
+}

@@ -9,16 +9,32 @@ const failed = [
   { name: 'piers', trouble: 'there is no such fixture' }
 ] as Addon[];
 
+const draft = (number: number, code: string) =>
+  ({ name: `saltpan#${number}`, number, state: 'draft', findings: [{ code }] }) as Deployment;
+
 describe('how a server stands', () => {
-  it.each<[string, Pick<Status, 'open' | 'addons'> | undefined, string, string]>([
+  it.each<[string, Partial<Status> | undefined, string, string]>([
     ['unread', undefined, 'empty', 'not looked at yet'],
     ['bare', { addons: [] }, 'empty', 'nothing deployed'],
-    ['well', { addons: some }, 'filled', 'as deployed'],
+    ['well', { addons: some }, 'filled', 'as recorded'],
+    ['with a draft', { addons: some, drafts: [draft(4, 'author-says')] }, 'filled', 'as recorded'],
+    [
+      'with a draft that found a change',
+      { addons: some, drafts: [draft(4, 'changed-file')], last: draft(3, '') },
+      'filled',
+      'changed outside, as saltpan#4 saw'
+    ],
+    [
+      'deployed since such a draft',
+      { addons: some, drafts: [draft(4, 'missing-file')], last: draft(5, '') },
+      'filled',
+      'as recorded'
+    ],
     ['with two that failed', { addons: [...some, ...failed] }, 'filled', '2 did not load'],
     ['running', { addons: some, open: open('running') }, 'half', 'saltpan#7 is running'],
     ['halted', { addons: [], open: open('halted') }, 'half', 'halted half-way']
   ])('%s', (_, status, shape, word) => {
-    expect(standing(status)).toMatchObject({ shape, word });
+    expect(standing(status && ({ drafts: [], ...status } as Status))).toMatchObject({ shape, word });
   });
 });
 

@@ -12,15 +12,27 @@ export interface Standing {
 /** The rungs of an add-on, in the order in which it climbs them. */
 export const rungs = ['placed', 'listed', 'loaded', 'confirmed'];
 
+/** What a finding is called that tells of files that somebody else changed. */
+const outside = ['changed-file', 'missing-file'];
+
+/** The draft since the last deployment that found files changed by somebody else. */
+function drafted(s: Pick<Status, 'drafts' | 'last'>): Deployment | undefined {
+  return s.drafts.find(
+    (d) => d.number > (s.last?.number ?? 0) && d.findings.some((f) => outside.includes(f.code))
+  );
+}
+
 /** A server's standing: what is open on it decides, then what is there and loads. */
-export function standing(s: Pick<Status, 'open' | 'addons'> | undefined): Standing {
+export function standing(s: Pick<Status, 'open' | 'addons' | 'drafts' | 'last'> | undefined): Standing {
   if (!s) return { shape: 'empty', word: 'not looked at yet', tone: 'ink' };
   if (s.open?.state === 'halted') return { shape: 'half', word: 'halted half-way', tone: 'block' };
   if (s.open) return { shape: 'half', word: `${s.open.name} is ${s.open.state}`, tone: 'warn' };
   if (s.addons.length === 0) return { shape: 'empty', word: 'nothing deployed', tone: 'ink' };
   const failed = s.addons.filter((a) => a.trouble).length;
   if (failed) return { shape: 'filled', word: `${failed} did not load`, tone: 'block' };
-  return { shape: 'filled', word: 'as deployed', tone: 'ok' };
+  const saw = drafted(s);
+  if (saw) return { shape: 'filled', word: `changed outside, as ${saw.name} saw`, tone: 'warn' };
+  return { shape: 'filled', word: 'as recorded', tone: 'ok' };
 }
 
 const tones: Record<Deployment['state'], Tone> = {
