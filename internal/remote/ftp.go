@@ -37,12 +37,18 @@ type FTPTarget struct {
 // so there are several; the server's refusal of a further one is taken for
 // their number.
 type FTP struct {
+	t     FTPTarget
+	root  string
+	sums  sums // which the host makes of files itself
+	line  *ftpDialer
+	conns *pool.Pool[*ftpConn]
+}
+
+// ftpDialer opens connections to a host.
+type ftpDialer struct {
 	t      FTPTarget
-	root   string
-	sums   sums // which the host makes of files itself
 	hidden bool // the listing of the server must be asked for hidden files
 	cache  tls.ClientSessionCache
-	conns  *pool.Pool[*ftpConn]
 }
 
 // ftpConn is one connection. Every read and write of it, and of its data
@@ -69,32 +75,33 @@ func OpenFTP(ctx context.Context, t FTPTarget) (*FTP, error) {
 	if t.Connections <= 0 {
 		t.Connections = 4
 	}
-	f := &FTP{t: t, cache: tls.NewLRUClientSessionCache(t.Connections * 2)}
-	c, err := f.dial(ctx)
+	line := &ftpDialer{t: t, cache: tls.NewLRUClientSessionCache(t.Connections * 2)}
+	c, err := line.dial(ctx)
 	if err != nil {
 		return nil, err
 	}
 	if !c.IsTimePreciseInList() { // no MLSD: plain listings leave hidden files out unless they are asked for
 		_ = c.Quit()
-		f.hidden = true
-		if c, err = f.dialAgain(ctx); err != nil {
+		line.hidden = true
+		if c, err = line.dialAgain(ctx); err != nil {
 			return nil, err
 		}
 	}
-	if err := f.enter(c); err != nil {
+	root, err := c.enter(t.Root)
+	if err != nil {
 		return nil, errors.Join(&RootError{Root: t.Root, Err: err}, c.Quit())
 	}
-	f.sums = c.sums()
+	f := &FTP{t: t, root: root, line: line, sums: c.sums()}
 	f.conns = f.connections(c)
 	return f, nil
 }
 
 // dialAgain dials where a connection has just been closed: a server that allows
 // few may need a moment to notice.
-func (f *FTP) dialAgain(ctx context.Context) (c *ftpConn, err error) {
+func (d *ftpDialer) dialAgain(ctx context.Context) (c *ftpConn, err error) {
 	for wait := 20 * time.Millisecond; ; wait *= 2 {
 		var said *textproto.Error
-		if c, err = f.dial(ctx); !errors.As(err, &said) || said.Code != ftp.StatusNotAvailable || wait > time.Second {
+		if c, err = d.dial(ctx); !errors.As(err, &said) || said.Code != ftp.StatusNotAvailable || wait > time.Second {
 			return c, err
 		}
 		select {
@@ -106,42 +113,41 @@ func (f *FTP) dialAgain(ctx context.Context) (c *ftpConn, err error) {
 }
 
 // enter finds out what the root is called from the top.
-func (f *FTP) enter(c *ftpConn) error {
-	if f.t.Root != "" && f.t.Root != "." {
-		if err := c.ChangeDir(f.t.Root); err != nil {
-			return ftpPlain(err)
+func (c *ftpConn) enter(root string) (string, error) {
+	if root != "" && root != "." {
+		if err := c.ChangeDir(root); err != nil {
+			return "", ftpPlain(err)
 		}
 	}
 	dir, err := c.CurrentDir()
 	if err != nil {
-		return ftpPlain(err)
+		return "", ftpPlain(err)
 	}
-	f.root = path.Clean("/" + dir)
-	return nil
+	return path.Clean("/" + dir), nil
 }
 
 // dial opens one connection and signs in.
-func (f *FTP) dial(ctx context.Context) (*ftpConn, error) {
+func (d *ftpDialer) dial(ctx context.Context) (*ftpConn, error) {
 	var certErr *HostKeyError
 	c := &ftpConn{}
-	options := []ftp.DialOption{ftp.DialWithForceListHidden(f.hidden), ftp.DialWithShutTimeout(stall)}
+	options := []ftp.DialOption{ftp.DialWithForceListHidden(d.hidden), ftp.DialWithShutTimeout(stall)}
 	var conf *tls.Config
-	if f.t.TLS {
-		conf = &tls.Config{ServerName: f.t.Host, MinVersion: tls.VersionTLS12, ClientSessionCache: f.cache,
+	if d.t.TLS {
+		conf = &tls.Config{ServerName: d.t.Host, MinVersion: tls.VersionTLS12, ClientSessionCache: d.cache,
 			// The certificate is pinned instead: hosts sign their own.
 			InsecureSkipVerify: true,
 			VerifyConnection: func(s tls.ConnectionState) error {
 				if len(s.PeerCertificates) == 0 {
 					return errors.New("the host shows no certificate")
 				}
-				if certErr = checkCert(f.t.Cert, s.PeerCertificates[0]); certErr != nil {
+				if certErr = checkCert(d.t.Cert, s.PeerCertificates[0]); certErr != nil {
 					return certErr
 				}
 				return nil
 			}}
 		options = append(options, ftp.DialWithExplicitTLS(conf))
 	}
-	d := net.Dialer{Timeout: dialTimeout, KeepAlive: 15 * time.Second}
+	dialer := net.Dialer{Timeout: dialTimeout, KeepAlive: 15 * time.Second}
 	control := true
 	stop := func() bool { return true }
 	defer func() { stop() }()
@@ -153,7 +159,7 @@ func (f *FTP) dial(ctx context.Context) (*ftpConn, error) {
 		if !control { // the one who dialled has gone by then
 			within = context.WithoutCancel(ctx)
 		}
-		conn, err := d.DialContext(within, network, address)
+		conn, err := dialer.DialContext(within, network, address)
 		if err != nil {
 			return nil, err
 		}
@@ -162,13 +168,13 @@ func (f *FTP) dial(ctx context.Context) (*ftpConn, error) {
 			stop = context.AfterFunc(ctx, func() { conn.Close() })
 			timed := &deadlined{Conn: &brief{Conn: conn}}
 			if conf == nil {
-				c.ahead = newAhead(timed, f.t.Ahead)
+				c.ahead = newAhead(timed, d.t.Ahead)
 				return c.ahead, nil
 			}
 			return timed, nil // under TLS the library sees the words, and we do not
 		}
 		timed := &deadlined{Conn: &listed{Conn: conn, c: c}}
-		if f.t.Ahead && c.ahead != nil {
+		if d.t.Ahead && c.ahead != nil {
 			return &aheadData{Conn: timed, control: c.ahead}, nil
 		}
 		if conf != nil {
@@ -176,22 +182,22 @@ func (f *FTP) dial(ctx context.Context) (*ftpConn, error) {
 		}
 		return timed, nil
 	}))
-	server, err := ftp.Dial(net.JoinHostPort(f.t.Host, strconv.Itoa(f.t.Port)), options...)
+	server, err := ftp.Dial(net.JoinHostPort(d.t.Host, strconv.Itoa(d.t.Port)), options...)
 	if err != nil {
-		if said := new(textproto.Error); f.t.TLS && errors.As(err, &said) && said.Code >= 500 {
+		if said := new(textproto.Error); d.t.TLS && errors.As(err, &said) && said.Code >= 500 {
 			return nil, fmt.Errorf("%w: the host offers no TLS: %s", ErrLine, said.Msg)
 		}
-		return nil, f.dialFailed(ctx, certErr, err)
+		return nil, d.failed(ctx, certErr, err)
 	}
 	c.ServerConn = server
-	if err := server.Login(f.t.User, f.t.Password); err != nil {
+	if err := server.Login(d.t.User, d.t.Password); err != nil {
 		_ = c.raw.Close()
-		return nil, f.dialFailed(ctx, certErr, err)
+		return nil, d.failed(ctx, certErr, err)
 	}
 	return c, nil
 }
 
-func (f *FTP) dialFailed(ctx context.Context, cert *HostKeyError, err error) error {
+func (d *ftpDialer) failed(ctx context.Context, cert *HostKeyError, err error) error {
 	var said *textproto.Error
 	switch {
 	case ctx.Err() != nil:
@@ -199,7 +205,7 @@ func (f *FTP) dialFailed(ctx context.Context, cert *HostKeyError, err error) err
 	case cert != nil:
 		return cert
 	case errors.As(err, &said) && said.Code == ftp.StatusNotLoggedIn:
-		return &SignInError{User: f.t.User, Err: errors.New(strings.TrimSpace(said.Msg))}
+		return &SignInError{User: d.t.User, Err: errors.New(strings.TrimSpace(said.Msg))}
 	}
 	return fmt.Errorf("%w: %w", ErrLine, err)
 }

@@ -18,9 +18,9 @@ func (f *FTP) connections(first *ftpConn) *pool.Pool[*ftpConn] {
 		Most: f.t.Connections, Share: 1,
 		Dial: func(ctx context.Context, alone bool) (*ftpConn, error) {
 			if alone {
-				return f.dialAgain(ctx)
+				return f.line.dialAgain(ctx)
 			}
-			return f.dial(ctx)
+			return f.line.dial(ctx)
 		},
 		Cut: func(c *ftpConn) { _ = c.raw.Close() },
 		Leave: func(c *ftpConn) {

@@ -179,14 +179,14 @@ func (f *FTP) why(c *ftpConn, p tree.Path, err error) error {
 	return fmt.Errorf("%w: %v", fs.ErrPermission, ftpPlain(err))
 }
 
-// whyNotWritten is why for a file that was to be stored. The answers about the
-// server's own trouble and its room are those of RFC 959, 4.2.2.
-func (f *FTP) whyNotWritten(c *ftpConn, p tree.Path, err error) error {
+// notStored tells of a file that could not be stored for the server's own trouble or its
+// room: the answers are those of RFC 959, 4.2.2. It is nil for any other refusal.
+func notStored(err error) error {
 	var said *textproto.Error
 	if errors.As(err, &said) && (said.Code == 451 || said.Code == 452 || said.Code == 552) {
 		return fmt.Errorf("%w: %v", errMaybeFull, ftpPlain(err))
 	}
-	return f.why(c, p.Dir(), err)
+	return nil
 }
 
 // Open implements [Host].
@@ -282,7 +282,11 @@ func (f *FTP) store(ctx context.Context, p tree.Path, from uint64) (io.WriteClos
 	go func() {
 		err := c.StorFrom(f.name(p), &beginning{Reader: r, begun: fw.begun}, from)
 		if err != nil {
-			err = f.whyNotWritten(c, p, err)
+			if full := notStored(err); full != nil {
+				err = full
+			} else {
+				err = f.why(c, p.Dir(), err)
+			}
 		}
 		stop()
 		l.Return(ftpBroken(err) && !plainError(err))

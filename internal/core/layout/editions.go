@@ -12,18 +12,24 @@ import (
 // inFolder begins where a fact comes from that a folder's name tells.
 const inFolder = "the folder "
 
-// edition reads the folder that holds a root and is called after a version alone. Some
+// editions finds what the folders of an archive tell of the versions of the game.
+type editions struct {
+	known version.Known
+	files []tree.Entry
+}
+
+// tell reads the folder that holds a root and is called after a version alone. Some
 // makers keep a build for each version of the game in folders beside each other: each
 // of them is for its version of the game, up to that of the next. Where none of the
 // folders is a version of the game that the rulebook knows, the name is the add-on's
 // version; it is taken only where several of the same file are told apart by it.
-func (l *laying) edition(r root, c *Crate) {
+func (e editions) tell(r root, c *Crate) {
 	folder := versionFolder(r)
 	if folder == tree.Root {
 		return
 	}
-	name, beside := folder.Base(), l.versionsBeside(folder)
-	if !l.book.Known.IsGame(name) && !l.anyGame(beside) {
+	name, beside := folder.Base(), e.versionsBeside(folder)
+	if !e.known.IsGame(name) && !slices.ContainsFunc(beside, e.known.IsGame) {
 		if r.only != nil && len(beside) > 0 && c.Version == "" {
 			c.Version, c.VersionFrom = name, inFolder+name
 		}
@@ -54,7 +60,7 @@ func versionFolder(r root) tree.Path {
 
 // builds tells whether roots are one add-on for several versions of the game: the same
 // path in folders beside each other that are called after versions of the game.
-func (l *laying) builds(roots []root) bool {
+func (e editions) builds(roots []root) bool {
 	first := versionFolder(roots[0])
 	inside, _ := roots[0].path().Below(first)
 	for _, r := range roots {
@@ -64,16 +70,7 @@ func (l *laying) builds(roots []root) bool {
 			return false
 		}
 	}
-	return l.book.Known.IsGame(first.Base()) || l.anyGame(l.versionsBeside(first))
-}
-
-func (l *laying) anyGame(names []string) bool {
-	for _, n := range names {
-		if l.book.Known.IsGame(n) {
-			return true
-		}
-	}
-	return false
+	return e.known.IsGame(first.Base()) || slices.ContainsFunc(e.versionsBeside(first), e.known.IsGame)
 }
 
 // inOrder puts the crates of one add-on in the order of their versions, the newest
@@ -104,10 +101,10 @@ func inOrder(crates []*Crate) {
 }
 
 // versionsBeside are the other folders beside one that are called after a version alone.
-func (l *laying) versionsBeside(folder tree.Path) (out []string) {
+func (e editions) versionsBeside(folder tree.Path) (out []string) {
 	seen := map[string]bool{folder.Base(): true}
-	for _, e := range l.files {
-		rel, below := e.Path.Below(folder.Dir())
+	for _, file := range e.files {
+		rel, below := file.Path.Below(folder.Dir())
 		if !below || rel.Depth() < 2 {
 			continue
 		}

@@ -106,7 +106,7 @@ func (l *laying) kinds() {
 		case k.Installer != "":
 			l.report(finding.Warn, "installer", roots[0].path(), k.Installer, "it is an installer, which must be run elsewhere first; stage what it makes")
 			return
-		case len(roots) > 1 && !k.Several && !l.builds(roots):
+		case len(roots) > 1 && !k.Several && !(editions{l.book.Known, l.files}).builds(roots):
 			if chosen, ok := l.choose(k, roots); ok {
 				l.crate(k, chosen)
 			} else {

@@ -20,7 +20,7 @@ func (l *laying) named(k *rulebook.Kind, r root, c *Crate) {
 		}
 		t := l.partsOf(k, s.text)
 		if version.Bare(s.text) && l.book.Known.IsGame(s.text) && i+1 < len(r.stems) {
-			continue // a folder for one version of the game, which edition reads
+			continue // a folder for one version of the game, which editions read
 		}
 		if t.Version == "" && version.Bare(s.text) && i+1 < len(r.stems) {
 			t.Name, t.Version = "", strings.TrimSpace(s.text) // a folder that is named for its version alone
@@ -58,7 +58,7 @@ func (l *laying) named(k *rulebook.Kind, r root, c *Crate) {
 		}
 		c.Version, c.VersionFrom = v, from
 	}
-	l.edition(r, c)
+	editions{l.book.Known, l.files}.tell(r, c)
 	if other.version != "" && version.Compare(c.Version, other.version) != 0 {
 		c.find(finding.Finding{Level: finding.Note, Code: "two-versions-told",
 			What: fmt.Sprintf("%s says %s, but %s says %s; the first is taken", c.VersionFrom, c.Version, other.from, other.version),
