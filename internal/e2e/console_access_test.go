@@ -23,7 +23,7 @@ func pages(t *testing.T, s *service, root string) [][2]string {
 	var crates []api.Crate
 	s.get(&crates, "crate", "list")
 	return [][2]string{
-		{"/", "as recorded"}, {"/servers/lantern", "0.5.0 is staged"}, {"/servers/lantern/files", "stalls/drum-tent/stall.lf"},
+		{"/", "changed outside, as lantern#2 saw"}, {"/servers/lantern", "0.5.0 is staged"}, {"/servers/lantern/files", "stalls/drum-tent/stall.lf"},
 		{"/servers/lantern/timeline", "Take back"}, {"/servers/lantern/about", "Found out"}, {"/servers/lantern/deployments/1", "every size checked"},
 		{"/servers/lantern/deployments/2", "I accept this"}, {"/staging", "drum-tent"}, {"/crates/" + crates[0].Digest, "Left out"},
 		{"/deployments", "lantern#1"}, {"/rulebooks", "Lanternfall"}, {"/rulebooks/lanternfall", "Its text"}, {"/make-rulebook", "A server of it"}, {"/nowhere", "There is no such page"},

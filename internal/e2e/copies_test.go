@@ -53,7 +53,7 @@ func TestAHostCopiesDataItself(t *testing.T) {
 	require.Equal(t, "gull-flocks\n", r.read("ports/reedbank/ledger/shape.txt"))
 
 	// A deployment takes it back by itself.
-	r.fails(1, "is not ready after 4s", "deploy", "here", "storm-bell@0.1", "--yes", "--or-undo")
+	r.fails(1, fellOver, "deploy", "here", "storm-bell@0.1", "--yes", "--or-undo")
 	require.Equal(t, "13 houses\n", r.read("ports/reedbank/ledger/houses.txt"))
 	require.Contains(t, r.must("server", "control", "here"), "here is RUNNING")
 

@@ -50,7 +50,7 @@ func TestADeploymentInTwoLegs(t *testing.T) {
 func TestTwoLegsAreTakenBack(t *testing.T) {
 	t.Parallel()
 	r := bare(t)
-	o := r.fails(1, "is not ready after 4s", "deploy", "here", "storm-bell@0.1", "--yes", "--or-undo")
+	o := r.fails(1, fellOver, "deploy", "here", "storm-bell@0.1", "--yes", "--or-undo")
 	require.Contains(t, o.err, "here#1 was taken back")
 	require.NoFileExists(t, filepath.Join(r.root, "fixtures/storm-bell-0.1.tdx"))
 	require.Contains(t, r.read("tidewright.conf"), "load-fixtures = \n", "the game's own, without the entry")
@@ -80,12 +80,12 @@ func TestDataGoesBackWithItsDeployment(t *testing.T) {
 	require.Contains(t, r.must("server", "control", "here"), "here is RUNNING")
 
 	// It takes the data back by itself with the rest.
-	r.fails(1, "is not ready after 4s", "deploy", "here", "gull-flocks@0.8-beta.2", "storm-bell@0.1", "--yes", "--or-undo")
+	r.fails(1, fellOver, "deploy", "here", "gull-flocks@0.8-beta.2", "storm-bell@0.1", "--yes", "--or-undo")
 	require.NoFileExists(t, shape)
 	require.Contains(t, r.must("server", "control", "here"), "here is RUNNING")
 
 	// Halted, a person chooses.
-	o := r.fails(4, "is not ready after 4s", "deploy", "here", "gull-flocks@0.8-beta.2", "storm-bell@0.1", "--yes")
+	o := r.fails(4, fellOver, "deploy", "here", "gull-flocks@0.8-beta.2", "storm-bell@0.1", "--yes")
 	require.Contains(t, o.err, "deployment undo")
 	require.FileExists(t, shape)
 	var list []api.Deployment

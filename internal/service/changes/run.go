@@ -271,6 +271,8 @@ func (s driver) runner(srv model.Server, d model.Deployment, h remote.Host, tell
 // forward does what is left of a deployment, records it, and tidies. clock
 // tells the host's time.
 func (s driver) forward(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, from model.State, clock func() int64, tell progress.Tell) (model.Deployment, error) {
+	over := s.underway(d.ID, run) // before anybody can read that it runs
+	defer over()
 	if err := s.Records.Advance(ctx, d.ID, model.Running, from); err != nil {
 		if from == model.Queued {
 			err = errors.Join(err, run.GiveUp(context.WithoutCancel(ctx)), s.unstart(ctx, d))
@@ -288,8 +290,6 @@ func (s driver) forward(ctx context.Context, srv model.Server, run *deploy.Run, 
 	}
 	s.Log.Info("running", "deployment", d.Name(), "motions", d.Draft.Motions.Len())
 	defer func() { _ = run.Host.Close() }() // whichever it is by then; closing twice is fine
-	over := s.underway(d.ID, run)
-	defer over()
 	c := &carry{Service: s.Service, srv: srv, run: run, d: &d, clock: clock, tell: tell, power: power}
 	if err := c.through(ctx); err != nil {
 		return s.broken(ctx, d, run, err, tell)

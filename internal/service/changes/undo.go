@@ -33,10 +33,10 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, data bool, actor
 	if _, err := s.readiness().lock(ctx, srv, run, d); err != nil {
 		return d, stillHalted(d, err)
 	}
+	defer s.drive().underway(d.ID, run)() // before anybody can read that it is being undone
 	if err := s.Records.Advance(ctx, d.ID, model.Undoing, model.Halted, model.Waiting); err != nil {
 		return d, errors.Join(err, s.drive().letGo(context.WithoutCancel(ctx), d, run))
 	}
-	defer s.drive().underway(d.ID, run)()
 	return s.drive().takeBack(ctx, srv, run, d, tell)
 }
 
