@@ -112,6 +112,10 @@ func dialSFTP(ctx context.Context, t SFTPTarget) (*sftpConn, error) {
 	if err := out.begin(ctx); err != nil {
 		return nil, errors.Join(fmt.Errorf("%w: the host gives no SFTP: %v", ErrLine, err), client.Close())
 	}
+	go func() {
+		_ = out.ssh.Wait() // returns when the connection is over; why is told to who uses it
+		out.over.Store(true)
+	}()
 	go out.listen(cmp.Or(t.Patience, 30*time.Second))
 	return out, nil
 }

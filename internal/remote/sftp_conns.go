@@ -112,6 +112,7 @@ type sftpConn struct {
 	heard   *heard
 	waiting atomic.Int64 // answers that are waited for
 	since   atomic.Int64 // from when on, in the time of heard
+	over    atomic.Bool  // it has ended, by whichever side
 	keeps   bool         // its rename is known never to replace
 }
 
@@ -150,6 +151,7 @@ func (s *SFTP) connections(first *sftpConn) *pool.Pool[*sftpConn] {
 	end := func(c *sftpConn) { _ = c.Close() }
 	return pool.New(first, pool.Options[*sftpConn]{
 		Most: mostSFTP, Ends: true, Cut: end, Leave: end, Patience: dialTimeout,
+		Over: func(c *sftpConn) bool { return c.over.Load() },
 		Dial: func(ctx context.Context, _ bool) (*sftpConn, error) {
 			c, err := dialSFTP(ctx, s.t)
 			if err == nil {

@@ -32,6 +32,9 @@ type Options[C comparable] struct {
 	// Without it nobody asks.
 	Alive  func(C) bool
 	Rested time.Duration
+	// Over tells, without asking the host, whether a connection has ended by itself. Such
+	// a one is not lent; without it only who uses one finds out.
+	Over func(C) bool
 	// Worth tells whether one more connection is worth opening, of so many that are open,
 	// when the one that is used least has so many users. Without it another is opened only
 	// where none is free.
@@ -81,6 +84,7 @@ func (p *Pool[C]) Take(ctx context.Context) (*Lease[C], error) {
 			p.mu.Unlock()
 			return nil, ErrClosed
 		}
+		p.sweep()
 		if e := p.best(); e != nil {
 			e.users++
 			rested := e.users == 1 && p.opt.Alive != nil && time.Since(e.used) > p.opt.Rested
@@ -111,6 +115,21 @@ func (p *Pool[C]) Take(ctx context.Context) (*Lease[C], error) {
 			return nil, ctx.Err()
 		}
 	}
+}
+
+// sweep takes the connections out that have ended by themselves. Who still uses one
+// returns it as broken.
+func (p *Pool[C]) sweep() {
+	if p.opt.Over == nil {
+		return
+	}
+	p.open = slices.DeleteFunc(p.open, func(e *entry[C]) bool {
+		over := p.opt.Over(e.conn)
+		if over {
+			go p.opt.Cut(e.conn)
+		}
+		return over
+	})
 }
 
 // best is the connection with the fewest users, of several the one that was used last;

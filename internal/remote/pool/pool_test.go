@@ -151,6 +151,29 @@ func TestOneThatHasRestedIsAskedFirst(t *testing.T) {
 	})
 }
 
+// Of several that broke with the line, some are found by who used them; the others are
+// not lent either.
+func TestOneThatHasEndedIsNotLent(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		h := &host{allows: 3}
+		p := h.pool(t, Options[*conn]{Most: 3, Share: 1, Ends: true, Over: func(c *conn) bool { return c.dead.Load() }})
+		one, two := taken(t, p), taken(t, p)
+		one.Return(false)
+		two.Return(false)
+		two.Conn.dead.Store(true)
+		for range 3 {
+			l := taken(t, p)
+			require.NotSame(t, two.Conn, l.Conn)
+			l.Return(false)
+		}
+		synctest.Wait()
+		require.Equal(t, int32(1), two.Conn.ends.Load(), "it is ended, once")
+		one.Conn.dead.Store(true)
+		_, err := p.Take(t.Context())
+		require.ErrorIs(t, err, ErrOver, "with the last one the host is gone")
+	})
+}
+
 func TestManyShareOneUntilAnotherIsWorthIt(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		h := &host{allows: 2}
