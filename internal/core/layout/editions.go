@@ -14,29 +14,44 @@ const inFolder = "the folder "
 
 // editions finds what the folders of an archive tell of the versions of the game.
 type editions struct {
-	known version.Known
-	files []tree.Entry
+	known  version.Known
+	files  map[tree.Path]bool
+	beside map[tree.Path][]string // by the folder above: what is called after a version alone
 }
 
-// tell reads the folder that holds a root and is called after a version alone. Some
-// makers keep a build for each version of the game in folders beside each other: each
-// of them is for its version of the game, up to that of the next. Where none of the
-// folders is a version of the game that the rulebook knows, the name is the add-on's
-// version; it is taken only where several of the same file are told apart by it.
-func (e editions) tell(r root, c *Crate) {
-	folder := versionFolder(r)
-	if folder == tree.Root {
-		return
-	}
-	name, beside := folder.Base(), e.versionsBeside(folder)
-	if !e.known.IsGame(name) && !slices.ContainsFunc(beside, e.known.IsGame) {
-		if r.only != nil && len(beside) > 0 && c.Version == "" {
-			c.Version, c.VersionFrom = name, inFolder+name
+func newEditions(known version.Known, files []tree.Entry) *editions {
+	e := &editions{known: known, files: make(map[tree.Path]bool, len(files)), beside: map[tree.Path][]string{}}
+	for _, f := range files {
+		e.files[f.Path] = true
+		for _, up := range f.Path.Ancestors() {
+			if above := up.Dir(); version.Bare(up.Base()) && !slices.Contains(e.beside[above], up.Base()) {
+				e.beside[above] = append(e.beside[above], up.Base())
+			}
 		}
+	}
+	return e
+}
+
+// version takes the name of a folder for the add-on's version, where nothing else tells
+// it, the folder is not called after a version of the game, and the same file is in
+// several such folders.
+func (e *editions) version(r root, c *Crate) {
+	folder := e.versionFolder(r)
+	if r.only != nil && c.Version == "" && folder != tree.Root && !e.ofGame(folder) && e.elsewhere(r, folder) {
+		c.Version, c.VersionFrom = folder.Base(), inFolder+folder.Base()
+	}
+}
+
+// games tells for which versions of the game an add-on is, from its folder. Some makers
+// keep a build for each of them in folders beside each other: each is for its version, up
+// to that of the next. What the add-on says itself stands above its folder.
+func (e *editions) games(r root, c *Crate) {
+	folder := e.versionFolder(r)
+	if folder == tree.Root || !e.ofGame(folder) || slices.ContainsFunc(c.Facts, func(f Fact) bool { return f.Kind == rulebook.Game }) {
 		return
 	}
-	next := ""
-	for _, other := range beside {
+	name, next := folder.Base(), ""
+	for _, other := range e.beside[folder.Dir()] {
 		if version.Compare(other, name) > 0 && (next == "" || version.Compare(other, next) < 0) {
 			next = other
 		}
@@ -48,29 +63,47 @@ func (e editions) tell(r root, c *Crate) {
 	c.Facts = append(c.Facts, f)
 }
 
-// versionFolder is the innermost folder of a root that is called after a version alone,
-// or else the archive's root.
-func versionFolder(r root) tree.Path {
-	folder := r.folder
-	for folder != tree.Root && !version.Bare(folder.Base()) {
-		folder = folder.Dir()
+// versionFolder is the innermost folder around a root that is called after a version
+// alone, one of the game before any other; the archive's root where there is none.
+func (e *editions) versionFolder(r root) (folder tree.Path) {
+	for at := r.folder; at != tree.Root; at = at.Dir() {
+		switch {
+		case !version.Bare(at.Base()):
+		case e.known.IsGame(at.Base()):
+			return at
+		case folder == tree.Root:
+			folder = at
+		}
 	}
 	return folder
 }
 
+// ofGame tells whether a folder, or one beside it, is called after a version of the game.
+func (e *editions) ofGame(folder tree.Path) bool {
+	return slices.ContainsFunc(e.beside[folder.Dir()], e.known.IsGame)
+}
+
+// elsewhere tells whether the same file is in another version's folder too.
+func (e *editions) elsewhere(r root, folder tree.Path) bool {
+	rel, _ := r.path().Below(folder)
+	return slices.ContainsFunc(e.beside[folder.Dir()], func(name string) bool {
+		return name != folder.Base() && e.files[folder.Dir().Join(tree.Path(name)).Join(rel)]
+	})
+}
+
 // builds tells whether roots are one add-on for several versions of the game: the same
 // path in folders beside each other that are called after versions of the game.
-func (e editions) builds(roots []root) bool {
-	first := versionFolder(roots[0])
+func (e *editions) builds(roots []root) bool {
+	first := e.versionFolder(roots[0])
 	inside, _ := roots[0].path().Below(first)
 	for _, r := range roots {
-		folder := versionFolder(r)
+		folder := e.versionFolder(r)
 		rel, _ := r.path().Below(folder)
 		if folder == tree.Root || folder.Dir() != first.Dir() || rel != inside {
 			return false
 		}
 	}
-	return e.known.IsGame(first.Base()) || slices.ContainsFunc(e.versionsBeside(first), e.known.IsGame)
+	return e.ofGame(first)
 }
 
 // inOrder puts the crates of one add-on in the order of their versions, the newest
@@ -98,24 +131,6 @@ func inOrder(crates []*Crate) {
 			crates[i] = same[n]
 		}
 	}
-}
-
-// versionsBeside are the other folders beside one that are called after a version alone.
-func (e editions) versionsBeside(folder tree.Path) (out []string) {
-	seen := map[string]bool{folder.Base(): true}
-	for _, file := range e.files {
-		rel, below := file.Path.Below(folder.Dir())
-		if !below || rel.Depth() < 2 {
-			continue
-		}
-		if name := rel.Parts()[0]; !seen[name] {
-			seen[name] = true
-			if version.Bare(name) {
-				out = append(out, name)
-			}
-		}
-	}
-	return out
 }
 
 // Build gives the folder after which it is told for which versions of the game a crate

@@ -5,6 +5,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/core/rulebook"
 )
 
 const ledges = `format: 1
@@ -37,6 +39,12 @@ func TestAFolderForEachVersionOfTheGameSaysForWhichItIs(t *testing.T) {
 	// One that the rulebook knows is enough to tell what the folders beside it are.
 	require.Equal(t, []string{"owl@unmarked 32.5 >=32.5 <32.9", "owl@unmarked 32.9 >=32.9 <32.10", "owl@unmarked 32.10 >=32.10"},
 		editionsOf(t, ledges, "32.10/owl.kpart", "32.5/owl.kpart", "32.9/owl.kpart"))
+	// What an add-on says itself stands above its folder.
+	said := strings.Replace(ledges, "    put:", "    game: {file: \"*.kpart\", match: '^for (\\S+)$'}\n    put:", 1)
+	own := archive("pack.zip", map[string]string{"31.6/owl.kpart": "for 32.5", "31.8/owl.kpart": ""})
+	res := lay(book(t, said), own, nil)
+	require.Equal(t, []Fact{{Kind: rulebook.Game, Range: "32.5", From: "owl.kpart"}}, res.Crates[0].Facts)
+	require.Equal(t, []Fact{{Kind: rulebook.Game, Range: ">=31.8", From: "the folder 31.8"}}, res.Crates[1].Facts)
 	// A version in the file's own name is the add-on's.
 	require.Equal(t, []string{"owl@2.1 31.6 >=31.6 <31.8", "owl@2.2 31.8 >=31.8"},
 		editionsOf(t, ledges, "31.6/owl-2.1.kpart", "31.8/owl-2.2.kpart"))
@@ -56,4 +64,8 @@ func TestFoldersThatAreNoVersionOfTheGameAreTheAddOns(t *testing.T) {
 	require.Equal(t, []string{"owl@2024.9  ", "owl@2024.10  "}, editionsOf(t, ledges, "2024.10/owl.kpart", "2024.9/owl.kpart"), "the newest last")
 	require.Equal(t, []string{"owl@1.4  "}, editionsOf(t, ledges, "2024.10/owl-1.4.kpart"))
 	require.Equal(t, []string{"owl@unmarked  "}, editionsOf(t, ledges, "parts/owl.kpart"))
+	// Numbers that part a pack say nothing of the versions of what is in it.
+	require.Equal(t, []string{"owl@unmarked  ", "lynx@unmarked  "}, editionsOf(t, ledges, "1/owl.kpart", "2/lynx.kpart"))
+	// A folder of the game's version stands above one of the add-on's inside it.
+	require.Equal(t, []string{"owl@unmarked 31.8 >=31.8"}, editionsOf(t, ledges, "31.8/2.1/owl.kpart"))
 }

@@ -49,6 +49,7 @@ func Lay(b *rulebook.Book, a Archive, fixes Fixes) (Result, error) {
 		}
 	}
 	slices.SortFunc(l.files, func(a, b tree.Entry) int { return strings.Compare(string(a.Path), string(b.Path)) })
+	l.editions = newEditions(b.Known, l.files)
 	l.kinds()
 	if len(l.res.Crates) == 0 && !slices.ContainsFunc(l.res.Findings, decisive) {
 		l.innerArchives()
@@ -80,8 +81,10 @@ type laying struct {
 	fixes   Fixes
 	files   []tree.Entry // without folders and without what is in inner archives
 	texts   map[tree.Path]*text
-	res     Result
-	err     error // the first of reading; nothing more is read then
+	// editions are read from the folders of files.
+	editions *editions
+	res      Result
+	err      error // the first of reading; nothing more is read then
 }
 
 // report adds a finding. What it gives may be added to until the next one is said.
@@ -106,7 +109,7 @@ func (l *laying) kinds() {
 		case k.Installer != "":
 			l.report(finding.Warn, "installer", roots[0].path(), k.Installer, "it is an installer, which must be run elsewhere first; stage what it makes")
 			return
-		case len(roots) > 1 && !k.Several && !(editions{l.book.Known, l.files}).builds(roots):
+		case len(roots) > 1 && !k.Several && !l.editions.builds(roots):
 			if chosen, ok := l.choose(k, roots); ok {
 				l.crate(k, chosen)
 			} else {

@@ -58,7 +58,7 @@ func (l *laying) named(k *rulebook.Kind, r root, c *Crate) {
 		}
 		c.Version, c.VersionFrom = v, from
 	}
-	editions{l.book.Known, l.files}.tell(r, c)
+	l.editions.version(r, c)
 	if other.version != "" && version.Compare(c.Version, other.version) != 0 {
 		c.find(finding.Finding{Level: finding.Note, Code: "two-versions-told",
 			What: fmt.Sprintf("%s says %s, but %s says %s; the first is taken", c.VersionFrom, c.Version, other.from, other.version),
