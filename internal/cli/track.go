@@ -83,7 +83,7 @@ func (a trackCommands) printStatus(st api.Status) {
 	for _, d := range st.Drafts {
 		if st.Last == nil || d.Number > st.Last.Number {
 			for _, what := range changedOutside(d) {
-				fmt.Fprintf(a.Out, "  %s, a draft, saw: %s\n", d.Name, what)
+				fmt.Fprintf(a.Out, "  %s, a draft, saw at %s: %s\n", d.Name, clock(d.CreatedAt), what)
 			}
 		}
 	}
