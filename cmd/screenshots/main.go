@@ -108,7 +108,7 @@ type shot struct {
 }
 
 var shots = []shot{
-	{file: "servers", path: "/", see: "as recorded"},
+	{file: "servers", path: "/", see: "changed outside"},
 	{file: "server-dark", path: "/servers/saltpan", see: "tide-lamps", dark: true},
 	{file: "files", path: "/servers/lantern/files", see: "reel.tune", first: click("History of songbooks/harvest-songs/reel.tune", "became")},
 	{file: "running", path: "/servers/lantern/running", see: "Roll call"},
