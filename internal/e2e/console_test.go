@@ -413,7 +413,5 @@ func read(t *testing.T, file string) string {
 
 func written(t *testing.T, name, text string) string {
 	t.Helper()
-	file := filepath.Join(t.TempDir(), name)
-	testbed.Write(t, file, text)
-	return file
+	return textFile(t, t.TempDir(), name, text)
 }

@@ -69,6 +69,26 @@ func TestAReloadIsToldFromTheReloadOn(t *testing.T) {
 	require.NotContains(t, r.must("say", "here", "stalls"), "drum-tent")
 }
 
+// moths adds and starts the server of a made-up game of one shell script: the script is in
+// its root already. start is the command that starts it, with %[1]s for the root.
+func (s *service) moths(root, log, start string, ready int) {
+	s.t.Helper()
+	dir := s.t.TempDir()
+	s.t.Cleanup(func() { s.restless("stop", "s", "--yes") })
+	s.must("rulebook", "add", textFile(s.t, dir, "g.yaml", "format: 1\nname: moths\ntitle: Moths\nplaces: {wings: {path: wings}}\nkinds: {wing: {recognise: {single: \"*.wing\"}, put: [{take: \"*.wing\", place: wings, as: \"{file}\"}]}}\nlog: {file: "+log+", ready: '^ready'}\n"))
+	s.must("server", "add", "s", "--rulebook", "moths", "--folder", root)
+	s.must("server", "test", "s")
+	s.must("server", "control", "s", "--file", textFile(s.t, dir, "control.yaml", fmt.Sprintf(`acts:
+  stop: {by: command, command: "kill $(cat %[1]s/pid)"}
+  start: {by: command, command: "`+start+`"}
+probes:
+  - {by: command, command: "test -f %[1]s/pid && kill -0 $(cat %[1]s/pid) 2>/dev/null"}
+stop-within: 10
+ready-within: %[2]d
+`, root, ready)))
+	s.must("start", "s", "--yes")
+}
+
 // A game whose log is written anew at each start, with the same lines each time, is ready
 // when its log says so.
 func TestALogWithTheSameBytesAtEachStartIsReadAnew(t *testing.T) {
@@ -78,27 +98,10 @@ func TestALogWithTheSameBytesAtEachStartIsReadAnew(t *testing.T) {
 	require.NoError(t, os.Mkdir(filepath.Join(root, "logs"), 0o755))
 	const game = "#!/bin/sh\ncd \"$(dirname \"$0\")\"\necho loading > logs/a.log\nsleep 0.5\necho ready >> logs/a.log\ntrap 'exit 0' TERM\nwhile :; do sleep 0.1; done\n"
 	require.NoError(t, os.WriteFile(filepath.Join(root, "run.sh"), []byte(game), 0o755))
-	t.Cleanup(func() { s.restless("stop", "s", "--yes") })
 	dir := t.TempDir()
-	write := func(name, text string) string {
-		file := filepath.Join(dir, name)
-		require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
-		return file
-	}
-	s.must("rulebook", "add", write("g.yaml", "format: 1\nname: moths\ntitle: Moths\nplaces: {wings: {path: wings}}\nkinds: {wing: {recognise: {single: \"*.wing\"}, put: [{take: \"*.wing\", place: wings, as: \"{file}\"}]}}\nlog: {file: logs/a.log, ready: '^ready'}\n"))
-	s.must("server", "add", "s", "--rulebook", "moths", "--folder", root)
-	s.must("server", "test", "s")
-	s.must("server", "control", "s", "--file", write("control.yaml", fmt.Sprintf(`acts:
-  stop: {by: command, command: "kill $(cat %[1]s/pid)"}
-  start: {by: command, command: "cd %[1]s && (setsid ./run.sh >/dev/null 2>&1 & echo $! > pid)"}
-probes:
-  - {by: command, command: "test -f %[1]s/pid && kill -0 $(cat %[1]s/pid) 2>/dev/null"}
-stop-within: 10
-ready-within: 8
-`, root)))
-	s.must("start", "s", "--yes")
+	s.moths(root, "logs/a.log", "cd %[1]s && (setsid ./run.sh >/dev/null 2>&1 & echo $! > pid)", 8)
 	s.must("restart", "s", "--yes")
-	s.must("stage", write("dusk-1.0.wing", "dusk"), "--for", "s")
+	s.must("stage", textFile(t, dir, "dusk-1.0.wing", "dusk"), "--for", "s")
 	out := s.must("deploy", "s", "dusk", "--or-undo", "--yes")
 	require.Contains(t, out, "s#1  DONE")
 	require.FileExists(t, filepath.Join(root, "wings/dusk-1.0.wing"))
@@ -110,12 +113,6 @@ func TestAServerThatDoesNotComeUpIsTakenBackAtOnce(t *testing.T) {
 	t.Parallel()
 	s := start(t)
 	root, dir := t.TempDir(), t.TempDir()
-	write := func(folder, name, text string) string {
-		file := filepath.Join(folder, name)
-		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
-		require.NoError(t, os.WriteFile(file, []byte(text), 0o755))
-		return file
-	}
 	// A wing called "lead" has the start refused, one called "wax" has the game fall over.
 	const game = `#!/bin/sh
 cd "$(dirname "$0")"
@@ -125,23 +122,11 @@ echo ready >> a.log
 trap 'exit 0' TERM
 while :; do sleep 0.1; done
 `
-	write(root, "run.sh", game)
-	write(root, "start.sh", "#!/bin/sh\ncd \"$(dirname \"$0\")\"\n[ -e wings/lead.wing ] && { echo 'too heavy'; exit 3; }\nsetsid ./run.sh >/dev/null 2>&1 &\necho $! > pid\n")
-	t.Cleanup(func() { s.restless("stop", "s", "--yes") })
-	s.must("rulebook", "add", write(dir, "g.yaml", "format: 1\nname: moths\ntitle: Moths\nplaces: {wings: {path: wings}}\nkinds: {wing: {recognise: {single: \"*.wing\"}, put: [{take: \"*.wing\", place: wings, as: \"{file}\"}]}}\nlog: {file: a.log, ready: '^ready'}\n"))
-	s.must("server", "add", "s", "--rulebook", "moths", "--folder", root)
-	s.must("server", "test", "s")
-	s.must("server", "control", "s", "--file", write(dir, "control.yaml", fmt.Sprintf(`acts:
-  stop: {by: command, command: "kill $(cat %[1]s/pid)"}
-  start: {by: command, command: "%[1]s/start.sh"}
-probes:
-  - {by: command, command: "test -f %[1]s/pid && kill -0 $(cat %[1]s/pid) 2>/dev/null"}
-stop-within: 10
-ready-within: 120
-`, root)))
-	s.must("start", "s", "--yes")
+	textFile(t, root, "run.sh", game)
+	textFile(t, root, "start.sh", "#!/bin/sh\ncd \"$(dirname \"$0\")\"\n[ -e wings/lead.wing ] && { echo 'too heavy'; exit 3; }\nsetsid ./run.sh >/dev/null 2>&1 &\necho $! > pid\n")
+	s.moths(root, "a.log", "%[1]s/start.sh", 120)
 	for i, wing := range []string{"lead", "wax"} {
-		s.must("stage", write(dir, wing+".wing", wing), "--for", "s")
+		s.must("stage", textFile(t, dir, wing+".wing", wing), "--for", "s")
 		o := s.fails(1, "was taken back", "deploy", "s", wing, "--yes", "--or-undo")
 		require.Contains(t, o.err, map[string]string{"lead": "too heavy", "wax": "ran and has stopped again before it was ready"}[wing])
 		require.NoFileExists(t, filepath.Join(root, "wings", wing+".wing"))

@@ -259,3 +259,12 @@ func (s *service) helper(program string) {
 	out, err := exec.Command("go", "build", "-o", filepath.Join(dir, program), "restlesscrate/cmd/"+program).CombinedOutput()
 	require.NoError(s.t, err, "%s", out)
 }
+
+// textFile writes a file, which may be run, and gives its path.
+func textFile(t *testing.T, folder, name, text string) string {
+	t.Helper()
+	file := filepath.Join(folder, name)
+	testbed.Write(t, file, text)
+	require.NoError(t, os.Chmod(file, 0o755))
+	return file
+}

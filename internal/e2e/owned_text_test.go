@@ -14,22 +14,17 @@ func TestATextThatACrateBroughtStaysItsOwnWhenEntriesAreWrittenIntoIt(t *testing
 	t.Parallel()
 	s := start(t)
 	root, dir := t.TempDir(), t.TempDir()
-	put := func(name, text string) string {
-		file := filepath.Join(dir, name)
-		require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
-		return file
-	}
 	const book = "format: 1\nname: fen\ntitle: Fen\nplaces:\n  parts: {path: parts}\n  root: {path: \".\"}\nkinds:\n" +
 		"  part: {recognise: {single: \"*.part\"}, put: [{take: \"*.part\", place: parts, as: \"{file}\"}]}\n" +
 		"  script: {recognise: {single: \"*.sh\"}, put: [{take: \"*.sh\", place: root, as: \"{file}\"}]}\n"
-	s.must("rulebook", "add", put("fen.yaml", book))
+	s.must("rulebook", "add", textFile(t, dir, "fen.yaml", book))
 	s.must("server", "add", "s", "--rulebook", "fen", "--folder", root)
 	s.must("server", "test", "s")
-	script := put("run.sh", "#!/bin/sh\nexec ./fen -parts=\n")
-	s.must("stage", script, put("reed.part", "reed"), put("alder.part", "alder"), "--for", "s")
+	script := textFile(t, dir, "run.sh", "#!/bin/sh\nexec ./fen -parts=\n")
+	s.must("stage", script, textFile(t, dir, "reed.part", "reed"), textFile(t, dir, "alder.part", "alder"), "--for", "s")
 	s.must("deploy", "s", "run", "--yes")
 
-	s.must("rulebook", "add", put("fen.yaml", book+
+	s.must("rulebook", "add", textFile(t, dir, "fen.yaml", book+
 		"load-lists:\n  parts: {file: run.sh, form: joined, match: '-parts=(\\S*)', separator: \",\", entry: \"{name}\", kinds: [part]}\n"))
 	s.must("deploy", "s", "reed", "--yes")
 	text := func() string {

@@ -202,26 +202,20 @@ func TestAValueIsReadFromTheTextThatHoldsIt(t *testing.T) {
 	t.Parallel()
 	s := start(t)
 	root, dir := t.TempDir(), t.TempDir()
-	put := func(folder, name, text string) string {
-		file := filepath.Join(folder, name)
-		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
-		require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
-		return file
-	}
 	book := func(variables string) string {
-		return put(dir, "moss.yaml", "format: 1\nname: moss\ntitle: Moss\nvariables:\n"+variables+"places:\n  parts: {path: parts}\n  land: {path: \"{land}\", data: true}\nkinds:\n  part: {recognise: {single: \"*.part\"}, changes-data: land, put: [{take: \"*.part\", place: parts, as: \"{file}\"}]}\n")
+		return textFile(t, dir, "moss.yaml", "format: 1\nname: moss\ntitle: Moss\nvariables:\n"+variables+"places:\n  parts: {path: parts}\n  land: {path: \"{land}\", data: true}\nkinds:\n  part: {recognise: {single: \"*.part\"}, changes-data: land, put: [{take: \"*.part\", place: parts, as: \"{file}\"}]}\n")
 	}
 	const land = "  land: {ask: which land the server runs, default: hollow, set-in: {file: moss.conf, match: '(?m)^land=(.*)$'}}\n"
-	put(root, "moss.conf", "land=hollow\nfog=no\n")
-	put(root, "hollow/map", "old")
-	put(root, "valley/map", "new")
+	textFile(t, root, "moss.conf", "land=hollow\nfog=no\n")
+	textFile(t, root, "hollow/map", "old")
+	textFile(t, root, "valley/map", "new")
 	s.must("rulebook", "add", book(land+"  shape: {ask: which shape it has, default: round}\n"))
 	s.must("server", "add", "s", "--rulebook", "moss", "--folder", root)
 	s.must("server", "test", "s")
-	s.must("stage", put(dir, "fern.part", "fern"), "--for", "s")
+	s.must("stage", textFile(t, dir, "fern.part", "fern"), "--for", "s")
 	require.NotContains(t, s.must("deploy", "s", "fern", "--draft"), "value-drift")
 
-	put(root, "moss.conf", "land=valley\nfog=no\n")
+	textFile(t, root, "moss.conf", "land=valley\nfog=no\n")
 	out := s.must("deploy", "s", "fern", "--draft", "--copy-data")
 	require.Contains(t, out, "WARN  value-drift: The record says that land is hollow, and moss.conf says valley.")
 	require.Contains(t, out, "valley is written by the server", "what is looked after is what the server uses")
@@ -230,7 +224,7 @@ func TestAValueIsReadFromTheTextThatHoldsIt(t *testing.T) {
 	require.Contains(t, out, "valley stays as it is, and the server begins a new one, dell")
 	require.Contains(t, out, "-land=valley\n")
 	// A draft that was made before somebody changed the text is not true any more.
-	put(root, "moss.conf", "land=hollow\nfog=no\n")
+	textFile(t, root, "moss.conf", "land=hollow\nfog=no\n")
 	s.fails(3, "is no longer true", "deployment", "run", "s#3", "--yes")
 	s.must("server", "edit", "s", "--set", "land=valley")
 	require.Contains(t, s.must("deploy", "s", "fern", "--draft"), "The record says that land is valley, and moss.conf says hollow.")
