@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"restlesscrate/internal/core/finding"
@@ -224,6 +225,51 @@ func (db *CrateStore) Heads(ctx context.Context, rulebook, key, version string) 
 	// crate because they are to be ordered.
 	return all(ctx, db.sql, scanCrate, `SELECT `+columns+` FROM addon ad CROSS JOIN crate c ON c.addon_id = ad.id CROSS JOIN rulebook_revision r ON r.id = c.revision_id
 		WHERE c.dropped_at IS NULL AND `+which+` ORDER BY c.id DESC`, args...)
+}
+
+// AddonKey gives the key of the add-on that people call so: by its key, or by the name that
+// its manifest gives it, where no other one is called so. Where none is, it is what the key
+// would be. An error that is [model.ErrConflict] names those that share the name.
+func (db *CrateStore) AddonKey(ctx context.Context, rulebook, name string) (string, error) {
+	key := layout.Key(name)
+	var there int
+	if err := db.sql.QueryRowContext(ctx, `SELECT COUNT(*) FROM addon WHERE key = ? AND (? = '' OR rulebook = ?)`, key, rulebook, rulebook).Scan(&there); err != nil || there > 0 {
+		return key, err
+	}
+	var keys []string
+	_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
+		var k, called string
+		err := r.Scan(&k, &called)
+		if layout.Key(called) == key && !slices.Contains(keys, k) {
+			keys = append(keys, k)
+		}
+		return err
+	}, `SELECT key, name FROM addon WHERE ? = '' OR rulebook = ?`, rulebook, rulebook)
+	switch {
+	case err != nil:
+		return key, err
+	case len(keys) > 1:
+		return key, model.Conflict("%s is the name of several add-ons: %s", name, strings.Join(keys, ", "))
+	case len(keys) == 1:
+		return keys[0], nil
+	}
+	return key, nil
+}
+
+// Twins gives the crates of the same add-on and version that were laid out together with a
+// crate, the last time that this one was: out of one archive.
+func (db *CrateStore) Twins(ctx context.Context, crate int64) ([]tree.Digest, error) {
+	return all(ctx, db.sql, func(r *sql.Rows, d *tree.Digest) error {
+		var text string
+		err := r.Scan(&text)
+		if err == nil {
+			*d, err = tree.ParseDigest(text)
+		}
+		return err
+	}, `SELECT DISTINCT o.digest FROM crate c JOIN layout_crate l ON l.rowid = (SELECT MAX(rowid) FROM layout_crate WHERE crate_id = c.id)
+		JOIN layout_crate m ON m.archive_id = l.archive_id AND m.revision_id = l.revision_id AND m.corrections = l.corrections
+		JOIN crate o ON o.id = m.crate_id AND o.addon_id = c.addon_id AND o.version = c.version AND o.id <> c.id AND o.dropped_at IS NULL
+		WHERE c.id = ?`, crate)
 }
 
 // CrateKinds gives the kinds of some crates.

@@ -6,7 +6,6 @@ import (
 	"maps"
 	"reflect"
 	"slices"
-	"strings"
 
 	"github.com/aymanbagabas/go-udiff"
 
@@ -73,7 +72,7 @@ func (m *decider) text(g *goals, e *edited) {
 			return
 		}
 		for _, l := range e.listed {
-			if !slices.ContainsFunc(c.ListedBefore, l.equal) {
+			if !slices.ContainsFunc(c.ListedBefore, l.Same) {
 				m.report(finding.Note, "listed-already", e.path, "", "%s names %s already; the ledger takes the entry in.", e.path, l.Key)
 			}
 		}
@@ -87,6 +86,7 @@ func (m *decider) text(g *goals, e *edited) {
 		}
 	}
 	c.Edits = done
+	e.remember(done)
 	c.After = tree.State{Being: tree.Content, Digest: tree.Sum(after), Size: int64(len(after)), Mode: seen.State.Mode}
 	if c.After.Mode == 0 {
 		c.After.Mode = 0o644
@@ -99,6 +99,21 @@ func (m *decider) text(g *goals, e *edited) {
 	m.edits = append(m.edits, edit{change: c, diff: Diff(e.path, before, after)})
 	m.all = append(m.all, *c.Change)
 	m.names(e, after)
+}
+
+// remember keeps with each entry that is disabled by being taken out where it stood.
+func (e *edited) remember(done []Edit) {
+	for _, d := range done {
+		if d.Op.Do != settings.Off || d.Undo.Do != settings.Add {
+			continue
+		}
+		for n := range e.listed {
+			if l := &e.listed[n]; l.Addon == d.Addon && l.Key == d.Op.Key && l.Off {
+				back := d.Undo
+				l.Back = &back
+			}
+		}
+	}
 }
 
 func below(l settings.List) string {
@@ -212,118 +227,4 @@ func (m *decider) unlistable(e *edited, err error) {
 		}
 	}
 	m.report(finding.Block, code, e.path, mend, "%s cannot be changed as wanted: %v.", e.path, err)
-}
-
-// NameRule tells how the names of a load list stand on the server's disk: as
-// folders below Folder, or as files with a suffix. Name turns what stands there
-// into a name; nil takes it as it is.
-type NameRule struct {
-	Folder  tree.Path
-	Folders bool
-	Suffix  string
-	Name    func(base string) string
-}
-
-// Listed is a load list of the rulebook on this server, with where the names in
-// it come from.
-type Listed struct {
-	Path  tree.Path
-	Name  string
-	List  settings.List
-	Rules []NameRule
-	// Listless are names that the list may hold without a thing on disk.
-	Listless func(name string) bool
-}
-
-// names compares the names in a text that was changed with what will be there.
-func (m *decider) names(e *edited, after []byte) {
-	for _, l := range m.req.Lists {
-		if l.Path != e.path {
-			continue
-		}
-		items, err := l.List.Read(after)
-		if err != nil {
-			continue // another list's error was told
-		}
-		m.byHand(e, l, items)
-		if len(l.Rules) == 0 {
-			continue
-		}
-		there := map[string]bool{}
-		for _, r := range l.Rules {
-			for _, name := range m.onDisk(r) {
-				there[name] = true
-			}
-		}
-		named := map[string]bool{}
-		for _, i := range items {
-			named[i.Key] = true
-			if i.Off || i.Key == "" || there[i.Key] || l.Listless != nil && l.Listless(i.Key) {
-				continue
-			}
-			if near := words.Nearest(i.Key, slices.Sorted(maps.Keys(there))); near != "" {
-				m.report(finding.Warn, "listed-nothing", e.path, fmt.Sprintf("Write %s as it is on the server: %s.", i.Key, near),
-					"%s names %q in line %d, and the server has no such thing; it has %q%s.", e.path, i.Key, i.Line, near, differs(i.Key, near))
-			} else {
-				m.report(finding.Warn, "listed-nothing", e.path, "Take the entry out by hand, or deploy what it names.", "%s names %q in line %d, and there is no such thing on the server.", e.path, i.Key, i.Line)
-			}
-		}
-		for _, name := range slices.Sorted(maps.Keys(there)) {
-			if !named[name] {
-				m.report(finding.Warn, "not-listed", e.path, "", "%s is on the server, and %s does not name it.", name, e.path)
-			}
-		}
-	}
-}
-
-func differs(a, b string) string {
-	if strings.EqualFold(a, b) {
-		return ", which differs in case"
-	}
-	return ""
-}
-
-// byHand shows the entries that are of no add-on of the ledger.
-func (m *decider) byHand(e *edited, l Listed, items []settings.Item) {
-	var others []string
-	for _, i := range items {
-		if i.Key != "" && !slices.ContainsFunc(e.listed, func(o Listing) bool { return o.Name == l.Name && o.Key == i.Key }) {
-			others = append(others, i.Key)
-		}
-	}
-	if len(others) > 0 {
-		m.report(finding.Note, "entries-by-hand", e.path, "", "%s also names %s, which no add-on of the ledger is; that is left as it is.", e.path, words.Few(others))
-	}
-}
-
-// onDisk gives the names that one rule finds among what will be there.
-func (m *decider) onDisk(r NameRule) (out []string) {
-	bases := map[string]bool{}
-	add := func(p tree.Path, being tree.Being) {
-		if rel, below := p.Below(r.Folder); below && rel.Depth() == 1 && (being == tree.Folder) == r.Folders {
-			bases[rel.Base()] = true
-		}
-	}
-	for p, s := range m.obs.Paths {
-		if !m.going[p] {
-			add(p, s.State.Being)
-		}
-	}
-	for p := range m.coming {
-		add(p, tree.Content)
-	}
-	for p := range m.folders {
-		add(p, tree.Folder)
-	}
-	for base := range bases {
-		name, ok := strings.CutSuffix(base, r.Suffix)
-		if strings.HasPrefix(base, ".") || !ok {
-			continue
-		}
-		if r.Name != nil {
-			name = r.Name(base)
-		}
-		out = append(out, name)
-	}
-	return out
 }

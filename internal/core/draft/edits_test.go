@@ -23,7 +23,7 @@ func newFair(text string, stalls ...tree.Path) *fair {
 	for _, s := range stalls {
 		f.write("stalls/"+s+"/stall.lf", string(s))
 	}
-	f.list = Listed{Path: "fair.order", Name: "order", List: order, Rules: []NameRule{{Folder: "stalls", Folders: true}}}
+	f.list = Listed{Path: "fair.order", Name: "order", List: order, Rules: []NameRule{{Folder: "stalls", Folders: true}}, Proves: true}
 	return f
 }
 
@@ -261,21 +261,109 @@ func TestAListThatTheTextDoesNotHoldYetIsBegun(t *testing.T) {
 }
 
 func TestNamesThatDoNotMatchAreTold(t *testing.T) {
-	f := newFair("call Gate\ncall drm\ncall nobody\n", "gate", "unnamed")
-	d := f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("drum", "1")} })
-	var what []string
+	f := newFair("call Gate\ncall drm\ncall unamed\ncall nobody\n", "gate", "unnamed")
+	deploy := func(r *Request) { r.Wanted = []Wanted{f.stall("drum", "1")} }
+	what := names(f.draft(deploy))
+	require.ElementsMatch(t, []string{
+		`fair.order names "Gate" in line 1, and the server has no such thing; it has "gate", which differs in case.`,
+		`fair.order names "drm" in line 2, and there is no such thing on the server.`, // drum is named already
+		`fair.order names "unamed" in line 3, and the server has no such thing; it has "unnamed".`,
+		`fair.order names "nobody" in line 4, and there is no such thing on the server.`,
+		`gate is on the server, and fair.order does not name it.`,
+		`unnamed is on the server, and fair.order does not name it.`,
+	}, what)
+
+	f.list.Proves = false // such as where a manifest says what an entry is made from
+	require.ElementsMatch(t, []string{
+		`gate is on the server, and fair.order does not name it.`,
+		`unnamed is on the server, and fair.order does not name it.`,
+	}, names(f.draft(deploy)))
+
+	f.list.Elsewhere = func(p tree.Path) bool { return p == "stalls/gate" } // a group folder
+	require.NotContains(t, names(f.draft(deploy)), `gate is on the server, and fair.order does not name it.`)
+}
+
+// names are what a draft says of names that do not match.
+func names(d *Draft) (what []string) {
 	for _, x := range d.Findings {
 		if x.Code == "listed-nothing" || x.Code == "not-listed" {
 			what = append(what, x.What)
 		}
 	}
-	require.ElementsMatch(t, []string{
-		`fair.order names "Gate" in line 1, and the server has no such thing; it has "gate", which differs in case.`,
-		`fair.order names "drm" in line 2, and the server has no such thing; it has "drum".`,
-		`fair.order names "nobody" in line 3, and there is no such thing on the server.`,
-		`gate is on the server, and fair.order does not name it.`,
-		`unnamed is on the server, and fair.order does not name it.`,
-	}, what)
+	return what
+}
+
+func TestWhatADraftTakesOutIsNotCalledUnlisted(t *testing.T) {
+	f := newFair("call gate\n", "gate")
+	f.done(t, f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("drum", "1"), f.stall("horn", "1")} }))
+	require.Empty(t, names(f.draft(func(r *Request) { r.Remove = []Removal{{Addon: "drum", Name: "drum"}} })))
+
+	f.text = "call gate\ncall horn\n" // somebody takes an entry out
+	require.Equal(t, []string{"fair.order does not name drum any more, which drum@1 needs; somebody has taken the entry out."},
+		names(f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("horn", "2"), f.stall("flute", "1")} })))
+	require.Empty(t, names(f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("drum", "1")} })), "it is put in again")
+}
+
+func TestAnEntryOfAGroupStaysFromItsFirstMemberToItsLast(t *testing.T) {
+	f := newFair("call gate\n", "gate")
+	member := func(name string) Wanted {
+		w := f.stall(name, "1")
+		w.Listings[0].Listing.Key = "row-east"
+		return w
+	}
+	f.done(t, f.draft(func(r *Request) { r.Wanted = []Wanted{member("drum")} }))
+	require.Equal(t, "call gate\ncall row-east\n", f.text)
+	d := f.draft(func(r *Request) { r.Wanted = []Wanted{member("horn")} })
+	require.NotContains(t, codes(d), "note listed-already fair.order")
+	f.done(t, d)
+	f.done(t, f.draft(func(r *Request) { r.Toggles = []Toggle{{Addon: "drum", Name: "drum", Off: true}} }))
+	require.Equal(t, "call gate\ncall row-east\n", f.text, "horn has the same entry and stays")
+	f.done(t, f.draft(func(r *Request) { r.Remove = []Removal{{Addon: "drum", Name: "drum"}} }))
+	require.Equal(t, "call gate\ncall row-east\n", f.text)
+	f.done(t, f.draft(func(r *Request) { r.Remove = []Removal{{Addon: "horn", Name: "horn"}} }))
+	require.Equal(t, "call gate\n", f.text)
+}
+
+func TestEnablingBringsAnEntryBackToItsPlace(t *testing.T) {
+	f := newFair("load=gate,drum,horn # three\n", "gate")
+	f.list.List = settings.List{Form: "joined", Entry: "{key}", Match: `(?m)^load=([^#\n]*?) *(?:#.*)?$`, Separator: ","}
+	with := func(name string) Wanted {
+		w := f.stall(name, "1")
+		w.Listings[0].Listing.List = f.list.List
+		return w
+	}
+	toggle := func(off bool) {
+		f.done(t, f.draft(func(r *Request) { r.Toggles = []Toggle{{Addon: "drum", Name: "drum", Off: off}} }))
+	}
+	f.done(t, f.draft(func(r *Request) { r.Wanted = []Wanted{with("drum")} }))
+	toggle(true)
+	require.Equal(t, "load=gate,horn # three\n", f.text)
+	toggle(false)
+	require.Equal(t, "load=gate,drum,horn # three\n", f.text)
+
+	toggle(true)
+	f.text = "load=mine,gate,other,horn,more # four\n" // the text moves on meanwhile
+	toggle(false)
+	require.Equal(t, "load=mine,gate,drum,other,horn,more # four\n", f.text, "behind what stood before it")
+}
+
+func TestAnAddOnMayHaveSeveralEntries(t *testing.T) {
+	f := newFair("call gate\n", "gate")
+	playing := func(version string, keys ...string) Wanted {
+		w := f.stall("drum", version)
+		wish := w.Listings[0]
+		w.Listings = nil
+		for _, k := range keys {
+			wish.Listing.Key = k
+			w.Listings = append(w.Listings, wish)
+		}
+		return w
+	}
+	f.done(t, f.draft(func(r *Request) { r.Wanted = []Wanted{playing("1", "drum loud", "drum soft")} }))
+	f.done(t, f.draft(func(r *Request) { r.Wanted = []Wanted{f.stall("horn", "1")} }))
+	require.Equal(t, "call gate\ncall drum loud\ncall drum soft\ncall horn\n", f.text)
+	f.done(t, f.draft(func(r *Request) { r.Wanted = []Wanted{playing("2", "drum loud", "drum slow")} }))
+	require.Equal(t, "call gate\ncall drum loud\ncall drum slow\ncall horn\n", f.text, "what is new stands where the old one stood")
 }
 
 func TestABrokenTextIsNotWrittenTo(t *testing.T) {

@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -43,7 +44,7 @@ func gather(req *Request) *goals {
 		if _, twice := leaving[w.Addon]; twice {
 			g.block("two-versions", tree.Root, "Choose one of them.", "%s is asked for in two versions", w.Name)
 		}
-		leaving[w.Addon] = "no longer part of " + w.Label()
+		leaving[w.Addon] = cmp.Or(w.Why, "no longer part of "+w.Label())
 		for _, f := range w.Files {
 			if !f.Overlay {
 				g.want(req, w, f)
@@ -78,7 +79,7 @@ func (g *goals) want(req *Request, w Wanted, f Target) {
 		other.claims = append(other.claims, claim)
 		return
 	}
-	n := &goal{path: f.Path, after: after, exec: f.Exec, reason: "new with " + w.Label()}
+	n := &goal{path: f.Path, after: after, exec: f.Exec, reason: cmp.Or(w.Why, "new with "+w.Label())}
 	for _, c := range req.Ledger[f.Path].Claims {
 		n.reason = w.Label() + " brings other bytes than " + c.Label
 		switch {

@@ -19,12 +19,17 @@ type Listing struct {
 	Key   string            `json:"key"` // the name as it stands in the text
 	With  map[string]string `json:"with,omitempty"`
 	Off   bool              `json:"off,omitempty"` // disabled
+	// Back puts the entry back to where it stood, where disabling it took it out.
+	Back *settings.Op `json:"back,omitempty"`
 }
 
 // equal tells whether two listings are the same entry of the same add-on.
 func (l Listing) equal(o Listing) bool {
 	return l.Addon == o.Addon && l.Name == o.Name && l.Key == o.Key
 }
+
+// Same tells whether two listings stand for the same entry, of whichever add-ons.
+func (l Listing) Same(o Listing) bool { return l.Name == o.Name && l.Key == o.Key }
 
 // Wish is an entry that a wanted add-on needs in a text.
 type Wish struct {
@@ -98,8 +103,8 @@ func (g *goals) listed(req *Request, p tree.Path, l Listing) {
 	at := g.text(req, p)
 	drop := func(why string) {
 		at.listed = slices.DeleteFunc(at.listed, l.equal)
-		if slices.ContainsFunc(at.listed, func(o Listing) bool { return o.Name == l.Name && o.Key == l.Key }) {
-			return // another add-on needs the entry
+		if slices.ContainsFunc(at.listed, l.Same) {
+			return // another add-on needs the entry, such as the next one of its group
 		}
 		at.edits = append(at.edits, Edit{Op: settings.Op{List: l.List, Do: settings.Drop, Key: l.Key}, Addon: l.Addon, Why: why})
 	}
@@ -113,10 +118,18 @@ func (g *goals) listed(req *Request, p tree.Path, l Listing) {
 		if t.Off {
 			do, why = settings.Off, t.Name+" is disabled; its files stay"
 		}
+		if slices.ContainsFunc(at.listed, func(o Listing) bool {
+			return l.Same(o) && o.Addon != l.Addon && !slices.ContainsFunc(req.Toggles, func(t Toggle) bool { return t.Addon == o.Addon })
+		}) {
+			return // others, which stay as they are, have the same entry
+		}
 		op := settings.Op{List: l.List, Do: do, Key: l.Key, Values: l.With}
+		if l.Back != nil && !t.Off {
+			op = *l.Back
+		}
 		for n := range at.listed {
 			if at.listed[n].equal(l) {
-				at.listed[n].Off = t.Off
+				at.listed[n].Off, at.listed[n].Back = t.Off, nil
 			}
 		}
 		at.edits = append(at.edits, Edit{Op: op, Addon: l.Addon, Why: why})
@@ -139,8 +152,14 @@ func (g *goals) wish(req *Request, w Wanted, wish Wish) {
 	at := g.text(req, wish.Path)
 	l := wish.Listing
 	op := settings.Op{List: l.List, Do: settings.Add, Key: l.Key, Values: l.With, Before: wish.Before}
+	wished := func(key string) bool {
+		return slices.ContainsFunc(w.Listings, func(o Wish) bool {
+			return o.Path == wish.Path && o.Listing.Name == l.Name && o.Listing.Key == key
+		})
+	}
+	known := slices.ContainsFunc(req.Ledger[wish.Path].Listed, l.equal)
 	for _, old := range req.Ledger[wish.Path].Listed {
-		if old.Addon != l.Addon || old.Name != l.Name {
+		if old.Addon != l.Addon || old.Name != l.Name || old.Key != l.Key && (known || wished(old.Key)) {
 			continue
 		}
 		l.Off = l.Off || old.Off // what is disabled stays so over an update

@@ -104,6 +104,7 @@ type Wanted struct {
 	Lacks   string   // the add-on that it changes, where that is not on the server and not wanted
 	Build   string   // which of several builds it is, where the server's game version chose it
 	Misfit  string   // what it says it is for, where that is not this server's game version
+	Why     string   // why its files go where they go, where it is not that they are new
 	Says    []Says   // what the author's notes tell people to do
 	// Listings are the entries that it needs in texts that name what is loaded.
 	Listings []Wish

@@ -46,9 +46,11 @@ type Crate struct {
 	Files       []File    `json:"files"`
 	Left        []Left    `json:"left"`
 	Facts       []Fact    `json:"facts,omitempty"`
-	Says        []Said    `json:"says,omitempty"`    // what the author's notes tell people to do
-	Called      string    `json:"called,omitempty"`  // what the server calls it, where the rulebook names that
-	Derived     string    `json:"derived,omitempty"` // the key before any correction, under which corrections are kept
+	Says        []Said    `json:"says,omitempty"` // what the author's notes tell people to do
+	// Tells are values that its files tell under words of the rulebook's own.
+	Tells   map[string][]string `json:"tells,omitempty"`
+	Called  string              `json:"called,omitempty"`  // what the server calls it, where the rulebook names that
+	Derived string              `json:"derived,omitempty"` // the key before any correction, under which corrections are kept
 	// Overlay is set where the add-on changes files of another one, and Base is
 	// that one's name, where it is known.
 	Overlay   bool     `json:"overlay,omitempty"`

@@ -18,6 +18,7 @@ func (l *laying) crate(k *rulebook.Kind, r root) {
 	c := &Crate{Rulebook: l.book.Name, Kind: k.Name, Root: r.path(), Why: r.why, Files: []File{}, Left: []Left{}}
 	l.named(k, r, c)
 	l.facts(k, r, c)
+	l.tells(k, r, c)
 	l.editions.games(r, c)
 	rules := slices.Concat(l.fixes[c.Derived].Rules, k.Rules)
 	l.base(k, r, c)

@@ -2,6 +2,7 @@ package layout
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"restlesscrate/internal/core/finding"
@@ -78,7 +79,7 @@ func (l *laying) readAll(rd rulebook.Reading, r root, c *Crate) (out []found) {
 		}
 		t := l.text(e.Entry)
 		if rd.Match != "" {
-			if value, ok := rd.Found(t.raw); ok {
+			for _, value := range rd.Found(t.raw) {
 				out = append(out, found{value, string(rel)})
 			}
 			continue
@@ -176,6 +177,45 @@ func (l *laying) facts(k *rulebook.Kind, r root, c *Crate) {
 			c.find(finding.Finding{Level: finding.Note, Code: "bad-range", What: fmt.Sprintf("%s says of %s: %v", f.From, orElse(f.Name, string(f.Kind)), err)})
 		}
 	}
+}
+
+// tells reads the values that its files tell under words of the rulebook's own: of each the
+// first reading that finds something, all of what that finds.
+func (l *laying) tells(k *rulebook.Kind, r root, c *Crate) {
+	for _, t := range k.Tells {
+		for _, rd := range t.Read {
+			var all []string
+			for _, v := range l.readAll(rd, r, c) {
+				for _, s := range textsOf(v.value) {
+					if !slices.Contains(all, s) && l.isVisible(s, t.Name, v.from, c) {
+						all = append(all, s)
+					}
+				}
+			}
+			if len(all) > 0 {
+				if c.Tells == nil {
+					c.Tells = map[string][]string{}
+				}
+				c.Tells[t.Name] = all
+				break
+			}
+		}
+	}
+}
+
+// textsOf are the texts of a value: itself, or those of a list.
+func textsOf(v manifest.Value) (out []string) {
+	switch v := v.(type) {
+	case string:
+		if v = strings.TrimSpace(v); v != "" {
+			out = append(out, v)
+		}
+	case []manifest.Value:
+		for _, item := range v {
+			out = append(out, textsOf(item)...)
+		}
+	}
+	return out
 }
 
 // factsOf makes facts of a value: one text, which may hold several after

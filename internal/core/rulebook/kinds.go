@@ -14,6 +14,9 @@ import (
 // the kind overlays another add-on.
 var asWords = []string{"name", "version", "path", "file", "base"}
 
+// ownWords are all placeholders of an add-on that mean the same in every rulebook.
+var ownWords = []string{"name", "version", "path", "file", "base", "id", "folder"}
+
 // intoWords are those of its "into".
 var intoWords = []string{"name", "version", "base"}
 
@@ -39,6 +42,8 @@ func (r *reader) kinds(n *yaml.Node, b *Book) {
 			{"version", false, func(v *yaml.Node) {
 				r.mapping(v, "version", field{"read", true, func(v *yaml.Node) { k.VerIn = r.readings(v, false) }})
 			}},
+			{"disabled-by", false, func(v *yaml.Node) { r.renaming(v, &k, b) }},
+			{"tells", false, func(v *yaml.Node) { k.Tells = r.tells(v, b) }},
 			{"takes-effect", false, r.server().oneOf("takes-effect", &k.TakesEffect, Effects)},
 			{"says-nothing", false, r.yes("says-nothing", &k.Mute)},
 			{"reload", false, func(v *yaml.Node) { r.server().maybeHolding("reload", &k.Reload, []string{"name", "file"})(v) }},
@@ -86,6 +91,18 @@ func (r *reader) kinds(n *yaml.Node, b *Book) {
 	if len(b.Kinds) == 0 && n.Kind == yaml.MappingNode {
 		r.fault(n, "a rulebook needs at least one kind")
 	}
+}
+
+// tells reads the values that an add-on's files tell under words of the rulebook's own.
+func (r *reader) tells(n *yaml.Node, b *Book) (out []Tell) {
+	r.named(n, "tells", func(key, value *yaml.Node) {
+		_, variable := b.Variable(key.Value)
+		if variable || slices.Contains(ownWords, key.Value) {
+			r.fault(key, "{%s} means something else already; call it otherwise", key.Value)
+		}
+		out = append(out, Tell{key.Value, r.readings(value, false)})
+	})
+	return out
 }
 
 // starts reads the starts by which a loader is installed.

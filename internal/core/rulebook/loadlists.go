@@ -16,7 +16,8 @@ type LoadList struct {
 	Name      string
 	File      string   // below the server's root, with {variable} placeholders
 	Form      string   // one of Forms
-	Entry     string   // how an entry is written: {name}, {version}, {file}, {variable}
+	Entry     string   // how an entry is written: {name}, {id}, {folder}, {file}, {version}, {variable}, and what a kind tells
+	Files     []string // with {file} and {folder}: globs of the files that are named; the first one where empty
 	Others    []string // further ways in which a text may write one
 	Kinds     []string // whose add-ons it lists; all where empty
 	At        string   // with form json and yaml: the JSON Pointer of the list
@@ -24,6 +25,7 @@ type LoadList struct {
 	Separator string   // with form joined
 	Missing   string   // with form joined: the line that is added where nothing is like Match
 	Below     string   // with Missing: the line below which it goes; empty: the end
+	Begin     bool     // with form json and yaml: a list that the text does not hold is begun
 	Disabled  string   // how an entry that is not loaded looks; holds {entry}
 	Quote     string   // what goes around a name with spaces
 	Order     string   // one of Orders
@@ -40,7 +42,7 @@ var Orders = []string{"end", "name", "needs"}
 
 // On gives the list as it is on a server with these values, and the text that
 // holds it.
-func (l LoadList) On(values map[string]string) (settings.List, tree.Path, error) {
+func (l LoadList) On(b *Book, values map[string]string) (settings.List, tree.Path, error) {
 	text, err := Fill(l.File, func(name string) (string, bool) { v, ok := values[name]; return v, ok })
 	if err != nil {
 		return settings.List{}, tree.Root, fmt.Errorf("load list %s: %w", l.Name, err)
@@ -49,28 +51,55 @@ func (l LoadList) On(values map[string]string) (settings.List, tree.Path, error)
 	if err != nil {
 		return settings.List{}, tree.Root, fmt.Errorf("load list %s: %w", l.Name, err)
 	}
-	out := settings.List{Form: l.Form, Entry: l.keyed(l.Entry), At: l.At, Match: l.Match, Separator: l.Separator, Missing: l.Missing, Below: l.Below, Disabled: l.Disabled, Quote: l.Quote, Order: l.Order}
+	word := l.KeyWord(b)
+	keyed := func(entry string) string {
+		if word == "" {
+			return "{key}"
+		}
+		return strings.Replace(entry, "{"+word+"}", "{key}", 1)
+	}
+	out := settings.List{Form: l.Form, Entry: keyed(l.Entry), At: l.At, Match: l.Match, Separator: l.Separator, Missing: l.Missing, Below: l.Below, Begin: l.Begin, Disabled: l.Disabled, Quote: l.Quote, Order: l.Order}
 	if out.Order == Orders[0] {
 		out.Order = settings.AtEnd
 	}
 	for _, o := range l.Others {
-		out.Others = append(out.Others, l.keyed(o))
+		out.Others = append(out.Others, keyed(o))
 	}
 	return out, path, nil
 }
 
-// KeyWord is the placeholder of an entry that names the add-on.
-func (l LoadList) KeyWord() string {
-	for _, word := range []string{"name", "file"} {
-		if slices.Contains(Placeholders(l.Entry), word) {
-			return word
+// namers are the placeholders that tell whose an entry is, the first that it holds.
+var namers = []string{"name", "id", "folder", "file"}
+
+// KeyWord is the placeholder of an entry that tells two entries apart: what names the
+// add-on; or else what its files tell; or else what each add-on has for itself, such as its
+// group. It is empty where all of an entry tells it from another one: where it is the same
+// for every add-on, and where an add-on may have several of one name.
+func (l LoadList) KeyWord(b *Book) string {
+	var named, told, own []string
+	for _, word := range Placeholders(l.Entry) {
+		v, variable := b.Variable(word)
+		switch {
+		case slices.Contains(namers, word):
+			named = append(named, word)
+		case b.told(l, word):
+			told = append(told, word)
+		case variable && v.PerAddon:
+			own = append(own, word)
 		}
+	}
+	switch {
+	case len(named)+len(told) == 1:
+		return append(named, told...)[0]
+	case len(named)+len(told) == 0 && len(own) == 1:
+		return own[0]
 	}
 	return ""
 }
 
-func (l LoadList) keyed(entry string) string {
-	return strings.Replace(entry, "{"+l.KeyWord()+"}", "{key}", 1)
+// told tells whether a kind that a list names tells a value under this word.
+func (b *Book) told(l LoadList, word string) bool {
+	return slices.ContainsFunc(b.Kinds, func(k Kind) bool { return l.Lists(k.Name) && k.Told(word) })
 }
 
 // Lists tells whether the list holds add-ons of a kind.
@@ -81,11 +110,11 @@ func (l LoadList) Lists(kind string) bool {
 func (r serverReader) loadLists(n *yaml.Node, b *Book) {
 	r.named(n, "load-lists", func(key, value *yaml.Node) {
 		l := LoadList{Name: key.Value, Line: key.Line}
-		before := len(r.faults)
+		before, at := len(r.faults), false
 		r.mapping(value, "load list "+key.Value,
 			field{"file", true, r.serverFile(&l.File, b)},
 			field{"form", true, r.oneOf("form", &l.Form, Forms)},
-			field{"entry", true, func(v *yaml.Node) { r.entry(v, &l.Entry, b) }},
+			field{"entry", true, func(v *yaml.Node) { r.entry(v, &l, b) }},
 			field{"others", false, func(v *yaml.Node) {
 				r.texts("others", &l.Others, func(s string) error {
 					if !slices.Equal(Placeholders(s), Placeholders(l.Entry)) {
@@ -100,35 +129,53 @@ func (r serverReader) loadLists(n *yaml.Node, b *Book) {
 				r.texts("kinds", &l.Kinds, checkAny)(v)
 				r.later = append(r.later, func() { r.kindsExist(v, l.Kinds, b) })
 			}},
-			field{"at", false, r.pointer("at", &l.At)},
+			field{"files", false, r.texts("files", &l.Files, checkGlob)},
+			field{"at", false, func(v *yaml.Node) {
+				if at = true; v.Kind != yaml.ScalarNode || v.Value != "" { // "" is the whole text
+					r.pointer("at", &l.At)(v)
+				}
+			}},
 			field{"match", false, r.expression("match", &l.Match, "")},
 			field{"separator", false, r.text("separator", &l.Separator)},
 			field{"if-missing", false, func(v *yaml.Node) {
+				if v.Kind == yaml.ScalarNode && v.Value == "begin" {
+					l.Begin = true
+					return
+				}
 				r.mapping(v, "if-missing",
 					field{"line", true, r.text("line", &l.Missing)},
 					field{"below", false, r.text("below", &l.Below)})
 			}},
 			field{"disabled", false, func(v *yaml.Node) { r.holding("disabled", &l.Disabled, []string{"entry"})(v) }})
 		if len(r.faults) == before {
-			r.checkForm(key, l)
+			r.checkForm(key, l, at)
 		}
 		b.Lists = append(b.Lists, l)
 	})
 }
 
-// entry reads how an entry is written: with the add-on's name or file, and what
-// else goes with it.
-func (r serverReader) entry(v *yaml.Node, dst *string, b *Book) {
-	r.text("entry", dst)(v)
-	held := Placeholders(*dst)
-	if slices.Contains(held, "name") == slices.Contains(held, "file") {
-		r.fault(v, "entry holds exactly one of {name} and {file}, which tell whose it is")
-	}
+// entry reads how an entry is written: with what tells whose it is, and what else goes
+// with it.
+func (r serverReader) entry(v *yaml.Node, l *LoadList, b *Book) {
+	r.text("entry", &l.Entry)(v)
 	r.later = append(r.later, func() {
+		held := Placeholders(l.Entry)
+		known := append(slices.Clone(namers), "version")
+		named := 0
 		for _, word := range held {
-			if _, variable := b.Variable(word); !variable && !slices.Contains([]string{"name", "version", "file"}, word) {
-				r.fault(v, "entry holds {%s}; %s", word, suggest(word, []string{"name", "version", "file"}))
+			_, variable := b.Variable(word)
+			switch {
+			case slices.Contains(namers, word):
+				named++
+			case word != "version" && !variable && !b.told(*l, word):
+				r.fault(v, "entry holds {%s}; %s", word, suggest(word, known))
 			}
+		}
+		if named > 1 {
+			r.fault(v, "entry holds at most one of {name}, {id}, {folder} and {file}, which tells whose it is")
+		}
+		if len(l.Files) > 0 && !slices.Contains(held, "file") && !slices.Contains(held, "folder") {
+			r.fault(v, "files goes with an entry that holds {file} or {folder}")
 		}
 	})
 }
@@ -146,22 +193,26 @@ func (r serverReader) kindsExist(v *yaml.Node, names []string, b *Book) {
 }
 
 // checkForm tells which keys go with which form.
-func (r serverReader) checkForm(key *yaml.Node, l LoadList) {
+func (r serverReader) checkForm(key *yaml.Node, l LoadList, at bool) {
 	pointed := l.Form == "json" || l.Form == "yaml"
 	joined := l.Form == "joined"
 	switch {
-	case pointed && l.At == "":
-		r.fault(key, "a load list of form %s needs at: where in the file the list is", l.Form)
+	case pointed && !at:
+		r.fault(key, "a load list of form %s needs at: where in the file the list is; \"\" where the whole text is the list", l.Form)
 	case l.Form != "line" && (l.Disabled != "" || l.Quote != "" || len(l.Others) > 0):
 		r.fault(key, "disabled, quote and others go with form line, not with %s", l.Form)
 	case joined && (l.Match == "" || l.Separator == ""):
 		r.fault(key, "a load list of form joined needs match (which value) and separator (what is between its items)")
-	case !pointed && l.At != "":
+	case !pointed && at:
 		r.fault(key, "at goes with form json or yaml, not with %s", l.Form)
 	case !joined && (l.Match != "" || l.Separator != "" || l.Missing != ""):
 		r.fault(key, "match, separator and if-missing go with form joined, not with %s", l.Form)
+	case !pointed && l.Begin:
+		r.fault(key, "if-missing: begin goes with form json or yaml; with joined it says which line begins the list")
+	case l.Begin && l.At == "":
+		r.fault(key, "if-missing: begin needs a list below a key; at is the whole text here")
 	case l.Missing != "":
-		list := settings.List{Form: l.Form, Entry: l.keyed(l.Entry), Match: l.Match, Separator: l.Separator}
+		list := settings.List{Form: l.Form, Entry: "{key}", Match: l.Match, Separator: l.Separator}
 		if items, err := list.Read([]byte(l.Missing)); err != nil || len(items) > 0 {
 			r.fault(key, "the line of if-missing is to hold an empty list, as match finds it: %q does not", l.Missing)
 		}

@@ -109,12 +109,27 @@ type Kind struct {
 	Called      []Reading // where it is written what the server calls it, if that is another name
 	VerIn       []Reading // where its version is written, if anywhere
 	Facts       map[FactKind][]Reading
+	Tells       []Tell // further values that its files tell, for entries and for what is done by hand
 	Rules       []Rule // in the book's order; the first that matches a file decides
 	Line        int
+
+	DisabledBy *Renaming // how one is disabled that no list names; nil where that cannot be done
 
 	Mute bool // the server says nothing of such add-ons, so that silence tells nothing
 
 	listed *regexp.Regexp
+}
+
+// Tell is a value that an add-on's files tell under a word of the rulebook's own. Where it
+// is a list, there are several.
+type Tell struct {
+	Name string
+	Read []Reading
+}
+
+// Told tells whether add-ons of a kind may have a value under this word.
+func (k *Kind) Told(word string) bool {
+	return slices.ContainsFunc(k.Tells, func(t Tell) bool { return t.Name == word })
 }
 
 // Mute tells whether a server never says anything of a kind's add-ons.
@@ -195,13 +210,12 @@ type Reading struct {
 	match *regexp.Regexp // Match, read with ^ and $ for lines
 }
 
-// Found gives what the first group of Match found in a text.
-func (rd Reading) Found(text []byte) (value string, ok bool) {
-	m := rd.match.FindSubmatch(text)
-	if m == nil {
-		return "", false
+// Found gives what the expression finds in a text, each match of it.
+func (rd Reading) Found(text []byte) (values []string) {
+	for _, m := range rd.match.FindAllSubmatch(text, -1) {
+		values = append(values, string(m[1]))
 	}
-	return string(m[1]), true
+	return values
 }
 
 // Rule says where the files go that its globs take, or that they are left out.

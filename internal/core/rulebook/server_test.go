@@ -58,9 +58,7 @@ func TestEverythingThatTheLanguageCanSay(t *testing.T) {
 	require.True(t, b.Places[1].Data)
 	k := b.Kinds[0]
 	require.True(t, k.Several)
-	value, ok := k.VerIn[1].Found([]byte("kites\nv1.2 of today\n"))
-	require.True(t, ok)
-	require.Equal(t, "1.2", value)
+	require.Equal(t, []string{"1.2"}, k.VerIn[1].Found([]byte("kites\nv1.2 of today\n")))
 	k.VerIn[1].match = nil
 	require.Equal(t, []Reading{{File: "kite.toml", At: "/needs", Format: manifest.TOML, Item: "/id", Range: "/version", Line: 18}}, k.Facts[Needs])
 	require.Equal(t, manifest.INI, k.Facts[Side][0].Format)
@@ -87,9 +85,12 @@ func TestWhatIsWrongWithTheServersPartIsSaidWithItsPlace(t *testing.T) {
 		"match with lines":      {"form: line,", "form: line, match: '(x)',", `match, separator and if-missing go with form joined, not with line`},
 		"a list begun in lines": {"form: line,", "form: line, if-missing: {line: x},", `match, separator and if-missing go with form joined, not with line`},
 		"a line with no list":   {`separator: ","`, `separator: ",", if-missing: {line: nothing}`, `the line of if-missing is to hold an empty list, as match finds it: "nothing" does not`},
-		"an entry of nothing":   {`"fly {name}"`, `"fly"`, `entry holds exactly one of {name} and {file}, which tell whose it is`},
+		"files of what":         {`"fly {name}"`, `"fly {name}", files: "*.kite"`, `files goes with an entry that holds {file} or {folder}`},
+		"begun in lines":        {"form: line,", "form: line, if-missing: begin,", `if-missing: begin goes with form json or yaml`},
+		"begun of the whole":    {"form: json, at: /kites,", `form: json, at: "", if-missing: begin,`, `if-missing: begin needs a list below a key`},
+		"a word that is told":   {"several: true", "several: true\n    tells: {name: {file: kite.toml, at: /x}}", `{name} means something else already`},
 		"an entry's word":       {`"fly {name}"`, `"fly {name} {nam}"`, `entry holds {nam}; did you mean "name"?`},
-		"an entry of both":      {`"fly {name}"`, `"fly {name} {file}"`, `entry holds exactly one of {name} and {file}`},
+		"an entry of both":      {`"fly {name}"`, `"fly {name} {file}"`, `entry holds at most one of {name}, {id}, {folder} and {file}`},
 		"others unlike":         {`"fly {name}", disabled`, `"fly {name}", others: "soar", disabled`, `"soar" does not hold the placeholders of entry, in their order`},
 		"quotes in JSON":        {`{name}@{version}"}`, `{name}@{version}", quote: "'"}`, `disabled, quote and others go with form line, not with json`},
 		"an order":              {`"fly {name}", disabled`, `"fly {name}", order: first, disabled`, `order is "first"; it is one of end, name, needs`},

@@ -39,7 +39,7 @@ func (f *treeForm) findYAML(text []byte) (found, error) {
 		if f.At == "" {
 			break
 		}
-		word = strings.ReplaceAll(strings.ReplaceAll(word, "~1", "/"), "~0", "~")
+		word = unescaped(word)
 		var next *yaml.Node
 		if n.Kind == yaml.MappingNode {
 			for i := 0; i+1 < len(n.Content); i += 2 {

@@ -41,6 +41,7 @@ type List struct {
 	// a list of no items. It goes below the line Below, or at the end of the text.
 	Missing  string `json:"missing,omitempty"`
 	Below    string `json:"below,omitempty"`
+	Begin    bool   `json:"begin,omitempty"`    // JSON and YAML: a list that is not there is begun, where its key may stand
 	Disabled string `json:"disabled,omitempty"` // how a line looks that does not count; holds {entry}
 	Quote    string `json:"quote,omitempty"`    // what goes around a name with spaces; empty: nothing
 	Order    string `json:"order,omitempty"`
@@ -74,19 +75,23 @@ func (l List) form() form {
 	return newLineForm(l)
 }
 
-// Begins tells whether the list is not in the text and the line Missing would
-// begin it.
+// Begins tells whether the list is not in the text and would be begun by what is added.
 func (l List) Begins(text []byte) bool {
-	if l.Form != JoinedForm || l.Missing == "" {
-		return false
+	switch f := l.form().(type) {
+	case *joinedForm:
+		if l.Missing == "" {
+			return false
+		}
+		if _, _, err := f.value(text); !errors.Is(err, ErrNoList) {
+			return false
+		}
+		_, err := f.begun(text)
+		return err == nil
+	case *treeForm:
+		_, err := f.find(text)
+		return f.notThere(text, err)
 	}
-	f := &joinedForm{l}
-	_, _, err := f.value(text)
-	if !errors.Is(err, ErrNoList) {
-		return false
-	}
-	_, err = f.begun(text)
-	return err == nil
+	return false
 }
 
 // Read gives the entries of a text, in order, disabled ones too.

@@ -31,12 +31,13 @@ type listCase struct {
 
 type list struct {
 	Form, Entry, At, Match, Separator, Missing, Below, Disabled, Quote, Order string
+	Begin                                                                     bool
 	Others                                                                    []string
 }
 
 func (l list) list() settings.List {
 	return settings.List{Form: l.Form, Entry: l.Entry, Others: l.Others, At: l.At, Match: l.Match, Separator: l.Separator,
-		Missing: l.Missing, Below: l.Below, Disabled: l.Disabled, Quote: l.Quote, Order: l.Order}
+		Missing: l.Missing, Below: l.Below, Disabled: l.Disabled, Quote: l.Quote, Order: l.Order, Begin: l.Begin}
 }
 
 func TestLoadListsKeepEveryOtherByte(t *testing.T) {

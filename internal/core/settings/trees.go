@@ -76,6 +76,9 @@ func withoutMark(text []byte) ([]byte, int) {
 
 func (f *treeForm) read(text []byte) ([]Item, error) {
 	at, err := f.find(text)
+	if f.notThere(text, err) {
+		return nil, nil
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -139,6 +142,11 @@ func (f *treeForm) apply(text []byte, items []Item, op Op) ([]byte, error) {
 		return nil, err
 	}
 	at, err := f.find(text)
+	if f.notThere(text, err) {
+		if text, err = f.begun(text); err == nil {
+			at, err = f.find(text)
+		}
+	}
 	if err != nil {
 		return nil, err
 	}

@@ -5,7 +5,6 @@ package catalog
 import (
 	"context"
 	"errors"
-	"strings"
 
 	"restlesscrate/internal/archive"
 	"restlesscrate/internal/core/draft"
@@ -13,7 +12,6 @@ import (
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
-	"restlesscrate/internal/core/version"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/helper"
 	"restlesscrate/internal/model"
@@ -36,8 +34,11 @@ type Records interface {
 	Corrections(ctx context.Context, rulebook string) (map[string]model.Correction, error)
 	Correct(ctx context.Context, rulebook, key, actor string, change func(*model.Correction)) error
 	Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error)
+	AddonKey(ctx context.Context, rulebook, name string) (string, error)
 	// Heads is Crates of one add-on without files and archives.
 	Heads(ctx context.Context, rulebook, key, version string) ([]model.Crate, error)
+	// Twins are the crates of the same name and version that came to be with one.
+	Twins(ctx context.Context, crate int64) ([]tree.Digest, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
 	Pallets(ctx context.Context, rulebook, key string) ([]model.Pallet, error)
 	Outdated(ctx context.Context, rulebook string, newest int64) ([]model.Archive, error)
@@ -122,70 +123,9 @@ func (s *Service) Crates(ctx context.Context, rulebookName, addon string, before
 	return s.Records.Crates(ctx, rulebookName, layout.Key(addon), before, limit)
 }
 
-// FindCrate resolves what a person wrote: name@version, name@version~digits,
-// or a name alone, which means the version staged last. An empty rulebook
-// means any. Where several crates fit, the fault lists them.
-func (s *Service) FindCrate(ctx context.Context, rulebookName, ref string) (model.Crate, error) {
-	if d, err := tree.ParseDigest(ref); err == nil {
-		return s.laying().crateByDigest(ctx, d)
-	}
-	label, digits, _ := strings.Cut(ref, "~")
-	name, version, exact := strings.Cut(label, "@")
-	if name == "" {
-		return model.Crate{}, fault.New(fault.Usage, "bad-crate", "%q is not name@version", ref)
-	}
-	crates, err := s.Records.Heads(ctx, rulebookName, layout.Key(name), version)
-	if err != nil {
-		return model.Crate{}, err
-	}
-	var fit []model.Crate
-	for _, c := range crates {
-		if (!exact || c.Body.Version == version) && strings.HasPrefix(c.Digest.String(), digits) {
-			fit = append(fit, c)
-		}
-	}
-	switch {
-	case len(fit) == 0:
-		if crates, err = s.Records.Heads(ctx, rulebookName, layout.Key(name), ""); err != nil {
-			return model.Crate{}, err
-		}
-		f := fault.New(fault.Unknown, "crate-unknown", "no crate %s is staged%s", ref, forBook(rulebookName))
-		if len(crates) > 0 {
-			return model.Crate{}, f.WithMend("Of %s there is: %s.", name, labels(crates))
-		}
-		return model.Crate{}, f.By(finding.ShowCrates.With(), finding.StageArchive.With())
-	case len(fit) > 1 && exact:
-		return model.Crate{}, fault.New(fault.Usage, "crate-ambiguous", "%s can mean several crates: %s", ref, labels(fit)).WithMend("Add the ~digits to say which.")
-	}
-	return s.laying().crateByDigest(ctx, fit[0].Digest)
-}
-
 // Pallets lists pallets, the newest first; an empty rulebook or name means all.
 func (s *Service) Pallets(ctx context.Context, rulebookName, name string) ([]model.Pallet, error) {
 	return s.Records.Pallets(ctx, rulebookName, layout.Key(name))
-}
-
-// FindCrateFor is FindCrate for a server whose game version is known: a name
-// alone means the newest version that fits it, of those that tell what they fit.
-func (s *Service) FindCrateFor(ctx context.Context, rulebookName, ref, game string) (model.Crate, error) {
-	if game == "" || strings.ContainsAny(ref, "@~") {
-		return s.FindCrate(ctx, rulebookName, ref)
-	}
-	crates, err := s.Records.Heads(ctx, rulebookName, layout.Key(ref), "")
-	if err != nil {
-		return model.Crate{}, err
-	}
-	var best *model.Crate
-	for i := range crates {
-		c := &crates[i]
-		if fits, told := c.Body.Fits(game); told && fits && (best == nil || version.Compare(c.Body.Version, best.Body.Version) > 0) {
-			best = c
-		}
-	}
-	if best == nil {
-		return s.FindCrate(ctx, rulebookName, ref)
-	}
-	return s.laying().crateByDigest(ctx, best.Digest)
 }
 
 func (s layer) crateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error) {
@@ -194,21 +134,6 @@ func (s layer) crateByDigest(ctx context.Context, d tree.Digest) (model.Crate, e
 		return c, fault.New(fault.Unknown, "crate-unknown", "no crate with the digest %s is staged", d).By(finding.ShowCrates.With())
 	}
 	return c, err
-}
-
-func forBook(name string) string {
-	if name == "" {
-		return ""
-	}
-	return " for rulebook " + name
-}
-
-func labels(crates []model.Crate) string {
-	out := make([]string, len(crates))
-	for i, c := range crates {
-		out[i] = c.Body.Label() + "~" + c.Digest.Short() + " (" + c.Body.Rulebook + ")"
-	}
-	return strings.Join(out, ", ")
 }
 
 // DropCrate takes a crate out of the list; one that is on a server stays.

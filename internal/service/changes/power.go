@@ -5,7 +5,6 @@ import (
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
-	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/rollcall"
 	"restlesscrate/internal/deploy"
@@ -41,7 +40,10 @@ func (s *Service) ReloadLine(ctx context.Context, server, addon string) (string,
 	if err != nil {
 		return "", err
 	}
-	key := layout.Key(addon)
+	key, err := s.Catalog.AddonKey(ctx, srv.Rulebook, addon)
+	if err != nil {
+		return "", err
+	}
 	for _, row := range ledger {
 		for _, c := range row.Claims {
 			if c.Addon != key {

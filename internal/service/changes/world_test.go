@@ -85,6 +85,11 @@ func open(t *testing.T) *world {
 	return w
 }
 
+// AddonKey implements Catalog.
+func (w *world) AddonKey(_ context.Context, _, name string) (string, error) {
+	return layout.Key(name), nil
+}
+
 // Power implements Hosts: nothing is controlled here.
 func (w *world) Power(context.Context, model.Server, remote.Host, *rulebook.Book) (Powered, error) {
 	return unpowered{}, nil

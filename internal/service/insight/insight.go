@@ -12,7 +12,6 @@ import (
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
-	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/core/version"
@@ -41,6 +40,8 @@ type Records interface {
 	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
 	RollCallOf(ctx context.Context, deployment int64) (model.RollCall, error)
 	Confirmations(ctx context.Context, server int64) ([]model.Confirmation, error)
+	Choices(ctx context.Context, server int64) (map[string][]string, error)
+	LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error)
 	Oddities(ctx context.Context, rulebook string) ([]model.Oddity, error)
 	LastJob(ctx context.Context, kind, subject string) (model.Job, error)
 }
@@ -50,6 +51,7 @@ type Service struct {
 	Records Records
 	Books   interface {
 		Book(ctx context.Context, name string) (*rulebook.Book, model.Revision, error)
+		AddonKey(ctx context.Context, rulebook, name string) (string, error)
 	}
 }
 
@@ -303,12 +305,16 @@ func (s *Service) History(ctx context.Context, name string, path tree.Path, addo
 	}
 	var out []model.Event
 	if addon != "" {
+		key, err := s.Books.AddonKey(ctx, srv.Rulebook, addon)
+		if err != nil {
+			return nil, err
+		}
 		all, err := s.Records.Events(ctx, srv.ID)
 		if err != nil {
 			return nil, err
 		}
 		for _, e := range all {
-			if e.Touches(layout.Key(addon)) {
+			if e.Touches(key) {
 				out = append(out, e)
 			}
 		}

@@ -152,3 +152,7 @@ func TestTheHistoryOfAPathAndOfAnAddOn(t *testing.T) {
 	_, err = w.Status(t.Context(), "nowhere")
 	require.Equal(t, "server-unknown", fault.As(err).Code)
 }
+
+func (books) AddonKey(_ context.Context, _, name string) (string, error) {
+	return layout.Key(name), nil
+}

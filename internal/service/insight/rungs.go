@@ -6,7 +6,6 @@ import (
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
-	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rollcall"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
@@ -71,8 +70,12 @@ func (s *Service) Addon(ctx context.Context, server, addon string) (model.Server
 	if err != nil {
 		return st.Server, tree.Digest{}, err
 	}
+	key, err := s.Books.AddonKey(ctx, st.Server.Rulebook, addon)
+	if err != nil {
+		return st.Server, tree.Digest{}, err
+	}
 	for _, a := range st.Addons {
-		if a.Key == layout.Key(addon) {
+		if a.Key == key {
 			return st.Server, a.Crate, nil
 		}
 	}

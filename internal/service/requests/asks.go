@@ -58,6 +58,7 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 			return "", err
 		}
 		values := parts.values(b, c, srv.Variables, &w)
+		var put []layout.File
 		merges := map[tree.Path][]model.MergePart{} // by the packed file
 		for _, f := range c.Body.Files {
 			if f.Optional != "" && !slices.Contains(parts.taken[c.Key], f.Optional) {
@@ -71,16 +72,23 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 				merges[folder.Join(f.Into)] = append(merges[folder.Join(f.Into)], model.MergePart{Path: f.Path, Digest: f.Digest})
 				continue
 			}
+			put = append(put, f)
 			w.Files = append(w.Files, draft.Target{Path: folder.Join(f.Path), Digest: f.Digest, Size: f.Size, Exec: f.Exec, Overlay: c.Body.Overlay})
+		}
+		if err := stillOff(b, c, values, &w, req); err != nil {
+			return "", err
 		}
 		if err := s.merge(ctx, b, merges, &w, req); err != nil {
 			return "", err
 		}
-		if err := s.listings(ctx, b, c, values, &w, crates, req); err != nil {
+		if err := listings(b, c, values, put, &w); err != nil {
 			return "", err
 		}
 		req.Wanted = append(req.Wanted, w)
 		names = append(names, w.Label())
+	}
+	if err := s.order(ctx, crates, req); err != nil {
+		return "", err
 	}
 	// What is asked for by itself is not retired with a pallet.
 	req.Remove = slices.DeleteFunc(req.Remove, func(r draft.Removal) bool {

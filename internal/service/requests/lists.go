@@ -2,7 +2,6 @@ package requests
 
 import (
 	"context"
-	"errors"
 	"maps"
 	"path"
 	"slices"
@@ -12,7 +11,6 @@ import (
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
-	"restlesscrate/internal/core/settings"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/core/version"
 	"restlesscrate/internal/fault"
@@ -24,11 +22,13 @@ import (
 // stands. A list whose path differs from add-on to add-on is told with these.
 func Lists(b *rulebook.Book, srv model.Server, req *draft.Request) {
 	for _, l := range b.Lists {
-		list, at, err := l.On(shared(b, srv.Variables))
+		list, at, err := l.On(b, shared(b, srv.Variables))
 		if err != nil {
 			continue // its path belongs to each add-on
 		}
-		req.Lists = append(req.Lists, draft.Listed{Path: at, Name: l.Name, List: list, Rules: nameRules(b, l, srv.Variables), Listless: listless(b, l)})
+		listed := draft.Listed{Path: at, Name: l.Name, List: list, Whole: l.KeyWord(b) == "", Listless: listless(b, l), Elsewhere: elsewhere(b)}
+		listed.Rules, listed.Proves = nameRules(b, l, srv.Variables)
+		req.Lists = append(req.Lists, listed)
 	}
 }
 
@@ -43,40 +43,93 @@ func shared(b *rulebook.Book, values map[string]string) map[string]string {
 	return out
 }
 
-// nameRules finds, from how the listed kinds are put, where the names in a list
-// come from. Where that cannot be told there are none, and nothing is compared.
-func nameRules(b *rulebook.Book, l rulebook.LoadList, values map[string]string) (out []draft.NameRule) {
-	if l.KeyWord() != "name" {
-		return nil
+// nameRules finds, from how the listed kinds are put, where the names in a list come from.
+// proves tells whether every name must come from there, so that one that does not names
+// nothing: only where an entry is made from what lies on disk, and not from what a manifest
+// says.
+func nameRules(b *rulebook.Book, l rulebook.LoadList, values map[string]string) (rules []draft.NameRule, proves bool) {
+	word := l.KeyWord(b)
+	if !slices.Contains([]string{"name", "folder", "file"}, word) || len(l.Files) > 0 {
+		return nil, false
 	}
+	proves = true
 	for i := range b.Kinds {
 		k := &b.Kinds[i]
 		if !l.Lists(k.Name) || k.Listed != "" {
 			continue
 		}
+		if word == "name" && len(k.ID)+len(k.NameIn) > 0 {
+			proves = false // a folder may be called otherwise than its manifest says
+			continue
+		}
 		told := false
 		for _, r := range k.Rules {
-			folder, err := b.Resolve(r.Place, shared(b, values))
-			if r.Leave || r.Into != "" || err != nil {
+			if r.Leave || r.Into != "" {
 				continue
 			}
-			switch {
-			case strings.HasPrefix(r.As, "{name}/"):
-				out, told = append(out, draft.NameRule{Folder: folder, Folders: true}), true
-			case strings.HasPrefix(r.As, "{name}.") && !strings.Contains(r.As[6:], "{"):
-				out, told = append(out, draft.NameRule{Folder: folder, Suffix: r.As[6:]}), true
-			case r.As == "{file}" && len(k.Single) > 0:
-				suffix := path.Ext(k.Single[0])
-				out, told = append(out, draft.NameRule{Folder: folder, Suffix: suffix, Name: func(base string) string {
-					return b.Known.Tell(version.DropCounter(strings.TrimSuffix(base, suffix))).Name
-				}}), true
+			folder, err := b.Resolve(r.Place, shared(b, values))
+			if err != nil { // in a folder of each add-on's own, such as its group's
+				proves = false
+				continue
+			}
+			if rule, ok := nameRule(b, k, r, word); ok {
+				rule.Folder = folder
+				rules, told = append(rules, rule), true
 			}
 		}
-		if !told {
-			return nil
+		proves = proves && told
+	}
+	return rules, proves && len(rules) > 0
+}
+
+// nameRule tells how a rule's files stand in their place, as far as an entry is made from
+// that.
+func nameRule(b *rulebook.Book, k *rulebook.Kind, r rulebook.Rule, word string) (draft.NameRule, bool) {
+	whole := word == "file"
+	switch {
+	case word != "file" && strings.HasPrefix(r.As, "{name}/"), word == "folder" && strings.HasPrefix(r.As, "{path}"):
+		return draft.NameRule{Folders: true}, true
+	case word == "folder":
+		return draft.NameRule{}, false
+	case strings.HasPrefix(r.As, "{name}.") && !strings.ContainsAny(r.As[6:], "{/"):
+		return draft.NameRule{Suffix: r.As[6:], Whole: whole}, true
+	case r.As == "{file}" && len(k.Single) > 0 && path.Ext(k.Single[0]) != "":
+		suffix := path.Ext(k.Single[0])
+		rule := draft.NameRule{Suffix: suffix, Whole: whole}
+		if !whole {
+			rule.Name = func(base string) string {
+				return b.Known.Tell(version.DropCounter(strings.TrimSuffix(base, suffix))).Name
+			}
+		}
+		return rule, true
+	}
+	return draft.NameRule{}, false
+}
+
+// elsewhere tells whether a path is another place of the rulebook, or a folder on the way to
+// one, such as a group folder among the folders of add-ons.
+func elsewhere(b *rulebook.Book) func(tree.Path) bool {
+	var patterns [][]string
+	for _, p := range b.Places {
+		text, err := rulebook.Fill(p.Path, func(string) (string, bool) { return "*", true })
+		if err == nil {
+			patterns = append(patterns, strings.Split(text, "/"))
 		}
 	}
-	return out
+	return func(p tree.Path) bool {
+		steps := strings.Split(string(p), "/")
+		return slices.ContainsFunc(patterns, func(pattern []string) bool {
+			if len(pattern) < len(steps) {
+				return false
+			}
+			for i, step := range steps {
+				if ok, err := path.Match(pattern[i], step); err != nil || !ok {
+					return false
+				}
+			}
+			return true
+		})
+	}
 }
 
 // listless tells of names that the list may hold without a thing on disk: ids.
@@ -86,71 +139,9 @@ func listless(b *rulebook.Book, l rulebook.LoadList) func(string) bool {
 	}
 }
 
-// listings are the entries that a crate needs. values are the server's with those
-// that the add-on has for itself.
-func (s *Maker) listings(ctx context.Context, b *rulebook.Book, c model.Crate, values map[string]string, w *draft.Wanted, crates []model.Crate, req *draft.Request) error {
-	for _, l := range b.Lists {
-		if !l.Lists(c.Body.Kind) {
-			continue
-		}
-		list, at, err := l.On(values)
-		if err != nil {
-			return fault.New(fault.Conflict, "list-gone", "%v", err)
-		}
-		with := maps.Clone(values)
-		with["name"], with["version"] = c.Body.Name, c.Body.Version
-		if len(w.Files) > 0 {
-			with["file"] = w.Files[0].Path.Base()
-		}
-		wish := draft.Wish{Path: at, Listing: draft.Listing{Addon: c.Key, Label: w.Label(), Crate: c.Digest, Name: l.Name, List: list, Key: with[l.KeyWord()], With: map[string]string{}}}
-		for _, word := range rulebook.Placeholders(l.Entry) {
-			if word != l.KeyWord() {
-				wish.Listing.With[word] = with[word]
-			}
-		}
-		if len(wish.Listing.With) == 0 {
-			wish.Listing.With = nil
-		}
-		if list.Order == settings.ByNeeds {
-			if wish.Before, err = s.needing(ctx, c, l, crates, req, at); err != nil {
-				return err
-			}
-		}
-		w.Listings = append(w.Listings, wish)
-	}
-	return nil
-}
-
-// needing gives the names in a list of what needs an add-on.
-func (s *Maker) needing(ctx context.Context, c model.Crate, l rulebook.LoadList, crates []model.Crate, req *draft.Request, at tree.Path) (out []string, err error) {
-	needs := func(o model.Crate) bool {
-		return slices.ContainsFunc(o.Body.Facts, func(f layout.Fact) bool {
-			return f.Kind == rulebook.Needs && (layout.Key(f.Name) == c.Key || layout.Key(f.Name) == layout.Key(c.Body.Name))
-		})
-	}
-	for _, o := range crates {
-		if o.Key != c.Key && l.Lists(o.Body.Kind) && needs(o) {
-			out = append(out, o.Body.Name)
-		}
-	}
-	for _, known := range req.Ledger[at].Listed {
-		o, err := s.Records.CrateByDigest(ctx, known.Crate)
-		if errors.Is(err, model.ErrNotFound) {
-			continue
-		}
-		if err != nil {
-			return nil, err
-		}
-		if known.Name == l.Name && needs(o) {
-			out = append(out, known.Key)
-		}
-	}
-	return out, nil
-}
-
 // toggles checks that add-ons can be disabled or enabled: that they are named
 // somewhere.
-func toggles(names []string, off bool, req *draft.Request) (string, error) {
+func (s *Maker) toggles(ctx context.Context, srv model.Server, b *rulebook.Book, names []string, off bool, req *draft.Request) (string, error) {
 	verb := "enable"
 	if off {
 		verb = "disable"
@@ -161,7 +152,17 @@ func toggles(names []string, off bool, req *draft.Request) (string, error) {
 			return "", fault.New(fault.Unknown, "addon-unknown", "there is no add-on %q on this server", name).By(finding.ShowAddons.With())
 		}
 		if len(listedOn(req.Ledger, key)) == 0 {
+			renamed, err := s.rename(ctx, srv, b, key, off, req)
+			if err != nil {
+				return "", err
+			}
+			if renamed {
+				continue
+			}
 			return "", fault.New(fault.Conflict, "not-listed", "%s is named in no load list, so it cannot be %sd without taking it away", name, verb).WithMend("Remove it; a rollback brings it back.")
+		}
+		if others := allShared(req.Ledger, key, names); len(others) > 0 {
+			return "", fault.New(fault.Conflict, "shared-entry", "%s has no entry of its own: %s would be %sd with it", name, words.Few(others), verb).WithMend("Name them all, or remove this one.")
 		}
 		req.Toggles = append(req.Toggles, draft.Toggle{Addon: key, Name: name, Off: off})
 	}

@@ -99,7 +99,7 @@ func (p *parts) values(b *rulebook.Book, c model.Crate, server map[string]string
 // valued finds NAME=VALUE or ADDON:NAME=VALUE in a list; empty where it is not there.
 func (p *parts) valued(list []string, c model.Crate, name string) (value string) {
 	for _, word := range list {
-		if addon, rest, of := strings.Cut(word, ":"); of && layout.Key(addon) == layout.Key(c.Body.Name) {
+		if rest, of := ofAddon(word, c); of {
 			if v, ok := strings.CutPrefix(rest, name+"="); ok {
 				p.met[word], value = true, v
 			}
@@ -110,12 +110,21 @@ func (p *parts) valued(list []string, c model.Crate, name string) (value string)
 	return value
 }
 
+// ofAddon cuts the add-on off ADDON:PART; its name may hold a colon too.
+func ofAddon(word string, c model.Crate) (rest string, ok bool) {
+	for i, r := range word {
+		if key := layout.Key(word[:i]); r == ':' && (key == c.Key || key == layout.Key(c.Body.Name)) {
+			return word[i+1:], true
+		}
+	}
+	return "", false
+}
+
 // matches tells whether a list names a part, as PART or ADDON:PART.
 func (p *parts) matches(list []string, c model.Crate, name string) bool {
 	found := false
 	for _, word := range list {
-		addon, part, of := strings.Cut(word, ":")
-		if word == name || of && part == name && layout.Key(addon) == layout.Key(c.Body.Name) {
+		if part, of := ofAddon(word, c); word == name || of && part == name {
 			p.met[word] = true
 			found = true
 		}

@@ -12,6 +12,7 @@ import (
 	"restlesscrate/internal/core/ability"
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
@@ -39,6 +40,7 @@ type Records interface {
 // Catalog gives crates and rulebooks.
 type Catalog interface {
 	FindCrate(ctx context.Context, rulebook, ref string) (model.Crate, error)
+	AddonKey(ctx context.Context, rulebook, name string) (string, error)
 	FindCrateFor(ctx context.Context, rulebook, ref, game string) (model.Crate, error)
 	Pallets(ctx context.Context, rulebook, name string) ([]model.Pallet, error)
 	Merge(ctx context.Context, b *rulebook.Book, base tree.Digest, name string, parts []model.MergePart) (model.Merged, error)
@@ -105,6 +107,9 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		return d, nil, err
 	}
 	req.Protected, req.CaseBlind, req.FirstRun = b.Protected, b.CaseBlind, b.FirstRun
+	if err := s.addressed(ctx, srv, &ask); err != nil {
+		return d, nil, err
+	}
 	part := false
 	if req.Ledger, req.Present, part, err = s.ledgerFor(ctx, srv, ask); err != nil {
 		return d, nil, err
@@ -133,10 +138,10 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		d.Title, err = s.removals(ctx, srv, b, ask.Remove, req)
 	case len(ask.Enable) > 0:
 		d.Kind = "enable"
-		d.Title, err = toggles(ask.Enable, false, req)
+		d.Title, err = s.toggles(ctx, srv, b, ask.Enable, false, req)
 	case len(ask.Disable) > 0:
 		d.Kind = "disable"
-		d.Title, err = toggles(ask.Disable, true, req)
+		d.Title, err = s.toggles(ctx, srv, b, ask.Disable, true, req)
 	default:
 		d.Kind = "rollback"
 		d.Title, err = s.back(ctx, srv, b, ask.Back, req)
@@ -161,6 +166,30 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 	}
 	d.Ask, err = json.Marshal(ask)
 	return d, req, err
+}
+
+// addressed replaces names of add-ons that are not their keys by these: people write what
+// the manifest calls an add-on, and its key may be the manifest's id.
+func (s *Maker) addressed(ctx context.Context, srv model.Server, ask *Ask) error {
+	names := []*string{}
+	for _, list := range [][]string{ask.Remove, ask.Enable, ask.Disable} {
+		for i := range list {
+			names = append(names, &list[i])
+		}
+	}
+	if ask.Back != nil && ask.Back.Addon != "" {
+		names = append(names, &ask.Back.Addon)
+	}
+	for _, name := range names {
+		key, err := s.Catalog.AddonKey(ctx, srv.Rulebook, *name)
+		if err != nil {
+			return err
+		}
+		if key != layout.Key(*name) {
+			*name = key
+		}
+	}
+	return nil
 }
 
 // HostOf is what a draft has to know of a host, as far as a test has found it out.

@@ -9,7 +9,6 @@ import (
 	"strings"
 
 	"restlesscrate/internal/core/finding"
-	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rollcall"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
@@ -90,7 +89,11 @@ func (s *Service) Confirm(ctx context.Context, server, addon, note, actor string
 	if err != nil {
 		return err
 	}
-	return s.Records.Confirm(ctx, model.Confirmation{ServerID: srv.ID, Addon: layout.Key(addon), Crate: crate, Note: note, Actor: actor})
+	key, err := s.Catalog.AddonKey(ctx, srv.Rulebook, addon)
+	if err != nil {
+		return err
+	}
+	return s.Records.Confirm(ctx, model.Confirmation{ServerID: srv.ID, Addon: key, Crate: crate, Note: note, Actor: actor})
 }
 
 // NoteOddity records something harmless that is known of an add-on, for every server
@@ -104,7 +107,11 @@ func (s *Service) NoteOddity(ctx context.Context, server, addon, text, actor str
 	if err != nil {
 		return err
 	}
-	return s.Records.AddOddity(ctx, model.Oddity{Rulebook: srv.Rulebook, Addon: layout.Key(addon), Text: text, Actor: actor})
+	key, err := s.Catalog.AddonKey(ctx, srv.Rulebook, addon)
+	if err != nil {
+		return err
+	}
+	return s.Records.AddOddity(ctx, model.Oddity{Rulebook: srv.Rulebook, Addon: key, Text: text, Actor: actor})
 }
 
 // ForgetOddity takes back what was noted. The add-on need not be there any more.
@@ -113,7 +120,11 @@ func (s *Service) ForgetOddity(ctx context.Context, server, addon, text string) 
 	if err != nil {
 		return err
 	}
-	err = s.Records.DropOddity(ctx, model.Oddity{Rulebook: srv.Rulebook, Addon: layout.Key(addon), Text: strings.TrimSpace(text)})
+	key, err := s.Catalog.AddonKey(ctx, srv.Rulebook, addon)
+	if err != nil {
+		return err
+	}
+	err = s.Records.DropOddity(ctx, model.Oddity{Rulebook: srv.Rulebook, Addon: key, Text: strings.TrimSpace(text)})
 	if errors.Is(err, model.ErrConflict) {
 		return fault.New(fault.Unknown, "oddity-unknown", "nothing of the kind is known of %s: %s", addon, text).By(finding.ShowAddons.On(server))
 	}
