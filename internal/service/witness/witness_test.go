@@ -12,6 +12,7 @@ import (
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/records"
+	"restlesscrate/internal/service/catalog"
 	"restlesscrate/internal/service/changes"
 )
 
@@ -39,7 +40,7 @@ func open(t *testing.T) (*Service, *records.DB, model.Server) {
 	srv, err := db.AddServer(t.Context(), model.Server{Name: "saltpan", Rulebook: "harbour", Transport: model.Transport{Kind: "folder", Root: "/srv"}})
 	require.NoError(t, err)
 	on := onSaltpan{srv: srv, crate: tree.Sum([]byte("lamps"))}
-	return &Service{Records: db, Hosts: on, Addons: on}, db, srv
+	return &Service{Records: db, Catalog: &catalog.Service{Records: db}, Hosts: on, Addons: on}, db, srv
 }
 
 func TestWhatIsOddAndHarmlessIsNotedOnceAndForgotten(t *testing.T) {
