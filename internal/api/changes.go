@@ -54,7 +54,8 @@ type Deployment struct {
 	Blocks    int        `json:"blocks" doc:"Blocks that nobody has accepted"`
 	Accepted  []Accepted `json:"accepted" nullable:"false"`
 	Motions   int        `json:"motions"`
-	Trouble   string     `json:"trouble,omitempty" doc:"What halted it"`
+	Trouble   string     `json:"trouble,omitempty" doc:"What halted it, or what it waits for"`
+	GoesBack  bool       `json:"goesBack,omitempty" doc:"It is being taken back, and what it waits for is part of that"`
 	Notes     []string   `json:"notes" nullable:"false"`
 	Figures   Figures    `json:"figures"`
 	Aftermath []Finding  `json:"aftermath" nullable:"false" doc:"What was found once it was done"`

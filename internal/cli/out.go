@@ -142,6 +142,10 @@ func (a *App) printOutcome(d api.Deployment) {
 	case "halted":
 		fmt.Fprintf(a.Out, "\nHalted while %s\n  restless deployment resume %s   finishes it\n  restless deployment undo %s     takes it back\n", d.Trouble, d.Name, d.Name)
 	case "waiting":
+		if d.GoesBack {
+			fmt.Fprintf(a.Out, "\nIt is being taken back, and waits for a person: %s\n  restless deployment tick %s   says that it is done; the rest is taken back then\n", strings.Replace(d.Trouble, "\n", "\n  Copy: ", 1), d.Name)
+			break
+		}
 		fmt.Fprintf(a.Out, "\nWaits for a person: %s\n  restless deployment tick %s   says that it is done; it goes on then\n  restless deployment undo %s   takes it back\n", strings.Replace(d.Trouble, "\n", "\n  Copy: ", 1), d.Name, d.Name)
 	case "done":
 		f := d.Figures

@@ -83,6 +83,9 @@ func (r editor) edit(ctx context.Context, m draft.Motion, from, to tree.Path) (R
 	if err != nil {
 		return Result{}, err
 	}
+	if !m.Before.Digest.IsZero() && tree.Sum(text) != m.Before.Digest {
+		r.note("%s holds something else than when the draft was made; the change is done to what it holds now, and the rest of it stays", m.Path)
+	}
 	return r.compose(ctx, m.Path, text, to)
 }
 

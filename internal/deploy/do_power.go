@@ -21,8 +21,8 @@ func (r powerer) forward(ctx context.Context, m draft.Motion, _ bool) (Result, e
 	return r.power(ctx, m)
 }
 
-func (r powerer) backward(ctx context.Context, m draft.Motion, _ Marks) (Result, error) {
-	return r.unpower(ctx, m)
+func (r powerer) backward(ctx context.Context, m draft.Motion, marks Marks) (Result, error) {
+	return r.unpower(ctx, m, marks)
 }
 
 // power does a motion of the server as a whole. Each looks at how the server
@@ -186,12 +186,14 @@ func (r powerer) ended(ctx context.Context) func() (bool, string, error) {
 
 // unpower takes a motion of the server back: one that was started is stopped, and
 // one that was stopped and had been running is started.
-func (r powerer) unpower(ctx context.Context, m draft.Motion) (Result, error) {
+func (r powerer) unpower(ctx context.Context, m draft.Motion, marks Marks) (Result, error) {
 	switch {
 	case m.Do == draft.UntilTicked:
-		if m.Back != "" {
-			r.note("set this back by hand: %s", strings.Replace(m.Back, "\n", " ", 1))
+		if marks.At(KeyOf(m)).State != Finished { // nobody has done it
 			return Result{}, nil
+		}
+		if m.Back != "" {
+			return Result{}, &WaitingError{m, m.Back}
 		}
 		r.note("what was done by hand stays done: %s", strings.Replace(m.Subject, "\n", " ", 1))
 		return Result{}, nil
@@ -217,8 +219,7 @@ func (r powerer) unpower(ctx context.Context, m draft.Motion) (Result, error) {
 		return Result{Told: Told{Words: words}}, err
 	case m.Do == power.Stop && m.Ran && state != power.Running:
 		if m.Subject != "" {
-			r.note("the server was stopped by hand; start it by hand again")
-			return Result{}, nil
+			return Result{}, &WaitingError{m, cmp.Or(m.Back, "Start the server again.")}
 		}
 		mark, err := r.Power.LogEnd(ctx)
 		if err != nil {

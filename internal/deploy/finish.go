@@ -41,9 +41,13 @@ func (r *Run) Backward(ctx context.Context) (err error) {
 			// From here on it is unknown what stands on the host, so that going
 			// forward again after an undo that broke off looks first.
 			// What a folder held is known from its result alone, which stays.
-			again := slices.DeleteFunc(slices.Clone(todo[:n]), draft.Motion.KeepsFolder)
-			if err := r.Journal.Intend(ctx, r.ID, again); err != nil {
-				return err
+			again := slices.DeleteFunc(slices.Clone(todo[:n]), func(m draft.Motion) bool {
+				return m.KeepsFolder() || m.Do == draft.UntilTicked // whether a person had done it is known from its mark alone
+			})
+			if len(again) > 0 {
+				if err := r.Journal.Intend(ctx, r.ID, again); err != nil {
+					return err
+				}
 			}
 			if err := r.backBatch(ctx, todo[:n], marks); err != nil {
 				return err

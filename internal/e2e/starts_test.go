@@ -105,14 +105,15 @@ func TestAProgramIsSetByHandBeforeEachStart(t *testing.T) {
 	require.Contains(t, out, "Waits for a person: Set the program file in your host's panel.\n  Copy: keel\n")
 	require.FileExists(t, filepath.Join(r.root, "keelworks/gear.lib"))
 	by("harbour") // forgotten: the loader is not there
-	out = r.must("deployment", "tick", "here#1")
-	require.Contains(t, out, "Roll call: 1 silent")
+	o := r.fails(4, "keel needs it, and nothing says that it loaded", "deployment", "tick", "here#1")
+	require.Contains(t, o.err, "looking whether this was done by hand: Set the program file in your host's panel: keel")
 	by("keel")
 	r.must("restart", "here", "--yes")
+	r.must("deployment", "resume", "here#1")
 	require.Contains(t, r.must("rollcall", "here"), "LOADED   keel")
 	out = r.fails(4, "here#2 waits for a person", "rollback", "here", "--deployment", "1", "--yes").out
 	require.Contains(t, out, "Copy: harbour")
-	r.must("deployment", "undo", "here#2")
+	r.must("deployment", "undo", "here#2") // nobody has ticked it, so there is nothing to set back
 	require.FileExists(t, filepath.Join(r.root, "keelworks/pattern.txt"))
 }
 
@@ -175,9 +176,11 @@ by-hand:
 	require.NoError(t, os.WriteFile(licence, []byte("not yet\n"), 0o644))
 	r.fails(1, "here#1 is not ticked: harbour.licence holds nothing like ^licensed to", "deployment", "tick", "here#1")
 	require.NoError(t, os.WriteFile(licence, []byte("a licence\nlicensed to Reedbank Commons\n"), 0o644))
-	out := r.must("deployment", "tick", "here#1")
-	require.Contains(t, out, "Roll call: 1 loaded")
-	require.Contains(t, out, "Put your licence beside the program. The log since the start has no line like ^licence of .* taken$, so it may not have been done right.")
+	o = r.fails(4, "looking whether this was done by hand: Put your licence beside the program. The log since the start has no line like ^licence of .* taken$", "deployment", "tick", "here#1")
+	require.Contains(t, o.err, "restless deployment resume here#1")
+	log := filepath.Join(r.root, "tidewright.log")
+	testbed.Write(t, log, read(t, log)+"licence of Reedbank taken\n") // the server was only slow to say so
+	require.Contains(t, r.must("deployment", "resume", "here#1"), "Roll call: 1 loaded")
 	require.Contains(t, r.must("deploy", "here", "--renew", "ledger", "--yes"), "was set aside", "it is not asked a second time")
 }
 

@@ -18,7 +18,7 @@ import (
 func wireDeployment(d model.Deployment) api.Deployment {
 	w := api.Deployment{Name: d.Name(), Server: d.Server, Number: d.Number, Kind: d.Kind, Title: d.Title, State: string(d.State), Digest: d.Digest.String(),
 		Counts: api.Counts(d.Draft.Counts), WayBack: d.Draft.WayBack, Findings: findings(d.Draft.Findings), Blocks: len(finding.Open(d.Draft.Findings, d.Accepts)),
-		Accepted: []api.Accepted{}, Motions: d.Motions, Trouble: d.Trouble, Notes: append([]string{}, d.Notes...), Figures: api.Figures(d.Figures),
+		Accepted: []api.Accepted{}, Motions: d.Motions, Trouble: d.Trouble, GoesBack: d.GoesBack && d.State == model.Waiting, Notes: append([]string{}, d.Notes...), Figures: api.Figures(d.Figures),
 		Aftermath: findings(d.Aftermath), Untidy: d.Untidy, Actor: d.Actor, Runner: d.Runner, CreatedAt: d.CreatedAt, StartedAt: when(d.StartedAt), EndedAt: when(d.EndedAt)}
 	for _, a := range d.Accepts {
 		w.Accepted = append(w.Accepted, api.Accepted{Code: a.Code, Path: string(a.Path), By: a.By})

@@ -63,6 +63,7 @@ type Deployment struct {
 	Actor     string
 	Runner    string
 	Trouble   string
+	GoesBack  bool // what it waits for is part of taking it back
 	Notes     []string
 	Figures   Figures
 	Aftermath []finding.Finding // what was found out once it was done
@@ -71,6 +72,10 @@ type Deployment struct {
 	StartedAt time.Time
 	EndedAt   time.Time
 }
+
+// HandKey names something that a person does by hand on a server: in the rulebook's words, and
+// for which add-on (its key), empty where it is once for all.
+type HandKey struct{ Addon, What string }
 
 // Name is how people write it: saltpan#7.
 func (d Deployment) Name() string { return fmt.Sprintf("%s#%d", d.Server, d.Number) }

@@ -15,7 +15,7 @@ func TestWhateverADraftIsMadeFromMovesTheBasis(t *testing.T) {
 	db := open(t)
 	moves := map[string][]string{}
 	for _, table := range []string{"rulebook_revision", "server", "secret", "addon", "addon_alias", "crate", "crate_archive", "correction", "choice", "pallet", "pallet_member",
-		"recipe", "confirmation", "ticked", "oddity", "roll_call", "container", "archive"} {
+		"recipe", "confirmation", "done_by_hand", "oddity", "roll_call", "container", "archive"} {
 		moves[table] = []string{"DELETE", "INSERT", "UPDATE"}
 	}
 	moves["content"] = []string{"DELETE", "UPDATE"}                                                                                 // a new one comes with a container or an archive

@@ -25,7 +25,7 @@ const (
 // columns are what a deployment is scanned from, in scanDeployment's order.
 func (d depth) columns() string {
 	long := [...]string{"'', NULL, NULL, NULL", "CASE WHEN d.draft_steps IS NULL THEN d.draft ELSE '' END, NULL, d.draft_steps, NULL", "d.draft, d.draft_changes, d.draft_steps, d.draft_motions"}
-	return `d.id, d.server_id, s.name, d.number, d.kind, d.title, d.state, d.ask, d.digest, d.outline, d.motions, d.accepts, d.actor, d.runner, d.trouble, d.notes, d.figures, d.aftermath, d.untidy, d.created_at, d.started_at, d.ended_at, ` + long[d]
+	return `d.id, d.server_id, s.name, d.number, d.kind, d.title, d.state, d.ask, d.digest, d.outline, d.motions, d.accepts, d.actor, d.runner, d.trouble, d.goes_back, d.notes, d.figures, d.aftermath, d.untidy, d.created_at, d.started_at, d.ended_at, ` + long[d]
 }
 
 const deploymentFrom = ` FROM deployment d JOIN server s ON s.id = d.server_id`
@@ -35,7 +35,7 @@ func scanDeployment(r *sql.Rows, d *model.Deployment) error {
 	var old []byte
 	var long parts
 	if err := r.Scan(&d.ID, &d.ServerID, &d.Server, &d.Number, &d.Kind, &d.Title, &d.State, &ask, &digest, asJSON(&d.Draft), &d.Motions, asJSON(&d.Accepts),
-		&d.Actor, &d.Runner, &d.Trouble, asJSON(&d.Notes), asJSON(&d.Figures), asJSON(&d.Aftermath), &d.Untidy, moment{&d.CreatedAt}, moment{&d.StartedAt}, moment{&d.EndedAt},
+		&d.Actor, &d.Runner, &d.Trouble, &d.GoesBack, asJSON(&d.Notes), asJSON(&d.Figures), asJSON(&d.Aftermath), &d.Untidy, moment{&d.CreatedAt}, moment{&d.StartedAt}, moment{&d.EndedAt},
 		&old, &long.changes, &long.steps, &long.motions); err != nil {
 		return err
 	}
@@ -194,7 +194,7 @@ func (db *DeploymentStore) Halt(ctx context.Context, id int64, trouble string) e
 
 // Wait marks a running deployment as one that waits for a person, and for what.
 func (db *DeploymentStore) Wait(ctx context.Context, id int64, text string) error {
-	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET state = ?, trouble = ? WHERE id = ? AND state IN ('running','undoing')`, model.Waiting, text, id))
+	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET goes_back = (state = 'undoing'), state = ?, trouble = ? WHERE id = ? AND state IN ('running','undoing')`, model.Waiting, text, id))
 }
 
 // SaveRun writes what a run adds to its deployment.

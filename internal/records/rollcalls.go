@@ -63,21 +63,34 @@ func (db *RollCallStore) Confirmations(ctx context.Context, server int64) ([]mod
 	}, `SELECT server_id, addon, crate, note, actor, at FROM confirmation WHERE server_id = ?`, server)
 }
 
-// Tick records that a person has done something by hand on a server.
-func (db *RollCallStore) Tick(ctx context.Context, server int64, words, actor string) error {
-	_, err := db.sql.ExecContext(ctx, `INSERT INTO ticked (server_id, text, actor, at) VALUES (?,?,?,?) ON CONFLICT DO NOTHING`, server, words, actor, db.millis())
+// DoByHand records that a person has done something by hand on a server, instead of what
+// they had done for the same before.
+func (db *RollCallStore) DoByHand(ctx context.Context, server int64, key model.HandKey, words, actor string) error {
+	_, err := db.sql.ExecContext(ctx, `INSERT OR REPLACE INTO done_by_hand (server_id, addon, what, text, actor, at) VALUES (?,?,?,?,?,?)`, server, key.Addon, key.What, words, actor, db.millis())
 	if err != nil {
-		return fmt.Errorf("record the tick: %w", err)
+		return fmt.Errorf("record what was done by hand: %w", err)
 	}
 	return nil
 }
 
-// Ticked gives what people have done by hand on a server.
-func (db *RollCallStore) Ticked(ctx context.Context, server int64) (map[string]bool, error) {
-	list, err := all(ctx, db.sql, func(r *sql.Rows, s *string) error { return r.Scan(s) }, `SELECT text FROM ticked WHERE server_id = ?`, server)
-	out := map[string]bool{}
-	for _, s := range list {
-		out[s] = true
+// UndoByHand records that it is not so any more.
+func (db *RollCallStore) UndoByHand(ctx context.Context, server int64, key model.HandKey) error {
+	_, err := db.sql.ExecContext(ctx, `DELETE FROM done_by_hand WHERE server_id = ? AND addon = ? AND what = ?`, server, key.Addon, key.What)
+	if err != nil {
+		return fmt.Errorf("record what was taken back by hand: %w", err)
 	}
+	return nil
+}
+
+// DoneByHand gives the words of what people have done by hand on a server.
+func (db *RollCallStore) DoneByHand(ctx context.Context, server int64) (map[model.HandKey]string, error) {
+	out := map[model.HandKey]string{}
+	_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
+		var k model.HandKey
+		var words string
+		err := r.Scan(&k.Addon, &k.What, &words)
+		out[k] = words
+		return err
+	}, `SELECT addon, what, text FROM done_by_hand WHERE server_id = ?`, server)
 	return out, err
 }

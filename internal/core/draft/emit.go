@@ -85,6 +85,7 @@ func emit(r running, d *Draft) emitting {
 	for _, x := range m.edits {
 		m.d.Counts.Send += x.After.Size
 	}
+	m.askHands(e, Prepare)
 	m.stopIt(e)
 	m.data(e)
 	m.renew(e)

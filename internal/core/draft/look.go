@@ -89,6 +89,16 @@ func planOf(g *goals, req *Request) Plan {
 	for _, n := range req.NewNames {
 		above(n.To)
 	}
+	for _, h := range req.Hands { // whether what is looked for in a text can be done before the stop
+		if h.File != tree.Root {
+			pass(h.File.Dir())
+		}
+	}
+	for _, s := range req.Sets {
+		if s.Check.File != tree.Root {
+			pass(s.Check.File.Dir())
+		}
+	}
 	var trees []tree.Path
 	for _, f := range req.Data {
 		trees = append(trees, f.Path)

@@ -21,27 +21,6 @@ const (
 	UntilTicked  power.Act = "ticked" // a person says that it is done
 )
 
-// Hand is something that no file reaches: a person does it, with the exact text
-// to copy, and ticks it off.
-type Hand struct {
-	What string `json:"what"`
-	Text string `json:"text,omitempty"`
-	Why  string `json:"why,omitempty"`
-	// How it is told whether it was done: File is there when it is ticked, and
-	// holds something like Match; a line like Log is in the log since the start.
-	File  tree.Path `json:"file,omitempty"`
-	Match string    `json:"match,omitempty"`
-	Log   string    `json:"log,omitempty"`
-}
-
-// Words are what a person is told; the text to copy is the second line.
-func (h Hand) Words() string {
-	if h.Text == "" {
-		return h.What
-	}
-	return h.What + "\n" + h.Text
-}
-
 // Effect is when a change of an add-on counts.
 type Effect struct {
 	Kind   string // of the add-on, for the reason
@@ -52,6 +31,8 @@ type Effect struct {
 
 // Touched is an add-on that is taken away or comes back, with when that counts.
 type Touched struct {
+	Addon  string      // its key; empty for a text whose entries go back
+	Crate  tree.Digest // of which it is then, or was where it goes
 	Label  string
 	Effect Effect
 	Gone   bool // nothing of it stays
@@ -195,7 +176,7 @@ func (m *emitting) stopIt(e *emitter) {
 		reason += fmt.Sprintf("; players are told %d s before", p.Warns)
 	}
 	s := e.step(Step{Phase: Swap, Verb: verb, What: what, Reason: reason})
-	e.motion(s, Motion{Kind: PowerMotion, Do: power.Stop, Subject: subjectOf(p.Stop, p.StopWords), Ran: p.Condition != power.Stopped && m.d.Legs < 2}) // in a later leg it is this deployment that had started it
+	e.motion(s, Motion{Kind: PowerMotion, Do: power.Stop, Subject: subjectOf(p.Stop, p.StopWords), Back: subjectOf(p.Start, p.StartWords), Ran: p.Condition != power.Stopped && m.d.Legs < 2}) // in a later leg it is this deployment that had started it
 	e.group++
 	e.motion(s, Motion{Kind: WaitMotion, Do: UntilStopped})
 }
@@ -208,15 +189,7 @@ func (m *emitting) startIt(e *emitter) {
 		s := e.step(Step{Phase: Proof, Verb: ReloadIt, What: r.label, Reason: "it is taken anew without a stop: " + r.line})
 		e.motion(s, Motion{Kind: PowerMotion, Do: power.Reload, Subject: r.line, Back: r.back})
 	}
-	m.setByHand(e)
-	for _, h := range m.hands() {
-		e.group++
-		s := e.step(Step{Phase: Proof, Verb: ByHand, What: strings.Replace(h.Words(), "\n", " Copy: ", 1), Reason: h.Why})
-		e.motion(s, Motion{Kind: WaitMotion, Do: UntilTicked, Subject: h.Words()})
-		if h.File != "" || h.Log != "" {
-			m.d.Checked = append(m.d.Checked, h)
-		}
-	}
+	m.askHands(e, Proof)
 	if m.power.start {
 		e.group++
 		verb, what := StartIt, "the server"
@@ -313,14 +286,6 @@ func (m *telling) awayWords() string {
 		return fmt.Sprintf("for as long as it takes to stop and start, and %d s of ours", max(1, ours))
 	}
 	return fmt.Sprintf("about %d s, of which %d s ours", m.req.Power.Away/1000+max(1, ours), max(1, ours))
-}
-
-// hands are what a person has to do before the server starts for the first time.
-func (m *emitting) hands() []Hand {
-	if len(m.changes)+len(m.edits)+len(m.d.Deferred) == 0 || m.d.Legs > 1 {
-		return nil
-	}
-	return m.req.Hands
 }
 
 // Powered tells whether a draft has motions of the server as a whole.

@@ -26,6 +26,8 @@ type Set struct {
 	Path tree.Path     `json:"-"`
 	List settings.List `json:"-"`
 	Hand string        `json:"hand,omitempty"`
+	// Check tells of what a person does whether it was done.
+	Check HandCheck `json:"check,omitzero"`
 }
 
 // Drift is a variable of the server whose value a text holds, and another one than is
@@ -170,24 +172,6 @@ func (m *running) with() map[string]string {
 
 // takes tells whether the start of a server takes the value of a variable.
 func (p *Power) takes(variable string) bool { return p != nil && slices.Contains(p.Takes, variable) }
-
-// setByHand emits what a person sets, of which the server needs to know at its
-// next start.
-func (m *emitting) setByHand(e *emitter) {
-	for _, s := range m.d.Sets {
-		if s.Hand == "" {
-			continue
-		}
-		if m.d.Legs > 1 && (s.Variable != Program || m.launch == nil) {
-			continue // it was set before the first start
-		}
-		h := Hand{What: s.Hand, Text: m.value(s), Why: s.Why}
-		e.group++
-		st := e.step(Step{Phase: Proof, Verb: ByHand, What: strings.Replace(h.Words(), "\n", " Copy: ", 1), Reason: h.Why})
-		back := Hand{What: s.Hand, Text: s.Before}
-		e.motion(st, Motion{Kind: WaitMotion, Do: UntilTicked, Subject: h.Words(), Back: back.Words()})
-	}
-}
 
 // nextLegs shows what the later legs will do.
 func (m *emitting) nextLegs(e *emitter) {

@@ -76,8 +76,8 @@ func TestAProgramThatOnlyAPanelSetsIsSetByHandBeforeEachStart(t *testing.T) {
 	change := keel(f, &Power{Condition: power.Running, Stop: "http", Start: "http", Rolls: true})
 	byHand := func(r *Request) { change(r); r.Sets[0].Hand = "Set the program file in the panel." }
 	d := f.draft(byHand)
-	require.Equal(t, []string{"1 stop the server", "1 by hand Set the program file in the panel. Copy: keel-setup", "1 start the server", "1 next leg start with keel"}, told(d))
-	require.Equal(t, []string{"1 stop", "1 stopped", "1 ticked Set the program file in the panel.\nkeel-setup", "1 start", "1 ended"}, acts(d))
+	require.Equal(t, []string{"1 by hand Set the program file in the panel. Copy: keel-setup", "1 stop the server", "1 start the server", "1 next leg start with keel"}, told(d))
+	require.Equal(t, []string{"1 ticked Set the program file in the panel.\nkeel-setup", "1 stop", "1 stopped", "1 start", "1 ended"}, acts(d))
 	for m := range d.Motions.All() {
 		if m.Do == UntilTicked {
 			require.Equal(t, "Set the program file in the panel.\nquay", m.Back)

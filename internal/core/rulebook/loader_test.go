@@ -38,7 +38,7 @@ func TestStartsAndWhatHoldsAVariableAreRead(t *testing.T) {
 	require.Equal(t, "Set the program file in your host's panel.", program.ByHand)
 	port, _ := b.Variable("port")
 	require.Equal(t, &rulebook.Setting{File: "quay.conf", Match: "(?m)^port = (.*)$"}, port.SetIn)
-	require.Equal(t, []rulebook.ByHand{{What: "Put your key beside the program.", File: "{port}/quay.key", Match: "^key ", Log: "^key accepted$"}}, b.ByHand)
+	require.Equal(t, []rulebook.ByHand{{What: "Put your key beside the program.", Check: rulebook.Check{File: "{port}/quay.key", Match: "^key ", Log: "^key accepted$"}}}, b.ByHand)
 	require.NoError(t, bySchema(t, schema(t), loaderBook))
 
 	for wrong, why := range map[[2]string]string{

@@ -124,7 +124,7 @@ func (r *reader) variables(n *yaml.Node, b *Book) {
 				r.server().oneOf("per", &per, []string{"server", "add-on"})(n)
 				v.PerAddon = per == "add-on"
 			}},
-			field{"set-by-hand", false, r.text("set-by-hand", &v.ByHand)},
+			field{"set-by-hand", false, func(n *yaml.Node) { r.server().setByHand(n, &v, b) }},
 			field{"set-in", false, func(n *yaml.Node) {
 				s := r.server().setting(n, b)
 				if v.SetIn = &s; s.Match == "" {

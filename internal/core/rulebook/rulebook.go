@@ -58,6 +58,8 @@ type Variable struct {
 	// server's control holds it, nothing can set it.
 	SetIn  *Setting
 	ByHand string
+	// HandCheck is how it is told whether that was done.
+	HandCheck Check
 }
 
 // Program is the variable that holds the name of the program file by which a

@@ -57,17 +57,6 @@ type Setting struct {
 	Format manifest.Format
 }
 
-// ByHand is something that no file reaches: a person does it, with the exact
-// text to copy.
-type ByHand struct {
-	What, Text string
-	Kinds      []string // with whose add-ons it goes; all where empty
-	// How it is told whether it was done, where it can be: File must be on the
-	// server, and hold something like Match, when it is ticked; a line like Log
-	// must be in the log once the server has started.
-	File, Match, Log string
-}
-
 // Names tells whether the console's answer names add-ons of a kind.
 func (c Console) Names(kind string) bool {
 	return len(c.Kinds) == 0 || kind == "" || slices.Contains(c.Kinds, kind)
@@ -137,40 +126,6 @@ func (r serverReader) setting(n *yaml.Node, b *Book) Setting {
 		r.fault(n, "the suffix of %q does not tell how it is written; use match", s.File)
 	}
 	return s
-}
-
-func (r serverReader) byHand(n *yaml.Node, b *Book) {
-	if !r.expect(n, yaml.SequenceNode, "by-hand") {
-		return
-	}
-	for _, item := range n.Content {
-		var h ByHand
-		r.mapping(item, "a thing to do by hand",
-			field{"what", true, r.text("what", &h.What)},
-			field{"text", false, r.text("text", &h.Text)},
-			field{"check", false, func(v *yaml.Node) {
-				r.mapping(v, "check",
-					field{"file", false, r.serverFile(&h.File, b)},
-					field{"match", false, func(v *yaml.Node) {
-						r.text("match", &h.Match)(v)
-						if err := checkRegexp(h.Match); err != nil {
-							r.fault(v, "match: %v", err)
-						}
-					}},
-					field{"log", false, r.expression("log", &h.Log, "")})
-				switch {
-				case h.File == "" && h.Log == "":
-					r.fault(v, "check needs file, log or both")
-				case h.Match != "" && h.File == "":
-					r.fault(v, "match goes with file")
-				}
-			}},
-			field{"kinds", false, func(v *yaml.Node) {
-				r.texts("kinds", &h.Kinds, checkAny)(v)
-				r.later = append(r.later, func() { r.kindsExist(v, h.Kinds, b) })
-			}})
-		b.ByHand = append(b.ByHand, h)
-	}
 }
 
 // serverFile reads a path on the server, whose placeholders are variables.

@@ -47,7 +47,8 @@ type Records interface {
 	Advance(ctx context.Context, id int64, to model.State, from ...model.State) error
 	Halt(ctx context.Context, id int64, trouble string) error
 	Wait(ctx context.Context, id int64, text string) error
-	Tick(ctx context.Context, server int64, words, actor string) error
+	DoByHand(ctx context.Context, server int64, key model.HandKey, words, actor string) error
+	UndoByHand(ctx context.Context, server int64, key model.HandKey) error
 	SaveRun(ctx context.Context, d model.Deployment) error
 	SaveDraft(ctx context.Context, d model.Deployment) error
 	SaveOutline(ctx context.Context, d model.Deployment) error

@@ -14,6 +14,7 @@ import (
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/remote"
 	"restlesscrate/internal/service/requests"
+	"restlesscrate/internal/service/verify"
 )
 
 // notLoadedError is why a deployment takes itself back.
@@ -48,7 +49,7 @@ func (s driver) broken(ctx context.Context, d model.Deployment, run *deploy.Run,
 	}
 	run.Data = true
 	undone, err := s.takeBack(ctx, srv, run, d, tell)
-	if err != nil {
+	if err != nil || undone.State == model.Waiting { // for what only a person can take back
 		return undone, err
 	}
 	f := fault.New(fault.Failed, "taken-back", "%s was taken back: %v", d.Name(), cause)
@@ -67,11 +68,12 @@ func undoes(cause error) bool {
 	var late *deploy.LateError
 	var fell *deploy.FellError
 	var missing *notLoadedError
+	var unseen *verify.UnseenError
 	var at *deploy.MotionError
 	switch {
 	case errors.As(cause, &late):
 		return late.Wait == draft.UntilReady
-	case errors.As(cause, &fell), errors.As(cause, &missing):
+	case errors.As(cause, &fell), errors.As(cause, &missing), errors.As(cause, &unseen):
 		return true
 	case errors.As(cause, &at): // what starts or reloads the server refused
 		return at.Motion.Do == power.Start || at.Motion.Do == power.Reload

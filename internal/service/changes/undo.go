@@ -15,13 +15,23 @@ func (s *Service) Undo(ctx context.Context, d model.Deployment, data bool, actor
 	if d.State != model.Halted && d.State != model.Waiting {
 		return d, WrongState(d, "undo")
 	}
+	return s.back(ctx, d, data, actor, tell, func(now model.Deployment) error {
+		if now.State != model.Halted && now.State != model.Waiting {
+			return WrongState(now, "undo")
+		}
+		return nil
+	})
+}
+
+// back takes a deployment back at its turn, if ready lets it.
+func (s *Service) back(ctx context.Context, d model.Deployment, data bool, actor string, tell progress.Tell, ready func(model.Deployment) error) (model.Deployment, error) {
 	d, end, err := s.drive().myTurn(ctx, d, tell)
 	if err != nil {
 		return d, err
 	}
 	defer end()
-	if d.State != model.Halted && d.State != model.Waiting {
-		return d, WrongState(d, "undo")
+	if err := ready(d); err != nil {
+		return d, err
 	}
 	srv, h, err := s.drive().connect(ctx, d)
 	if err != nil {
@@ -55,7 +65,11 @@ func (s driver) takeBack(ctx context.Context, srv model.Server, run *deploy.Run,
 	if _, err := s.powered(ctx, srv, run); err != nil {
 		return s.halt(ctx, d, run, err)
 	}
-	if err := s.rideOut(ctx, srv, run, tell, &d.Figures.LostLines, func() error { return run.Backward(ctx) }); err != nil {
+	err := s.rideOut(ctx, srv, run, tell, &d.Figures.LostLines, func() error { return run.Backward(ctx) })
+	if waiting := (*deploy.WaitingError)(nil); errors.As(err, &waiting) {
+		return s.wait(ctx, d, run, waiting)
+	}
+	if err != nil {
 		return s.halt(ctx, d, run, err)
 	}
 	d.Notes = append(d.Notes, run.Notes()...)

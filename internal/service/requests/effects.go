@@ -52,7 +52,7 @@ func (s *Maker) touched(ctx context.Context, b *rulebook.Book, req *draft.Reques
 		if !stays {
 			claim = before[key]
 		}
-		t := draft.Touched{Label: claim.Label, Gone: !stays}
+		t := draft.Touched{Addon: key, Crate: claim.Crate, Label: claim.Label, Gone: !stays}
 		crate, err := s.Records.CrateByDigest(ctx, claim.Crate)
 		if err != nil && !errors.Is(err, model.ErrNotFound) {
 			return err

@@ -33,7 +33,7 @@ type Records interface {
 	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
 	Marks(ctx context.Context, deployment int64) (deploy.Marks, error)
 	Choices(ctx context.Context, server int64) (map[string][]string, error)
-	Ticked(ctx context.Context, server int64) (map[string]bool, error)
+	DoneByHand(ctx context.Context, server int64) (map[model.HandKey]string, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
 }
 

@@ -105,9 +105,11 @@ func ValueOf(b *rulebook.Book, srv model.Server, name string) string {
 // the server's control holds is known to the draft.
 func Holder(b *rulebook.Book, srv model.Server, set *draft.Set) error {
 	v, _ := b.Variable(set.Variable)
+	var err error
 	switch {
 	case v.SetIn != nil:
-		text, err := rulebook.Fill(v.SetIn.File, func(name string) (string, bool) { v, ok := srv.Variables[name]; return v, ok })
+		var text string
+		text, err = rulebook.Fill(v.SetIn.File, func(name string) (string, bool) { v, ok := srv.Variables[name]; return v, ok })
 		if err == nil {
 			set.Path, err = tree.ParsePath(text)
 		}
@@ -117,6 +119,10 @@ func Holder(b *rulebook.Book, srv model.Server, set *draft.Set) error {
 		set.List = settings.List{Form: settings.ValueForm, Match: v.SetIn.Match}
 	case v.ByHand != "":
 		set.Hand = v.ByHand
+		set.Check, err = checkOf(b, v.HandCheck, srv.Variables)
+		if err != nil {
+			return err
+		}
 	case set.Variable == rulebook.Program:
 		set.Hand = "Set the program file that the server is started with."
 	}

@@ -5,11 +5,12 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"regexp"
 	"slices"
 	"strings"
 
+	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/rollcall"
 	"restlesscrate/internal/core/settings"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
@@ -44,19 +45,59 @@ func heldEdits(ctx context.Context, h remote.Host, d *model.Deployment) (out []f
 	return out, nil
 }
 
-// unseen tells which things done by hand do not show in the log since the start.
-func unseen(d *model.Deployment, log string) (out []finding.Finding, err error) {
-	for _, h := range d.Draft.Checked {
-		if h.Log == "" {
+// UnseenError is something that a person has done, and that the server's log says otherwise
+// about.
+type UnseenError struct{ What string }
+
+func (e *UnseenError) Error() string { return e.What }
+
+// seen tells whether what was done by hand shows in the log since the start, and by the roll
+// call: an [UnseenError] where it does not.
+func seen(d *model.Deployment, log string, roll rollcall.Roll) error {
+	for i, h := range d.Draft.Checked {
+		again := slices.ContainsFunc(d.Draft.Checked[i+1:], func(o draft.Hand) bool { return h.Rule == "" && o.What == h.What })
+		if h.Undoes || again { // set anew for a later start
 			continue
 		}
-		re, err := regexp.Compile(h.Log)
+		told, err := seenOne(h, log, roll)
 		if err != nil {
-			return nil, err
+			return err
 		}
-		if !slices.ContainsFunc(strings.Split(log, "\n"), func(line string) bool { return re.MatchString(strings.TrimSuffix(line, "\r")) }) {
-			out = append(out, finding.Finding{Level: finding.Warn, Code: "by-hand-unseen", What: fmt.Sprintf("%s The log since the start has no line like %s, so it may not have been done right.", strings.Replace(h.Words(), "\n", " ", 1), h.Log)})
+		if told != "" {
+			what := strings.TrimSuffix(h.What, ".")
+			if h.Text != "" {
+				what += ": " + h.Text
+			}
+			return &UnseenError{fmt.Sprintf("looking whether this was done by hand: %s. %s", what, told)}
 		}
 	}
-	return out, nil
+	return nil
+}
+
+// seenOne says what speaks against a thing having been done; nothing where it was, as far as
+// can be told.
+func seenOne(h draft.Hand, log string, roll rollcall.Roll) (string, error) {
+	if h.Log != "" {
+		ok, otherwise, err := h.Shows(h.Log, log)
+		switch {
+		case err != nil:
+			return "", err
+		case otherwise != "":
+			return fmt.Sprintf("The log since the start says %s, not %s", otherwise, h.Value), nil
+		case !ok:
+			return fmt.Sprintf("The log since the start has no line like %s", h.Log), nil
+		}
+	}
+	for _, e := range roll.Entries {
+		if h.For == "" || e.Addon != h.For {
+			continue
+		}
+		switch e.Standing {
+		case rollcall.Failed:
+			return fmt.Sprintf("%s needs it, and did not load: %s", e.Addon, e.Why), nil
+		case rollcall.Silent:
+			return fmt.Sprintf("%s needs it, and nothing says that it loaded", e.Addon), nil
+		}
+	}
+	return "", nil
 }

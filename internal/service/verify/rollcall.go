@@ -213,15 +213,16 @@ func (s *Verifier) After(ctx context.Context, srv model.Server, run *deploy.Run,
 	if err != nil {
 		return nil, nil, err
 	}
-	hands, err := unseen(d, log)
-	if err != nil {
-		return nil, nil, err
+	if starts(d.Draft) {
+		if err := seen(d, log, roll); err != nil {
+			return nil, nil, err
+		}
 	}
 	called, err := s.findingsOf(ctx, srv, roll, d, fresh)
 	if err != nil {
 		return nil, nil, err
 	}
-	d.Aftermath = slices.Concat(called, found, held, hands)
+	d.Aftermath = slices.Concat(called, found, held)
 	for _, e := range roll.Entries {
 		if _, ours := fresh[e.Addon]; ours && e.Standing == rollcall.Failed {
 			failed = append(failed, e.Addon)

@@ -77,7 +77,7 @@
     >Stop it</Button
   >
 {:else if d.state === 'waiting'}
-  {@render undo()}
+  {#if !d.goesBack}{@render undo()}{/if}
   <Button kind="main" disabled={acts.starting} onclick={() => acts.tick()}>It is done</Button>
   {#if acts.unseen}
     <Button disabled={acts.starting} onclick={() => acts.tick(true)}>It is done all the same</Button>

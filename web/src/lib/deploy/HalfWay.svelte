@@ -28,7 +28,9 @@
         >Copy it</Button
       >{/if}
     <span class="reason basis-full"
-      >The deployment goes on once you say that it is done. You may close this page meanwhile.</span
+      >{d.goesBack
+        ? 'It is being taken back. The rest goes back once you say that this is done.'
+        : 'The deployment goes on once you say that it is done.'} You may close this page meanwhile.</span
     >
   </div>
 {/if}

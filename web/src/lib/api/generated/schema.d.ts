@@ -1241,6 +1241,8 @@ export interface components {
             endedAt?: string;
             figures: components["schemas"]["Figures"];
             findings: components["schemas"]["Finding"][];
+            /** @description It is being taken back, and what it waits for is part of that */
+            goesBack?: boolean;
             /** @description The job that ran it last */
             job?: string;
             /** @enum {string} */
@@ -1261,7 +1263,7 @@ export interface components {
             state: "draft" | "queued" | "running" | "waiting" | "done" | "halted" | "undoing" | "undone" | "discarded";
             steps?: components["schemas"]["Step"][] | null;
             title: string;
-            /** @description What halted it */
+            /** @description What halted it, or what it waits for */
             trouble?: string;
             /** @description Set-aside files are still on the server */
             untidy?: boolean;
