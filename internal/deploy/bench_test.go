@@ -300,6 +300,18 @@ func (b *bench) swapped(r *deploy.Run) error {
 	}
 }
 
+// takenBack takes all back, a person's part too.
+func (b *bench) takenBack(r *deploy.Run) error {
+	for {
+		err := r.Backward(b.t.Context())
+		var w *deploy.WaitingError
+		if !errors.As(err, &w) {
+			return err
+		}
+		require.NoError(b.t, b.db.Reverse(b.t.Context(), b.dep.ID, []deploy.Outcome{{Motion: w.Motion}}))
+	}
+}
+
 // asFar goes as far as nobody has to be waited for.
 func (b *bench) asFar(r *deploy.Run) error {
 	ctx := b.t.Context()

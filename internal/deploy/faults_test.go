@@ -78,15 +78,15 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 						return // recorded by then: rolled back, not undone
 					}
 					b = stopped()
-					require.NoError(t, b.run(0, at).Backward(t.Context()))
+					require.NoError(t, b.takenBack(b.run(0, at)))
 					b.isOld()
 					for _, back := range []int{m.ID, max(1, m.ID-2)} {
 						b = stopped()
-						_ = b.run(back, at).Backward(t.Context())
-						require.NoError(t, b.run(0, at).Backward(t.Context()))
+						_ = b.takenBack(b.run(back, at))
+						require.NoError(t, b.takenBack(b.run(0, at)))
 						b.isOld()
 						b = stopped()
-						_ = b.run(back, at).Backward(t.Context())
+						_ = b.takenBack(b.run(back, at))
 						require.NoError(t, b.whole(b.run(0, at)))
 						b.isNew()
 					}

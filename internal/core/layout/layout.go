@@ -44,7 +44,11 @@ func Lay(b *rulebook.Book, a Archive, fixes Fixes) (Result, error) {
 	l := &laying{book: b, archive: a, fixes: fixes, texts: map[tree.Path]*text{}}
 	l.files = make([]tree.Entry, 0, len(a.Entries))
 	for _, e := range a.Entries {
-		if !e.Dir && !inside(e.Path) {
+		switch {
+		case e.Dir:
+		case inside(e.Path):
+			l.inner = append(l.inner, e)
+		default:
 			l.files = append(l.files, e)
 		}
 	}
@@ -80,7 +84,10 @@ type laying struct {
 	archive Archive
 	fixes   Fixes
 	files   []tree.Entry // without folders and without what is in inner archives
-	texts   map[tree.Path]*text
+	inner   []tree.Entry // files in inner archives and packed files
+	// packedIn are those by the file that they are in, once that was asked.
+	packedIn map[tree.Path][]part
+	texts    map[tree.Path]*text
 	// editions are read from the folders of files.
 	editions *editions
 	res      Result

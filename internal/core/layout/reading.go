@@ -92,11 +92,13 @@ func (l *laying) readAll(rd rulebook.Reading, r root, c *Crate) (out []found) {
 }
 
 // readable are the files in which something may be written of an add-on: those below
-// its root, or the single file that it is.
+// its root, and what is in packed files there, behind "!/". Of a single file that is the
+// add-on it is the file, and what is in it, as if it had come alone.
 func (l *laying) readable(r root) (out []part) {
 	switch {
 	case r.only != nil:
-		return []part{{Entry: *r.only, rel: tree.Path(r.only.Path.Base())}}
+		out = []part{{Entry: *r.only, rel: tree.Path(r.only.Path.Base())}}
+		return append(out, l.packed(r.only.Path)...)
 	case r.whole && len(l.archive.Entries) == 0:
 		e := l.archive.Whole
 		e.Path = tree.Path(l.archive.Filename)
@@ -107,7 +109,29 @@ func (l *laying) readable(r root) (out []part) {
 			out = append(out, part{Entry: e, rel: rel})
 		}
 	}
+	if l.book.ReadsInside() {
+		for _, e := range l.inner {
+			if rel, ok := e.Path.Below(r.folder); ok {
+				out = append(out, part{Entry: e, rel: rel})
+			}
+		}
+	}
+	if k := r.file; k != nil { // alone with what is beside it
+		out = append(l.packed(k.Path), out...)
+	}
 	return out
+}
+
+// packed is what is in a packed file, by its paths in that.
+func (l *laying) packed(file tree.Path) []part {
+	if l.packedIn == nil {
+		l.packedIn = map[tree.Path][]part{}
+		for _, e := range l.inner {
+			outer, rel, _ := rulebook.Inside(string(e.Path))
+			l.packedIn[tree.Path(outer)] = append(l.packedIn[tree.Path(outer)], part{Entry: e, rel: tree.Path(rel)})
+		}
+	}
+	return l.packedIn[file]
 }
 
 func (l *laying) text(e tree.Entry) *text {

@@ -19,6 +19,7 @@ type root struct {
 	whole  bool        // the archive itself is the one file
 	repack tree.Path   // with whole: the folder in it that is packed anew
 	only   *tree.Entry // of several single files beside each other, this one
+	file   *tree.Entry // the single file that is the add-on, where it came alone
 	stems  []stem      // where a name may be read, the best first
 	why    string      // for the crate
 	reason string      // for each of its files
@@ -55,18 +56,18 @@ func (l rooting) single(k *rulebook.Kind) []root {
 		return []root{{whole: true, stems: []stem{fileStem(a.Filename)},
 			why: "the downloaded file is the add-on", reason: "a single file that is the add-on"}}
 	}
-	if len(k.Holds) > 0 {
-		return l.tooDeep(k)
+	if deep := l.tooDeep(k); len(k.Holds) > 0 && len(deep) > 0 {
+		return deep
 	}
 	var out []root
 	for _, e := range l.files {
-		if globbed(k.Single, tree.Path(e.Path.Base())) {
+		if globbed(k.Single, tree.Path(e.Path.Base())) && l.packedHolds(k, e.Path) {
 			out = append(out, root{folder: e.Path.Dir(), only: &e, stems: []stem{fileStem(e.Path.Base()), fileStem(a.Filename)},
 				why: fmt.Sprintf("%s is the add-on", e.Path), reason: "a single file that is the add-on"})
 		}
 	}
 	if len(out) == 1 {
-		out[0].only = nil // it is alone, so what is beside it may belong to it
+		out[0].file, out[0].only = out[0].only, nil // it is alone, so what is beside it may belong to it
 	}
 	return out
 }
@@ -96,6 +97,21 @@ func (l rooting) tooDeep(k *rulebook.Kind) []root {
 func (l rooting) holds(k *rulebook.Kind) bool {
 	for _, glob := range k.Holds {
 		if !slices.ContainsFunc(l.files, func(e tree.Entry) bool { return globbed([]string{glob}, e.Path) }) {
+			return false
+		}
+	}
+	return true
+}
+
+// packedHolds tells the same of a file in an archive. What is not seen into is believed by
+// its name.
+func (l rooting) packedHolds(k *rulebook.Kind, file tree.Path) bool {
+	in := l.packed(file)
+	if len(in) == 0 {
+		return true
+	}
+	for _, glob := range k.Holds {
+		if !slices.ContainsFunc(in, func(p part) bool { return globbed([]string{glob}, p.rel) }) {
 			return false
 		}
 	}

@@ -64,10 +64,11 @@ func (s *Service) alone(ctx context.Context, ref string, c model.Crate, among []
 	if err != nil {
 		return c, err
 	}
-	if len(twins) > 0 {
-		return c, ambiguous(ref, slices.DeleteFunc(slices.Clone(among), func(o model.Crate) bool {
-			return o.Digest != c.Digest && !slices.Contains(twins, o.Digest)
-		}))
+	meant := slices.DeleteFunc(slices.Clone(among), func(o model.Crate) bool {
+		return o.Digest != c.Digest && !slices.Contains(twins, o.Digest)
+	})
+	if len(meant) > 1 {
+		return c, ambiguous(ref, meant)
 	}
 	return s.laying().crateByDigest(ctx, c.Digest)
 }
@@ -112,9 +113,9 @@ func (s *Service) FindCrateFor(ctx context.Context, rulebookName, ref, game stri
 		return s.FindCrate(ctx, rulebookName, ref)
 	}
 	var best *model.Crate
+	crates = slices.DeleteFunc(slices.Clone(crates), func(c model.Crate) bool { fits, told := c.Body.Fits(game); return !told || !fits })
 	for i := range crates {
-		c := &crates[i]
-		if fits, told := c.Body.Fits(game); told && fits && (best == nil || version.Compare(c.Body.Version, best.Body.Version) > 0) {
+		if c := &crates[i]; best == nil || version.Compare(c.Body.Version, best.Body.Version) > 0 {
 			best = c
 		}
 	}

@@ -25,8 +25,12 @@ import (
 // not be unpacked is told and stays a file.
 func (s keeper) unpacked(ctx context.Context, b *rulebook.Book, a model.Archive, filename string) ([]tree.Entry, []finding.Finding, error) {
 	entries, err := s.Records.Entries(ctx, a.ID)
-	if err != nil || len(b.Helpers) == 0 {
+	if err != nil {
 		return entries, nil, err
+	}
+	entries, told, err := s.peeked(ctx, b, a, entries)
+	if err != nil || len(b.Helpers) == 0 {
+		return entries, told, err
 	}
 	type packed struct {
 		at     tree.Path // of the file; the root for the download itself
@@ -41,7 +45,6 @@ func (s keeper) unpacked(ctx context.Context, b *rulebook.Book, a model.Archive,
 			todo = append(todo, packed{e.Path, e.Digest})
 		}
 	}
-	var told []finding.Finding
 	for _, p := range todo {
 		name := p.at.Base()
 		if p.at == tree.Root {
