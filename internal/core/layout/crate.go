@@ -47,6 +47,8 @@ type Crate struct {
 	Left        []Left    `json:"left"`
 	Facts       []Fact    `json:"facts,omitempty"`
 	Says        []Said    `json:"says,omitempty"` // what the author's notes tell people to do
+	// OneOf are the parts by choice of which one of several is taken, by their names.
+	OneOf map[string]Rival `json:"oneOf,omitempty"`
 	// Tells are values that its files tell under words of the rulebook's own.
 	Tells   map[string][]string `json:"tells,omitempty"`
 	Called  string              `json:"called,omitempty"`  // what the server calls it, where the rulebook names that

@@ -61,7 +61,7 @@ func (l *laying) filesOf(k *rulebook.Kind, r root) []part {
 		return []part{{Entry: e, rel: tree.Path(l.archive.Filename)}}
 	}
 	if r.only != nil {
-		return []part{{Entry: *r.only, rel: tree.Path(r.only.Path.Base())}}
+		return append([]part{{Entry: *r.only, rel: tree.Path(r.only.Path.Base())}}, l.sideCars(k, *r.only)...)
 	}
 	var out []part
 	for _, e := range l.files {
@@ -109,26 +109,25 @@ func (c *Crate) apply(rules []rulebook.Rule, k *rulebook.Kind, e part, r root) b
 
 // put gives one file its target by a rule.
 func (c *Crate) put(rule *rulebook.Rule, e part, r root) {
-	target, err := c.fill(rule.As, e.rel)
+	words := placing{c, rule, e.rel, r}
+	target, err := words.fill(rule.As)
 	var into tree.Path
 	if err == nil && rule.Into != "" {
-		into, err = c.fill(rule.Into, e.rel)
+		into, err = words.fill(rule.Into)
 	}
 	if err != nil {
 		c.find(finding.Finding{Level: finding.Block, Code: "bad-target", Path: e.Path, Final: true,
 			What: fmt.Sprintf("%s has no place it could go: %v", e.Path, err), Mend: fmt.Sprintf("See line %d of the rulebook.", rule.Line)})
 		return
 	}
+	if rule.OneOf != "" {
+		if c.OneOf == nil {
+			c.OneOf = map[string]Rival{}
+		}
+		c.OneOf[rule.Optional] = Rival{rule.OneOf, rule.For}
+	}
 	c.Files = append(c.Files, File{Place: rule.Place, Into: into, Path: target, Source: e.Path, Digest: e.Digest, Size: e.Size, Exec: e.Exec,
 		Reason: c.reason(rule, r), Line: rule.Line, Optional: rule.Optional, Settings: rule.Settings, Repack: r.repack})
-}
-
-func (c *Crate) fill(text string, rel tree.Path) (tree.Path, error) {
-	filled, err := rulebook.Fill(text, func(word string) (string, bool) { return c.value(word, rel) })
-	if err != nil {
-		return "", err
-	}
-	return tree.ParsePath(filled)
 }
 
 // reason says why a rule puts a file where it goes: in the rulebook's own
@@ -157,47 +156,36 @@ func (c *Crate) reason(rule *rulebook.Rule, r root) string {
 	return reason
 }
 
-// value is what a placeholder of a rule stands for.
-func (c *Crate) value(word string, rel tree.Path) (string, bool) {
-	switch word {
-	case "name":
-		return c.Name, true
-	case "version":
-		return c.Version, true
-	case "path":
-		return string(rel), true
-	case "file":
-		return cleanBase(rel), true
-	case "base":
-		return c.Base, true
+// clashes finds two files that would get the same target. The files are sorted
+// by target. Of parts that exclude one another only one is ever there.
+func (c *Crate) clashes(b *rulebook.Book) {
+	key := func(f File) string {
+		target := f.Target()
+		if b.CaseBlind {
+			target = tree.Path(target.Fold())
+		}
+		return f.Place + "\x00" + string(target)
 	}
-	return "", false
+	seen := map[string][]File{}
+	for _, f := range c.Files {
+		for _, other := range seen[key(f)] {
+			if c.exclude(other, f) {
+				continue
+			}
+			c.find(finding.Finding{Level: finding.Block, Code: "same-target", Path: f.Source, Final: true,
+				What: fmt.Sprintf("%s and %s would both become %s in %s", other.Source, f.Source, f.Target(), f.Place),
+				Mend: "Mend the rulebook, or say where one of them goes.", Remedies: []finding.Remedy{finding.PlaceFiles.With()}})
+			break
+		}
+		seen[key(f)] = append(seen[key(f)], f)
+	}
 }
 
-// clashes finds two files that would get the same target. The files are sorted
-// by target.
-func (c *Crate) clashes(b *rulebook.Book) {
-	clash := func(other, f File) {
-		c.find(finding.Finding{Level: finding.Block, Code: "same-target", Path: f.Source, Final: true,
-			What: fmt.Sprintf("%s and %s would both become %s in %s", other.Source, f.Source, f.Target(), f.Place),
-			Mend: "Mend the rulebook, or say where one of them goes.", Remedies: []finding.Remedy{finding.PlaceFiles.With()}})
-	}
-	if !b.CaseBlind {
-		for i := 1; i < len(c.Files); i++ {
-			if byTarget(c.Files[i-1], c.Files[i]) == 0 {
-				clash(c.Files[i-1], c.Files[i])
-			}
-		}
-		return
-	}
-	seen := map[string]File{}
-	for _, f := range c.Files {
-		key := f.Place + "\x00" + f.Target().Fold()
-		if other, twice := seen[key]; twice {
-			clash(other, f)
-		}
-		seen[key] = f
-	}
+// exclude tells whether two files are of parts of which only one is taken.
+func (c *Crate) exclude(a, b File) bool {
+	one, ok := c.OneOf[a.Optional]
+	other, too := c.OneOf[b.Optional]
+	return ok && too && one.Of == other.Of && a.Optional != b.Optional
 }
 
 func sorted[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }

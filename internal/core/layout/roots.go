@@ -121,7 +121,7 @@ func (l rooting) packedHolds(k *rulebook.Kind, file tree.Path) bool {
 func (l rooting) marked(k *rulebook.Kind) []root {
 	var hits []tree.Entry
 	for _, e := range l.files {
-		if slices.Contains(k.Marker, e.Path.Base()) {
+		if globbed(k.Marker, tree.Path(e.Path.Base())) {
 			hits = append(hits, e)
 		}
 	}
@@ -148,7 +148,7 @@ func (l rooting) shaped(k *rulebook.Kind) []root {
 	seen := map[tree.Path]bool{}
 	for _, e := range l.files {
 		for _, up := range e.Path.Ancestors() {
-			if !slices.Contains(k.Folders, up.Base()) || seen[up.Dir()] {
+			if !globbed(k.Folders, tree.Path(up.Base())) || seen[up.Dir()] {
 				continue
 			}
 			folder := up.Dir()

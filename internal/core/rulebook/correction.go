@@ -18,7 +18,7 @@ func ParseRules(b *Book, text string) ([]Rule, error) {
 		return nil, nil
 	}
 	r := &reader{}
-	rules := r.rules(doc.Content[0], b)
+	rules := r.rules(doc.Content[0], b, nil)
 	if len(r.faults) > 0 {
 		return nil, &Error{Faults: r.faults}
 	}

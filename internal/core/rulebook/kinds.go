@@ -8,14 +8,15 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"restlesscrate/internal/core/manifest"
+	"restlesscrate/internal/core/version"
 )
 
 // asWords are the placeholders that a rule's "as" may hold; "base" only where
 // the kind overlays another add-on.
-var asWords = []string{"name", "version", "path", "file", "base"}
+var asWords = []string{"name", "version", "id", "path", "below", "file", "root", "around", "base"}
 
 // ownWords are all placeholders of an add-on that mean the same in every rulebook.
-var ownWords = []string{"name", "version", "path", "file", "base", "id", "folder"}
+var ownWords = []string{"name", "version", "id", "path", "below", "file", "root", "around", "base", "folder"}
 
 // intoWords are those of its "into".
 var intoWords = []string{"name", "version", "base"}
@@ -62,7 +63,7 @@ func (r *reader) kinds(n *yaml.Node, b *Book) {
 				k.Overlays = &Overlay{}
 				r.mapping(v, "overlays", field{"read", false, func(v *yaml.Node) { k.Overlays.Base = r.readings(v, false) }})
 			}},
-			{"put", false, func(v *yaml.Node) { k.Rules = r.rules(v, b) }},
+			{"put", false, func(v *yaml.Node) { k.Rules = r.rules(v, b, &k) }},
 		}
 		for _, f := range FactKinds {
 			fields = append(fields, field{string(f), false, func(v *yaml.Node) { k.Facts[f] = r.readings(v, true) }})
@@ -142,9 +143,10 @@ func (r *reader) recognise(n *yaml.Node, k *Kind) {
 		field{"single", false, r.texts("single", &k.Single, checkGlob)},
 		field{"holds", false, r.texts("holds", &k.Holds, checkGlob)},
 		field{"repack", false, r.yes("repack", &k.Repack)},
-		field{"marker", false, r.texts("marker", &k.Marker, checkFileName)},
+		field{"marker", false, r.texts("marker", &k.Marker, checkNameGlob)},
 		field{"loose", false, r.texts("loose", &k.Loose, checkGlob)},
-		field{"folders", false, r.texts("folders", &k.Folders, checkFileName)},
+		field{"folders", false, r.texts("folders", &k.Folders, checkNameGlob)},
+		field{"beside", false, r.texts("beside", &k.Beside, checkSuffix)},
 		field{"listed", false, func(v *yaml.Node) {
 			r.text("listed", &k.Listed)(v)
 			var err error
@@ -170,8 +172,8 @@ func (r *reader) recognise(n *yaml.Node, k *Kind) {
 	if k.Repack && len(k.Holds) == 0 {
 		r.fault(n, "repack goes with holds")
 	}
-	if len(k.Holds) > 0 && len(k.Single) == 0 {
-		r.fault(n, "holds goes with single")
+	if len(k.Holds)+len(k.Beside) > 0 && len(k.Single) == 0 {
+		r.fault(n, "holds and beside go with single")
 	}
 }
 
@@ -256,12 +258,12 @@ func (r *reader) yes(what string, dst *bool) func(*yaml.Node) {
 	}
 }
 
-func (r *reader) rules(n *yaml.Node, b *Book) (rules []Rule) {
+func (r *reader) rules(n *yaml.Node, b *Book, k *Kind) (rules []Rule) {
 	if !r.expect(n, yaml.SequenceNode, "put") {
 		return nil
 	}
 	for _, item := range n.Content {
-		rules = append(rules, r.rule(item, b))
+		rules = append(rules, r.rule(item, b, k))
 	}
 	if len(n.Content) == 0 {
 		r.fault(n, "put needs at least one rule")
@@ -269,7 +271,7 @@ func (r *reader) rules(n *yaml.Node, b *Book) (rules []Rule) {
 	return rules
 }
 
-func (r *reader) rule(item *yaml.Node, b *Book) Rule {
+func (r *reader) rule(item *yaml.Node, b *Book, k *Kind) Rule {
 	rule := Rule{Line: item.Line}
 	r.mapping(item, "a rule under put",
 		field{"take", false, r.texts("take", &rule.Take, checkGlob)},
@@ -291,9 +293,23 @@ func (r *reader) rule(item *yaml.Node, b *Book) Rule {
 				r.fault(v, "there is no place %q; %s", rule.Place, suggest(rule.Place, names))
 			}
 		}},
-		field{"into", false, func(v *yaml.Node) { r.path(v, "into", &rule.Into, intoWords) }},
-		field{"as", false, func(v *yaml.Node) { r.path(v, "as", &rule.As, asWords) }},
+		field{"into", false, func(v *yaml.Node) { r.path(v, "into", &rule.Into, intoWords, nil) }},
+		field{"as", false, func(v *yaml.Node) { r.path(v, "as", &rule.As, asWords, k) }},
 		field{"because", false, r.text("because", &rule.Because)},
+		field{"one-of", false, func(v *yaml.Node) {
+			r.text("one-of", &rule.OneOf)(v)
+			if !IsName(rule.OneOf) {
+				r.fault(v, "%q cannot name parts of which one is taken: small letters, digits and dashes", rule.OneOf)
+			}
+		}},
+		field{"for", false, func(v *yaml.Node) {
+			r.mapping(v, "for",
+				field{"game", false, r.text("game", &rule.For.Game)},
+				field{"loader", false, r.text("loader", &rule.For.Loader)})
+			if _, err := version.ParseRange(rule.For.Game); rule.For.Game != "" && err != nil {
+				r.fault(v, "game: %v", err)
+			}
+		}},
 		field{"optional", false, func(v *yaml.Node) {
 			r.text("optional", &rule.Optional)(v)
 			if !IsName(rule.Optional) {
@@ -306,6 +322,8 @@ func (r *reader) rule(item *yaml.Node, b *Book) Rule {
 	case item.Kind != yaml.MappingNode:
 	case rule.Leave && rule.Place != "":
 		r.fault(item, "a rule either puts files in a place or leaves them out, not both")
+	case (rule.OneOf != "" || rule.For != (For{})) && (rule.Optional == "" || rule.OneOf == ""):
+		r.fault(item, "parts of which one is taken need optional (the part's name) and one-of (the name for all of them)")
 	case rule.Leave && (rule.Also || rule.Settings || rule.Optional != "" || rule.Into != ""):
 		r.fault(item, "a rule that leaves files out has nothing optional, also, settings or into")
 	case !rule.Leave && len(rule.Take) == 0:
@@ -320,14 +338,23 @@ func (r *reader) rule(item *yaml.Node, b *Book) Rule {
 }
 
 // path reads a path that may hold some placeholders.
-func (r *reader) path(v *yaml.Node, what string, dst *string, words []string) {
+func (r *reader) path(v *yaml.Node, what string, dst *string, words []string, k *Kind) {
 	r.text(what, dst)(v)
 	if err := checkPlacePath(*dst); err != nil {
 		r.fault(v, "%s: %v", what, err)
 		return
 	}
 	for _, word := range Placeholders(*dst) {
-		if !slices.Contains(words, word) {
+		wild := what == "as" && len(word) == 1 && word >= "1" && word <= "9"
+		switch {
+		case wild || slices.Contains(words, word):
+		case k != nil:
+			r.later = append(r.later, func() {
+				if !k.Told(word) {
+					r.fault(v, "%s holds {%s}; %s", what, word, suggest(word, words))
+				}
+			})
+		default:
 			r.fault(v, "%s holds {%s}; %s", what, word, suggest(word, words))
 		}
 	}

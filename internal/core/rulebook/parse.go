@@ -118,7 +118,11 @@ func (r *reader) variables(n *yaml.Node, b *Book) {
 		v := Variable{Name: key.Value}
 		r.mapping(value, "variable "+key.Value,
 			field{"ask", true, r.text("ask", &v.Ask)},
-			field{"default", false, r.text("default", &v.Default)},
+			field{"default", false, func(n *yaml.Node) {
+				if v.Maybe = n.Kind == yaml.ScalarNode && n.Value == "" && n.Tag == "!!str"; !v.Maybe {
+					r.text("default", &v.Default)(n)
+				}
+			}},
 			field{"per", false, func(n *yaml.Node) {
 				var per string
 				r.server().oneOf("per", &per, []string{"server", "add-on"})(n)
@@ -137,7 +141,7 @@ func (r *reader) variables(n *yaml.Node, b *Book) {
 		case v.PerAddon && (v.SetIn != nil || v.ByHand != ""):
 			r.fault(key, "variable %s is asked per add-on, so no text and no panel holds it", key.Value)
 		}
-		if v.PerAddon && v.Default == "" {
+		if v.PerAddon && v.Default == "" && !v.Maybe {
 			r.fault(key, "variable %s is asked per add-on, so it needs a default", key.Value)
 		}
 		b.Variables = append(b.Variables, v)
@@ -185,6 +189,21 @@ func checkGlob(glob string) error {
 func checkFileName(s string) error {
 	if p, err := tree.ParsePath(s); err != nil || p.Depth() != 1 {
 		return fmt.Errorf("%q is not a plain file name", s)
+	}
+	return nil
+}
+
+// checkNameGlob checks a glob for the name of one file or folder.
+func checkNameGlob(s string) error {
+	if strings.Contains(s, "/") {
+		return fmt.Errorf("%q is not the name of one file or folder", s)
+	}
+	return checkGlob(s)
+}
+
+func checkSuffix(s string) error {
+	if err := checkFileName("x" + s); err != nil || s == "" {
+		return fmt.Errorf("%q is not what a file's name ends with", s)
 	}
 	return nil
 }

@@ -49,7 +49,8 @@ type Book struct {
 type Variable struct {
 	Name    string
 	Ask     string // the question to a person
-	Default string // empty where a server must say it
+	Default string // empty where a server must say it, unless Maybe
+	Maybe   bool   // it may be empty: what is named after it alone is not there then
 	// PerAddon is set where each add-on has its own, such as the group folder
 	// it belongs to. What a server says is then the default for all.
 	PerAddon bool
@@ -88,9 +89,10 @@ type Kind struct {
 	About     string
 	Single    []string // globs: one file that is the add-on
 	Holds     []string // with Single: what the file, itself an archive, must hold at its root
-	Marker    []string // file names: the folder that holds one is the root
+	Beside    []string // with Single: what a side-car's name ends with, behind the file's name or its stem
+	Marker    []string // globs of file names: the folder that holds one is the root
 	Loose     []string // globs: files that lie in no folder; one is made around them
-	Folders   []string // folder names: the folder that holds one is the root
+	Folders   []string // globs of folder names: the folder that holds one is the root
 	Listed    string   // a regular expression: add-ons without a download, known by an id that a list holds
 	Repack    bool     // with Holds: a marker one folder too deep is mended by packing it anew
 	Several   bool     // an archive may hold several, each an add-on of its own
@@ -220,6 +222,33 @@ func (rd Reading) Found(text []byte) (values []string) {
 	return values
 }
 
+// For tells for which servers one of several parts is meant: a range of game versions, a
+// loader, or both. Empty means any.
+type For struct {
+	Game   string `json:"game,omitempty"`
+	Loader string `json:"loader,omitempty"`
+}
+
+// Fits tells whether a server with these facts is one of them; told is false where its facts
+// do not tell.
+func (f For) Fits(facts map[string]string) (fits, told bool) {
+	fits = true
+	if f.Game != "" {
+		r, err := version.ParseRange(f.Game)
+		if facts["game"] == "" || err != nil {
+			return false, false
+		}
+		fits = r.Contains(facts["game"])
+	}
+	if f.Loader != "" {
+		if facts["loader"] == "" {
+			return false, false
+		}
+		fits = fits && strings.EqualFold(f.Loader, facts["loader"])
+	}
+	return fits, f != For{}
+}
+
 // Rule says where the files go that its globs take, or that they are left out.
 type Rule struct {
 	Take     []string // globs over paths relative to the add-on's root
@@ -228,6 +257,8 @@ type Rule struct {
 	Into     string   // the packed file in the place into which it is merged, empty for none
 	As       string   // the path inside the place, or inside Into: {name}, {version}, {path}, {file}, {base}
 	Because  string   // the rule's own words, may be empty
+	OneOf    string   // the name of parts of which one is taken
+	For      For      // with OneOf: for which servers this part is the one
 	Optional string   // the part that these files are, which a person may leave out
 	Also     bool     // later rules may put the same files in another place too
 	Settings bool     // people change these files on the server
@@ -282,6 +313,10 @@ func (b *Book) Values(said map[string]string) (map[string]string, error) {
 		value := said[v.Name]
 		if value == "" {
 			value = v.Default
+		}
+		if value == "" && v.Maybe {
+			out[v.Name] = ""
+			continue
 		}
 		if value == "" {
 			wrong = append(wrong, fmt.Sprintf("%s is not set (%s)", v.Name, v.Ask))
@@ -342,15 +377,41 @@ func (b *Book) Resolve(place string, values map[string]string) (tree.Path, error
 	if p.Path == "." {
 		return tree.Root, nil
 	}
-	text, err := Fill(p.Path, func(name string) (string, bool) { v, ok := values[name]; return v, ok })
+	text, err := fillPath(p.Path, values)
 	if err != nil {
 		return tree.Root, fmt.Errorf("place %s: %w", place, err)
+	}
+	if text == "" {
+		return tree.Root, nil
 	}
 	path, err := tree.ParsePath(text)
 	if err != nil {
 		return tree.Root, fmt.Errorf("place %s: %w", place, err)
 	}
 	return path, nil
+}
+
+// fillPath fills a path. A folder that is named after empty values alone, such as a group
+// that an add-on is in none of, is left out.
+func fillPath(path string, values map[string]string) (string, error) {
+	var steps []string
+	for _, step := range strings.Split(path, "/") {
+		held, empty := Placeholders(step), 0
+		for _, word := range held {
+			if v, ok := values[word]; ok && v == "" {
+				empty++
+			}
+		}
+		if len(held) > 0 && empty == len(held) {
+			continue
+		}
+		text, err := Fill(step, func(name string) (string, bool) { v, ok := values[name]; return v, ok })
+		if err != nil {
+			return "", err
+		}
+		steps = append(steps, text)
+	}
+	return strings.Join(steps, "/"), nil
 }
 
 // Fill replaces every {name} in text by what value gives for it.

@@ -54,7 +54,7 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 		for _, said := range c.Body.Says {
 			w.Says = append(w.Says, draft.Says{From: said.Source + tree.Path(fmt.Sprintf("#%d", said.Line)), Text: said.Text})
 		}
-		if w.Parts, err = parts.choose(c); err != nil {
+		if w.Parts, err = parts.choose(c, srv.Facts); err != nil {
 			return "", err
 		}
 		values := parts.values(b, c, srv.Variables, &w)

@@ -86,7 +86,7 @@ func standsFor(word string, l rulebook.LoadList, c model.Crate, values map[strin
 	if told := c.Body.Tells[word]; len(told) > 0 {
 		return told
 	}
-	if v, ok := values[word]; ok {
+	if v := values[word]; v != "" { // an add-on in no group needs no entry for one
 		return []string{v}
 	}
 	return nil

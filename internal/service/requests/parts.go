@@ -3,11 +3,13 @@ package requests
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/fault"
@@ -37,7 +39,7 @@ func (s *Maker) partsOf(ctx context.Context, srv model.Server, ask *Ask) (*parts
 
 // choose decides which parts of a crate are taken: those that the server has,
 // with what the ask says on top.
-func (p *parts) choose(c model.Crate) ([]draft.Part, error) {
+func (p *parts) choose(c model.Crate, facts map[string]string) ([]draft.Part, error) {
 	files := map[string]int{}
 	for _, f := range c.Body.Files {
 		if f.Optional != "" {
@@ -52,6 +54,13 @@ func (p *parts) choose(c model.Crate) ([]draft.Part, error) {
 			return nil, fault.New(fault.Usage, "bad-request", "the part %s of %s is both taken and left", name, c.Body.Name)
 		}
 		taken := yes || !no && slices.Contains(p.before[c.Key], name)
+		if _, rival := c.Body.OneOf[name]; rival {
+			one, err := p.oneOf(c, name, facts)
+			if err != nil {
+				return nil, err
+			}
+			taken = one == name
+		}
 		out = append(out, draft.Part{Name: name, Taken: taken, Files: files[name]})
 		if taken {
 			p.taken[c.Key] = append(p.taken[c.Key], name)
@@ -61,6 +70,49 @@ func (p *parts) choose(c model.Crate) ([]draft.Part, error) {
 		p.taken[c.Key] = []string{}
 	}
 	return out, nil
+}
+
+// oneOf decides which of the parts that exclude one another is taken, of those to which one
+// belongs: what the ask says; or what the server has, if that still fits it; or the one that is
+// meant for its game version and loader.
+func (p *parts) oneOf(c model.Crate, name string, facts map[string]string) (string, error) {
+	group := c.Body.OneOf[name].Of
+	var all, said, had, fit, any []string
+	var ways []finding.Remedy
+	for _, n := range slices.Sorted(maps.Keys(c.Body.OneOf)) {
+		rival := c.Body.OneOf[n]
+		if rival.Of != group {
+			continue
+		}
+		all = append(all, fmt.Sprintf("%s (%s)", n, rival))
+		ways = append(ways, finding.TakePart.With(n))
+		fits, told := rival.For.Fits(facts)
+		switch {
+		case p.matches(p.without, c, n):
+			continue
+		case p.matches(p.with, c, n):
+			said = append(said, n)
+		case told && !fits:
+			continue
+		case slices.Contains(p.before[c.Key], n):
+			had = append(had, n)
+		}
+		if told {
+			fit = append(fit, n)
+		} else if rival.For == (rulebook.For{}) {
+			any = append(any, n)
+		}
+	}
+	if len(said) > 1 {
+		return "", fault.New(fault.Usage, "bad-request", "of %s only one is taken: %s", group, strings.Join(said, " or "))
+	}
+	for _, list := range [][]string{said, had, fit, any} {
+		if len(list) == 1 {
+			return list[0], nil
+		}
+	}
+	return "", fault.New(fault.Blocked, "choose-part", "%s comes in several forms, of which one is taken (%s): %s", c.Body.Label(), group, strings.Join(all, ", ")).
+		WithMend("Say which, or say the server's game version or loader.").By(ways...)
 }
 
 // values gives the variables under which a crate's places are resolved: the
