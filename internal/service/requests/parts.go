@@ -60,6 +60,9 @@ func (p *parts) choose(c model.Crate, facts map[string]string) ([]draft.Part, er
 				return nil, err
 			}
 			taken = one == name
+			if yes || taken && slices.Contains(p.before[c.Key], name+bySaying) {
+				p.taken[c.Key] = append(p.taken[c.Key], name+bySaying)
+			}
 		}
 		out = append(out, draft.Part{Name: name, Taken: taken, Files: files[name]})
 		if taken {
@@ -71,6 +74,10 @@ func (p *parts) choose(c model.Crate, facts map[string]string) ([]draft.Part, er
 	}
 	return out, nil
 }
+
+// bySaying marks a part that a person has chosen among several that exclude one another: it
+// is kept whatever the server's facts say.
+const bySaying = "!"
 
 // oneOf decides which of the parts that exclude one another is taken, of those to which one
 // belongs: what the ask says; or what the server has, if that still fits it; or the one that is
@@ -90,7 +97,7 @@ func (p *parts) oneOf(c model.Crate, name string, facts map[string]string) (stri
 		switch {
 		case p.matches(p.without, c, n):
 			continue
-		case p.matches(p.with, c, n):
+		case p.matches(p.with, c, n), slices.Contains(p.before[c.Key], n+bySaying):
 			said = append(said, n)
 		case told && !fits:
 			continue
@@ -102,6 +109,9 @@ func (p *parts) oneOf(c model.Crate, name string, facts map[string]string) (stri
 		} else if rival.For == (rulebook.For{}) {
 			any = append(any, n)
 		}
+	}
+	if newly := slices.DeleteFunc(slices.Clone(said), func(n string) bool { return !p.matches(p.with, c, n) }); len(newly) > 0 {
+		said = newly // instead of what was said before
 	}
 	if len(said) > 1 {
 		return "", fault.New(fault.Usage, "bad-request", "of %s only one is taken: %s", group, strings.Join(said, " or "))
