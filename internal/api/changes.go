@@ -126,6 +126,15 @@ type Status struct {
 	Queue  []Deployment `json:"queue" nullable:"false" doc:"Deployments that wait for it, in their order"`
 	Drafts []Deployment `json:"drafts" nullable:"false"`
 	Last   *Deployment  `json:"last,omitempty"`
+	// Pallets are the packs of which add-ons are there.
+	Pallets []PalletOn `json:"pallets" nullable:"false"`
+}
+
+// PalletOn is a pallet of which add-ons are on a server.
+type PalletOn struct {
+	Label   string   `json:"label"`
+	Of      int      `json:"of" doc:"How many add-ons it holds"`
+	Missing []string `json:"missing" nullable:"false" doc:"Its add-ons that are not there"`
 }
 
 // Addon is one add-on on a server.
@@ -133,6 +142,7 @@ type Addon struct {
 	Name         string     `json:"name"`
 	Version      string     `json:"version"`
 	Kind         string     `json:"kind,omitempty"`
+	Pallet       string     `json:"pallet,omitempty" doc:"The pack with which this very crate came"`
 	Crate        string     `json:"crate"`
 	Files        int        `json:"files"`
 	Size         int64      `json:"size"`

@@ -113,6 +113,30 @@ type Naming struct {
 	Name    string `json:"name,omitempty"`
 	Version string `json:"version,omitempty"`
 	Base    string `json:"base,omitempty" doc:"The add-on that it changes"`
+	Apart   bool   `json:"apart,omitempty" doc:"It is another add-on than those of other kinds that have its name"`
+}
+
+// Unsetting says which corrections of a crate are taken back.
+type Unsetting struct {
+	Name    bool `json:"name,omitempty"`
+	Version bool `json:"version,omitempty"`
+	Base    bool `json:"base,omitempty"`
+	Apart   bool `json:"apart,omitempty"`
+	Files   bool `json:"files,omitempty" doc:"Where its files go"`
+	Root    bool `json:"root,omitempty" doc:"Which folder of its archive it is"`
+}
+
+// Correction is what people have corrected of one add-on.
+type Correction struct {
+	Rulebook string   `json:"rulebook"`
+	Addon    string   `json:"addon" doc:"Its key before any correction"`
+	From     string   `json:"from" doc:"For which version it was said last"`
+	Says     []string `json:"says" nullable:"false"`
+}
+
+// Rename gives something another name.
+type Rename struct {
+	Name string `json:"name" minLength:"1"`
 }
 
 // Listing keeps an add-on that has no download.

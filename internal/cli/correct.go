@@ -34,8 +34,52 @@ func (a correctionCommands) crateSet(ctx context.Context, cmd *cli.Command) erro
 		return err
 	}
 	return a.correct(ctx, cmd, func(c *client.Client) ([]api.Crate, error) {
-		return c.SetCrate(ctx, ref, cmd.String("rulebook"), api.Naming{Name: cmd.String("name"), Version: cmd.String("version"), Base: cmd.String("base")})
+		return c.SetCrate(ctx, ref, cmd.String("rulebook"), api.Naming{Name: cmd.String("name"), Version: cmd.String("version"), Base: cmd.String("base"), Apart: cmd.Bool("apart")})
 	})
+}
+
+// crateUnset takes corrections of a crate back, or shows what is in force.
+func (a correctionCommands) crateUnset(ctx context.Context, cmd *cli.Command) error {
+	if cmd.Args().Len() == 0 {
+		return a.inForce(ctx, cmd)
+	}
+	ref, err := onlyArg(cmd, "crate, written name@version")
+	if err != nil {
+		return err
+	}
+	return a.correct(ctx, cmd, func(c *client.Client) ([]api.Crate, error) {
+		return c.UnsetCrate(ctx, ref, cmd.String("rulebook"), api.Unsetting{Name: cmd.Bool("name"), Version: cmd.Bool("version"), Base: cmd.Bool("base"), Apart: cmd.Bool("apart"), Files: cmd.Bool("files"), Root: cmd.Bool("root")})
+	})
+}
+
+func (a correctionCommands) inForce(ctx context.Context, cmd *cli.Command) error {
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	list, err := c.Corrections(ctx, cmd.String("rulebook"))
+	if err != nil {
+		return err
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(list)
+	}
+	if len(list) == 0 {
+		fmt.Fprintln(a.Out, "Nothing was corrected.")
+		return nil
+	}
+	var lines [][]string
+	for _, x := range list {
+		for i, said := range x.Says {
+			row := []string{"", "", said, ""}
+			if i == 0 {
+				row = []string{x.Addon, x.Rulebook, said, x.From}
+			}
+			lines = append(lines, row)
+		}
+	}
+	a.rows([]string{"add-on", "rulebook", "you said", "for"}, lines)
+	return nil
 }
 
 func (a correctionCommands) crateJoin(ctx context.Context, cmd *cli.Command) error {
@@ -101,7 +145,14 @@ func (a correctionCommands) correct(ctx context.Context, cmd *cli.Command, send 
 	if cmd.Bool("json") {
 		return a.printJSON(now)
 	}
-	fmt.Fprintln(a.Out, "Kept for later versions too. It was laid out again:")
+	kept := "Kept for later versions too. "
+	if cmd.IsSet("version") {
+		kept = "The version is kept for this archive alone. "
+	}
+	if cmd.Name == "unset" {
+		kept = "Taken back, for later versions too. "
+	}
+	fmt.Fprintln(a.Out, kept+"It was laid out again:")
 	for _, x := range now {
 		a.printCrateLine(x)
 		for _, said := range x.Corrected {

@@ -21,15 +21,18 @@ func (a crateCommands) crateCommand() *cli.Command {
 	correct := correctionCommands(a)
 	book := &cli.StringFlag{Name: "rulebook", Usage: "of this rulebook `NAME` only"}
 	return &cli.Command{Name: "crate", Usage: "what was staged and can be deployed", Commands: []*cli.Command{
-		{Name: "list", Usage: "list the crates, the newest first", Flags: []cli.Flag{book, &cli.StringFlag{Name: "addon", Usage: "of this add-on `NAME` only"}}, Action: a.crateList},
+		{Name: "list", Usage: "list the crates, the newest first", Flags: []cli.Flag{book, &cli.StringFlag{Name: "addon", Usage: "of this add-on `NAME` only"}, &cli.BoolFlag{Name: "members", Usage: "list the crates of pallets one by one"}}, Action: a.crateList},
 		{Name: "show", Usage: "where each file goes, and why", UsageText: "restless crate show NAME@VERSION", Flags: []cli.Flag{book}, Action: a.crateShow},
 		{Name: "readme", Usage: "the author's notes", UsageText: "restless crate readme NAME@VERSION", Flags: []cli.Flag{book}, Action: a.crateReadme},
 		{Name: "place", Usage: "say where files of a crate go, for this version and later ones", UsageText: "restless crate place NAME@VERSION GLOB --in PLACE [--as PATH] | --leave-out",
 			Flags:  []cli.Flag{book, &cli.StringFlag{Name: "in", Usage: "the `PLACE` they go to"}, &cli.StringFlag{Name: "as", Usage: "the `PATH` in it; may hold {name}, {version}, {path}, {file}"}, &cli.BoolFlag{Name: "leave-out", Usage: "leave these files out"}},
 			Action: correct.cratePlace},
-		{Name: "set", Usage: "say what a crate is called: its name for later versions too, its version for this archive", UsageText: "restless crate set NAME@VERSION [--name NAME] [--version VERSION] [--base ADDON]",
+		{Name: "set", Usage: "say what a crate is called: its name for later versions too, its version for this archive", UsageText: "restless crate set NAME@VERSION [--name NAME] [--version VERSION] [--base ADDON] [--apart]",
 			Flags: []cli.Flag{book, &cli.StringFlag{Name: "name", Usage: "what the add-on is called (`NAME`)"}, &cli.StringFlag{Name: "version", Usage: "which `VERSION` this is"},
-				&cli.StringFlag{Name: "base", Usage: "which `ADDON` it changes, for later versions too"}}, Action: correct.crateSet},
+				&cli.StringFlag{Name: "base", Usage: "which `ADDON` it changes, for later versions too"}, &cli.BoolFlag{Name: "apart", Usage: "it is another add-on than those of other kinds that have its name"}}, Action: correct.crateSet},
+		{Name: "unset", Usage: "take back what you corrected of a crate; without one: show all that is in force", UsageText: "restless crate unset [NAME@VERSION [--name] [--version] [--base] [--apart] [--files] [--root]]",
+			Flags: []cli.Flag{book, &cli.BoolFlag{Name: "name", Usage: "its name"}, &cli.BoolFlag{Name: "version", Usage: "its version"}, &cli.BoolFlag{Name: "base", Usage: "which add-on it changes"},
+				&cli.BoolFlag{Name: "apart", Usage: "that it is another add-on"}, &cli.BoolFlag{Name: "files", Usage: "where its files go"}, &cli.BoolFlag{Name: "root", Usage: "which folder of its archive it is"}}, Action: correct.crateUnset},
 		{Name: "join", Usage: "join two downloads of one add-on into one crate with the name and version of the first", UsageText: "restless crate join FIRST SECOND", Flags: []cli.Flag{book}, Action: correct.crateJoin},
 		{Name: "compare", Usage: "show what a crate changes compared with another", UsageText: "restless crate compare OLD NEW", Flags: []cli.Flag{book}, Action: correct.crateCompare},
 		{Name: "drop", Usage: "take a crate out of the list", UsageText: "restless crate drop NAME@VERSION", Flags: []cli.Flag{book, yes()}, Action: a.crateDrop},
@@ -56,20 +59,26 @@ func (a crateCommands) crateList(ctx context.Context, cmd *cli.Command) error {
 	for _, x := range list {
 		seen[x.Rulebook+x.Label]++
 	}
-	var lines [][]string
+	lines, folded, err := a.palletsIn(ctx, cmd, c, list)
+	if err != nil {
+		return err
+	}
 	for _, x := range list {
+		if folded[x.Rulebook+" "+x.Label] {
+			continue // it stands there with its pallet
+		}
 		name := x.Label
 		if seen[x.Rulebook+x.Label] > 1 {
 			name = x.Ref
 		}
-		lines = append(lines, []string{name, x.Rulebook, x.Kind, words.Count(x.FileCount, "file"), words.Size(x.Size), on(x), clock(x.StagedAt), from(x)})
+		lines = append(lines, []string{name, x.Rulebook, x.Kind, words.Count(x.FileCount, "file"), words.Size(x.Size), heldBy(x), clock(x.StagedAt), from(x)})
 	}
 	a.rows([]string{"crate", "rulebook", "kind", "holds", "size", "on", "staged", "from"}, lines)
 	return nil
 }
 
-// on names the servers that hold this very version.
-func on(x api.Crate) string {
+// heldBy names the servers that hold this very version.
+func heldBy(x api.Crate) string {
 	var names []string
 	for _, o := range x.On {
 		if o.Version == x.Version {

@@ -52,6 +52,7 @@ var commands = map[string]string{
 	"choose-root":    "restless stage ARCHIVE --root FOLDER",
 	"show-crates":    "restless crate list",
 	"name-crate":     "restless crate set CRATE --WITH VALUE",
+	"tell-apart":     "restless crate set CRATE --apart",
 	"place-files":    "restless crate place CRATE GLOB --in PLACE",
 	"compare-crates": "restless crate compare CRATE WITH",
 	"show-rulebooks": "restless rulebook list",

@@ -15,7 +15,7 @@ import (
 type trackCommands struct{ *App }
 
 func (a trackCommands) statusCommand() *cli.Command {
-	return &cli.Command{Name: "status", Usage: "what is on a server, or on all", UsageText: "restless status [SERVER]", Action: a.status}
+	return &cli.Command{Name: "status", Usage: "what is on a server, or on all", UsageText: "restless status [SERVER]", Action: a.status, Flags: []cli.Flag{&cli.BoolFlag{Name: "members", Usage: "list the add-ons of pallets one by one"}}}
 }
 
 func (a trackCommands) status(ctx context.Context, cmd *cli.Command) error {
@@ -51,7 +51,7 @@ func (a trackCommands) status(ctx context.Context, cmd *cli.Command) error {
 		if i > 0 {
 			fmt.Fprintln(a.Out)
 		}
-		a.printStatus(st)
+		a.printStatus(st, cmd.Bool("members"))
 	}
 	return nil
 }
@@ -69,7 +69,7 @@ func changedOutside(d api.Deployment) (out []string) {
 	return out
 }
 
-func (a trackCommands) printStatus(st api.Status) {
+func (a trackCommands) printStatus(st api.Status, members bool) {
 	fmt.Fprintf(a.Out, "%s  %s, %s\n", st.Server.Name, words.Count(len(st.Addons), "add-on"), words.Count(st.Files, "file"))
 	if st.Open != nil {
 		fmt.Fprintf(a.Out, "  %s is %s: %s\n", st.Open.Name, strings.ToUpper(st.Open.State), st.Open.Title)
@@ -87,7 +87,7 @@ func (a trackCommands) printStatus(st api.Status) {
 			}
 		}
 	}
-	var lines [][]string
+	lines := palletRows(st)
 	for _, x := range st.Addons {
 		var know []string
 		if x.Disabled {
@@ -110,6 +110,9 @@ func (a trackCommands) printStatus(st api.Status) {
 		}
 		if len(x.Others) > 0 {
 			know = append(know, "some files are from "+strings.Join(x.Others, ", "))
+		}
+		if x.Pallet != "" && len(know) == 0 && !members {
+			continue // it stands there with its pallet
 		}
 		lines = append(lines, []string{"  " + x.Name, x.Version, x.Kind, x.Rung, fmt.Sprint(x.Files), x.Deployment, clock(x.Since), strings.Join(know, "; ")})
 	}

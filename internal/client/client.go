@@ -248,6 +248,17 @@ func (c *CrateCalls) Crates(ctx context.Context, rulebook, addon string) ([]api.
 	return all[api.Crate](ctx, c.line, "/crates", url.Values{"rulebook": {rulebook}, "addon": {addon}})
 }
 
+// Pallets lists packs whose add-ons came together, the newest first.
+func (c *CrateCalls) Pallets(ctx context.Context, rulebook string) ([]api.Pallet, error) {
+	return all[api.Pallet](ctx, c.line, "/pallets", url.Values{"rulebook": {rulebook}})
+}
+
+// RenamePallet gives a pallet another name, and its later versions too.
+func (c *CrateCalls) RenamePallet(ctx context.Context, name, rulebook, to string) error {
+	_, err := call[nothing](ctx, c.line, http.MethodPost, "/pallets/"+esc(name)+"/name?"+url.Values{"rulebook": {rulebook}}.Encode(), api.Rename{Name: to})
+	return err
+}
+
 func crate(ref, rulebook, tail string) string {
 	return "/crates/" + esc(ref) + tail + "?" + url.Values{"rulebook": {rulebook}}.Encode()
 }
@@ -309,6 +320,17 @@ func (c *CrateCalls) PlaceFiles(ctx context.Context, ref, rulebook string, p api
 func (c *CrateCalls) SetCrate(ctx context.Context, ref, rulebook string, n api.Naming) ([]api.Crate, error) {
 	out, err := call[api.Page[api.Crate]](ctx, c.line, http.MethodPost, crate(ref, rulebook, "/set"), n)
 	return out.Items, err
+}
+
+// UnsetCrate takes back what was corrected of a crate.
+func (c *CrateCalls) UnsetCrate(ctx context.Context, ref, rulebook string, u api.Unsetting) ([]api.Crate, error) {
+	p, err := call[api.Page[api.Crate]](ctx, c.line, http.MethodPost, crate(ref, rulebook, "/unset"), u)
+	return p.Items, err
+}
+
+// Corrections lists what people have corrected, as far as it is in force.
+func (c *CrateCalls) Corrections(ctx context.Context, rulebook string) ([]api.Correction, error) {
+	return all[api.Correction](ctx, c.line, "/corrections", url.Values{"rulebook": {rulebook}})
 }
 
 // DropCrate takes a crate out of the list.

@@ -196,6 +196,13 @@ func (s *Server) crateOps(h huma.API) {
 		all, err := s.Catalog.Pallets(ctx, in.Rulebook, "")
 		return &body[api.Page[api.Pallet]]{page(all, -1, func(p model.Pallet) int64 { return p.ID }, wirePallet)}, s.fail(ctx, err)
 	})
+	huma.Register(h, op(http.MethodPost, "/pallets/{pallet}/name", "rename-pallet", "Give a pack another name, and its later versions too", "crates"), func(ctx context.Context, in *struct {
+		Pallet   string `path:"pallet"`
+		Rulebook string `query:"rulebook"`
+		Body     api.Rename
+	}) (*done, error) {
+		return nil, s.fail(ctx, s.Catalog.RenamePallet(ctx, in.Rulebook, in.Pallet, in.Body.Name, actorOf(ctx)))
+	})
 	huma.Register(h, op(http.MethodGet, "/crates", "list-crates", "List the crates, the newest first", "crates"), func(ctx context.Context, in *struct {
 		Paged
 		Rulebook string `query:"rulebook"`
@@ -283,6 +290,22 @@ func (s *Server) crateOps(h huma.API) {
 		return s.corrected(ctx, in.CrateRef, func(c model.Crate) ([]model.Crate, error) {
 			return s.Catalog.Set(ctx, c, catalog.Naming(in.Body), actorOf(ctx))
 		})
+	})
+	huma.Register(h, op(http.MethodPost, "/crates/{crate}/unset", "unset-crate", "Take back what was corrected of a crate; it is laid out again", "crates"), func(ctx context.Context, in *struct {
+		CrateRef
+		Body api.Unsetting
+	}) (*body[api.Page[api.Crate]], error) {
+		return s.corrected(ctx, in.CrateRef, func(c model.Crate) ([]model.Crate, error) {
+			return s.Catalog.Unset(ctx, c, catalog.Unsetting(in.Body), actorOf(ctx))
+		})
+	})
+	huma.Register(h, op(http.MethodGet, "/corrections", "list-corrections", "What people have corrected, as far as it is in force", "crates"), func(ctx context.Context, in *struct {
+		Rulebook string `query:"rulebook"`
+	}) (*body[api.Page[api.Correction]], error) {
+		all, err := s.Catalog.InForce(ctx, in.Rulebook)
+		return &body[api.Page[api.Correction]]{page(all, -1, func(catalog.InForce) int64 { return 0 }, func(c catalog.InForce) api.Correction {
+			return api.Correction{Rulebook: c.Rulebook, Addon: c.Key, From: c.From, Says: c.Says}
+		})}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodPost, "/crates/{crate}/join", "join-crates", "Make one crate of two downloads of one add-on", "crates"), func(ctx context.Context, in *struct {
 		CrateRef

@@ -56,6 +56,18 @@ type Pallet struct {
 	CreatedAt                    time.Time
 }
 
+// PalletChoice is under which key a server's choices about a pallet are kept, among those
+// about add-ons.
+func PalletChoice(pallet string) string { return "pallet " + pallet }
+
+// PalletMember is one crate of a pallet.
+type PalletMember struct {
+	Pallet     int64 // its id
+	Key, Label string
+	Addon      string // key
+	Crate      tree.Digest
+}
+
 // Label is name@version.
 func (p Pallet) Label() string { return p.Name + "@" + p.Version }
 
@@ -72,6 +84,7 @@ type Correction struct {
 	Root     string            `json:"root,omitempty"` // a glob of the folder that is the add-on
 	Name     string            `json:"name,omitempty"`
 	Base     string            `json:"base,omitempty"`     // the add-on that it changes
+	Apart    []string          `json:"apart,omitempty"`    // kinds of which it is another add-on than those of other kinds
 	Versions map[string]string `json:"versions,omitempty"` // by the archive's digest
 	Rules    string            `json:"rules,omitempty"`
 }

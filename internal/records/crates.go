@@ -259,6 +259,16 @@ func (db *CrateStore) AddonKey(ctx context.Context, rulebook, name string) (stri
 // Twins gives the crates of the same add-on and version that were laid out together with a
 // crate, the last time that this one was: out of one archive.
 func (db *CrateStore) Twins(ctx context.Context, crate int64) ([]tree.Digest, error) {
+	return db.together(ctx, crate, ` AND o.addon_id = c.addon_id AND o.version = c.version`)
+}
+
+// Siblings gives all crates that were laid out together with a crate, the last time that this
+// one was.
+func (db *CrateStore) Siblings(ctx context.Context, crate int64) ([]tree.Digest, error) {
+	return db.together(ctx, crate, ``)
+}
+
+func (db *CrateStore) together(ctx context.Context, crate int64, which string) ([]tree.Digest, error) {
 	return all(ctx, db.sql, func(r *sql.Rows, d *tree.Digest) error {
 		var text string
 		err := r.Scan(&text)
@@ -268,8 +278,7 @@ func (db *CrateStore) Twins(ctx context.Context, crate int64) ([]tree.Digest, er
 		return err
 	}, `SELECT DISTINCT o.digest FROM crate c JOIN layout_crate l ON l.rowid = (SELECT MAX(rowid) FROM layout_crate WHERE crate_id = c.id)
 		JOIN layout_crate m ON m.archive_id = l.archive_id AND m.revision_id = l.revision_id AND m.corrections = l.corrections
-		JOIN crate o ON o.id = m.crate_id AND o.addon_id = c.addon_id AND o.version = c.version AND o.id <> c.id AND o.dropped_at IS NULL
-		WHERE c.id = ?`, crate)
+		JOIN crate o ON o.id = m.crate_id AND o.id <> c.id AND o.dropped_at IS NULL`+which+` WHERE c.id = ?`, crate)
 }
 
 // CrateKinds gives the kinds of some crates.

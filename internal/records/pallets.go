@@ -43,6 +43,33 @@ func (db *CrateStore) Pallets(ctx context.Context, rulebook, key string) ([]mode
 	return pallets, nil
 }
 
+// PalletMembers lists which add-ons, as which crates, each of a rulebook's pallets holds, the
+// newest pallet first.
+func (db *CrateStore) PalletMembers(ctx context.Context, rulebook string) ([]model.PalletMember, error) {
+	return all(ctx, db.sql, func(r *sql.Rows, m *model.PalletMember) error {
+		var digest, name, version string
+		if err := r.Scan(&m.Pallet, &m.Key, &name, &version, &m.Addon, &digest); err != nil {
+			return err
+		}
+		m.Label = name + "@" + version
+		return m.Crate.UnmarshalText([]byte(digest))
+	}, `SELECT p.id, p.key, p.name, p.version, ad.key, c.digest FROM pallet p JOIN pallet_member m ON m.pallet_id = p.id JOIN crate c ON c.id = m.crate_id
+		JOIN addon ad ON ad.id = c.addon_id WHERE ? = '' OR p.rulebook = ? ORDER BY p.id DESC, ad.key`, rulebook, rulebook)
+}
+
+// RenamePallet gives all versions of a pallet another name.
+func (db *CrateStore) RenamePallet(ctx context.Context, rulebook, key, name string) error {
+	return db.within(ctx, func(tx *sql.Tx) error {
+		_, err := tx.ExecContext(ctx, `UPDATE pallet SET key = ?, name = ? WHERE rulebook = ? AND key = ?`, layout.Key(name), name, rulebook, key)
+		if err != nil {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, `UPDATE OR REPLACE choice SET addon = ? WHERE addon = ? AND server_id IN (SELECT id FROM server WHERE rulebook = ?)`,
+			model.PalletChoice(layout.Key(name)), model.PalletChoice(key), rulebook)
+		return err
+	})
+}
+
 // palletOf names the pallet that an archive made under a rulebook, if any.
 func (db *CrateStore) palletOf(ctx context.Context, archive, revision int64) (string, error) {
 	names, err := all(ctx, db.sql, func(r *sql.Rows, s *string) error { return r.Scan(s) },

@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -29,7 +30,7 @@ func (m *telling) parts() {
 	for _, w := range m.req.Wanted {
 		for _, v := range w.Values {
 			m.report(finding.Note, "value", tree.Root, "Another can be chosen; the choice is kept for later versions.",
-				"%s: %s is %s.", w.Label(), v.Name, v.Value).By(finding.SetVariable.With(v.Name))
+				"%s: %s is %s.", w.Label(), v.Name, cmp.Or(v.Value, "not set")).By(finding.SetVariable.With(v.Name))
 		}
 		for _, p := range w.Parts {
 			if p.Taken {
@@ -42,6 +43,13 @@ func (m *telling) parts() {
 	}
 }
 
+// members tells which members of a pallet are not deployed, and why.
+func (m *telling) members() {
+	for _, kept := range m.req.Kept {
+		m.report(finding.Note, "member-kept", tree.Root, "", "%s", kept)
+	}
+}
+
 // misfits warns of builds for another version of the game, and of changes to
 // add-ons that are not there.
 func (m *telling) misfits() {
@@ -51,6 +59,10 @@ func (m *telling) misfits() {
 		}
 		if w.Build != "" {
 			m.report(finding.Note, "build-chosen", tree.Root, "", "%s: %s", w.Label(), w.Build)
+		}
+		if w.OtherKind != "" {
+			m.report(finding.Block, "other-kind", tree.Path(w.Name), "Accept this if it is the same add-on in another form: it takes the other one's place. If it is another add-on, say so of the crate, and draft again.",
+				"%s is a %s, and the %s on the server is a %s.", w.Label(), w.Effect.Kind, w.Name, w.OtherKind).By(finding.TellApart.On(w.Label()))
 		}
 		if w.Misfit != "" {
 			m.report(finding.Warn, "other-game-version", tree.Root, "Look for a build that fits, or go on if you know that it does.", "%s: %s", w.Label(), w.Misfit)
@@ -79,6 +91,7 @@ func (m *telling) about() {
 	}
 	m.drifts()
 	m.parts()
+	m.members()
 	m.misfits()
 	m.says()
 	m.aboutPower()

@@ -94,18 +94,19 @@ type Target struct {
 
 // Wanted is a crate to be on the server.
 type Wanted struct {
-	Addon   string // key
-	Name    string
-	Version string
-	Crate   tree.Digest
-	Files   []Target // without those of parts that are not taken
-	Parts   []Part   // by choice
-	Values  []Value  // that belong to the add-on, such as its group folder
-	Lacks   string   // the add-on that it changes, where that is not on the server and not wanted
-	Build   string   // which of several builds it is, where the server's game version chose it
-	Misfit  string   // what it says it is for, where that is not this server's game version
-	Why     string   // why its files go where they go, where it is not that they are new
-	Says    []Says   // what the author's notes tell people to do
+	Addon     string // key
+	Name      string
+	Version   string
+	Crate     tree.Digest
+	Files     []Target // without those of parts that are not taken
+	Parts     []Part   // by choice
+	Values    []Value  // that belong to the add-on, such as its group folder
+	Lacks     string   // the add-on that it changes, where that is not on the server and not wanted
+	Build     string   // which of several builds it is, where the server's game version chose it
+	OtherKind string   // of what kind the installed add-on of this name is, where that is another
+	Misfit    string   // what it says it is for, where that is not this server's game version
+	Why       string   // why its files go where they go, where it is not that they are new
+	Says      []Says   // what the author's notes tell people to do
 	// Listings are the entries that it needs in texts that name what is loaded.
 	Listings []Wish
 	Effect   Effect
@@ -155,6 +156,8 @@ type Request struct {
 	Ledger map[tree.Path]Row
 	// Drifts are values that the server's texts hold otherwise than they are recorded.
 	Drifts []Drift
+	// Kept says of members of a pallet why they are not deployed.
+	Kept []string
 	// Touched is what goes or comes back by a removal or a rollback.
 	Touched   []Touched
 	Present   map[string]bool

@@ -53,6 +53,7 @@ const (
 	ChooseRoot    Deed = "choose-root" // with: the folder inside the archive
 	ShowCrates    Deed = "show-crates"
 	NameCrate     Deed = "name-crate" // with: "name", "version" or "base"
+	TellApart     Deed = "tell-apart" // from add-ons of other kinds with its name
 	PlaceFiles    Deed = "place-files"
 	CompareCrates Deed = "compare-crates" // with: the other crate
 	ShowRulebooks Deed = "show-rulebooks"
@@ -74,7 +75,7 @@ func Deeds() []Deed {
 		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Restart,
 		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, RollBack,
 		Deploy, RestartInstead, SetVariable, TakePart, Renew, LeaveData,
-		StageArchive, ChooseRoot, ShowCrates, NameCrate, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook,
+		StageArchive, ChooseRoot, ShowCrates, NameCrate, TellApart, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook,
 		ShowJobs, ShowTokens, ShowSessions, StartService}
 }
 

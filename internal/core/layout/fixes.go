@@ -23,6 +23,7 @@ type Fix struct {
 	From    string            // the version for which it was said, as name@version
 	Root    string            // a glob of the folder that is the add-on
 	Name    string            // what it is called
+	Apart   []string          // kinds of which it is another add-on of the same name
 	Base    string            // the add-on that it changes
 	Version map[string]string // by the archive's digest: a version is of one archive alone
 	Rules   []rulebook.Rule   // asked before the kind's own
@@ -32,13 +33,17 @@ type Fix struct {
 // key corrections are kept.
 func (l *laying) correctName(c *Crate) {
 	c.Derived = c.Key()
-	fix, ok := l.fixes[c.Derived]
+	fix, ok := l.fixOf(c)
 	if !ok {
 		return
 	}
 	if fix.Name != "" && fix.Name != c.Name {
 		c.Corrected = append(c.Corrected, fmt.Sprintf("called %s instead of %s, as you said for %s", fix.Name, c.Name, fix.From))
 		c.Name, c.NameFrom, c.ID = fix.Name, "you", ""
+	}
+	if slices.Contains(fix.Apart, c.Kind) {
+		c.ID = c.Name + "." + c.Kind
+		c.Corrected = append(c.Corrected, fmt.Sprintf("told apart from others called %s by its kind, as you said for %s", c.Name, fix.From))
 	}
 	if v := fix.Version[l.archive.Whole.Digest.String()]; v != "" && v != c.Version {
 		c.Corrected = append(c.Corrected, fmt.Sprintf("version %s, as you said, instead of %s", v, orElse(c.Version, "none")))
@@ -47,6 +52,19 @@ func (l *laying) correctName(c *Crate) {
 	if len(fix.Rules) > 0 {
 		c.Corrected = append(c.Corrected, fmt.Sprintf("%s placed as you said for %s", words.Count(len(fix.Rules), "rule"), fix.From))
 	}
+}
+
+// OneFix is the key under which a correction of one add-on is kept where several of its
+// archive have the same name, told apart by where they lie.
+func OneFix(derived string, root tree.Path) string { return derived + " in " + Pattern(root) }
+
+// fixOf gives the correction of an add-on: its own, or that of its name.
+func (l *laying) fixOf(c *Crate) (Fix, bool) {
+	if fix, ok := l.fixes[OneFix(c.Derived, c.Root)]; ok {
+		return fix, true
+	}
+	fix, ok := l.fixes[c.Derived]
+	return fix, ok
 }
 
 // choose takes the root that a person named, where one of the add-ons that

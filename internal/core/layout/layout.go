@@ -58,6 +58,7 @@ func Lay(b *rulebook.Book, a Archive, fixes Fixes) (Result, error) {
 	if len(l.res.Crates) == 0 && !slices.ContainsFunc(l.res.Findings, decisive) {
 		l.innerArchives()
 	}
+	l.rest()
 	switch len(l.res.Crates) {
 	case 0:
 	case 1:
@@ -123,6 +124,9 @@ func (l *laying) kinds() {
 				l.unsure(k, roots)
 			}
 		default:
+			if chosen, ok := l.choose(k, roots); ok && len(roots) > 1 && k.Several {
+				roots = []root{chosen}
+			}
 			for _, r := range roots {
 				if len(roots) > 1 && len(r.stems) > 1 && k.Several {
 					r.stems = r.stems[:len(r.stems)-1] // the file's name is the pack's

@@ -20,7 +20,8 @@ func (l *laying) crate(k *rulebook.Kind, r root) {
 	l.facts(k, r, c)
 	l.tells(k, r, c)
 	l.editions.games(r, c)
-	rules := slices.Concat(l.fixes[c.Derived].Rules, k.Rules)
+	fix, _ := l.fixOf(c)
+	rules := slices.Concat(fix.Rules, k.Rules)
 	l.base(k, r, c)
 	nowhere := 0
 	files := l.filesOf(k, r)
@@ -67,6 +68,10 @@ func (l *laying) filesOf(k *rulebook.Kind, r root) []part {
 	for _, e := range l.files {
 		rel, below := e.Path.Below(r.folder)
 		switch {
+		case r.rest != nil:
+			if below && r.rest[e.Path] {
+				out = append(out, part{Entry: e, rel: rel})
+			}
 		case below:
 			out = append(out, part{Entry: e, rel: rel})
 		case !k.Several: // of several, the archive says once what belongs to none

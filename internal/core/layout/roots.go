@@ -16,13 +16,14 @@ import (
 // root is where in an archive an add-on begins.
 type root struct {
 	folder tree.Path
-	whole  bool        // the archive itself is the one file
-	repack tree.Path   // with whole: the folder in it that is packed anew
-	only   *tree.Entry // of several single files beside each other, this one
-	file   *tree.Entry // the single file that is the add-on, where it came alone
-	stems  []stem      // where a name may be read, the best first
-	why    string      // for the crate
-	reason string      // for each of its files
+	whole  bool               // the archive itself is the one file
+	repack tree.Path          // with whole: the folder in it that is packed anew
+	only   *tree.Entry        // of several single files beside each other, this one
+	file   *tree.Entry        // the single file that is the add-on, where it came alone
+	rest   map[tree.Path]bool // of what is beside the add-ons of a pack, these files
+	stems  []stem             // where a name may be read, the best first
+	why    string             // for the crate
+	reason string             // for each of its files
 }
 
 // stem is a text that may hold a name and a version, and what it is.
@@ -45,6 +46,8 @@ func (l rooting) roots(k *rulebook.Kind) []root {
 		return l.marked(k)
 	case len(k.Folders) > 0:
 		return l.shaped(k)
+	case len(k.Rest) > 0:
+		return nil // once the others are known
 	default:
 		return l.loose(k)
 	}

@@ -141,6 +141,7 @@ func (r *reader) recognise(n *yaml.Node, k *Kind) {
 	before := len(r.faults)
 	r.mapping(n, "recognise",
 		field{"single", false, r.texts("single", &k.Single, checkGlob)},
+		field{"rest", false, r.texts("rest", &k.Rest, checkGlob)},
 		field{"holds", false, r.texts("holds", &k.Holds, checkGlob)},
 		field{"repack", false, r.yes("repack", &k.Repack)},
 		field{"marker", false, r.texts("marker", &k.Marker, checkNameGlob)},
@@ -155,7 +156,7 @@ func (r *reader) recognise(n *yaml.Node, k *Kind) {
 			}
 		}})
 	ways := 0
-	for _, way := range [][]string{k.Single, k.Marker, k.Loose, k.Folders} {
+	for _, way := range [][]string{k.Single, k.Marker, k.Loose, k.Folders, k.Rest} {
 		if len(way) > 0 {
 			ways++
 		}
@@ -167,7 +168,7 @@ func (r *reader) recognise(n *yaml.Node, k *Kind) {
 		return
 	}
 	if ways != 1 {
-		r.fault(n, "recognise needs exactly one of single, marker, loose, folders and listed; it has %d", ways)
+		r.fault(n, "recognise needs exactly one of single, marker, loose, folders, rest and listed; it has %d", ways)
 	}
 	if k.Repack && len(k.Holds) == 0 {
 		r.fault(n, "repack goes with holds")
@@ -397,6 +398,8 @@ func (k *Kind) Recognised() string {
 		s = "a folder that holds the folders " + list(k.Folders)
 	case k.Listed != "":
 		s = "no download: an id like " + k.Listed
+	case len(k.Rest) > 0:
+		s = "what is beside the add-ons of a pack: " + list(k.Rest)
 	default:
 		s = "loose files like " + list(k.Loose)
 	}

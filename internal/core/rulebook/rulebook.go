@@ -93,6 +93,7 @@ type Kind struct {
 	Marker    []string // globs of file names: the folder that holds one is the root
 	Loose     []string // globs: files that lie in no folder; one is made around them
 	Folders   []string // globs of folder names: the folder that holds one is the root
+	Rest      []string // globs: what lies beside the add-ons of a pack, which is one crate
 	Listed    string   // a regular expression: add-ons without a download, known by an id that a list holds
 	Repack    bool     // with Holds: a marker one folder too deep is mended by packing it anew
 	Several   bool     // an archive may hold several, each an add-on of its own

@@ -50,7 +50,7 @@ func TestParseNamesLineColumnAndTheNearestRightWord(t *testing.T) {
 		"format":               {"format: 1", "format: 2", `line 1, column 9: format "2" is not known; this program reads format: 1`},
 		"name":                 {"name: tidewright", "name: Tide Wright", `line 2, column 7: "Tide Wright" cannot be a name`},
 		"missing title":        {"title: Tidewright\n", "", `line 1, column 1: a rulebook needs the key "title"`},
-		"two ways":             {`{single: "*.tdx"}`, `{single: "*.tdx", loose: "*"}`, `line 13, column 16: recognise needs exactly one of single, marker, loose, folders and listed; it has 2`},
+		"two ways":             {`{single: "*.tdx"}`, `{single: "*.tdx", loose: "*"}`, `line 13, column 16: recognise needs exactly one of single, marker, loose, folders, rest and listed; it has 2`},
 		"path leaves the root": {"path: fixtures", "path: ../fixtures", `line 9, column 20: path "../fixtures" leads out of its root with ".."`},
 		"expression":           {`version (\S+)`, `version (\S+`, `line 15, column 46: match: missing closing )`},
 		"no group":             {`version (\S+)`, `version \S+`, `has no group; the first ( ) is the value`},

@@ -37,10 +37,14 @@ type Records interface {
 	AddonKey(ctx context.Context, rulebook, name string) (string, error)
 	// Heads is Crates of one add-on without files and archives.
 	Heads(ctx context.Context, rulebook, key, version string) ([]model.Crate, error)
+	// Siblings are all crates that came to be with one.
+	Siblings(ctx context.Context, crate int64) ([]tree.Digest, error)
 	// Twins are the crates of the same name and version that came to be with one.
 	Twins(ctx context.Context, crate int64) ([]tree.Digest, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
 	Pallets(ctx context.Context, rulebook, key string) ([]model.Pallet, error)
+	PalletMembers(ctx context.Context, rulebook string) ([]model.PalletMember, error)
+	RenamePallet(ctx context.Context, rulebook, key, name string) error
 	Outdated(ctx context.Context, rulebook string, newest int64) ([]model.Archive, error)
 	Heal(ctx context.Context, a model.Archive, held map[string][]stockroom.Held) error
 	Locate(ctx context.Context, d tree.Digest) (stockroom.Location, error)
@@ -121,11 +125,6 @@ func (s *Service) DropRulebook(ctx context.Context, name string) error {
 // Crates lists crates, the newest first.
 func (s *Service) Crates(ctx context.Context, rulebookName, addon string, before int64, limit int) ([]model.Crate, error) {
 	return s.Records.Crates(ctx, rulebookName, layout.Key(addon), before, limit)
-}
-
-// Pallets lists pallets, the newest first; an empty rulebook or name means all.
-func (s *Service) Pallets(ctx context.Context, rulebookName, name string) ([]model.Pallet, error) {
-	return s.Records.Pallets(ctx, rulebookName, layout.Key(name))
 }
 
 func (s layer) crateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error) {

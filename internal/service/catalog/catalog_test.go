@@ -147,7 +147,7 @@ func TestFilesAreLeftOutByAPersonsWord(t *testing.T) {
 	require.True(t, now[0].Body.Left[0].Settled)
 	require.Empty(t, codes(now[0]))
 	_, err = d.Set(t.Context(), now[0], Naming{}, "owner")
-	requireFault(t, err, fault.Usage, "bad-request", "say a name, a version, or which add-on it changes")
+	requireFault(t, err, fault.Usage, "bad-request", "say a name, a version, which add-on it changes, or")
 	for _, wrong := range []Naming{{Name: "a/b"}, {Version: "1@2"}, {Name: ".."}} {
 		_, err = d.Set(t.Context(), now[0], wrong, "owner")
 		requireFault(t, err, fault.Usage, "bad-name", "can be neither a name nor a version")

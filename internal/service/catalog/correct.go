@@ -42,7 +42,15 @@ func (s *Service) Place(ctx context.Context, c model.Crate, p Placing, actor str
 	if _, err := rulebook.ParseRules(b, text); err != nil {
 		return nil, fault.New(fault.Usage, "bad-placing", "%s", plainFaults(err)).WithMend("The rulebook says which places there are.").By(finding.ShowRulebook.On(b.Name))
 	}
-	err = s.Records.Correct(ctx, b.Name, derivedKey(c), actor, func(k *model.Correction) {
+	if !matches(c.Body, p.Glob) {
+		return nil, fault.New(fault.Usage, "matches-nothing", "no file of %s is like %q, so nothing was kept", c.Body.Label(), p.Glob).
+			WithMend("The glob is over paths below the add-on's root, %s. A file in a folder is like **/NAME.", c.Body.Root)
+	}
+	key, err := s.laying().fixKey(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	err = s.Records.Correct(ctx, b.Name, key, actor, func(k *model.Correction) {
 		k.From = c.Body.Label()
 		k.Rules = text + strings.ReplaceAll(k.Rules, text, "") // the newest word is asked first
 	})
@@ -54,7 +62,10 @@ func (s *Service) Place(ctx context.Context, c model.Crate, p Placing, actor str
 
 // Naming says what a crate is called and, of one that changes another add-on,
 // which; empty stays.
-type Naming struct{ Name, Version, Base string }
+type Naming struct {
+	Name, Version, Base string
+	Apart               bool // it is another add-on than those of other kinds that have its name
+}
 
 // Set corrects a crate's name and base, for this version and later ones, and
 // its version, for its archive alone, and lays it out again.
@@ -63,7 +74,7 @@ func (s *Service) Set(ctx context.Context, c model.Crate, n Naming, actor string
 		return nil, err
 	}
 	if n == (Naming{}) {
-		return nil, fault.New(fault.Usage, "bad-request", "say a name, a version, or which add-on it changes")
+		return nil, fault.New(fault.Usage, "bad-request", "say a name, a version, which add-on it changes, or that it is another add-on")
 	}
 	if n.Base != "" && !c.Body.Overlay {
 		return nil, fault.New(fault.Usage, "no-overlay", "%s is of kind %s, which changes no other add-on", c.Body.Label(), c.Body.Kind)
@@ -76,8 +87,15 @@ func (s *Service) Set(ctx context.Context, c model.Crate, n Naming, actor string
 			return nil, fault.New(fault.Usage, "bad-name", "%q can be neither a name nor a version: no slash, no @", text)
 		}
 	}
-	err := s.Records.Correct(ctx, c.Body.Rulebook, derivedKey(c), actor, func(k *model.Correction) {
+	key, err := s.laying().fixKey(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	err = s.Records.Correct(ctx, c.Body.Rulebook, key, actor, func(k *model.Correction) {
 		k.From = c.Body.Label()
+		if n.Apart && !slices.Contains(k.Apart, c.Body.Kind) {
+			k.Apart = append(k.Apart, c.Body.Kind)
+		}
 		if n.Name != "" {
 			k.Name = n.Name
 		}

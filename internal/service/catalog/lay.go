@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
@@ -14,6 +15,7 @@ import (
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/words"
 )
 
 // layBy has one revision lay an archive out, unless it did so before under the
@@ -24,8 +26,9 @@ func (s layer) layBy(ctx context.Context, a model.Archive, filename, root string
 	if err != nil {
 		return br, err
 	}
+	before := ""
 	if root != "" {
-		if err := s.chooseRoot(ctx, b, a, filename, root, actor); err != nil {
+		if before, err = s.chooseRoot(ctx, b, a, filename, root, actor); err != nil {
 			return br, err
 		}
 	}
@@ -41,7 +44,36 @@ func (s layer) layBy(ctx context.Context, a model.Archive, filename, root string
 	br.Crates, br.Choices, br.Pallet = laid.Crates, laid.Choices, laid.Pallet
 	br.Findings = slices.Concat(a.Findings, laid.Findings, stale)
 	finding.Sort(br.Findings)
+	if err == nil && root != "" {
+		err = s.rootTaken(ctx, b, a, filename, root, before, actor, br)
+	}
 	return br, err
+}
+
+// rootTaken refuses a root that no kind takes, and forgets that it was chosen.
+func (s layer) rootTaken(ctx context.Context, b *rulebook.Book, a model.Archive, filename, root, before, actor string, br BookResult) error {
+	p, err := tree.ParsePath(root)
+	if err != nil || slices.ContainsFunc(br.Crates, func(c model.Crate) bool {
+		return c.Body.Root == p || strings.HasSuffix(string(c.Body.Root), "!/"+string(p))
+	}) {
+		return err
+	}
+	err = s.Records.Correct(ctx, b.Name, layout.ChoiceKey(b, filename), actor, func(c *model.Correction) { c.Root = before })
+	if err != nil {
+		return err
+	}
+	var could []string
+	for _, c := range br.Choices {
+		could = append(could, c.Root.String())
+	}
+	for _, c := range br.Crates {
+		could = append(could, c.Body.Root.String())
+	}
+	f := fault.New(fault.Usage, "bad-root", "no kind of rulebook %s takes the folder %s of %s for an add-on, so that was not kept", b.Name, p, filename)
+	if len(could) > 0 {
+		return f.WithMend("Those that could be are: %s.", words.Few(could))
+	}
+	return f
 }
 
 func (s layer) layNow(ctx context.Context, a model.Archive, filename string, b *rulebook.Book, rev model.Revision, fixes layout.Fixes, corrections, actor string) (model.Laid, error) {
@@ -132,26 +164,27 @@ func (s layer) fixes(ctx context.Context, b *rulebook.Book) (fixes layout.Fixes,
 				rules[i].Because = "placed as you said for " + c.From
 			}
 		}
-		fixes[key] = layout.Fix{From: c.From, Root: c.Root, Name: c.Name, Base: c.Base, Version: c.Versions, Rules: rules}
+		fixes[key] = layout.Fix{From: c.From, Root: c.Root, Name: c.Name, Base: c.Base, Apart: c.Apart, Version: c.Versions, Rules: rules}
 	}
 	raw, err := json.Marshal(said)
 	return fixes, tree.Sum(append(raw, helpers...)).String(), stale, err
 }
 
 // chooseRoot keeps a person's choice among several roots.
-func (s layer) chooseRoot(ctx context.Context, b *rulebook.Book, a model.Archive, filename, root, actor string) error {
+func (s layer) chooseRoot(ctx context.Context, b *rulebook.Book, a model.Archive, filename, root, actor string) (before string, err error) {
 	p, err := tree.ParsePath(root)
 	if err != nil {
-		return fault.New(fault.Usage, "bad-root", "%v", err)
+		return "", fault.New(fault.Usage, "bad-root", "%v", err)
 	}
 	entries, err := s.Records.Entries(ctx, a.ID)
 	if err != nil {
-		return err
+		return "", err
 	}
 	if !slices.ContainsFunc(entries, func(e tree.Entry) bool { return e.Path.Within(p) }) {
-		return fault.New(fault.Usage, "bad-root", "%s holds no %q", filename, root)
+		return "", fault.New(fault.Usage, "bad-root", "%s holds no %q", filename, root)
 	}
-	return s.Records.Correct(ctx, b.Name, layout.ChoiceKey(b, filename), actor, func(c *model.Correction) {
+	return before, s.Records.Correct(ctx, b.Name, layout.ChoiceKey(b, filename), actor, func(c *model.Correction) {
+		before = c.Root
 		c.Root, c.From = layout.Pattern(p), filename
 	})
 }

@@ -85,6 +85,9 @@ func open(t *testing.T) *world {
 	return w
 }
 
+// PalletMembers implements Catalog: there are none.
+func (w *world) PalletMembers(context.Context, string) ([]model.PalletMember, error) { return nil, nil }
+
 // AddonKey implements Catalog.
 func (w *world) AddonKey(_ context.Context, _, name string) (string, error) {
 	return layout.Key(name), nil

@@ -40,6 +40,7 @@ type Records interface {
 	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
 	RollCallOf(ctx context.Context, deployment int64) (model.RollCall, error)
 	Confirmations(ctx context.Context, server int64) ([]model.Confirmation, error)
+	PalletMembers(ctx context.Context, rulebook string) ([]model.PalletMember, error)
 	Choices(ctx context.Context, server int64) (map[string][]string, error)
 	LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error)
 	Oddities(ctx context.Context, rulebook string) ([]model.Oddity, error)
@@ -66,6 +67,7 @@ type Addon struct {
 	Rung                     string // placed, listed, loaded, confirmed
 	Listed                   bool   // a load list names it, disabled or not
 	Disabled                 bool
+	Pallet                   string // name@version of the one with which this very crate came, if it is there
 	Evidence                 string // of the rung, where it is loaded or confirmed
 	EvidenceAt               time.Time
 	Note                     string   // of whoever confirmed it
@@ -78,13 +80,14 @@ type Addon struct {
 
 // Status is what is on one server.
 type Status struct {
-	Server model.Server
-	Addons []Addon // by name
-	Files  int
-	Open   *model.Deployment  // the deployment that keeps the server's slot
-	Queue  []model.Deployment // that wait for it, in their order
-	Drafts []model.Deployment
-	Last   *model.Deployment // the last that is over
+	Server  model.Server
+	Addons  []Addon // by name
+	Files   int
+	Open    *model.Deployment  // the deployment that keeps the server's slot
+	Queue   []model.Deployment // that wait for it, in their order
+	Drafts  []model.Deployment
+	Last    *model.Deployment // the last that is over
+	Pallets []PalletOn
 }
 
 func (s *Service) server(ctx context.Context, name string) (model.Server, error) {
@@ -123,6 +126,9 @@ func (s *Service) Status(ctx context.Context, name string) (st Status, err error
 		return st, err
 	}
 	if err := s.odd(ctx, st.Server, st.Addons); err != nil {
+		return st, err
+	}
+	if st.Pallets, err = s.pallets(ctx, st.Server, st.Addons); err != nil {
 		return st, err
 	}
 	list, err := s.Records.Deployments(ctx, name, 0, recent)

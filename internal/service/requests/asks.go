@@ -25,7 +25,7 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 	if err != nil {
 		return "", err
 	}
-	if err := s.unload(ctx, srv, ask, req); err != nil {
+	if err := s.unload(ctx, srv, ask, parts, req); err != nil {
 		return "", err
 	}
 	crates, err := s.crates(ctx, srv, b, ask, req)
@@ -41,6 +41,9 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 		w := draft.Wanted{Effect: EffectOf(b, c), Addon: c.Key, Name: c.Body.Name, Version: c.Body.Version, Crate: c.Digest}
 		if base := layout.Key(c.Body.Base); c.Body.Overlay && base != "" && !req.Present[base] && !slices.ContainsFunc(crates, func(o model.Crate) bool { return o.Key == base || layout.Key(o.Body.Name) == base }) {
 			w.Lacks = c.Body.Base
+		}
+		if w.OtherKind, err = s.otherKind(ctx, c, req.Ledger); err != nil {
+			return "", err
 		}
 		if game := srv.Facts["game"]; game != "" {
 			fits, told := c.Body.Fits(game)
@@ -99,6 +102,32 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 	}
 	ask.Parts = parts.taken
 	return words.Few(names), nil
+}
+
+// otherKind gives the kind of an add-on on the server that has a crate's name and is of
+// another one; empty where there is none.
+func (s *Maker) otherKind(ctx context.Context, c model.Crate, ledger map[tree.Path]draft.Row) (string, error) {
+	var crate tree.Digest
+	for _, row := range ledger {
+		for _, claim := range row.Claims {
+			if claim.Addon == c.Key {
+				crate = claim.Crate
+			}
+		}
+		for _, l := range row.Listed {
+			if l.Addon == c.Key && crate.IsZero() {
+				crate = l.Crate
+			}
+		}
+	}
+	if crate.IsZero() {
+		return "", nil
+	}
+	there, err := s.Records.CrateByDigest(ctx, crate)
+	if errors.Is(err, model.ErrNotFound) || err == nil && there.Body.Kind == c.Body.Kind {
+		return "", nil
+	}
+	return there.Body.Kind, err
 }
 
 // gamesOf lists the ranges of game versions that a crate tells.

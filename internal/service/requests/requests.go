@@ -43,6 +43,7 @@ type Catalog interface {
 	AddonKey(ctx context.Context, rulebook, name string) (string, error)
 	FindCrateFor(ctx context.Context, rulebook, ref, game string) (model.Crate, error)
 	Pallets(ctx context.Context, rulebook, name string) ([]model.Pallet, error)
+	PalletMembers(ctx context.Context, rulebook string) ([]model.PalletMember, error)
 	Merge(ctx context.Context, b *rulebook.Book, base tree.Digest, name string, parts []model.MergePart) (model.Merged, error)
 	Book(ctx context.Context, name string) (*rulebook.Book, model.Revision, error)
 }
@@ -65,6 +66,8 @@ type Ask struct {
 	// Retire are add-ons that an older version of a pallet brought and that
 	// the one that is deployed does not hold, once resolved.
 	Retire []string `json:"retire,omitempty"`
+	// Kept says why members of a pallet are not deployed, once resolved.
+	Kept   []string `json:"kept,omitempty"`
 	Remove []string `json:"remove,omitempty"` // add-on names
 	// Enable and Disable are add-on names.
 	Enable  []string `json:"enable,omitempty"`

@@ -55,6 +55,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/corrections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What people have corrected, as far as it is in force */
+        get: operations["list-corrections"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/crates": {
         parameters: {
             query?: never;
@@ -176,6 +193,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/crates/{crate}/unset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take back what was corrected of a crate; it is laid out again */
+        post: operations["unset-crate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/deployments": {
         parameters: {
             query?: never;
@@ -272,6 +306,23 @@ export interface paths {
         get: operations["list-pallets"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/pallets/{pallet}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a pack another name, and its later versions too */
+        post: operations["rename-pallet"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1018,6 +1069,8 @@ export interface components {
             oddities: string[];
             /** @description Other versions that some of its files are from */
             others: string[];
+            /** @description The pack with which this very crate came */
+            pallet?: string;
             /** @enum {string} */
             rung: "placed" | "listed" | "loaded" | "confirmed";
             /** Format: date-time */
@@ -1116,6 +1169,14 @@ export interface components {
             stopWithin?: number;
             /** @description Lines for the console before a stop, the longest first */
             warn?: components["schemas"]["Warning"][] | null;
+        };
+        Correction: {
+            /** @description Its key before any correction */
+            addon: string;
+            /** @description For which version it was said last */
+            from: string;
+            rulebook: string;
+            says: string[];
         };
         Counts: {
             /** Format: int64 */
@@ -1446,6 +1507,8 @@ export interface components {
             usedAt?: string;
         };
         Naming: {
+            /** @description It is another add-on than those of other kinds that have its name */
+            apart?: boolean;
             /** @description The add-on that it changes */
             base?: string;
             name?: string;
@@ -1517,6 +1580,11 @@ export interface components {
         };
         PageBrowserSession: {
             items: components["schemas"]["BrowserSession"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
+        };
+        PageCorrection: {
+            items: components["schemas"]["Correction"][];
             /** @description Cursor of the next page; absent on the last */
             next?: string;
         };
@@ -1594,6 +1662,16 @@ export interface components {
             /** Format: date-time */
             stagedAt: string;
             version: string;
+        };
+        PalletOn: {
+            label: string;
+            /** @description Its add-ons that are not there */
+            missing: string[];
+            /**
+             * Format: int64
+             * @description How many add-ons it holds
+             */
+            of: number;
         };
         Place: {
             about?: string;
@@ -1724,6 +1802,9 @@ export interface components {
             on?: string;
             /** @description Its parameter, where it takes one */
             with?: string;
+        };
+        Rename: {
+            name: string;
         };
         RollCall: {
             actor: string;
@@ -1936,6 +2017,7 @@ export interface components {
             last?: components["schemas"]["Deployment"];
             /** @description The deployment that keeps the server's slot */
             open?: components["schemas"]["Deployment"];
+            pallets: components["schemas"]["PalletOn"][];
             /** @description Deployments that wait for it, in their order */
             queue: components["schemas"]["Deployment"][];
             server: components["schemas"]["Server"];
@@ -2029,6 +2111,16 @@ export interface components {
             /** @description Its digest */
             archive: string;
             text: string;
+        };
+        Unsetting: {
+            apart?: boolean;
+            base?: boolean;
+            /** @description Where its files go */
+            files?: boolean;
+            name?: boolean;
+            /** @description Which folder of its archive it is */
+            root?: boolean;
+            version?: boolean;
         };
         Warning: {
             /** @description {seconds} stands for the number */
@@ -2143,6 +2235,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "list-corrections": {
+        parameters: {
+            query?: {
+                rulebook?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageCorrection"];
                 };
             };
             /** @description Error */
@@ -2485,6 +2608,47 @@ export interface operations {
             };
         };
     };
+    "unset-crate": {
+        parameters: {
+            query?: {
+                rulebook?: string;
+            };
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description name@version, name@version~digits, name, or the whole digest */
+                crate: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Unsetting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageCrate"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "list-all-deployments": {
         parameters: {
             query?: {
@@ -2652,6 +2816,44 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PagePallet"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "rename-pallet": {
+        parameters: {
+            query?: {
+                rulebook?: string;
+            };
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                pallet: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Rename"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
