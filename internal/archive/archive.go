@@ -12,6 +12,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"slices"
 
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
@@ -105,6 +106,9 @@ func Open(ctx context.Context, r io.ReaderAt, size int64, o Options) (*Listing, 
 		op.note("code-page", "", "%d names are not UTF-8 and were read as %s, such as %q; stage it with another code page if that is wrong", n, names.called, names.decoded[0])
 	}
 	l.Notes = append(op.notes, l.remarks(o.Filename)...)
+	if l.Format != Plain && !slices.ContainsFunc(l.Items, func(it Item) bool { return !it.Dir }) {
+		l.Notes = append(l.Notes, finding.Finding{Level: finding.Warn, Code: "empty-archive", What: fmt.Sprintf("%s is empty: there is no file in it", o.Filename), Mend: "Download it again, or ask its author."})
+	}
 	finding.Sort(l.Notes)
 	return l, nil
 }
@@ -117,6 +121,7 @@ type opening struct {
 	budget *budget
 	pack   Pack
 	notes  []finding.Finding
+	links  []link // of the archive that is being listed
 }
 
 // source is where an archive's bytes are: the outermost one, or an inner one
@@ -156,19 +161,23 @@ func (op *opening) list(s source, l *Listing) (err error) {
 			err = truncated(l.Format, fmt.Errorf("what reads it broke off: %v", broke))
 		}
 	}()
+	op.links = nil
 	switch l.Format {
 	case Zip:
-		return op.listZip(s, l)
+		err = op.listZip(s, l)
 	case Tar:
-		return op.listTar(s, l)
+		err = op.listTar(s, l)
 	case Gzip, Bzip2, XZ, Zstd:
-		return op.listStream(s, l)
+		err = op.listStream(s, l)
 	case SevenZip:
-		return op.listSeven(s, l)
+		err = op.listSeven(s, l)
 	case Rar:
-		return op.listRar(s, l)
+		err = op.listRar(s, l)
 	}
-	return nil
+	if err != nil {
+		return err
+	}
+	return op.resolve(l)
 }
 
 // add keeps one item's bytes where they are: at a span of the archive.

@@ -57,9 +57,9 @@ func (n *names) path(raw string, dir bool) (tree.Path, error) {
 	if !strings.Contains(text, "/") {
 		text = strings.ReplaceAll(text, `\`, "/")
 	}
-	text = strings.TrimPrefix(text, "./")
+	text = strings.ReplaceAll(strings.TrimPrefix(text, "./"), "/./", "/")
 	if dir {
-		text = strings.TrimSuffix(text, "/")
+		text = strings.TrimSuffix(strings.TrimSuffix(text, "/"), "/.")
 	}
 	if len(text) > 1 && text[1] == ':' {
 		return tree.Root, &Error{Code: "unsafe-entry", Entry: name, What: "names a drive"}

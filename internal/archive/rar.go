@@ -30,7 +30,7 @@ func (op *opening) listRar(s source, l *Listing) error {
 		case h.Encrypted || h.HeaderEncrypted:
 			return rarFault(h.Name, rardecode.ErrArchivedFileEncrypted)
 		case h.LinkType != 0 || mode&fs.ModeSymlink != 0:
-			return &Error{Code: "unsafe-entry", Entry: h.Name, What: "is a link; links are refused"}
+			return &Error{Code: "unsafe-entry", Entry: h.Name, What: "is a link, which is not followed in this format; " + whatToDo}
 		case !h.IsDir && !mode.IsRegular():
 			return &Error{Code: "unsafe-entry", Entry: h.Name, What: "is neither a file nor a folder"}
 		}

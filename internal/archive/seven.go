@@ -36,7 +36,7 @@ func (op *opening) listSeven(s source, l *Listing) error {
 		mode := f.Mode()
 		switch {
 		case mode&fs.ModeSymlink != 0:
-			return &Error{Code: "unsafe-entry", Entry: f.Name, What: "is a link; links are refused"}
+			return &Error{Code: "unsafe-entry", Entry: f.Name, What: "is a link, which is not followed in this format; " + whatToDo}
 		case !mode.IsRegular() && !mode.IsDir():
 			return &Error{Code: "unsafe-entry", Entry: f.Name, What: "is neither a file nor a folder"}
 		}

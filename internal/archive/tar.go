@@ -52,9 +52,20 @@ func (op *opening) eachInTar(r io.Reader, keep func(h *tar.Header, e tree.Entry,
 		case dir && (h.Name == "./" || h.Name == "."):
 			continue
 		case h.Typeflag == tar.TypeSymlink || h.Typeflag == tar.TypeLink:
-			return &Error{Code: "unsafe-entry", Entry: h.Name, What: "is a link; links are refused"}
+			p, err := op.names.path(h.Name, false)
+			if err != nil {
+				return err
+			}
+			from := p.Dir()
+			if h.Typeflag == tar.TypeLink {
+				from = tree.Root
+			}
+			if err := op.linked(h.Name, p, from, strings.TrimPrefix(h.Linkname, "./")); err != nil {
+				return err
+			}
+			continue
 		case !dir && h.Typeflag != tar.TypeReg && h.Typeflag != tar.TypeGNUSparse && h.Typeflag != tar.TypeCont:
-			return &Error{Code: "unsafe-entry", Entry: h.Name, What: "is neither a file nor a folder"}
+			return &Error{Code: "unsafe-entry", Entry: h.Name, What: "is neither a file nor a folder; " + whatToDo}
 		}
 		p, err := op.names.path(h.Name, dir)
 		if err != nil {

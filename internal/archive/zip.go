@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"slices"
 
@@ -25,6 +26,12 @@ func (op *opening) listZip(s source, l *Listing) error {
 	}
 	l.Items = slices.Grow(l.Items, len(z.File))
 	for i, f := range z.File {
+		if f.Mode()&fs.ModeSymlink != 0 && f.Flags&1 == 0 {
+			if err := op.zipLink(f); err != nil {
+				return err
+			}
+			continue
+		}
 		e, span, err := op.zipEntry(f)
 		if err != nil {
 			return err
@@ -65,6 +72,26 @@ func dataOffsets(ctx context.Context, files []*zip.File) ([]offset, error) {
 	return out, g.Wait()
 }
 
+// longestLink is how many bytes the target of a link may have.
+const longestLink = 4096
+
+// zipLink keeps a link, whose content is its target.
+func (op *opening) zipLink(f *zip.File) error {
+	p, err := op.names.path(f.Name, false)
+	if err != nil {
+		return err
+	}
+	in, err := f.Open()
+	if err != nil {
+		return broken(f.Name, err)
+	}
+	target, err := io.ReadAll(io.LimitReader(in, longestLink))
+	if err = errors.Join(err, in.Close()); err != nil {
+		return broken(f.Name, err)
+	}
+	return op.linked(f.Name, p, p.Dir(), string(target))
+}
+
 func (op *opening) zipEntry(f *zip.File) (tree.Entry, stockroom.Span, error) {
 	refuse := func(code, format string, args ...any) (tree.Entry, stockroom.Span, error) {
 		return tree.Entry{}, stockroom.Span{}, &Error{Code: code, Entry: f.Name, What: fmt.Sprintf(format, args...)}
@@ -74,7 +101,7 @@ func (op *opening) zipEntry(f *zip.File) (tree.Entry, stockroom.Span, error) {
 	case f.Flags&1 != 0:
 		return refuse("encrypted", "is encrypted; unpack it with its password and stage the folder")
 	case mode&fs.ModeSymlink != 0:
-		return refuse("unsafe-entry", "is a link; links are refused")
+		return refuse("unsafe-entry", "is a link; %s", whatToDo) // unless it was followed
 	case !mode.IsRegular() && !mode.IsDir():
 		return refuse("unsafe-entry", "is neither a file nor a folder")
 	}

@@ -95,12 +95,14 @@ func (a *App) printDeployment(d api.Deployment) {
 	if len(d.Findings) > 0 {
 		fmt.Fprintln(a.Out)
 	}
+	folded := foldNotes(d.Findings)
 	for _, f := range d.Findings {
-		printFinding(a.Out, f, subjectOf(d))
+		folded.print(a.Out, f, subjectOf(d))
 		if d.State == "draft" {
 			printAccept(a.Out, f, d.Accepted)
 		}
 	}
+	folded.rest(a.Out)
 	for _, acc := range d.Accepted {
 		fmt.Fprintf(a.Out, "  accepted by %s: %s\n", acc.By, strings.TrimSuffix(acc.Code+"="+acc.Path, "="))
 	}

@@ -115,6 +115,50 @@ func printFinding(w io.Writer, f api.Finding, about subject) {
 	printMend(w, "        ", f.Mend, f.Remedies, about)
 }
 
+// manyNotes is from how many notes of one code on only the first is written in full.
+const manyNotes = 5
+
+// folding writes findings so that many notes of one code do not hide the rest: of those the
+// first, and at the end how many more there are.
+type folding struct {
+	notes map[string]int
+	order []string
+	most  map[string]int // of each code, how many there are in all
+}
+
+// foldNotes counts findings before they are written.
+func foldNotes(lists ...[]api.Finding) *folding {
+	f := &folding{notes: map[string]int{}, most: map[string]int{}}
+	for _, list := range lists {
+		for _, x := range list {
+			if x.Level == "note" {
+				f.most[x.Code]++
+			}
+		}
+	}
+	return f
+}
+
+// print writes a finding, unless it is one of many.
+func (f *folding) print(w io.Writer, x api.Finding, about subject) {
+	if f.most[x.Code] >= manyNotes && x.Level == "note" {
+		if f.notes[x.Code]++; f.notes[x.Code] > 1 {
+			if f.notes[x.Code] == 2 {
+				f.order = append(f.order, x.Code)
+			}
+			return
+		}
+	}
+	printFinding(w, x, about)
+}
+
+// rest writes how many notes were not written.
+func (f *folding) rest(w io.Writer) {
+	for _, code := range f.order {
+		fmt.Fprintf(w, "  NOTE  %s: %d more like that; --json gives them all\n", code, f.notes[code]-1)
+	}
+}
+
 // printAccept writes the option that accepts a finding, where a person can.
 func printAccept(w io.Writer, f api.Finding, accepted []api.Accepted) {
 	key := strings.TrimSuffix(f.Code+"="+f.Path, "=")

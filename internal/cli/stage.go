@@ -6,6 +6,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/schollz/progressbar/v3"
@@ -26,6 +27,7 @@ func (a stageCommands) stageCommand() *cli.Command {
 			&cli.StringFlag{Name: "source", Usage: "where it was downloaded (`TEXT`)"}, &cli.StringFlag{Name: "note", Usage: "a note of your own (`TEXT`)"},
 			&cli.StringFlag{Name: "sha256", Usage: "what the file's SHA-256 has to be (`DIGEST`)"}, &cli.StringFlag{Name: "code-page", Usage: "the encoding of names in it that are not UTF-8, such as Shift_JIS (`NAME`)"},
 			&cli.StringSliceFlag{Name: "id", Usage: "instead of a download: the `ID` by which a server's list holds the add-on"},
+			&cli.BoolFlag{Name: "trusted", Usage: "it may unpack to far more than it is: you know it"},
 			&cli.StringFlag{Name: "root", Usage: "the `FOLDER` in it that is the add-on, where several could be"}},
 		Action: a.stage}
 }
@@ -46,20 +48,37 @@ func (a stageCommands) stage(ctx context.Context, cmd *cli.Command) error {
 		return err
 	}
 	var staged []api.Staged
+	var nothing []string // of which no crate came
 	for _, f := range files {
 		st, err := a.stageOne(ctx, cmd, c, f)
 		if err != nil {
 			return err
 		}
 		staged = append(staged, st)
+		if crates(st) == 0 {
+			nothing = append(nothing, st.Archive.Filename)
+		}
 		if !cmd.Bool("json") {
 			a.printStaged(st)
 		}
 	}
 	if cmd.Bool("json") {
-		return a.printJSON(staged)
+		if err := a.printJSON(staged); err != nil {
+			return err
+		}
+	}
+	if len(nothing) > 0 {
+		return cli.Exit("restless: no crate was made of "+words.Few(nothing), ExitBlocked)
 	}
 	return nil
+}
+
+// crates counts what came of an archive.
+func crates(st api.Staged) (n int) {
+	for _, b := range st.Rulebooks {
+		n += len(b.Crates)
+	}
+	return n
 }
 
 // stageIDs keeps add-ons that have no download.
@@ -94,7 +113,7 @@ func (a stageCommands) stageIDs(ctx context.Context, cmd *cli.Command) error {
 
 func (a stageCommands) stageOne(ctx context.Context, cmd *cli.Command, c *client.Client, file string) (api.Staged, error) {
 	st := client.Staging{Filename: filepath.Base(filepath.Clean(file)), For: cmd.String("for"), Rulebook: cmd.String("rulebook"), Source: cmd.String("source"), Note: cmd.String("note"),
-		SHA256: cmd.String("sha256"), CodePage: cmd.String("code-page"), Root: cmd.String("root")}
+		SHA256: cmd.String("sha256"), CodePage: cmd.String("code-page"), Root: cmd.String("root"), Trusted: cmd.Bool("trusted")}
 	return a.send(ctx, a.Terminal && !cmd.Bool("json"), c, file, st)
 }
 
@@ -126,14 +145,20 @@ func (a stageCommands) printStaged(st api.Staged) {
 	for _, b := range st.Rulebooks {
 		same = same && !b.Fresh
 		crates += len(b.Crates)
+		var lists [][]api.Finding
+		for _, c := range b.Crates {
+			lists = append(lists, c.Findings)
+		}
+		folded := foldNotes(lists...)
 		told := map[string]bool{} // what is of the archive stands at its only crate too
 		for _, c := range b.Crates {
 			a.printCrateLine(c)
 			for _, f := range c.Findings {
 				told[f.What] = true
-				printFinding(a.Out, f, subject{crate: c.Ref})
+				folded.print(a.Out, f, subject{crate: c.Ref})
 			}
 		}
+		folded.rest(a.Out)
 		if b.Pallet != "" {
 			fmt.Fprintf(a.Out, "  pallet %s: these %d together; deploy takes its name\n", b.Pallet, len(b.Crates))
 		}
@@ -159,6 +184,10 @@ func (a stageCommands) printStaged(st api.Staged) {
 		for i, b := range st.Rulebooks {
 			books[i] = b.Rulebook
 		}
-		fmt.Fprintf(a.Out, "  The archive is kept, but no crate was made: rulebook %s does not recognise it.\n", strings.Join(books, ", "))
+		if slices.ContainsFunc(st.Archive.Findings, func(f api.Finding) bool { return f.Code == "empty-archive" }) {
+			fmt.Fprintln(a.Out, "  The archive is empty: there is no file in it. Download it again, or ask its author.")
+			break
+		}
+		fmt.Fprintf(a.Out, "  The archive is kept, but no crate was made: rulebook %s does not recognise it.\n  Look at what its kinds are recognised by, or stage it by another rulebook.\n    restless rulebook show %s\n", strings.Join(books, ", "), books[0])
 	}
 }

@@ -18,6 +18,7 @@ type Each func(api.JobEvent)
 type Staging struct {
 	Filename, Rulebook, For, Source, Note string
 	SHA256, CodePage, Root                string
+	Trusted                               bool // it may unpack to far more than it is
 	KeepOnly                              bool
 }
 
@@ -29,6 +30,9 @@ func (c *CrateCalls) Stage(ctx context.Context, st Staging, body io.Reader, size
 		if v != "" {
 			q.Set(k, v)
 		}
+	}
+	if st.Trusted {
+		q.Set("trusted", "true")
 	}
 	if st.KeepOnly {
 		q.Set("keepOnly", "true")

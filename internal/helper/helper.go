@@ -112,7 +112,7 @@ func (f Folder) run(ctx context.Context, program string, args ...string) error {
 	cmd.Dir = os.TempDir()
 	cmd.Env = []string{"PATH=" + os.Getenv("PATH"), "TMPDIR=" + os.TempDir(), "SystemRoot=" + os.Getenv("SystemRoot")}
 	cmd.Stdout, cmd.Stderr = &said, &said
-	cmd.WaitDelay = 5 * time.Second
+	cmd.WaitDelay = limit // what it has started may go on after it has ended
 	err = cmd.Run()
 	if cause := context.Cause(ctx); err != nil && cause != nil {
 		err = cause

@@ -67,7 +67,7 @@ func (s streams) stage(c *echo.Context) error {
 
 // saidOf reads what a person says of an archive.
 func saidOf(q url.Values) (catalog.Say, error) {
-	said := catalog.Say{Source: q.Get("source"), Note: q.Get("note"), CodePage: q.Get("codePage"), Root: q.Get("root"), KeepOnly: q.Get("keepOnly") == "true"}
+	said := catalog.Say{Source: q.Get("source"), Note: q.Get("note"), CodePage: q.Get("codePage"), Root: q.Get("root"), KeepOnly: q.Get("keepOnly") == "true", Trusted: q.Get("trusted") == "true"}
 	if digest := q.Get("sha256"); digest != "" {
 		var err error
 		if said.Expect, err = tree.ParseDigest(strings.ToLower(digest)); err != nil {

@@ -46,6 +46,8 @@ func Lay(b *rulebook.Book, a Archive, fixes Fixes) (Result, error) {
 	for _, e := range a.Entries {
 		switch {
 		case e.Dir:
+		case isDropping(e.Path):
+			l.dropped = append(l.dropped, e)
 		case inside(e.Path):
 			l.inner = append(l.inner, e)
 		default:
@@ -67,6 +69,7 @@ func Lay(b *rulebook.Book, a Archive, fixes Fixes) (Result, error) {
 		l.leftOfPack()
 	}
 	l.says()
+	l.leaveDroppings()
 	inOrder(l.res.Crates)
 	l.res.Pallet = l.pallet()
 	for _, c := range l.res.Crates {
@@ -85,6 +88,7 @@ type laying struct {
 	archive Archive
 	fixes   Fixes
 	files   []tree.Entry // without folders and without what is in inner archives
+	dropped []tree.Entry // files that a desktop has left
 	inner   []tree.Entry // files in inner archives and packed files
 	// packedIn are those by the file that they are in, once that was asked.
 	packedIn map[tree.Path][]part

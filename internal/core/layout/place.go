@@ -43,6 +43,7 @@ func (l *laying) crate(k *rulebook.Kind, r root) {
 	c.reasons = nil
 	slices.SortFunc(c.Files, byTarget)
 	c.clashes(l.book)
+	l.clientOnly(c)
 	slices.SortFunc(c.Left, bySource)
 	l.res.Crates = append(l.res.Crates, c)
 }

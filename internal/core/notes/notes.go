@@ -42,15 +42,31 @@ func KindOf(base string) Kind {
 	switch {
 	case has("license", "licence", "copying"):
 		return Licence
-	case has("changelog", "changes", "history", "releasenotes"):
+	case has("changelog", "changes", "history", "releasenotes", "whatsnew"):
 		return Changes
 	case has("install", "howto", "setup", "instructions"):
 		return Install
-	case has("readme", "lesen", "lisez"):
+	case has("readme", "lesen", "lisez", "notes", "leeme", "leiame", "leggimi"):
 		return Readme
 	}
 	return ""
 }
+
+// MayBeText tells by its name whether a file may be a text for people.
+func MayBeText(base string) bool {
+	switch path.Ext(strings.ToLower(base)) {
+	case ".md", ".txt", ".rst", ".adoc", ".me":
+		return true
+	}
+	return false
+}
+
+// installing matches the words for installing and unpacking in the languages in which add-ons
+// are written about.
+var installing = regexp.MustCompile(`(?i)\b(instal\w*|einricht\w*|entpack\w*|kopier\w*|copi(?:er|ez|ar|e)\b|décompress\w*|extrai\w*|kurulum\w*|kur(?:un|mak)\w*|zainstal\w*|rozpakuj\w*|telepít\w*|asenna\w*|unzip\w*|extract\w*|drag\b|put (?:it|the|this) )|устано|распак|встанов|安装|安裝|解压|解壓|インストール|解凍|설치|압축`)
+
+// Speaks tells whether a text, whatever it is called, speaks of installing.
+func Speaks(text string) bool { return installing.MatchString(text) }
 
 // Line is a line that looks like something to do.
 type Line struct {
@@ -82,7 +98,7 @@ func Instructions(text string) []Line {
 		}
 		heading := strings.HasPrefix(line, "#")
 		line = strings.TrimSpace(marks.ReplaceAllString(line, ""))
-		if fenced || heading || len(line) < 8 || len(line) > 300 || !telling.MatchString(line) {
+		if fenced || heading || len(line) < 8 || len(line) > 300 || !telling.MatchString(line) && !installing.MatchString(line) {
 			continue
 		}
 		if out = append(out, Line{number, line}); len(out) == most {

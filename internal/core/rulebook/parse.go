@@ -77,6 +77,7 @@ func (r *reader) book(n *yaml.Node) *Book {
 		field{"game", false, func(v *yaml.Node) {
 			r.mapping(v, "game",
 				field{"versions", false, r.texts("versions", &b.Known.Games, checkAny)},
+				field{"names", false, r.texts("names", &b.Known.Names, checkAny)},
 				field{"loaders", false, r.texts("loaders", &b.Known.Loaders, checkAny)})
 		}},
 		field{"load-lists", false, func(v *yaml.Node) { r.server().loadLists(v, b) }},

@@ -1,6 +1,7 @@
 package version
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 )
@@ -10,6 +11,7 @@ import (
 type Known struct {
 	Games   []string // versions of the game
 	Loaders []string // words for what loads the add-ons
+	Names   []string // words for the game itself, which say nothing of an add-on
 }
 
 // Told is what a stem tells of a download.
@@ -30,21 +32,80 @@ type Told struct {
 func (k Known) Tell(stem string) Told {
 	stem = strings.TrimSpace(DropCounter(strings.TrimSpace(stem)))
 	var t Told
-	words := fieldsOf(stem)
+	words, glued := k.withoutGame(fieldsOf(stem))
 	words, t.Loader = takeWord(words, func(w string) bool {
 		return slices.ContainsFunc(k.Loaders, func(l string) bool { return strings.EqualFold(l, w) })
 	})
 	rest, game := takeWord(words, k.IsGame)
+	if glued != "" {
+		t.Name, t.Version = splitAny(join(words))
+		t.Game = glued
+		return t
+	}
 	if game != "" {
-		if name, ver := Split(join(rest)); ver != "" {
+		if name, ver := splitAny(join(rest)); ver != "" {
 			t.Name, t.Version, t.Game = name, ver, plainGame(game)
 			return t
 		}
 	}
-	t.Name, t.Version = Split(join(words))
+	t.Name, t.Version = splitAny(join(words))
 	t.Unsure = game != "" && t.Version != ""
 	return t
 }
+
+// leading is a version in front of a name: "3.4.2 pylon". It has a dot, so that "01 first"
+// stays a name.
+var leading = regexp.MustCompile(`(?i)^v?(\d+(?:\.\d+)+[0-9a-z.+~]*)[-_ ]+(\D.*)$`)
+
+// splitAny is [Split], and reads a version in front of a name where none is behind it.
+func splitAny(stem string) (name, ver string) {
+	if name, ver = Split(stem); ver != "" {
+		return name, ver
+	}
+	if m := leading.FindStringSubmatch(name); m != nil {
+		return m[2], m[1]
+	}
+	return name, ver
+}
+
+// withoutGame takes the game's own names out of a stem: words of their own, what is glued to
+// the start or the end of one ("LampsReed", "reedLamps"), and, with a version of the game behind
+// it ("reed9.3"), that version too. Something of the stem always stays.
+func (k Known) withoutGame(words []field) (rest []field, game string) {
+	for i, w := range words {
+		word := w.word
+		for _, name := range k.Names {
+			if len(word) < len(name) || len(words) == 1 && strings.EqualFold(word, name) {
+				continue
+			}
+			head, tail := word[:len(name)], word[len(word)-len(name):]
+			behind := word[len(name):]
+			switch {
+			case strings.EqualFold(word, name) && len(rest)+len(words)-i > 1:
+				word = ""
+			case strings.EqualFold(head, name) && behind != "" && (digit(behind[0]) || k.IsGame(behind)):
+				word, game = "", behind
+			case strings.EqualFold(head, name) && behind != "" && upper(behind[0]):
+				word = behind
+			case strings.EqualFold(tail, name) && upper(tail[0]) && len(word) > len(name):
+				word = word[:len(word)-len(name)]
+			}
+		}
+		if word != "" {
+			before := w.before
+			if len(rest) == 0 {
+				before = ""
+			}
+			rest = append(rest, field{before, word})
+		}
+	}
+	if len(rest) == 0 || Bare(join(rest)) {
+		return words, ""
+	}
+	return rest, game
+}
+
+func upper(c byte) bool { return c >= 'A' && c <= 'Z' }
 
 // IsGame tells whether a word is a known game version, with or without
 // letters before it ("g9.3").

@@ -98,3 +98,25 @@ func TestAWildcardIsTheIntervalToTheNextNumber(t *testing.T) {
 		require.Equal(t, Compare(other, v) >= 0 && Compare(other, next) < 0, r.Contains(other), "%s in %s", other, r)
 	})
 }
+
+func TestNamesOfTheGameAndVersionsInFront(t *testing.T) {
+	k := Known{Games: []string{"1.21.1", "9.3"}, Loaders: []string{"keel"}, Names: []string{"fernhollow"}}
+	for stem, want := range map[string]Told{
+		"3.4.2 pylon":                  {Name: "pylon", Version: "3.4.2"},
+		"v3.4.2_pylon":                 {Name: "pylon", Version: "3.4.2"},
+		"2024.10 pack":                 {Name: "pack", Version: "2024.10"},
+		"01 first":                     {Name: "01 first"},
+		"00-1.0":                       {Name: "00", Version: "1.0"},
+		"lamps-fernhollow1.21.1-2.0":   {Name: "lamps", Version: "2.0", Game: "1.21.1"},
+		"Fernhollow-lamps-2.0":         {Name: "lamps", Version: "2.0"},
+		"lamps-2.0-fernhollow":         {Name: "lamps", Version: "2.0"},
+		"LampsFernhollow-2.0":          {Name: "Lamps", Version: "2.0"},
+		"fernhollowLamps-keel-9.3-2.0": {Name: "Lamps", Version: "2.0", Game: "9.3", Loader: "keel"},
+		"fernhollow":                   {Name: "fernhollow"},
+		"fernhollow-2.0":               {Name: "fernhollow", Version: "2.0"},
+		"fernhollows-end-1.0":          {Name: "fernhollows-end", Version: "1.0"},
+		"lamps":                        {Name: "lamps"},
+	} {
+		require.Equal(t, want, k.Tell(stem), stem)
+	}
+}

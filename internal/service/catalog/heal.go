@@ -32,7 +32,7 @@ func (s keeper) heal(ctx context.Context, u *Upload, a model.Archive, tell func(
 	}
 	tell(fmt.Sprintf("%d contents of the stockroom's copy are damaged; storing it again", len(damaged)))
 	u.CodePage = s.recovering().codePageOf(a, u.CodePage)
-	l, packed, err := s.lookInto(ctx, u.in, u.in.Size, a.Filename, u.CodePage, func() (*stockroom.Segment, error) { return s.Room.Repack(a.Digest) })
+	l, packed, err := s.lookInto(ctx, u.in, u.in.Size, a.Filename, u.Say, func() (*stockroom.Segment, error) { return s.Room.Repack(a.Digest) })
 	if err != nil {
 		return 0, errors.Join(err, u.Discard())
 	}

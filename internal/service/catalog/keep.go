@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"io"
+	"math"
 
 	"restlesscrate/internal/archive"
 	"restlesscrate/internal/core/tree"
@@ -16,7 +17,7 @@ import (
 // keep looks into a new archive and records it. A broken or unsafe one leaves
 // nothing behind.
 func (s keeper) keep(ctx context.Context, u *Upload, actor string) (model.Archive, error) {
-	l, packed, err := s.lookInto(ctx, u.in, u.in.Size, u.Filename, u.CodePage, func() (*stockroom.Segment, error) { return s.Room.Pack(u.in.Digest) })
+	l, packed, err := s.lookInto(ctx, u.in, u.in.Size, u.Filename, u.Say, func() (*stockroom.Segment, error) { return s.Room.Pack(u.in.Digest) })
 	if err != nil {
 		return model.Archive{}, errors.Join(err, u.Discard())
 	}
@@ -30,9 +31,13 @@ func (s keeper) keep(ctx context.Context, u *Upload, actor string) (model.Archiv
 
 // lookInto opens an archive safely. What cannot be read where it is, is in the
 // pack that is named then; pack begins one.
-func (s keeper) lookInto(ctx context.Context, r io.ReaderAt, size int64, filename, codePage string, begin func() (*stockroom.Segment, error)) (l *archive.Listing, packed string, err error) {
+func (s keeper) lookInto(ctx context.Context, r io.ReaderAt, size int64, filename string, say Say, begin func() (*stockroom.Segment, error)) (l *archive.Listing, packed string, err error) {
 	var pack *stockroom.Segment
-	l, err = archive.Open(ctx, r, size, archive.Options{Limits: s.Limits, Filename: filename, CodePage: codePage,
+	limits := s.Limits
+	if say.Trusted { // what bombs are known by; the room on disk still counts
+		limits.Ratio, limits.Entries = math.MaxInt64/(1<<20), math.MaxInt32
+	}
+	l, err = archive.Open(ctx, r, size, archive.Options{Limits: limits, Filename: filename, CodePage: say.CodePage,
 		Pack: func() (_ archive.Pack, err error) {
 			pack, err = begin()
 			return pack, err
@@ -46,7 +51,11 @@ func (s keeper) lookInto(ctx context.Context, r io.ReaderAt, size int64, filenam
 		}
 		var bad *archive.Error
 		if errors.As(err, &bad) {
-			return nil, "", fault.New(fault.Failed, bad.Code, "%s: %v", filename, bad).WithMend("It was not staged; nothing of it was kept.")
+			mend := "It was not staged; nothing of it was kept."
+			if bad.Code == "bomb" {
+				mend += " If you know it and trust it, stage it as trusted."
+			}
+			return nil, "", fault.New(fault.Failed, bad.Code, "%s: %v", filename, bad).WithMend("%s", mend)
 		}
 		return nil, "", err
 	}
@@ -61,13 +70,14 @@ func (s keeper) lookInto(ctx context.Context, r io.ReaderAt, size int64, filenam
 type uploadFacts struct {
 	Filename string `json:"filename"`
 	CodePage string `json:"codePage,omitempty"`
+	Trusted  bool   `json:"trusted,omitempty"`
 	Source   string `json:"source,omitempty"`
 	Note     string `json:"note,omitempty"`
 }
 
 // commit makes an upload's bytes a container.
 func (s keeper) commit(u *Upload, a model.Archive) (container string, err error) {
-	raw, err := json.Marshal(uploadFacts{Filename: a.Filename, CodePage: u.CodePage, Source: a.Source, Note: a.Note})
+	raw, err := json.Marshal(uploadFacts{Filename: a.Filename, CodePage: u.CodePage, Trusted: u.Trusted, Source: a.Source, Note: a.Note})
 	if err != nil {
 		return "", errors.Join(err, u.Discard())
 	}

@@ -33,12 +33,16 @@ func (s *Service) Readme(ctx context.Context, c model.Crate) ([]Readme, error) {
 		shallow := slices.Clone(entries)
 		slices.SortStableFunc(shallow, func(a, b tree.Entry) int { return a.Path.Depth() - b.Path.Depth() })
 		for _, e := range shallow {
-			if e.Dir || notes.KindOf(e.Path.Base()) == "" {
+			named := notes.KindOf(e.Path.Base()) != ""
+			if e.Dir || !named && (!notes.MayBeText(e.Path.Base()) || e.Size > maxReadme) {
 				continue
 			}
 			text, err := read(e, maxReadme)
 			if err != nil {
 				return nil, err
+			}
+			if !named && !notes.Speaks(string(text)) {
+				continue
 			}
 			out = append(out, Readme{Path: string(e.Path), Text: strings.ToValidUTF8(string(text), "�")})
 		}

@@ -99,7 +99,7 @@ func (s recoverer) recoverArchive(ctx context.Context, container string) (packed
 	if known.Filename == "" {
 		known.Filename = "recovered-" + digest.Short()
 	}
-	l, packed, err := s.keeping().lookInto(ctx, f, size, known.Filename, known.CodePage, func() (*stockroom.Segment, error) { return s.Room.Pack(digest) })
+	l, packed, err := s.keeping().lookInto(ctx, f, size, known.Filename, Say{CodePage: known.CodePage, Trusted: known.Trusted}, func() (*stockroom.Segment, error) { return s.Room.Pack(digest) })
 	if err != nil {
 		return "", err
 	}

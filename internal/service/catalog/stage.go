@@ -32,6 +32,7 @@ type Say struct {
 	CodePage string      // of names in it that are not UTF-8
 	Root     string      // a folder in it that is the add-on, where several could be
 	KeepOnly bool        // it is kept but not laid out
+	Trusted  bool        // it may unpack to far more than it is, since they know it
 }
 
 // Receive streams an archive to disk. It is never held in memory.

@@ -1,0 +1,58 @@
+package layout
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/words"
+)
+
+// droppings are what desktops leave in archives: no server needs them, under any rulebook.
+var droppings = []string{"__MACOSX", "._*", ".DS_Store", ".AppleDouble", ".Spotlight-V100", ".Trashes", ".fseventsd", "Thumbs.db", "ehthumbs.db", "desktop.ini", "$RECYCLE.BIN"}
+
+// isDropping tells whether a file, or a folder that it is in, was left by a desktop.
+func isDropping(p tree.Path) bool {
+	return slices.ContainsFunc(p.Parts(), func(part string) bool {
+		return slices.ContainsFunc(droppings, func(glob string) bool {
+			ok, err := path.Match(strings.ToLower(glob), strings.ToLower(part))
+			return err == nil && ok
+		})
+	})
+}
+
+// leaveDroppings tells of them once, and lists them with the first crate as left out.
+func (l *laying) leaveDroppings() {
+	if len(l.dropped) == 0 || len(l.res.Crates) == 0 {
+		return
+	}
+	c := l.res.Crates[0]
+	for _, e := range l.dropped {
+		c.Left = append(c.Left, Left{Source: e.Path, Size: e.Size, Settled: true, Reason: "left in the archive by a desktop; no server needs it"})
+	}
+	slices.SortFunc(c.Left, bySource)
+	l.report(finding.Note, "desktop-files", l.dropped[0].Path, "", "%s that a desktop has left in the archive stay out, such as %s", words.Count(len(l.dropped), "file"), l.dropped[0].Path)
+}
+
+// clientOnly tells of what only players need.
+func (l *laying) clientOnly(c *Crate) {
+	for _, f := range c.Facts {
+		if side := strings.ToLower(f.Name); f.Kind == "side" && strings.HasPrefix(side, "client") && !strings.Contains(side, "server") {
+			c.find(finding.Finding{Level: finding.Warn, Code: "client-only", What: fmt.Sprintf("%s says that %s is for players, not for servers (side: %s)", f.From, c.Name, f.Name),
+				Mend: "Ask its author before you deploy it; it may keep the server from starting."})
+			return
+		}
+	}
+	for _, f := range c.Files {
+		for _, up := range f.Source.Ancestors() {
+			if name := strings.ToLower(up.Base()); name == "client" || name == "client-only" || name == "clientside" {
+				c.find(finding.Finding{Level: finding.Note, Code: "client-folder", Path: up, What: fmt.Sprintf("%s would be placed, and by its name only players need it", up),
+					Mend: "Leave it out if that is so.", Remedies: []finding.Remedy{finding.PlaceFiles.With()}})
+				return
+			}
+		}
+	}
+}
