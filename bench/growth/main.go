@@ -226,7 +226,7 @@ func measure(ctx context.Context, program, dir string, addons int, put func(what
 		return err
 	}
 	defer func() { _ = s.Service.End() }()
-	if _, err := s.AddRulebook(ctx, book); err != nil {
+	if _, err := s.AddRulebook(ctx, book, false); err != nil {
 		return err
 	}
 	if _, err := s.AddServer(ctx, api.NewServer{Name: "fair", Rulebook: "growth", Transport: api.Transport{Kind: "folder", Root: root}}); err != nil {

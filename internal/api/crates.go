@@ -36,6 +36,7 @@ type Crate struct {
 	Base      string        `json:"base,omitempty" doc:"The add-on that it changes"`
 	Corrected []string      `json:"corrected,omitempty" doc:"What your corrections did, in words"`
 	Archives  []Archive     `json:"archives" nullable:"false"`
+	Readings  []Reading     `json:"readings,omitempty" doc:"What each reading found, where a rulebook is tried"`
 	Findings  []Finding     `json:"findings" nullable:"false"`
 	FileCount int           `json:"fileCount"`
 	LeftCount int           `json:"leftCount"`
@@ -191,6 +192,15 @@ type Choice struct {
 	Root  string `json:"root"`
 	Files int    `json:"files"`
 	Why   string `json:"why"`
+}
+
+// Reading is what one reading of a rulebook found in an archive.
+type Reading struct {
+	What  string `json:"what" doc:"What it is read for"`
+	File  string `json:"file" doc:"In which files it looks"`
+	Where string `json:"where" doc:"The pointer or the expression"`
+	From  string `json:"from,omitempty" doc:"The file in which it found something"`
+	Value string `json:"value,omitempty"`
 }
 
 // Pallet is the crates that came together in one pack. It can be deployed by

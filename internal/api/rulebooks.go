@@ -43,6 +43,7 @@ type Asked struct {
 // RulebookText is a rulebook to check or add.
 type RulebookText struct {
 	Text string `json:"text"`
+	Over bool   `json:"over,omitempty" doc:"It may be the next revision of a rulebook that somebody else wrote"`
 }
 
 // TryRulebook asks what a rulebook would make of an archive that is kept.

@@ -71,10 +71,15 @@ func (l *Listing) remarks(filename string) []finding.Finding {
 		r.add(finding.Note, "suffix", "", "it is called %s but its content is %s", filename, either(l.Format == Plain, "no archive", string(l.Format)))
 	}
 	byLook := map[Look][]tree.Path{}
-	var hidden, double, device, turned []tree.Path
+	var hidden, double, device, turned, ends []tree.Path
 	for _, it := range l.Items {
 		if tree.Turns(string(it.Path)) {
 			turned = append(turned, it.Path)
+		}
+		for at := it.Path; at != tree.Root; at = at.Dir() {
+			if name := at.Base(); (strings.HasSuffix(name, ".") || strings.HasSuffix(name, " ")) && len(ends) < 100 && !slices.Contains(ends, at) {
+				ends = append(ends, at)
+			}
 		}
 		base := strings.ToLower(it.Path.Base())
 		stem := strings.TrimSuffix(base, path.Ext(base))
@@ -104,6 +109,7 @@ func (l *Listing) remarks(filename string) []finding.Finding {
 	r.list(finding.Note, "hidden", hidden, "is a hidden file", "are hidden files")
 	r.list(finding.Warn, "two-suffixes", double, "can be run but is called like something else", "can be run but are called like something else")
 	r.list(finding.Warn, "device-name", device, "is a name that Windows takes for a device", "are names that Windows takes for devices")
+	r.list(finding.Note, "ends-oddly", ends, "ends with a dot or a space, which Windows drops from names", "end with a dot or a space, which Windows drops from names")
 	r.list(finding.Warn, "turned-name", turned, "holds characters that turn the direction of writing: it is not called what it looks like", "hold characters that turn the direction of writing: they are not called what they look like")
 	r.twins(l.Items)
 	r.alike(l.Items)

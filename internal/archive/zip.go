@@ -8,6 +8,7 @@ import (
 	"io"
 	"io/fs"
 	"slices"
+	"strings"
 
 	"golang.org/x/sync/errgroup"
 
@@ -105,11 +106,13 @@ func (op *opening) zipEntry(f *zip.File) (tree.Entry, stockroom.Span, error) {
 	case !mode.IsRegular() && !mode.IsDir():
 		return refuse("unsafe-entry", "is neither a file nor a folder")
 	}
-	p, err := op.names.path(f.Name, mode.IsDir())
+	// Some packers write folders with a backslash behind them.
+	dir := mode.IsDir() || strings.HasSuffix(f.Name, `\`) && !strings.Contains(f.Name, "/") && f.UncompressedSize64 == 0
+	p, err := op.names.path(f.Name, dir)
 	if err != nil {
 		return tree.Entry{}, stockroom.Span{}, err
 	}
-	e := tree.Entry{Path: p, Dir: mode.IsDir(), Exec: f.CreatorVersion>>8 == creatorUnix && mode&0o111 != 0 && !mode.IsDir()}
+	e := tree.Entry{Path: p, Dir: dir, Exec: f.CreatorVersion>>8 == creatorUnix && mode&0o111 != 0 && !dir}
 	if e.Dir {
 		return e, stockroom.Span{}, nil
 	}

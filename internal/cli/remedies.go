@@ -57,6 +57,7 @@ var commands = map[string]string{
 	"compare-crates": "restless crate compare CRATE WITH",
 	"show-rulebooks": "restless rulebook list",
 	"show-rulebook":  "restless rulebook show NAME",
+	"add-over":       "restless rulebook add FILE --over",
 	"add-rulebook":   "restless rulebook add FILE",
 
 	"show-jobs":     "restless job list",

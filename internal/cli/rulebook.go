@@ -28,7 +28,7 @@ func (a rulebookCommands) rulebookCommand() *cli.Command {
 				&cli.StringSliceFlag{Name: "with", Usage: "a download to learn from (`ARCHIVE`)"}, &cli.StringSliceFlag{Name: "answer", Usage: "an answer to one of the questions (`KEY=VALUE`)"},
 				&cli.StringFlag{Name: "starter", Usage: "begin with a rulebook named for a shape (`NAME`; ? lists them)"}}, Action: a.rulebookPropose},
 		{Name: "schema", Usage: "print the JSON Schema of the language, for editors", Action: a.rulebookSchema},
-		{Name: "add", Usage: "add a rulebook, or its next revision", UsageText: "restless rulebook add FILE [--again]", Flags: []cli.Flag{&cli.BoolFlag{Name: "again", Usage: "lay out again, by this revision, what only earlier ones laid out"}}, Action: a.rulebookAdd},
+		{Name: "add", Usage: "add a rulebook, or its next revision", UsageText: "restless rulebook add FILE [--again] [--over]", Flags: []cli.Flag{&cli.BoolFlag{Name: "over", Usage: "it may be the next revision of a rulebook that somebody else wrote"}, &cli.BoolFlag{Name: "again", Usage: "lay out again, by this revision, what only earlier ones laid out"}}, Action: a.rulebookAdd},
 		{Name: "drop", Usage: "take a rulebook out of use", UsageText: "restless rulebook drop NAME", Flags: []cli.Flag{yes()}, Action: a.rulebookDrop},
 	}}
 }

@@ -48,7 +48,7 @@ func (a rulebookCommands) rulebookCheck(ctx context.Context, cmd *cli.Command) e
 func (a rulebookCommands) rulebookAdd(ctx context.Context, cmd *cli.Command) error {
 	var again []api.StagedByBook
 	return a.withRulebookFile(cmd, func(c *client.Client, text string) (api.Rulebook, error) {
-		r, err := c.AddRulebook(ctx, text)
+		r, err := c.AddRulebook(ctx, text, cmd.Bool("over"))
 		if err == nil && cmd.Bool("again") {
 			again, err = c.LayOutAgain(ctx, r.Name, nil)
 		}
@@ -112,6 +112,7 @@ func (a rulebookCommands) printTried(file string, t api.StagedByBook) {
 		for _, f := range c.Findings {
 			printFinding(a.Out, f, subject{crate: c.Ref})
 		}
+		a.printReadings(c.Readings)
 		a.printMap(c)
 	}
 	for _, f := range t.Findings {
@@ -120,6 +121,19 @@ func (a rulebookCommands) printTried(file string, t api.StagedByBook) {
 	if len(t.Crates) == 0 && len(t.Findings) == 0 {
 		fmt.Fprintln(a.Out, "  nothing: no kind recognises it")
 	}
+}
+
+// printReadings says for each reading what it found, and where nothing.
+func (a rulebookCommands) printReadings(list []api.Reading) {
+	var lines [][]string
+	for _, r := range list {
+		found := "nothing in " + r.File
+		if r.From != "" {
+			found = fmt.Sprintf("%s, in %s", r.Value, r.From)
+		}
+		lines = append(lines, []string{"  reads " + r.What, r.Where, found})
+	}
+	a.rows(nil, lines)
 }
 
 // rulebookPropose prints the rulebook alone to standard output, so that it can

@@ -228,8 +228,8 @@ func (c *RulebookCalls) Rulebook(ctx context.Context, name string, revision int)
 }
 
 // AddRulebook adds a rulebook or its next revision.
-func (c *RulebookCalls) AddRulebook(ctx context.Context, text string) (api.Rulebook, error) {
-	return call[api.Rulebook](ctx, c.line, http.MethodPost, "/rulebooks", api.RulebookText{Text: text})
+func (c *RulebookCalls) AddRulebook(ctx context.Context, text string, over bool) (api.Rulebook, error) {
+	return call[api.Rulebook](ctx, c.line, http.MethodPost, "/rulebooks", api.RulebookText{Text: text, Over: over})
 }
 
 // CheckRulebook reads a rulebook and keeps nothing.

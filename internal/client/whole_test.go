@@ -95,7 +95,7 @@ func TestWhatIsRefusedIsAProblem(t *testing.T) {
 		"rulebook-unknown":   func() error { _, err := s.Rulebook(ctx, "nothing", 0); return err },
 		"crate-unknown":      func() error { _, err := s.Crate(ctx, "nothing@1", ""); return err },
 		"deployment-unknown": func() error { _, err := s.Deployment(ctx, "shoal", 9); return err },
-		"rulebook-faults":    func() error { _, err := s.AddRulebook(ctx, "format: 9"); return err },
+		"rulebook-faults":    func() error { _, err := s.AddRulebook(ctx, "format: 9", false); return err },
 		"no-control":         func() error { _, err := s.Standing(ctx, "shoal"); return err },
 		"bad-control": func() error {
 			return s.SetControl(ctx, "shoal", api.SetControl{Control: &power.Control{Acts: map[power.Act]power.Way{"halt": {By: power.ByHand, Command: "x"}}}})

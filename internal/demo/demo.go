@@ -91,7 +91,7 @@ func (p *play) servers(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if _, err := p.c.AddRulebook(ctx, string(text)); err != nil {
+		if _, err := p.c.AddRulebook(ctx, string(text), false); err != nil {
 			return err
 		}
 		if err := p.server(ctx, g.server, g.game); err != nil {

@@ -102,7 +102,7 @@ func (s *Server) catalogOps(h huma.API) {
 		return &body[api.Page[api.Rulebook]]{page(all, -1, func(v model.Revision) int64 { return v.ID }, wireRevision)}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodPost, "/rulebooks", "add-rulebook", "Add a rulebook, or its next revision", "rulebooks"), func(ctx context.Context, in *body[api.RulebookText]) (*body[api.Rulebook], error) {
-		rev, fresh, err := s.Catalog.AddRulebook(ctx, []byte(in.Body.Text), actorOf(ctx))
+		rev, fresh, err := s.Catalog.AddRulebook(ctx, []byte(in.Body.Text), in.Body.Over, actorOf(ctx))
 		if err != nil {
 			return nil, s.fail(ctx, err)
 		}
@@ -127,7 +127,7 @@ func (s *Server) catalogOps(h huma.API) {
 			return nil, s.fail(ctx, fault.New(fault.Usage, "bad-digest", "%v", err))
 		}
 		br, err := s.Catalog.TryRulebook(ctx, []byte(in.Body.Text), digest)
-		return &body[api.StagedByBook]{wireByBook(br, wireCrateWhole)}, s.fail(ctx, err)
+		return &body[api.StagedByBook]{wireByBook(br, wireTried)}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodPost, "/rulebooks/propose", "propose-rulebook", "Make a rulebook from a server's tree, downloads and answers; keeps nothing", "rulebooks"), func(ctx context.Context, in *body[api.Propose]) (*body[api.Proposed], error) {
 		p, err := s.propose(ctx, in.Body)

@@ -113,6 +113,15 @@ func wireCrateWhole(c model.Crate) api.Crate {
 	return w
 }
 
+// wireTried is a crate with what each reading found.
+func wireTried(c model.Crate) api.Crate {
+	w := wireCrateWhole(c)
+	for _, t := range c.Body.Traces {
+		w.Readings = append(w.Readings, api.Reading(t))
+	}
+	return w
+}
+
 func wirePallet(p model.Pallet) api.Pallet {
 	w := api.Pallet{Label: p.Label(), Name: p.Name, Version: p.Version, Rulebook: p.Rulebook, Crates: []string{}, StagedAt: p.CreatedAt}
 	for _, c := range p.Members {

@@ -86,7 +86,7 @@ kinds:
 // folder.
 func (s *Service) Reef(t testing.TB, name string) (root string) {
 	t.Helper()
-	_, err := s.AddRulebook(t.Context(), Reef)
+	_, err := s.AddRulebook(t.Context(), Reef, false)
 	require.NoError(t, err)
 	root = t.TempDir()
 	_, err = s.AddServer(t.Context(), api.NewServer{Name: name, Rulebook: "reef", Transport: api.Transport{Kind: "folder", Root: root}})

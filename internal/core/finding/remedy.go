@@ -59,6 +59,7 @@ const (
 	ShowRulebooks Deed = "show-rulebooks"
 	ShowRulebook  Deed = "show-rulebook"
 	AddRulebook   Deed = "add-rulebook"
+	AddOver       Deed = "add-over" // as the next revision of what somebody else wrote
 )
 
 // What can be done about the service itself.
@@ -75,7 +76,7 @@ func Deeds() []Deed {
 		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Restart,
 		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, RollBack,
 		Deploy, RestartInstead, SetVariable, TakePart, Renew, LeaveData,
-		StageArchive, ChooseRoot, ShowCrates, NameCrate, TellApart, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook,
+		StageArchive, ChooseRoot, ShowCrates, NameCrate, TellApart, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook, AddOver,
 		ShowJobs, ShowTokens, ShowSessions, StartService}
 }
 

@@ -60,7 +60,9 @@ type Crate struct {
 	Corrected []string `json:"corrected,omitempty"` // what a person's corrections did, in words
 	// Findings are of this crate alone; records keep them beside it.
 	Findings []finding.Finding `json:"-"`
-	reasons  map[*rulebook.Rule]string
+	// Traces are what each reading found, for whoever writes the rulebook.
+	Traces  []Traced `json:"-"`
+	reasons map[*rulebook.Rule]string
 }
 
 // File is one file of a crate. Its target is a place and a path in it, or in

@@ -55,7 +55,7 @@ func oneFolder(s string) bool {
 // what it is read for.
 func (l *laying) read(readings []rulebook.Reading, what string, r root, c *Crate) (value, from string) {
 	for _, rd := range readings {
-		for _, v := range l.readAll(rd, r, c) {
+		for _, v := range l.readAll(rd, what, r, c) {
 			s, ok := v.value.(string)
 			if s = strings.TrimSpace(s); ok && s != "" && l.isVisible(s, what, v.from, c) && l.isOwn(s, what, v.from, c) {
 				return s, v.from
@@ -71,7 +71,8 @@ type found struct {
 	from  string
 }
 
-func (l *laying) readAll(rd rulebook.Reading, r root, c *Crate) (out []found) {
+func (l *laying) readAll(rd rulebook.Reading, what string, r root, c *Crate) (out []found) {
+	defer func() { c.traced(rd, what, out) }()
 	for _, e := range l.readable(r) {
 		rel := e.rel
 		if !globbed([]string{rd.File}, rel) {
@@ -89,6 +90,26 @@ func (l *laying) readAll(rd rulebook.Reading, r root, c *Crate) (out []found) {
 		}
 	}
 	return out
+}
+
+// Traced is what one reading of a rulebook found in an archive: for whoever writes one.
+type Traced struct {
+	What  string // what it is read for
+	File  string // in which files it looks
+	Where string // the pointer or the expression
+	From  string // the file in which it found something; empty where it found nothing
+	Value string // what it found, as far as that is a text
+}
+
+func (c *Crate) traced(rd rulebook.Reading, what string, out []found) {
+	t := Traced{What: what, File: rd.File, Where: orElse(rd.At, rd.Match)}
+	if len(out) > 0 {
+		t.From, t.Value = out[0].from, strings.Join(textsOf(out[0].value), ", ")
+		if t.Value == "" {
+			t.Value = "something that is no text"
+		}
+	}
+	c.Traces = append(c.Traces, t)
 }
 
 // readable are the files in which something may be written of an add-on: those below
@@ -173,7 +194,7 @@ func (l *laying) facts(k *rulebook.Kind, r root, c *Crate) {
 	for _, kind := range rulebook.FactKinds {
 		var read []Fact
 		for _, rd := range k.Facts[kind] {
-			for _, v := range l.readAll(rd, r, c) {
+			for _, v := range l.readAll(rd, string(kind), r, c) {
 				for _, f := range factsOf(kind, rd, v) {
 					if l.isVisible(f.Name+f.Range, string(kind), f.From, c) {
 						read = append(read, f)
@@ -209,7 +230,7 @@ func (l *laying) tells(k *rulebook.Kind, r root, c *Crate) {
 	for _, t := range k.Tells {
 		for _, rd := range t.Read {
 			var all []string
-			for _, v := range l.readAll(rd, r, c) {
+			for _, v := range l.readAll(rd, t.Name, r, c) {
 				for _, s := range textsOf(v.value) {
 					if !slices.Contains(all, s) && l.isVisible(s, t.Name, v.from, c) {
 						all = append(all, s)

@@ -97,10 +97,19 @@ func CheckRulebook(text []byte) (*rulebook.Book, error) {
 
 // AddRulebook keeps a rulebook as the next revision of its name. fresh is
 // false where the newest revision is the same text.
-func (s *Service) AddRulebook(ctx context.Context, text []byte, actor string) (rev model.Revision, fresh bool, err error) {
+func (s *Service) AddRulebook(ctx context.Context, text []byte, over bool, actor string) (rev model.Revision, fresh bool, err error) {
 	b, err := CheckRulebook(text)
 	if err != nil {
 		return rev, false, err
+	}
+	there, err := s.Records.Rulebook(ctx, b.Name, 0)
+	switch {
+	case errors.Is(err, model.ErrNotFound):
+	case err != nil:
+		return rev, false, err
+	case !over && there.Actor != actor && there.Digest != tree.Sum(text).String():
+		return rev, false, fault.New(fault.Conflict, "others-rulebook", "revision %d of rulebook %s is by %s, of %s; nothing was changed", there.Number, b.Name, there.Actor, there.CreatedAt.Format("2006-01-02 15:04")).
+			WithMend("Give yours another name; or make it the next revision on purpose.").By(finding.AddOver.With())
 	}
 	return s.Records.AddRevision(ctx, model.Revision{Name: b.Name, Title: b.Title, Text: text, Digest: tree.Sum(text).String(), Actor: actor})
 }

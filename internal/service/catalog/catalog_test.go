@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/archive"
+	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -53,7 +54,7 @@ func open(t *testing.T) desk {
 
 func (d desk) book(text string) {
 	d.Helper()
-	_, _, err := d.AddRulebook(d.Context(), []byte(text), "owner")
+	_, _, err := d.AddRulebook(d.Context(), []byte(text), false, "owner")
 	require.NoError(d, err)
 }
 
@@ -188,4 +189,46 @@ func listed(t *testing.T, dir string) []string {
 	found, err := filepath.Glob(filepath.Join(dir, "stockroom", "*", "*"))
 	require.NoError(t, err)
 	return found
+}
+
+func TestAnArchiveThatUnpacksToFarMoreIsTakenWhereAPersonTrustsIt(t *testing.T) {
+	d := open(t)
+	d.Limits.Floor, d.Limits.Ratio = 1000, 3
+	files := map[string]string{"stall/stall.lf": "version = 1", "stall/blank.bin": strings.Repeat("\x00", 100_000)}
+	_, err := d.stage("stall.zip", Say{}, files)
+	require.Equal(t, "bomb", fault.As(err).Code)
+	require.Contains(t, fault.As(err).Mend, "stage it as trusted")
+	st, err := d.stage("stall.zip", Say{Trusted: true}, files)
+	require.NoError(t, err)
+	require.Len(t, st.Books[0].Crates, 1)
+}
+
+func TestARulebookOfSomebodyElseIsNotWrittenOverUnasked(t *testing.T) {
+	d := open(t)
+	mine := []byte(strings.Replace(fair, "title: Fair", "title: My Fair", 1))
+	_, _, err := d.AddRulebook(t.Context(), mine, false, "mara")
+	require.Equal(t, "others-rulebook", fault.As(err).Code)
+	require.ErrorContains(t, err, "revision 1 of rulebook fair is by owner")
+	_, fresh, err := d.AddRulebook(t.Context(), []byte(fair), false, "mara")
+	require.NoError(t, err, "the same text changes nothing")
+	require.False(t, fresh)
+	rev, fresh, err := d.AddRulebook(t.Context(), mine, true, "mara")
+	require.NoError(t, err)
+	require.True(t, fresh)
+	require.Equal(t, 2, rev.Number)
+	_, _, err = d.AddRulebook(t.Context(), []byte(fair), false, "owner")
+	require.Equal(t, "others-rulebook", fault.As(err).Code, "now it is mara's")
+}
+
+func TestTryingARulebookSaysWhatEachReadingFound(t *testing.T) {
+	d := open(t)
+	st, err := d.stage("stall.zip", Say{}, map[string]string{"stall/stall.lf": "version = 7\n"})
+	require.NoError(t, err)
+	text := strings.Replace(fair, "    put:", "    name: {read: {file: stall.lf, match: 'called (\\S+)'}}\n    put:", 1)
+	br, err := d.TryRulebook(t.Context(), []byte(text), st.Archive.Digest)
+	require.NoError(t, err)
+	require.Equal(t, []layout.Traced{
+		{What: "name", File: "stall.lf", Where: `called (\S+)`},
+		{What: "version", File: "stall.lf", Where: `version = (\S+)`, From: "stall.lf", Value: "7"},
+	}, br.Crates[0].Body.Traces)
 }

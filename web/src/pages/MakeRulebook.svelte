@@ -2,7 +2,7 @@
      questions, each with what is believed and why. -->
 <script lang="ts">
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
-  import { api, ok, type Proposed, type Staged, type StagedByBook } from '../lib/api/client';
+  import { api, ok, type Proposed, type Staged, type StagedByBook, problemOf } from '../lib/api/client';
   import { result } from '../lib/api/jobs';
   import { servers } from '../lib/api/queries';
   import AnswerField from '../lib/rulebook/AnswerField.svelte';
@@ -69,9 +69,9 @@
       );
     });
 
-  const keep = () =>
+  const keep = (over = false) =>
     attempt.run('keep', async () => {
-      const b = await ok(api.POST('/rulebooks', { body: { text: made?.text ?? '' } }));
+      const b = await ok(api.POST('/rulebooks', { body: { text: made?.text ?? '', over } }));
       await client.invalidateQueries({ queryKey: ['rulebooks'] });
       await navigate('/rulebooks/:name', { params: { name: b.name } });
     });
@@ -87,7 +87,10 @@
     {#if downloads.length}<Button disabled={attempt.busy !== ''} onclick={tryIt}
         >{attempt.busy === 'try' ? 'Trying…' : 'Try it'}</Button
       >{/if}
-    <Button kind="main" disabled={attempt.busy !== '' || title === ''} onclick={keep}>Keep it</Button>
+    <Button kind="main" disabled={attempt.busy !== '' || title === ''} onclick={() => keep()}>Keep it</Button>
+    {#if attempt.error && problemOf(attempt.error).code === 'others-rulebook'}
+      <Button disabled={attempt.busy !== ''} onclick={() => keep(true)}>Make it the next revision</Button>
+    {/if}
   {/if}
 </Head>
 

@@ -1,7 +1,7 @@
 <!-- The rulebooks, and adding one. -->
 <script lang="ts">
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
-  import { api, ok } from '../lib/api/client';
+  import { api, ok, problemOf } from '../lib/api/client';
   import { attempting } from '../lib/attempt.svelte';
   import { rulebooks } from '../lib/api/queries';
   import { clock } from '../lib/format';
@@ -14,14 +14,20 @@
   const client = useQueryClient();
   const q = createQuery(rulebooks);
   let file = $state<HTMLInputElement>();
+  let text: string | undefined; // of the file that was chosen last
   const attempt = attempting();
 
   async function add() {
-    const text = await file?.files?.[0]?.text();
+    text = await file?.files?.[0]?.text();
     if (file) file.value = ''; // so that the same file can be chosen again
-    if (text === undefined) return;
+    await keep(false);
+  }
+
+  async function keep(over: boolean) {
+    const chosen = text;
+    if (chosen === undefined) return;
     await attempt.run('add', async () => {
-      const b = await ok(api.POST('/rulebooks', { body: { text } }));
+      const b = await ok(api.POST('/rulebooks', { body: { text: chosen, over } }));
       await client.invalidateQueries({ queryKey: ['rulebooks'] });
       await client.invalidateQueries({ queryKey: ['rulebook', b.name] });
       await navigate('/rulebooks/:name', { params: { name: b.name } });
@@ -36,7 +42,12 @@
 </Head>
 
 <input bind:this={file} type="file" accept=".yaml,.yml" hidden data-rulebook onchange={add} />
-{#if attempt.error}<Trouble error={attempt.error} />{/if}
+{#if attempt.error}
+  <Trouble error={attempt.error} />
+  {#if problemOf(attempt.error).code === 'others-rulebook'}
+    <Button onclick={() => keep(true)}>Make it the next revision</Button>
+  {/if}
+{/if}
 {#if q.error}
   <Trouble error={q.error} />
 {:else if q.data?.length === 0}

@@ -1228,6 +1228,8 @@ export interface components {
             on?: components["schemas"]["CrateTarget"][] | null;
             /** @description It changes files of another add-on */
             overlay?: boolean;
+            /** @description What each reading found, where a rulebook is tried */
+            readings?: components["schemas"]["Reading"][] | null;
             /** @description name@version~digits, never ambiguous */
             ref: string;
             /** Format: int64 */
@@ -1791,6 +1793,17 @@ export interface components {
             server: string;
             text: string;
         };
+        Reading: {
+            /** @description In which files it looks */
+            file: string;
+            /** @description The file in which it found something */
+            from?: string;
+            value?: string;
+            /** @description What it is read for */
+            what: string;
+            /** @description The pointer or the expression */
+            where: string;
+        };
         Readme: {
             path: string;
             text: string;
@@ -1885,6 +1898,8 @@ export interface components {
             variables?: components["schemas"]["Asked"][] | null;
         };
         RulebookText: {
+            /** @description It may be the next revision of a rulebook that somebody else wrote */
+            over?: boolean;
             text: string;
         };
         RunDraft: {
