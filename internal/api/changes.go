@@ -126,8 +126,15 @@ type Status struct {
 	Queue  []Deployment `json:"queue" nullable:"false" doc:"Deployments that wait for it, in their order"`
 	Drafts []Deployment `json:"drafts" nullable:"false"`
 	Last   *Deployment  `json:"last,omitempty"`
+	Looked *Look        `json:"looked,omitempty" doc:"When something last looked at the server's tree"`
 	// Pallets are the packs of which add-ons are there.
 	Pallets []PalletOn `json:"pallets" nullable:"false"`
+}
+
+// Look is when a deployment, drafted or run, last looked at what it is about on a server.
+type Look struct {
+	At         time.Time `json:"at"`
+	Deployment string    `json:"deployment"`
 }
 
 // PalletOn is a pallet of which add-ons are on a server.
@@ -190,6 +197,7 @@ type Event struct {
 	After        State     `json:"after"`
 	CratesBefore []string  `json:"cratesBefore" nullable:"false"`
 	CratesAfter  []string  `json:"cratesAfter" nullable:"false"`
+	Did          []string  `json:"did,omitempty" doc:"What was edited in it, in words, where it is a text"`
 	Cause        string    `json:"cause"`
 	Deployment   string    `json:"deployment,omitempty"`
 	Actor        string    `json:"actor"`

@@ -159,6 +159,7 @@ type CrateLeft struct {
 type CrateTarget struct {
 	Server  string `json:"server"`
 	Version string `json:"version"`
+	Crate   string `json:"crate" doc:"The digest of the very crate"`
 }
 
 // Readme is the author's notes.

@@ -81,7 +81,7 @@ func (a crateCommands) crateList(ctx context.Context, cmd *cli.Command) error {
 func heldBy(x api.Crate) string {
 	var names []string
 	for _, o := range x.On {
-		if o.Version == x.Version {
+		if o.Crate == x.Digest {
 			names = append(names, o.Server)
 		}
 	}

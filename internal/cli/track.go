@@ -1,13 +1,16 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/urfave/cli/v3"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/client"
 	"restlesscrate/internal/words"
 )
 
@@ -71,6 +74,9 @@ func changedOutside(d api.Deployment) (out []string) {
 
 func (a trackCommands) printStatus(st api.Status, members bool) {
 	fmt.Fprintf(a.Out, "%s  %s, %s\n", st.Server.Name, words.Count(len(st.Addons), "add-on"), words.Count(st.Files, "file"))
+	if l := st.Looked; l != nil {
+		fmt.Fprintf(a.Out, "  last looked at %s, by %s, at what that is about\n", clock(l.At), l.Deployment)
+	}
 	if st.Open != nil {
 		fmt.Fprintf(a.Out, "  %s is %s: %s\n", st.Open.Name, strings.ToUpper(st.Open.State), st.Open.Title)
 		if st.Open.State == "halted" {
@@ -122,7 +128,7 @@ func (a trackCommands) printStatus(st api.Status, members bool) {
 }
 
 func (a trackCommands) filesCommand() *cli.Command {
-	return &cli.Command{Name: "files", Usage: "every file with where it came from", UsageText: "restless files SERVER [PATH]",
+	return &cli.Command{Name: "files", Usage: "every file with where it came from", UsageText: "restless files SERVER [PATH] [--gone]", Flags: []cli.Flag{&cli.BoolFlag{Name: "gone", Usage: "files that deployments have taken away"}},
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			args, err := atLeast(cmd, 1, "a server, and perhaps a path")
 			if err != nil {
@@ -135,6 +141,9 @@ func (a trackCommands) filesCommand() *cli.Command {
 			below := ""
 			if len(args) > 1 {
 				below = args[1]
+			}
+			if cmd.Bool("gone") {
+				return a.gone(ctx, cmd, c, args[0], below)
 			}
 			list, err := c.Files(ctx, args[0], below)
 			if err != nil {
@@ -154,6 +163,30 @@ func (a trackCommands) filesCommand() *cli.Command {
 			a.rows([]string{"path", "size", "crate", "archive", "by", "since", "before"}, lines)
 			return nil
 		}}
+}
+
+// gone lists files that deployments have taken away.
+func (a trackCommands) gone(ctx context.Context, cmd *cli.Command, c *client.Client, server, below string) error {
+	list, err := c.Gone(ctx, server)
+	if err != nil {
+		return err
+	}
+	list = slices.DeleteFunc(list, func(e api.Event) bool {
+		return below != "" && e.Path != below && !strings.HasPrefix(e.Path, strings.TrimSuffix(below, "/")+"/")
+	})
+	if cmd.Bool("json") {
+		return a.printJSON(list)
+	}
+	if len(list) == 0 {
+		fmt.Fprintln(a.Out, "No deployment has taken a file away that is not there again.")
+		return nil
+	}
+	var lines [][]string
+	for _, e := range list {
+		lines = append(lines, []string{e.Path, state(e.Before), strings.Join(e.CratesBefore, ", "), e.Deployment, clock(e.At), e.Actor})
+	}
+	a.rows([]string{"path", "was", "of", "taken away by", "when", "who"}, lines)
+	return nil
 }
 
 func (a trackCommands) historyCommand() *cli.Command {
@@ -180,9 +213,9 @@ func (a trackCommands) historyCommand() *cli.Command {
 			}
 			var lines [][]string
 			for _, e := range list {
-				lines = append(lines, []string{clock(e.At), e.Deployment, e.Path, state(e.Before), state(e.After), strings.Join(e.CratesAfter, ", "), e.Actor})
+				lines = append(lines, []string{clock(e.At), e.Deployment, e.Path, state(e.Before), state(e.After), cmp.Or(strings.Join(e.Did, ", "), strings.Join(e.CratesAfter, ", ")), e.Actor})
 			}
-			a.rows([]string{"when", "by", "path", "before", "after", "crate", "who"}, lines)
+			a.rows([]string{"when", "by", "path", "before", "after", "crate, or what was edited", "who"}, lines)
 			return nil
 		}}
 }

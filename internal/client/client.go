@@ -349,6 +349,11 @@ func (c *InsightCalls) Files(ctx context.Context, server, below string) ([]api.F
 	return all[api.File](ctx, c.line, "/servers/"+esc(server)+"/files", url.Values{"below": {below}})
 }
 
+// Gone lists files that deployments have taken away, by what took each away.
+func (c *InsightCalls) Gone(ctx context.Context, server string) ([]api.Event, error) {
+	return all[api.Event](ctx, c.line, "/servers/"+esc(server)+"/gone", nil)
+}
+
 // History tells what happened to a path or an add-on, the newest first.
 func (c *InsightCalls) History(ctx context.Context, server, path, addon string) ([]api.Event, error) {
 	return all[api.Event](ctx, c.line, "/servers/"+esc(server)+"/history", url.Values{"path": {path}, "addon": {addon}})

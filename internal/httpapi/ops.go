@@ -395,6 +395,10 @@ func (s *Server) insightOps(h huma.API) {
 			return next, wire(files)
 		}), nil
 	})
+	huma.Register(h, op(http.MethodGet, "/servers/{server}/gone", "list-gone", "Files that deployments have taken away, by what took each away", "insight"), func(ctx context.Context, in *OnServer) (*body[api.Page[api.Event]], error) {
+		events, err := s.Insight.Gone(ctx, in.Server)
+		return &body[api.Page[api.Event]]{page(events, -1, func(e model.Event) int64 { return e.Seq }, wireEvent)}, s.fail(ctx, err)
+	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/history", "get-history", "What happened to a path or an add-on, the newest first", "insight"), func(ctx context.Context, in *struct {
 		OnServer
 		Path  string `query:"path"`

@@ -190,7 +190,7 @@ func wireProgress(e model.JobEvent) api.JobEvent {
 
 func wireEvent(e model.Event) api.Event {
 	return api.Event{Seq: e.Seq, Path: string(e.Change.Path), Before: wireState(e.Change.Before), After: wireState(e.Change.After),
-		CratesBefore: crates(e.Change.ClaimsBefore), CratesAfter: crates(e.Change.ClaimsAfter), Cause: e.Cause, Deployment: e.Deployment, Actor: e.Actor, At: e.At}
+		CratesBefore: crates(e.Change.ClaimsBefore), CratesAfter: crates(e.Change.ClaimsAfter), Did: e.Change.Did(), Cause: e.Cause, Deployment: e.Deployment, Actor: e.Actor, At: e.At}
 }
 
 // orNone is a list that JSON writes as one where it is empty.
@@ -211,6 +211,9 @@ func wireStatus(st insight.Status) api.Status {
 	for _, a := range st.Addons {
 		w.Addons = append(w.Addons, api.Addon{Name: a.Name, Version: a.Version, Kind: a.Kind, Pallet: a.Pallet, Crate: a.Crate.String(), Files: a.Files, Size: a.Bytes,
 			Rung: a.Rung, Listed: a.Listed, Disabled: a.Disabled, Evidence: a.Evidence, EvidenceAt: when(a.EvidenceAt), Note: a.Note, Oddities: append([]string{}, a.Oddities...), Trouble: a.Trouble, ChangedSince: a.ChangedSince, Others: append([]string{}, a.Others...), Newer: a.Newer, Deployment: a.Deployment, Since: a.Since})
+	}
+	if !st.LookedAt.IsZero() {
+		w.Looked = &api.Look{At: st.LookedAt, Deployment: st.LookedBy}
 	}
 	w.Pallets = []api.PalletOn{}
 	for _, p := range st.Pallets {

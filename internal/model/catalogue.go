@@ -75,6 +75,7 @@ func (p Pallet) Label() string { return p.Name + "@" + p.Version }
 type Holding struct {
 	Rulebook, Addon string // the add-on's key
 	Server, Label   string
+	Crate           tree.Digest
 }
 
 // Correction is what people have corrected of one add-on's layout. Rules are

@@ -209,8 +209,11 @@ func claimOf(who map[int64]claimant, id int64, role int, brings []byte, there tr
 // paths on it.
 func (db *LedgerStore) Holdings(ctx context.Context) ([]model.Holding, error) {
 	return all(ctx, db.sql, func(r *sql.Rows, h *model.Holding) error {
-		return r.Scan(&h.Rulebook, &h.Addon, &h.Server, &h.Label)
-	}, `SELECT DISTINCT s.rulebook, a.addon, s.name, t.label FROM ledger_addon a JOIN ledger_claimant t ON t.id = a.claimant_id JOIN server s ON s.id = a.server_id
+		var crate []byte
+		err := r.Scan(&h.Rulebook, &h.Addon, &h.Server, &h.Label, &crate)
+		copy(h.Crate[:], crate)
+		return err
+	}, `SELECT DISTINCT s.rulebook, a.addon, s.name, t.label, t.crate FROM ledger_addon a JOIN ledger_claimant t ON t.id = a.claimant_id JOIN server s ON s.id = a.server_id
 		WHERE s.dropped_at IS NULL ORDER BY s.name, t.label`)
 }
 

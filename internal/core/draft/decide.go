@@ -22,7 +22,7 @@ func decide(from ground, g *goals) decider {
 }
 
 func newDecider(from ground, n int) decider {
-	return decider{ground: from, changes: make([]change, 0, n), all: make([]Change, 0, n), folders: map[tree.Path]bool{}, going: map[tree.Path]bool{},
+	return decider{ground: from, changes: make([]change, 0, n), all: make([]Change, 0, n), folders: map[tree.Path]bool{}, going: map[tree.Path]bool{}, theirs: map[tree.Path]bool{},
 		coming: map[tree.Path]bool{}, gone: map[tree.Path]*unseen{}, maybe: map[tree.Path]string{}, folderMode: map[tree.Path]uint32{}}
 }
 
@@ -72,6 +72,8 @@ func (m *decider) decideGoal(g *goal) {
 		for _, up := range g.path.Ancestors() {
 			if m.req.Ledger[up].State.Being == tree.Folder {
 				m.maybe[up] = "empty once its files are gone"
+			} else if up == g.path.Dir() {
+				m.theirs[up] = true
 			}
 		}
 	}

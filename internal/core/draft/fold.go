@@ -39,6 +39,22 @@ func (m *folding) caseClashes() {
 	}
 }
 
+// emptied tells of folders that were there before us and will be empty: they are not ours to
+// take away.
+func (m *folding) emptied(used map[tree.Path]bool) {
+	full := map[tree.Path]bool{}
+	for p := range m.obs.Paths {
+		if !m.going[p] && !m.dropped[p] {
+			full[p.Dir()] = true
+		}
+	}
+	for _, f := range slices.Sorted(maps.Keys(m.theirs)) {
+		if !used[f] && !full[f] && f != tree.Root && m.obs.At(f).State.Being == tree.Folder {
+			m.report(finding.Note, "folder-stays", f, "", "The folder %s is empty then. It was there before Restless Crate, so it stays.", f)
+		}
+	}
+}
+
 // dropFolders decides which folders of ours become empty, the deepest first.
 func (m *folding) dropFolders() {
 	list := slices.SortedFunc(maps.Keys(m.maybe), func(a, b tree.Path) int { return byDepth(b, a) })
@@ -75,4 +91,5 @@ func (m *folding) dropFolders() {
 		m.dropped[f] = true
 		m.all = append(m.all, Change{Path: f, Before: m.obs.At(f).State, After: tree.Nothing})
 	}
+	m.emptied(used)
 }

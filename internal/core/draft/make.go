@@ -44,6 +44,7 @@ type decider struct {
 	going      map[tree.Path]bool    // paths that will be absent
 	coming     map[tree.Path]bool    // paths that will hold something new
 	gone       map[tree.Path]*unseen // what the ledger owns and cannot be seen, by the outermost thing that hides it
+	theirs     map[tree.Path]bool    // folders that were there before us, out of which something of ours goes
 	maybe      map[tree.Path]string  // folders of ours that go if they become empty, and why
 	folderMode map[tree.Path]uint32  // of folders that come back with other permission bits than new ones get
 }

@@ -11,8 +11,10 @@
 package draft
 
 import (
+	"fmt"
 	"restlesscrate/internal/core/ability"
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/settings"
 	"restlesscrate/internal/core/tree"
 )
 
@@ -180,6 +182,21 @@ type Change struct {
 	ListedBefore []Listing `json:"listedBefore,omitempty"`
 	ListedAfter  []Listing `json:"listedAfter,omitempty"`
 	Edits        []Edit    `json:"edits,omitempty"`
+}
+
+// Idle tells whether a change changed nothing of what stands at a path and of who owns it: such
+// as where an add-on's entry in a text is the same in its next version.
+func (c Change) Idle() bool {
+	return c.Before.Same(c.After) && len(c.Edits) == 0 && sameClaims(c.ClaimsBefore, c.ClaimsAfter)
+}
+
+// Did says what edits did, in words.
+func (c Change) Did() (out []string) {
+	for _, e := range c.Edits {
+		form := map[settings.Verb]string{settings.Add: "names %s", settings.Drop: "takes %s out", settings.On: "enables %s", settings.Off: "disables %s", settings.Set: "sets it to %s"}[e.Op.Do]
+		out = append(out, fmt.Sprintf(form, e.Op.Key))
+	}
+	return out
 }
 
 // Verb is what a step does, as a person reads it.

@@ -4,8 +4,10 @@
 package insight
 
 import (
+	"cmp"
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -17,6 +19,7 @@ import (
 	"restlesscrate/internal/core/version"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/words"
 )
 
 // Records is what this service reads.
@@ -88,6 +91,9 @@ type Status struct {
 	Drafts  []model.Deployment
 	Last    *model.Deployment // the last that is over
 	Pallets []PalletOn
+	// LookedAt is when a deployment last looked at what it is about, and LookedBy its name.
+	LookedAt time.Time
+	LookedBy string
 }
 
 func (s *Service) server(ctx context.Context, name string) (model.Server, error) {
@@ -133,6 +139,11 @@ func (s *Service) Status(ctx context.Context, name string) (st Status, err error
 	}
 	list, err := s.Records.Deployments(ctx, name, 0, recent)
 	for _, d := range list {
+		for _, at := range []time.Time{d.CreatedAt, d.EndedAt} { // it looks before it is drafted, and again once it has run
+			if at.After(st.LookedAt) {
+				st.LookedAt, st.LookedBy = at, d.Name()
+			}
+		}
 		switch {
 		case d.State.Open() && st.Open == nil:
 			st.Open = &d
@@ -154,6 +165,8 @@ func addons(sums []model.Sum, texts map[tree.Path]draft.Row, last map[tree.Path]
 	byKey := map[string]*Addon{}
 	newest = map[string]int64{}
 	labels := map[string]map[string]bool{}
+	best := map[string]*model.Sum{}
+	files := map[string]int{} // by version
 	for _, sum := range sums {
 		a := byKey[sum.Addon]
 		if a == nil {
@@ -163,11 +176,14 @@ func addons(sums []model.Sum, texts map[tree.Path]draft.Row, last map[tree.Path]
 		a.Files += sum.Files
 		a.Bytes += sum.Bytes
 		labels[sum.Addon][sum.Label] = true
-		if sum.Seq > newest[sum.Addon] {
-			newest[sum.Addon] = sum.Seq
+		newest[sum.Addon] = max(newest[sum.Addon], sum.Seq)
+		// What most of its files are says the version: one path may have gone back by itself.
+		if most := best[sum.Addon]; most == nil || sum.Files > most.Files || sum.Files == most.Files && sum.Seq > most.Seq {
+			best[sum.Addon] = &sum
 			a.Name, a.Version, _ = cutLast(sum.Label)
 			a.Crate, a.Deployment, a.Since = sum.Crate, sum.Deployment, sum.At
 		}
+		files[sum.Label] += sum.Files
 	}
 	for p, row := range texts {
 		for _, l := range row.Listed {
@@ -192,7 +208,7 @@ func addons(sums []model.Sum, texts map[tree.Path]draft.Row, last map[tree.Path]
 	for key, a := range byKey {
 		delete(labels[key], a.Name+"@"+a.Version)
 		for l := range labels[key] {
-			a.Others = append(a.Others, l)
+			a.Others = append(a.Others, fmt.Sprintf("%s (%s)", l, words.Count(files[l], "file")))
 		}
 		slices.Sort(a.Others)
 		out = append(out, *a)
@@ -202,7 +218,7 @@ func addons(sums []model.Sum, texts map[tree.Path]draft.Row, last map[tree.Path]
 }
 
 // Held is a version of an add-on on a server.
-type Held struct{ Server, Version string }
+type Held struct{ Server, Version, Crate string }
 
 // Holders tells which servers hold which versions of an add-on; its argument
 // is the add-on's rulebook and key.
@@ -213,7 +229,7 @@ func (s *Service) Holders(ctx context.Context) (func(rulebook, key string) []Hel
 	for _, h := range holdings {
 		_, ver, _ := cutLast(h.Label)
 		a := addon{h.Rulebook, h.Addon}
-		held[a] = append(held[a], Held{h.Server, ver})
+		held[a] = append(held[a], Held{h.Server, ver, h.Crate.String()})
 	}
 	return func(rulebook, key string) []Held { return held[addon{rulebook, key}] }, err
 }
@@ -328,10 +344,38 @@ func (s *Service) History(ctx context.Context, name string, path tree.Path, addo
 	} else if out, err = s.Records.EventsAt(ctx, srv.ID, path); err != nil {
 		return nil, err
 	}
+	out = slices.DeleteFunc(out, func(e model.Event) bool { return path != tree.Root && e.Change.Idle() })
 	if len(out) == 0 {
 		return nil, fault.New(fault.Unknown, "never-changed", "no deployment has ever changed %s on %s", orText(addon, path.String()), name).
 			By(finding.ShowFiles.On(name))
 	}
+	return out, nil
+}
+
+// Gone lists the paths that deployments have taken away and that are not there any more, by the
+// event that took each away, the newest first.
+func (s *Service) Gone(ctx context.Context, name string) ([]model.Event, error) {
+	srv, err := s.server(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	all, err := s.Records.Events(ctx, srv.ID)
+	if err != nil {
+		return nil, err
+	}
+	last := map[tree.Path]model.Event{}
+	for _, e := range all {
+		last[e.Change.Path] = e
+	}
+	var out []model.Event
+	for _, e := range last {
+		if e.Change.After.Being == tree.Absent && e.Change.Before.Being == tree.Content {
+			out = append(out, e)
+		}
+	}
+	slices.SortFunc(out, func(a, b model.Event) int {
+		return cmp.Or(int(b.Seq-a.Seq), strings.Compare(string(a.Change.Path), string(b.Change.Path)))
+	})
 	return out, nil
 }
 

@@ -194,13 +194,26 @@ func (s *Maker) back(ctx context.Context, srv model.Server, book *rulebook.Book,
 		title = "roll back " + name(b.Deployment)
 		req.Back = draft.Inverse(events, func(e draft.Event) bool { return e.Deployment == name(b.Deployment) && only(e) })
 	default:
-		for _, e := range events {
-			if only(e) {
-				last = e.Deployment
-			}
+		var newest string
+		if last, newest, err = s.further(ctx, srv, events, only, b); err != nil {
+			return "", err
 		}
 		title = fmt.Sprintf("%s back to before %s", subject, last)
-		req.Back = draft.Inverse(events, func(e draft.Event) bool { return e.Deployment == last && only(e) })
+		if last == newest {
+			req.Back = draft.Inverse(events, func(e draft.Event) bool { return e.Deployment == last && only(e) })
+			break
+		}
+		before := int64(0) // the moment before it
+		for _, e := range events {
+			if e.Deployment == last {
+				break
+			}
+			before = e.Seq
+		}
+		req.Back = draft.AsOf(events, before, "before "+last, only)
+		for i := range req.Back {
+			req.Back[i].Why = "as it was before " + last
+		}
 	}
 	req.Back = slices.DeleteFunc(req.Back, func(r draft.Return) bool { return slices.Contains(b.Leave, r.Path) })
 	if b.Data && b.Deployment == 0 {

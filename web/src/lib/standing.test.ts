@@ -17,6 +17,12 @@ describe('how a server stands', () => {
     ['unread', undefined, 'empty', 'not looked at yet'],
     ['bare', { addons: [] }, 'empty', 'nothing deployed'],
     ['well', { addons: some }, 'filled', 'as recorded'],
+    [
+      'well, and when that was seen',
+      { addons: some, looked: { at: '2026-11-28T11:40:00', deployment: 'saltpan#7' } },
+      'filled',
+      'as recorded, looked at 2026-11-28 11:40'
+    ],
     ['with a draft', { addons: some, drafts: [draft(4, 'author-says')] }, 'filled', 'as recorded'],
     [
       'with a draft that found a change',

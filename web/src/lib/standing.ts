@@ -1,5 +1,6 @@
 // How a server and a deployment stand, in a word, a shape and a tone.
 import type { Deployment, Status } from './api/client';
+import { clock } from './format';
 import { usualPort, type Reach } from './server/transport';
 import type { Tone } from './ui/tone';
 
@@ -23,7 +24,9 @@ function drafted(s: Pick<Status, 'drafts' | 'last'>): Deployment | undefined {
 }
 
 /** A server's standing: what is open on it decides, then what is there and loads. */
-export function standing(s: Pick<Status, 'open' | 'addons' | 'drafts' | 'last'> | undefined): Standing {
+export function standing(
+  s: (Pick<Status, 'open' | 'addons' | 'drafts' | 'last'> & Partial<Pick<Status, 'looked'>>) | undefined
+): Standing {
   if (!s) return { shape: 'empty', word: 'not looked at yet', tone: 'ink' };
   if (s.open?.state === 'halted') return { shape: 'half', word: 'halted half-way', tone: 'block' };
   if (s.open) return { shape: 'half', word: `${s.open.name} is ${s.open.state}`, tone: 'warn' };
@@ -32,7 +35,8 @@ export function standing(s: Pick<Status, 'open' | 'addons' | 'drafts' | 'last'> 
   if (failed) return { shape: 'filled', word: `${failed} did not load`, tone: 'block' };
   const saw = drafted(s);
   if (saw) return { shape: 'filled', word: `changed outside, as ${saw.name} saw`, tone: 'warn' };
-  return { shape: 'filled', word: 'as recorded', tone: 'ok' };
+  const word = s.looked ? `as recorded, looked at ${clock(s.looked.at)}` : 'as recorded';
+  return { shape: 'filled', word, tone: 'ok' };
 }
 
 const tones: Record<Deployment['state'], Tone> = {

@@ -28,8 +28,11 @@
     <span class="mono w-24">{e.deployment ?? e.cause}</span>
     <span class="reason w-32">{clock(e.at)}</span>
     <span class="min-w-0 flex-1"
-      >{stood(e.before, e.cratesBefore)} <b class="font-label">became</b>
-      {stood(e.after, e.cratesAfter)}</span
+      >{#if e.did?.length}<b class="font-label">edited</b>: {e.did.join(', ')}{:else}{stood(
+          e.before,
+          e.cratesBefore
+        )} <b class="font-label">became</b>
+        {stood(e.after, e.cratesAfter)}{/if}</span
     >
     <span class="reason">by {e.actor}</span>
     {#if i === 0}

@@ -728,6 +728,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/gone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Files that deployments have taken away, by what took each away */
+        get: operations["list-gone"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/history": {
         parameters: {
             query?: never;
@@ -1278,6 +1295,8 @@ export interface components {
             source: string;
         };
         CrateTarget: {
+            /** @description The digest of the very crate */
+            crate: string;
             server: string;
             version: string;
         };
@@ -1361,6 +1380,8 @@ export interface components {
             cratesAfter: string[];
             cratesBefore: string[];
             deployment?: string;
+            /** @description What was edited in it, in words, where it is a text */
+            did?: string[] | null;
             path: string;
             /** Format: int64 */
             seq: number;
@@ -1493,6 +1514,11 @@ export interface components {
             lines: components["schemas"]["LogLine"][];
             /** @description Where the next piece begins */
             next: string;
+        };
+        Look: {
+            /** Format: date-time */
+            at: string;
+            deployment: string;
         };
         MadeToken: {
             /** Format: int64 */
@@ -2030,6 +2056,8 @@ export interface components {
             /** Format: int64 */
             files: number;
             last?: components["schemas"]["Deployment"];
+            /** @description When something last looked at the server's tree */
+            looked?: components["schemas"]["Look"];
             /** @description The deployment that keeps the server's slot */
             open?: components["schemas"]["Deployment"];
             pallets: components["schemas"]["PalletOn"][];
@@ -3928,6 +3956,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageFile"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "list-gone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageEvent"];
                 };
             };
             /** @description Error */
