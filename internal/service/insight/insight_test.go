@@ -106,7 +106,7 @@ func TestWhatIsOnAServerAndWhereItIsFrom(t *testing.T) {
 	require.NoError(t, err)
 	a = st.Addons[0]
 	require.Equal(t, []any{"1.10", "", "saltpan#2"}, []any{a.Version, a.Newer, a.Deployment})
-	require.Equal(t, []string{"lamps@1.9"}, a.Others, "one file is still of the older version")
+	require.Equal(t, []string{"lamps@1.9 (1 file)"}, a.Others, "one file is still of the older version")
 	require.Equal(t, "saltpan#4", st.Open.Name())
 	require.Len(t, st.Queue, 1)
 	require.Equal(t, "saltpan#5", st.Queue[0].Name())
@@ -127,7 +127,12 @@ func TestWhatIsOnAServerAndWhereItIsFrom(t *testing.T) {
 
 	on, err := w.Holders(t.Context())
 	require.NoError(t, err)
-	require.Equal(t, []Held{{"saltpan", "1.10"}, {"saltpan", "1.9"}}, on("harbour", "lamps"))
+	var versions []string
+	for _, h := range on("harbour", "lamps") {
+		versions = append(versions, h.Server+" "+h.Version)
+		require.Len(t, h.Crate, 64, "the very crate")
+	}
+	require.Equal(t, []string{"saltpan 1.10", "saltpan 1.9"}, versions)
 	require.Empty(t, on("fair", "lamps"), "another rulebook's add-on of that name is another")
 }
 
