@@ -32,12 +32,12 @@ type deployCommands struct{ *App }
 func (a deployCommands) deployCommand() *cli.Command {
 	return &cli.Command{Name: "deploy", Usage: "put crates on a server", UsageText: "restless deploy SERVER CRATE... [--renew PLACE[=NAME]] [--with PART] [--without PART] [--set NAME=VALUE] [--draft] [--yes] [--accept CODE[=PATH]]",
 		Flags: append([]cli.Flag{&cli.StringSliceFlag{Name: "with", Usage: "take this part by choice (`PART`), now and in later versions"},
-			&cli.StringSliceFlag{Name: "set", Usage: "choose a variable that each add-on has for itself, such as its group folder (`NAME=VALUE`)"},
+			&cli.StringSliceFlag{Name: "set", Usage: "change a value of the server, such as its port, or choose one that each add-on has for itself, such as its group folder (`NAME=VALUE`)"},
 			&cli.StringSliceFlag{Name: "renew", Usage: "have the server make a folder that it writes anew: a `PLACE[=NAME]` of the rulebook. The old one is set aside, or with a NAME stays where it is; it is never deleted"},
 			&cli.StringSliceFlag{Name: "without", Usage: "leave this part by choice out (`PART`)"}}, runFlags()...),
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			least, what := 2, "a server and one or more crates"
-			if len(cmd.StringSlice("renew")) > 0 {
+			if len(cmd.StringSlice("renew"))+len(cmd.StringSlice("set")) > 0 {
 				least, what = 1, "a server"
 			}
 			args, err := atLeast(cmd, least, what)

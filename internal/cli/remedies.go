@@ -44,6 +44,7 @@ var commands = map[string]string{
 	"deploy":          "restless deploy SERVER WITH",
 	"restart-instead": "restless deploy SERVER CRATE… --restart",
 	"set-variable":    "restless deploy SERVER CRATE… --set WITH=VALUE",
+	"set-value":       "restless deploy SERVER --set WITH",
 	"take-part":       "restless deploy SERVER CRATE… --with WITH",
 	"renew":           "restless deploy SERVER CRATE… --renew WITH",
 	"leave-data":      "restless deploy SERVER CRATE… --no-copy-data",
@@ -75,7 +76,7 @@ func command(r api.Remedy, about subject) string {
 			known = r.On
 		}
 		if known != "" {
-			line = strings.Replace(line, placeholder, known, 1)
+			line = strings.Replace(line, placeholder, quoted(known), 1)
 		}
 	}
 	if r.Do == "roll-back" {
@@ -95,7 +96,7 @@ func command(r api.Remedy, about subject) string {
 	if r.With == "" {
 		return strings.Replace(line, " --WITH VALUE", "", 1)
 	}
-	return strings.Replace(line, "WITH", r.With, 1)
+	return strings.Replace(line, "WITH", quoted(r.With), 1)
 }
 
 // printMend writes what would mend something, and below it the commands that do.

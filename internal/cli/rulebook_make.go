@@ -196,9 +196,10 @@ func (a rulebookCommands) printQuestion(q api.Question, answer string) {
 	}
 }
 
+// quoted is a word as a shell takes it for one.
 func quoted(s string) string {
-	if strings.ContainsAny(s, " *?[") {
-		return "'" + s + "'"
+	if strings.ContainsAny(s, " \t\\$`\"'*?[]{}()<>|&;!") {
+		return "'" + strings.ReplaceAll(s, "'", `'"'"'`) + "'"
 	}
 	return s
 }

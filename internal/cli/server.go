@@ -2,12 +2,16 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 
 	"github.com/urfave/cli/v3"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/client"
 	"restlesscrate/internal/words"
 )
 
@@ -185,6 +189,7 @@ type serverCalls interface {
 	TestServer(ctx context.Context, name string) (api.Server, error)
 	UnlockServer(ctx context.Context, name string) (api.Server, error)
 	EditServer(ctx context.Context, name string, e api.ServerEdit) (api.Server, error)
+	Draft(ctx context.Context, server string, n api.NewDraft, each client.Each) (api.Deployment, error)
 }
 
 func (a serverCommands) withServer(_ context.Context, cmd *cli.Command, do func(serverCalls, string) (api.Server, error)) error {
@@ -241,8 +246,36 @@ func (a serverCommands) serverEdit(ctx context.Context, cmd *cli.Command) error 
 		if e.Facts, err = pairs(cmd, "fact"); err != nil {
 			return s, err
 		}
-		return c.EditServer(ctx, name, e)
+		s, err = c.EditServer(ctx, name, e)
+		var p *api.Problem
+		if errors.As(err, &p) && p.Code == "value-held" {
+			return a.setHeld(ctx, cmd, c, name, e)
+		}
+		return s, err
 	})
+}
+
+// setHeld does what else there is to edit, and drafts the values that a text or a panel
+// holds: a deployment changes them there.
+func (a serverCommands) setHeld(ctx context.Context, cmd *cli.Command, c serverCalls, name string, e api.ServerEdit) (api.Server, error) {
+	var with []string
+	for _, key := range slices.Sorted(maps.Keys(e.Variables)) {
+		with = append(with, key+"="+e.Variables[key])
+	}
+	e.Variables = nil
+	s, err := c.EditServer(ctx, name, e)
+	if err != nil {
+		return s, err
+	}
+	d, err := c.Draft(ctx, s.Name, api.NewDraft{With: with}, nil)
+	if err != nil {
+		return s, err
+	}
+	if !cmd.Bool("json") {
+		a.printDeployment(d)
+		fmt.Fprintf(a.Out, "\nThe server holds that itself, so it is changed by a deployment, kept as a draft. restless deployment run %s runs it.\n\n", d.Name)
+	}
+	return s, nil
 }
 
 func (a serverCommands) serverTrust(ctx context.Context, cmd *cli.Command) error {

@@ -229,15 +229,48 @@ func TestAValueIsReadFromTheTextThatHoldsIt(t *testing.T) {
 	// A draft that was made before somebody changed the text is not true any more.
 	textFile(t, root, "moss.conf", "land=hollow\nfog=no\n")
 	s.fails(3, "is no longer true", "deployment", "run", "s#3", "--yes")
-	s.must("server", "edit", "s", "--set", "land=valley")
+	out = s.must("server", "edit", "s", "--set", "land=valley", "--fact", "game=1.20.0")
+	require.Contains(t, out, "-land=hollow\n")
+	require.Contains(t, out, "kept as a draft. restless deployment run s#5 runs it.")
+	require.Contains(t, s.must("server", "show", "s"), "1.20.0", "the rest was edited at once")
+	require.Contains(t, read(t, filepath.Join(root, "moss.conf")), "land=hollow")
+	s.must("deployment", "run", "s#5", "--yes")
+	require.Contains(t, read(t, filepath.Join(root, "moss.conf")), "land=valley")
+	require.Contains(t, s.must("server", "show", "s"), "valley")
+	textFile(t, root, "moss.conf", "land=hollow\nfog=no\n")
 	require.Contains(t, s.must("deploy", "s", "fern", "--draft"), "The record says that land is valley, and moss.conf says hollow.")
 
 	// A revision that asks for one variable less, and for another one more, leaves the server
 	// as it is; the one that is new is asked for where it is needed.
 	s.must("rulebook", "add", book(land+"  depth: {ask: how deep it is}\n"))
 	s.must("server", "edit", "s", "--fact", "game=1.20.1")
-	s.must("server", "edit", "s", "--set", "land=hollow")
+	s.must("server", "edit", "s", "--set", "depth=deep")
+	require.Contains(t, s.must("deploy", "s", "fern", "--draft"), "restless deploy s --set land=hollow", "what corrects the record")
+	s.must("deploy", "s", "--set", "land=hollow", "--yes")
+	require.NotContains(t, s.must("server", "show", "s"), "valley")
 	require.NotContains(t, s.must("server", "show", "s"), "shape")
 	require.Contains(t, s.must("deploy", "s", "fern", "--yes"), "DONE")
 	s.fails(2, `knows no variable "shape"`, "server", "edit", "s", "--set", "shape=round")
+}
+
+// A value that is no path may be anything, and is changed by a deployment of its own, which
+// goes back like any other.
+func TestAValueThatATextHoldsIsChangedByADeployment(t *testing.T) {
+	t.Parallel()
+	s, root, dir := start(t), t.TempDir(), t.TempDir()
+	s.must("rulebook", "add", textFile(t, dir, "moss.yaml", "format: 1\nname: moss\ntitle: Moss\nvariables:\n  motto: {ask: what it says, default: none, set-in: {file: moss.conf, match: '(?m)^motto=(.*)$'}}\n  land: {ask: which land, default: dell}\nplaces:\n  parts: {path: \"{land}/parts\"}\nkinds:\n  part: {recognise: {single: \"*.part\"}, put: [{take: \"*.part\", place: parts, as: \"{file}\"}]}\n"))
+	conf := textFile(t, root, "moss.conf", "motto=none\nfog=no\n")
+	s.must("server", "add", "s", "--rulebook", "moss", "--folder", root)
+	s.must("server", "test", "s")
+	s.must("deploy", "s", "--set", `motto=C:\reed\new/old "wet"`, "--yes")
+	require.Equal(t, "motto=C:\\reed\\new/old \"wet\"\nfog=no\n", read(t, conf))
+	require.Contains(t, s.must("server", "show", "s"), `C:\reed\new/old`)
+	s.fails(2, "more than one folder name", "deploy", "s", "--set", "land=a/b", "--yes")
+	s.must("stage", textFile(t, dir, "fern.part", "fern"), "--for", "s")
+	s.must("deploy", "s", "fern", "--set", "motto=dry", "--yes")
+	require.Equal(t, "motto=dry\nfog=no\n", read(t, conf))
+	s.must("rollback", "s", "--deployment", "2", "--yes")
+	require.Equal(t, "motto=C:\\reed\\new/old \"wet\"\nfog=no\n", read(t, conf))
+	s.must("rollback", "s", "--to", "0", "--yes")
+	require.Equal(t, "motto=none\nfog=no\n", read(t, conf))
 }

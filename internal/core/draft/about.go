@@ -21,7 +21,7 @@ func (m *telling) drifts() {
 			m.report(finding.Warn, "value-drift", d.Path, "A draft cannot go by that value; it goes by the record. Correct the text or the record.", "%s", what).By(finding.EditServer.With())
 			continue
 		}
-		m.report(finding.Warn, "value-drift", d.Path, "The draft goes by the text, which the server uses. Correct the record if that is to stay.", "%s", what).By(finding.EditServer.With())
+		m.report(finding.Warn, "value-drift", d.Path, "The draft goes by the text, which the server uses. Correct the record if that is to stay.", "%s", what).By(finding.SetValue.With(d.Variable + "=" + d.Found))
 	}
 }
 

@@ -42,6 +42,7 @@ const (
 	Deploy         Deed = "deploy"          // with: the crates
 	RestartInstead Deed = "restart-instead" // of a reload
 	SetVariable    Deed = "set-variable"    // with: its name
+	SetValue       Deed = "set-value"       // with: NAME=VALUE of the server
 	TakePart       Deed = "take-part"       // with: its name
 	Renew          Deed = "renew"           // with: the place
 	LeaveData      Deed = "leave-data"      // deploy without copying data first
@@ -75,7 +76,7 @@ func Deeds() []Deed {
 	return []Deed{ShowServers, ShowServer, EditServer, TestServer, UnlockServer, TrustKey, ForgetKey, SetControl, SetSecret,
 		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Restart,
 		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, RollBack,
-		Deploy, RestartInstead, SetVariable, TakePart, Renew, LeaveData,
+		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData,
 		StageArchive, ChooseRoot, ShowCrates, NameCrate, TellApart, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook, AddOver,
 		ShowJobs, ShowTokens, ShowSessions, StartService}
 }

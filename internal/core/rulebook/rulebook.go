@@ -294,6 +294,15 @@ func (b *Book) Asked(recorded map[string]string) map[string]string {
 
 // CheckValue checks one value: a plain folder name of visible characters.
 func (b *Book) CheckValue(name, value string) error {
+	if !b.names(name) { // it is no part of a path
+		if bad, ok := tree.Unseen(value); !ok {
+			return fmt.Errorf("%s: it holds U+%04X, which nobody sees", name, bad)
+		}
+		if value == "" || strings.ContainsAny(value, "\r\n\x00") {
+			return fmt.Errorf("%s: %q is not one line of text", name, value)
+		}
+		return nil
+	}
 	if p, err := tree.ParsePath(value); err != nil {
 		return fmt.Errorf("%s: %w", name, err)
 	} else if bad, ok := tree.Unseen(value); !ok {
@@ -302,6 +311,27 @@ func (b *Book) CheckValue(name, value string) error {
 		return fmt.Errorf("%s: %q is more than one folder name", name, value)
 	}
 	return nil
+}
+
+// names tells whether a variable is a part of paths.
+func (b *Book) names(variable string) bool {
+	paths := []string{b.Log.File}
+	for _, p := range b.Places {
+		paths = append(paths, p.Path)
+	}
+	for _, l := range b.Lists {
+		paths = append(paths, l.File)
+	}
+	for _, h := range b.ByHand {
+		paths = append(paths, h.File)
+	}
+	for _, v := range b.Variables {
+		if v.SetIn != nil {
+			paths = append(paths, v.SetIn.File)
+		}
+		paths = append(paths, v.HandCheck.File)
+	}
+	return slices.ContainsFunc(paths, func(p string) bool { return slices.Contains(Placeholders(p), variable) })
 }
 
 // Values checks what a server says against the variables that the rulebook

@@ -4,10 +4,12 @@
 package hosts
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"maps"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -275,6 +277,9 @@ func (s *Service) edit(ctx context.Context, name string, e Edit) (model.Server, 
 	if err != nil {
 		return srv, err
 	}
+	if err := s.held(ctx, srv, recorded, e.Variables); err != nil {
+		return srv, err
+	}
 	srv.Variables = merged(recorded, e.Variables)
 	srv.Facts = merged(srv.Facts, e.Facts)
 	if err := s.check(ctx, &srv); err != nil {
@@ -286,6 +291,28 @@ func (s *Service) edit(ctx context.Context, name string, e Edit) (model.Server, 
 	srv.Version++
 	s.lines.drop(srv.ID)
 	return srv, s.keepSecrets(ctx, srv.ID, e.Secrets)
+}
+
+// held refuses to change the record of a value that a text or a panel holds: the server would
+// go on with the old one.
+func (s *Service) held(ctx context.Context, srv model.Server, recorded, to map[string]string) error {
+	b, _, err := s.Books.Book(ctx, srv.Rulebook)
+	if err != nil {
+		return err
+	}
+	for _, name := range slices.Sorted(maps.Keys(to)) {
+		v, _ := b.Variable(name)
+		if was := cmp.Or(recorded[name], v.Default); to[name] == was || v.SetIn == nil && v.ByHand == "" {
+			continue
+		}
+		where := "by hand"
+		if v.SetIn != nil {
+			where = "in " + v.SetIn.File
+		}
+		return fault.New(fault.Conflict, "value-held", "%s is held %s, so the record alone would not change it", name, where).
+			WithMend("A deployment changes it there, and the record with it.").By(finding.SetValue.On(srv.Name, name+"="+to[name]))
+	}
+	return nil
 }
 
 // asked are a server's recorded variables that its rulebook still asks for.

@@ -61,6 +61,8 @@ type Ask struct {
 	Crates  []string `json:"crates,omitempty"`  // name@version; kept with their digests once resolved
 	With    []string `json:"with,omitempty"`    // parts by choice that are taken: PART or ADDON:PART
 	Without []string `json:"without,omitempty"` // and that are left
+	// Set are values of the server that are changed, as NAME=VALUE.
+	Set []string `json:"set,omitempty"`
 	// Parts are the parts taken, by the add-on's key, once resolved.
 	Parts map[string][]string `json:"parts,omitempty"`
 	// Retire are add-ons that an older version of a pallet brought and that
@@ -122,6 +124,9 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 	if srv, err = s.renewals(b, srv, ask, req); err != nil {
 		return d, nil, err
 	}
+	if srv, err = values(b, srv, &ask, req); err != nil {
+		return d, nil, err
+	}
 	wants := 0
 	for _, set := range []bool{len(ask.Crates) > 0, len(ask.Remove) > 0, len(ask.Enable) > 0, len(ask.Disable) > 0, ask.Back != nil} {
 		if set {
@@ -129,6 +134,8 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		}
 	}
 	switch {
+	case wants == 0 && len(ask.Set) > 0:
+		d.Kind, d.Title = "deploy", "set "+words.Few(ask.Set)
 	case wants == 0 && len(ask.Renew) > 0:
 		d.Kind, d.Title = "deploy", "renew "+words.Few(ask.Renew)
 	case wants != 1:

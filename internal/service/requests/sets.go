@@ -64,6 +64,39 @@ func (s *Maker) renewals(b *rulebook.Book, srv model.Server, ask Ask, req *draft
 	return srv, nil
 }
 
+// values reads which of the server's own values are changed: what is asked for with
+// NAME=VALUE and is no variable that each add-on has for itself. It gives the server as it is
+// with them.
+func values(b *rulebook.Book, srv model.Server, ask *Ask, req *draft.Request) (model.Server, error) {
+	var with []string
+	for _, word := range ask.With {
+		name, _, pair := strings.Cut(word, "=")
+		if v, known := b.Variable(name); pair && known && !v.PerAddon {
+			ask.Set = append(ask.Set, word)
+		} else {
+			with = append(with, word)
+		}
+	}
+	ask.With = with
+	srv.Variables = maps.Clone(srv.Variables)
+	for _, word := range ask.Set {
+		name, to, _ := strings.Cut(word, "=")
+		set := draft.Set{Variable: name, Before: ValueOf(b, srv, name), After: to, Why: name + " is changed, as you wish"}
+		if slices.ContainsFunc(req.Sets, func(s draft.Set) bool { return s.Variable == name }) {
+			return srv, fault.New(fault.Usage, "bad-request", "%s is asked for twice", name)
+		}
+		if err := b.CheckValue(name, to); err != nil {
+			return srv, fault.New(fault.Usage, "bad-value", "%v", err)
+		}
+		srv.Variables[name] = to
+		if err := Holder(b, srv, &set); err != nil {
+			return srv, err
+		}
+		req.Sets = append(req.Sets, set)
+	}
+	return srv, nil
+}
+
 // leftBehind lists the add-ons that lie in places whose path becomes another one.
 func leftBehind(b *rulebook.Book, before, after map[string]string, ledger map[tree.Path]draft.Row, ask Ask) (out []string, err error) {
 	for _, p := range b.Places {
