@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"slices"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/tree"
@@ -83,7 +84,10 @@ func (r editor) edit(ctx context.Context, m draft.Motion, from, to tree.Path) (R
 	if err != nil {
 		return Result{}, err
 	}
-	if !m.Before.Digest.IsZero() && tree.Sum(text) != m.Before.Digest {
+	// A server writes to its texts as it pleases; where a person was asked to, it matters what
+	// else is new.
+	asked := slices.ContainsFunc(r.Draft.Checked, func(h draft.Hand) bool { return h.File == m.Path })
+	if asked && !m.Before.Digest.IsZero() && tree.Sum(text) != m.Before.Digest {
 		r.note("%s holds something else than when the draft was made; the change is done to what it holds now, and the rest of it stays", m.Path)
 	}
 	return r.compose(ctx, m.Path, text, to)

@@ -114,3 +114,34 @@ func TestAWorldIsRenewed(t *testing.T) {
 	require.NoFileExists(t, filepath.Join(ledger, "houses.txt"))
 	require.Equal(t, "gull-flocks\n", read(t, filepath.Join(ledger, "shape.txt")))
 }
+
+// A world that was set aside comes back with its deployment's rollback, with all of them, and
+// by undo; with an add-on in the deployment and without.
+func TestARenewedWorldComesBack(t *testing.T) {
+	t.Parallel()
+	r := play(t, "tidewright")
+	r.must("stage", r.download("tide-base-3.2.1.tdx"))
+	ledger := filepath.Join(r.root, "ports/reedbank/ledger")
+	houses := filepath.Join(ledger, "houses.txt")
+	testbed.Write(t, houses, "12 houses\n")
+	out := r.must("deploy", "here", "tide-base@3.2.1", "--renew", "ledger", "--yes")
+	require.NotContains(t, out, "copy data", "what is set aside is not copied as well")
+	require.NoFileExists(t, houses)
+	testbed.Write(t, filepath.Join(ledger, "new.txt"), "new\n")
+	require.DirExists(t, ledger+".before-1")
+	out = r.must("rollback", "here", "--deployment", "1", "--yes")
+	require.Contains(t, out, "ports/reedbank/ledger is put back from ports/reedbank/ledger.before-1")
+	require.Equal(t, "12 houses\n", read(t, houses))
+	require.NoFileExists(t, filepath.Join(ledger, "new.txt"))
+	require.NoFileExists(t, filepath.Join(r.root, "fixtures/tide-base-3.2.1.tdx"))
+	require.Equal(t, "new\n", read(t, filepath.Join(r.root, "ports/reedbank/ledger.before-2/new.txt")), "nothing is ever deleted")
+
+	// Alone, twice, and back to before all.
+	r.must("deploy", "here", "--renew", "ledger", "--yes")
+	testbed.Write(t, houses, "1 house\n")
+	r.must("deploy", "here", "--renew", "ledger", "--yes")
+	require.NoFileExists(t, houses)
+	r.must("rollback", "here", "--to", "2", "--yes")
+	require.Equal(t, "12 houses\n", read(t, houses))
+	require.Contains(t, r.fails(3, "here#6 is blocked", "rollback", "here", "--deployment", "3", "--yes").out, "which was set aside as ports/reedbank/ledger.before-3, is not there any more", "it is back already")
+}

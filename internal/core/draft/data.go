@@ -16,6 +16,9 @@ import (
 type DataFolder struct {
 	Path tree.Path
 	Why  string
+	// From, of a folder that is renewed, is where an earlier one was set aside that comes
+	// back.
+	From tree.Path
 }
 
 // DataReturn is the wish that a folder holds again what an earlier copy of it
@@ -162,6 +165,12 @@ func (m *emitting) renew(e *emitter) {
 		case m.req.Host.Tested && !m.req.Host.RenameFolders:
 			m.refuse("renew-by-hand", f.Path, "Rename it by hand while the server is stopped.", "%s is to be renewed, and this host does not rename folders.", f.Path)
 		case !m.mayTouch(f.Path):
+		case f.From != tree.Root && m.obs.At(f.From).State.Being != tree.Folder:
+			m.report(finding.Block, "renewed-gone", f.Path, "Accept this to leave it as it is now, and to take the rest back.", "%s, which was set aside as %s, is not there any more, so it cannot be put back.", f.Path, f.From)
+		case f.From != tree.Root:
+			s := e.step(Step{Phase: Swap, Verb: ReturnData, Path: f.Path, What: "from " + string(f.From), Reason: f.Why + "; the one of now is set aside and stays"})
+			e.motion(s, Motion{Kind: RenewMotion, Path: f.Path, Subject: string(f.From), Before: tree.State{Being: tree.Folder}})
+			m.report(finding.Note, "data-back", f.Path, "", "%s is put back from %s; the one of now is set aside under a name of its own and stays on the server.", f.Path, f.From)
 		default:
 			s := e.step(Step{Phase: Swap, Verb: SetAside, Path: f.Path, Reason: f.Why + "; it is never deleted, and the server makes a new one"})
 			e.motion(s, Motion{Kind: RenewMotion, Path: f.Path, Before: tree.State{Being: tree.Folder}})

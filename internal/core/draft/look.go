@@ -89,14 +89,19 @@ func planOf(g *goals, req *Request) Plan {
 	for _, n := range req.NewNames {
 		above(n.To)
 	}
+	for _, f := range req.Renew {
+		if f.From != tree.Root {
+			above(f.From)
+		}
+	}
 	for _, h := range req.Hands { // whether what is looked for in a text can be done before the stop
 		if h.File != tree.Root {
-			pass(h.File.Dir())
+			above(h.File)
 		}
 	}
 	for _, s := range req.Sets {
 		if s.Check.File != tree.Root {
-			pass(s.Check.File.Dir())
+			above(s.Check.File)
 		}
 	}
 	var trees []tree.Path

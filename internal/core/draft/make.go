@@ -115,6 +115,20 @@ func run(f folding) running {
 	return r
 }
 
+// lookedUp are paths about which later passes ask, besides those that change.
+func (m *emitting) lookedUp() (out []tree.Path) {
+	for _, f := range m.req.Renew {
+		out = append(out, f.From)
+	}
+	for _, h := range m.req.Hands {
+		out = append(out, h.File)
+	}
+	for _, s := range m.req.Sets {
+		out = append(out, s.Check.File)
+	}
+	return out
+}
+
 // spare frees what only the earlier passes needed: a long draft and everything that it was
 // made from would not fit into memory together.
 func (m *emitting) spare() {
@@ -133,6 +147,11 @@ func (m *emitting) spare() {
 	}
 	for _, e := range m.edits {
 		few[e.Path] = m.obs.At(e.Path)
+	}
+	for _, p := range m.lookedUp() {
+		if seen, ok := m.obs.Paths[p]; ok {
+			few[p] = seen
+		}
 	}
 	m.obs.Paths = few
 }

@@ -29,12 +29,12 @@ func (s tidier) tidy(ctx context.Context, d model.Deployment, run *deploy.Run) e
 	return nil
 }
 
-// copying gives the motions that have copied data folders: by them they can be brought
-// back at any time.
+// copying gives the motions that have copied data folders, or set them aside: by them they
+// can be brought back at any time.
 func copying(l draft.Motions) draft.Motions {
 	var out []draft.Motion
 	for m := range l.All() {
-		if m.KeepsFolder() {
+		if m.KeepsFolder() || m.Kind == draft.RenewMotion {
 			out = append(out, m)
 		}
 	}

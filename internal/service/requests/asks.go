@@ -172,13 +172,17 @@ func (s *Maker) back(ctx context.Context, srv model.Server, book *rulebook.Book,
 		return "", err
 	}
 	last := ""
+	var nothing error // that a deployment has changed no file, though it may have done other things
 	switch {
 	case b.To != nil && b.Deployment != 0:
 		return "", fault.New(fault.Usage, "bad-request", "a moment goes with a path or an add-on, or stands alone; not with a deployment")
 	case b.To != nil:
 		seq := int64(0)
-		if *b.To > 0 {
-			if seq, err = s.lastSeq(ctx, srv, *b.To); err != nil {
+		for n := *b.To; n > 0; n-- { // one that has changed no file stands as the one before it
+			if seq, err = s.lastSeq(ctx, srv, n); err == nil {
+				break
+			}
+			if !isCode(err, "changed-nothing") {
 				return "", err
 			}
 		}
@@ -188,8 +192,8 @@ func (s *Maker) back(ctx context.Context, srv model.Server, book *rulebook.Book,
 		}
 		req.Back = draft.AsOf(events, seq, name(*b.To), only)
 	case b.Deployment != 0:
-		if _, err := s.lastSeq(ctx, srv, b.Deployment); err != nil {
-			return "", err
+		if _, nothing = s.lastSeq(ctx, srv, b.Deployment); nothing != nil && !isCode(nothing, "changed-nothing") {
+			return "", nothing
 		}
 		title = "roll back " + name(b.Deployment)
 		req.Back = draft.Inverse(events, func(e draft.Event) bool { return e.Deployment == name(b.Deployment) && only(e) })
@@ -225,12 +229,32 @@ func (s *Maker) back(ctx context.Context, srv model.Server, book *rulebook.Book,
 		}
 		title += ", data too"
 	}
+	if b.Path == tree.Root && b.Addon == "" {
+		err := s.renewedBack(ctx, srv, func(d model.Deployment) bool {
+			return b.To != nil && d.Number > *b.To || b.Deployment != 0 && d.Number == b.Deployment
+		}, req)
+		if err != nil {
+			return "", err
+		}
+	}
 	if b.Addon != "" {
 		for i := range req.Back {
 			req.Back[i].OfAddon(layout.Key(b.Addon))
 		}
 	}
-	return title, s.setsBack(ctx, srv, book, b.setBy(last), req)
+	if err := s.setsBack(ctx, srv, book, b.setBy(last), req); err != nil {
+		return "", err
+	}
+	if nothing != nil && len(req.Renew)+len(req.Sets)+len(req.Returns) == 0 {
+		return "", nothing
+	}
+	return title, nil
+}
+
+// isCode tells whether an error is a fault of that code.
+func isCode(err error, code string) bool {
+	var f *fault.Error
+	return errors.As(err, &f) && f.Code == code
 }
 
 // scope says which events a rollback is about, and how to call that.

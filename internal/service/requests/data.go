@@ -2,10 +2,13 @@ package requests
 
 import (
 	"context"
+	"maps"
+	"slices"
 	"strings"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -43,10 +46,52 @@ func (s *Maker) data(b *rulebook.Book, srv model.Server, ask Ask, req *draft.Req
 		if err != nil {
 			continue // its path belongs to each add-on
 		}
+		if staysAside(req, folder) {
+			continue
+		}
 		req.Data = append(req.Data, draft.DataFolder{Path: folder, Why: reason})
 	}
 	if ask.Data && len(req.Data) == 0 {
 		return fault.New(fault.Conflict, "no-data", "rulebook %s names no folder that the server writes", b.Name).WithMend("Mark a place with data: true.")
+	}
+	return nil
+}
+
+// staysAside tells whether a folder is set aside or left alone by a request, so that nothing
+// of it is lost without a copy.
+func staysAside(req *draft.Request, folder tree.Path) bool {
+	return slices.ContainsFunc(req.Renew, func(f draft.DataFolder) bool { return folder.Within(f.Path) }) ||
+		slices.ContainsFunc(req.NewNames, func(n draft.NewName) bool { return folder.Within(n.From) })
+}
+
+// renewedBack wants data folders back that deployments have set aside: those of the
+// deployments that chosen names, of each folder the one that was set aside first.
+func (s *Maker) renewedBack(ctx context.Context, srv model.Server, chosen func(model.Deployment) bool, req *draft.Request) error {
+	done, err := s.Records.Deployments(ctx, srv.Name, 0, -1)
+	if err != nil {
+		return err
+	}
+	from := map[tree.Path]draft.DataFolder{}
+	for _, d := range done { // the newest first
+		if d.State != model.Done || !chosen(d) {
+			continue
+		}
+		ask, err := Read(d.Ask)
+		if err != nil || len(ask.Renew) == 0 {
+			continue
+		}
+		whole, err := s.Records.DeploymentByID(ctx, d.ID)
+		if err != nil {
+			return err
+		}
+		for m := range whole.Draft.Motions.All() {
+			if m.Kind == draft.RenewMotion && m.Subject == "" {
+				from[m.Path] = draft.DataFolder{Path: m.Path, Why: "as it was before " + d.Name(), From: draft.Names{Number: d.Number}.Before(m.Path)}
+			}
+		}
+	}
+	for _, p := range slices.Sorted(maps.Keys(from)) {
+		req.Renew = append(req.Renew, from[p])
 	}
 	return nil
 }
