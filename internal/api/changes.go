@@ -105,16 +105,18 @@ type Accepted struct {
 
 // Figures are what a run measured.
 type Figures struct {
-	Sent      int64 `json:"sent"`
-	Kept      int64 `json:"kept"`
-	Proved    int   `json:"proved" doc:"Files whose bytes were checked once they were sent"`
-	LookMS    int64 `json:"lookMs"`
-	PrepareMS int64 `json:"prepareMs"`
-	SwapMS    int64 `json:"swapMs"`
-	ProofMS   int64 `json:"proofMs"`
-	TidyMS    int64 `json:"tidyMs"`
-	AwayMS    int64 `json:"awayMs" doc:"From the stop to ready, of which swapMs is ours"`
-	LostLines int   `json:"lostLines"`
+	Sent         int64 `json:"sent"`
+	Kept         int64 `json:"kept"`
+	Proved       int   `json:"proved" doc:"Files whose bytes were checked once they were sent"`
+	LookMS       int64 `json:"lookMs"`
+	PrepareMS    int64 `json:"prepareMs"`
+	SwapMS       int64 `json:"swapMs"`
+	ProofMS      int64 `json:"proofMs"`
+	TidyMS       int64 `json:"tidyMs"`
+	AwayMS       int64 `json:"awayMs" doc:"From the stop to ready, of which swapMs is ours"`
+	HandMS       int64 `json:"handMs,omitempty" doc:"Of awayMs, waiting for a person"`
+	WaitingSince int64 `json:"waitingSince,omitempty" doc:"Since when it waits for a person, UTC milliseconds"`
+	LostLines    int   `json:"lostLines"`
 }
 
 // Status is what is on a server.

@@ -121,7 +121,11 @@ func (a *App) printFigures(f api.Figures) {
 	fmt.Fprintf(a.Out, "\nDone in %s: looked in %s, sent %s in %s%s, swapped in %s, looked again in %s, tidied in %s.\n",
 		millis(f.LookMS+f.PrepareMS+f.SwapMS+f.ProofMS+f.TidyMS), millis(f.LookMS), words.Size(f.Sent), millis(f.PrepareMS), rate, millis(f.SwapMS), millis(f.ProofMS), millis(f.TidyMS))
 	if f.AwayMS > 0 {
-		fmt.Fprintf(a.Out, "The server was away for %s, of which %s ours.\n", millis(f.AwayMS), millis(f.SwapMS))
+		waited := ""
+		if f.HandMS > 0 {
+			waited = fmt.Sprintf(" and %s waiting for a person", millis(f.HandMS))
+		}
+		fmt.Fprintf(a.Out, "The server was away for %s, of which %s ours%s.\n", millis(f.AwayMS), millis(f.SwapMS), waited)
 	}
 	fmt.Fprintf(a.Out, "Every size was checked, and the bytes of %s.\n", words.Count(f.Proved, "file"))
 	if f.LostLines > 0 {

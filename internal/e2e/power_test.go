@@ -293,7 +293,9 @@ func TestAStepByHandIsWaitedFor(t *testing.T) {
 	r.control(command)
 	r.must("start", "here", "--yes")
 	r.control(text)
-	require.Contains(t, r.must("deployment", "tick", "here#1"), "Roll call: 1 loaded")
+	out = r.must("deployment", "tick", "here#1")
+	require.Contains(t, out, "Roll call: 1 loaded")
+	require.Regexp(t, `The server was away for .*, of which .* ours and .* waiting for a person\.`, out)
 	r.fails(1, "only what waits for a person can be ticked", "deployment", "tick", "here#1")
 }
 

@@ -42,8 +42,11 @@ type Figures struct {
 	SwapMS    int64 `json:"swapMs"`
 	ProofMS   int64 `json:"proofMs"`
 	TidyMS    int64 `json:"tidyMs"`
-	AwayMS    int64 `json:"awayMs"` // from the stop to ready, of which SwapMS is ours
-	LostLines int   `json:"lostLines"`
+	AwayMS    int64 `json:"awayMs"`           // from the stop to ready, of which SwapMS is ours
+	HandMS    int64 `json:"handMs,omitempty"` // and of which this was waiting for a person
+	// WaitingSince is since when it waits for a person, UTC milliseconds; 0 where it does not.
+	WaitingSince int64 `json:"waitingSince,omitempty"`
+	LostLines    int   `json:"lostLines"`
 }
 
 // Deployment is a reversible change set as it is recorded.

@@ -217,6 +217,13 @@ func compiled(expr string) (*regexp.Regexp, error) {
 	if err != nil {
 		return nil, errors.New(strings.TrimPrefix(err.Error(), "error parsing regexp: "))
 	}
+	names := map[string]bool{}
+	for _, name := range re.SubexpNames() {
+		if name != "" && names[name] {
+			return nil, fmt.Errorf("the group %q stands twice, and only the first would count; write two expressions in a list", name)
+		}
+		names[name] = true
+	}
 	return re, nil
 }
 

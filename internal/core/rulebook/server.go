@@ -1,9 +1,7 @@
 package rulebook
 
 import (
-	"errors"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -208,9 +206,9 @@ func checkGroup(expr, what, group string) error {
 	if what == "match" {
 		return checkMatch(expr)
 	}
-	re, err := regexp.Compile(expr)
+	re, err := compiled(expr)
 	if err != nil {
-		return errors.New(strings.TrimPrefix(err.Error(), "error parsing regexp: "))
+		return err
 	}
 	if group != "" && !slices.Contains(re.SubexpNames(), group) {
 		return fmt.Errorf("it has no group %q; write (?P<%s>...) around what it finds", group, group)

@@ -97,6 +97,8 @@ func TestWhatIsWrongWithTheServersPartIsSaidWithItsPlace(t *testing.T) {
 		"an unknown kind":       {"kinds: [kite]", "kinds: [kit e]", `there is no kind "kit e"; did you mean "kite"?`},
 		"an unknown variable":   {`"{meadow}/hill.conf"`, `"{meadw}/hill.conf"`, `file holds {meadw}, but there is no variable "meadw"`},
 		"a group":               {`'^(?P<name>\S+) flies'`, `'^(\S+) flies'`, `loaded: it has no group "name"; write (?P<name>...) around what it finds`},
+		"a group twice":         {`'^(?P<name>\S+) flies'`, `'^(?P<name>\S+) flies|(?P<name>\S+) soars'`, `loaded: the group "name" stands twice, and only the first would count`},
+		"a key twice":           {"form: line,", "form: line, form: line,", `"form" stands here a second time`},
 		"an expression":         {`'^up$'`, `'^up($'`, `ready: missing closing )`},
 		"a bound":               {"bound: at-most", "bound: at-moost", `bound is "at-moost"; it is one of equal, at-most, at-least`},
 		"both at and match":     {"at: /kites}, bound", "at: /kites, match: '(x)'}, bound", `a value needs exactly one of at and match`},

@@ -20,6 +20,7 @@ func (s driver) wait(ctx context.Context, d model.Deployment, run *deploy.Run, w
 	d.Notes = append(d.Notes, run.Notes()...)
 	d.Figures.Sent += run.Sent()
 	d.Trouble = w.Text
+	d.Figures.WaitingSince = s.Now().UnixMilli()
 	s.Log.Info("waiting for a person", "deployment", d.Name(), "for", w.Text)
 	err := s.insist(ctx, d, func(ctx context.Context) error {
 		return errors.Join(s.Records.SaveRun(ctx, d), s.Records.Wait(ctx, d.ID, w.Text))
@@ -109,7 +110,11 @@ func (s driver) ticked(ctx context.Context, d model.Deployment, unchecked bool, 
 				return err
 			}
 		}
-		done := deploy.Outcome{Motion: m, Result: deploy.Result{Told: deploy.Told{Words: "ticked by " + actor}}}
+		waited := int64(0)
+		if since := d.Figures.WaitingSince; since > 0 {
+			waited = max(0, s.Now().UnixMilli()-since)
+		}
+		done := deploy.Outcome{Motion: m, Result: deploy.Result{Told: deploy.Told{Words: "ticked by " + actor, MS: waited}}}
 		if err := s.Records.Conclude(ctx, d.ID, []deploy.Outcome{done}); err != nil {
 			return err
 		}

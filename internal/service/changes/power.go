@@ -85,19 +85,26 @@ func (s driver) awake(ctx context.Context, d *model.Deployment) error {
 	if err != nil {
 		return err
 	}
-	away := int64(0)
+	away, hand := int64(0), int64(0)
 	for m := range d.Draft.Motions.All() {
 		if !m.OfServer() || m.Do == power.Reload {
 			continue
 		}
 		ms := marks.At(deploy.KeyOf(m)).Result.MS
-		away += ms
+		byHand := m.Do == draft.UntilTicked || m.Subject != "" && (m.Do == power.Stop || m.Do == power.Start)
+		if byHand && (m.Phase == draft.Prepare || m.Do == power.Stop) {
+			continue // the server was not away yet
+		}
+		if away += ms; byHand {
+			hand += ms
+			continue // a person's time is no part of the phases
+		}
 		if m.Phase == draft.Swap {
 			d.Figures.SwapMS = max(0, d.Figures.SwapMS-ms)
 		}
 	}
 	if away > 0 {
-		d.Figures.AwayMS = away + d.Figures.SwapMS
+		d.Figures.AwayMS, d.Figures.HandMS = away+d.Figures.SwapMS, hand
 	}
 	return nil
 }

@@ -210,7 +210,7 @@ func (s driver) goOn(ctx context.Context, d model.Deployment, actor string, tell
 		return d, err
 	}
 	defer h.Close()
-	d.Runner = actor
+	d.Runner, d.Figures.WaitingSince = actor, 0
 	if err := s.Records.SaveRun(ctx, d); err != nil {
 		return d, err
 	}

@@ -1402,6 +1402,11 @@ export interface components {
              * @description From the stop to ready, of which swapMs is ours
              */
             awayMs: number;
+            /**
+             * Format: int64
+             * @description Of awayMs, waiting for a person
+             */
+            handMs?: number;
             /** Format: int64 */
             kept: number;
             /** Format: int64 */
@@ -1423,6 +1428,11 @@ export interface components {
             swapMs: number;
             /** Format: int64 */
             tidyMs: number;
+            /**
+             * Format: int64
+             * @description Since when it waits for a person, UTC milliseconds
+             */
+            waitingSince?: number;
         };
         File: {
             archives: string[];
