@@ -65,6 +65,7 @@ var commands = map[string]string{
 	"show-tokens":   "restless token list",
 	"show-sessions": "restless session list",
 	"start-service": "restless serve --WITH VALUE",
+	"new-link":      "restless sign-in",
 }
 
 // command is the command line of a remedy; empty for a deed that this version of the

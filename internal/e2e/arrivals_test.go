@@ -122,7 +122,7 @@ func TestWhichRootIsChosenOnce(t *testing.T) {
 		return testbed.Zip(t, filepath.Join(t.TempDir(), "tents-"+v+".zip"), map[string]string{
 			"tent-" + v + "/stall.lf": "version = \"" + v + "\"\n", "tent-" + v + "/wares/a": "a", "old/stall.lf": "version = \"0.1\"\n"})
 	}
-	out := s.must("stage", tents("2"), "--for", "lantern")
+	out := s.fails(3, "no crate was made", "stage", tents("2"), "--for", "lantern").out
 	require.Contains(t, out, "which of these is the add-on is not clear: tent-2 (2 files), old (1 file)")
 	require.Contains(t, out, "stage it again with --root FOLDER")
 	s.fails(2, `holds no "tent-9"`, "stage", tents("2"), "--for", "lantern", "--root", "tent-9")

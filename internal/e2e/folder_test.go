@@ -51,7 +51,9 @@ func TestACrateTellsOnWhichServersItIs(t *testing.T) {
 	var crates []api.Crate
 	s.get(&crates, "crate", "list")
 	for _, c := range crates {
-		require.Equal(t, []api.CrateTarget{{Server: "lantern", Version: "0.4.0"}}, c.On, c.Label)
+		require.Len(t, c.On, 1, c.Label)
+		require.Equal(t, [2]string{"lantern", "0.4.0"}, [2]string{c.On[0].Server, c.On[0].Version}, c.Label)
+		require.Equal(t, c.Version == "0.4.0", c.On[0].Crate == c.Digest, "which crate it is")
 		var whole api.Crate
 		s.get(&whole, "crate", "show", c.Digest)
 		require.Equal(t, c.Label, whole.Label, "the whole digest names it too")
@@ -70,7 +72,7 @@ func TestAFolderIsStagedAndAnUnknownArchiveIsKept(t *testing.T) {
 	testbed.Write(t, filepath.Join(dir, "jig.tune"), "le")
 	require.Contains(t, s.must("stage", dir), "crate harvest-songs@1.2  songbook of lanternfall: 2 files placed")
 	require.Contains(t, s.must("stage", dir), "staged before", "the same folder gives the same bytes")
-	out := s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "other.zip"), map[string]string{"x.bin": "?"}))
+	out := s.fails(3, "no crate was made of other.zip", "stage", testbed.Zip(t, filepath.Join(t.TempDir(), "other.zip"), map[string]string{"x.bin": "?"})).out
 	require.Contains(t, out, "The archive is kept, but no crate was made: rulebook lanternfall does not recognise it.")
 	require.NoError(t, os.Symlink("/etc/passwd", filepath.Join(dir, "link")))
 	s.fails(1, "link is a link or device", "stage", dir)

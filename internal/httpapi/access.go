@@ -218,7 +218,7 @@ func (s *Server) accessOps(h huma.API) {
 		}
 		if err != nil {
 			return nil, s.fail(ctx, fault.New(fault.Denied, "sign-in-refused", "this link or token does not work: a link works once, for ten minutes").
-				WithMend("The service prints a new link at each start; the token lies in its data folder."))
+				WithMend("Get another link on the service's machine; the token lies in its data folder.").By(finding.NewLink.With()))
 		}
 		if err := s.sessions.RenewToken(ctx); err != nil {
 			return nil, s.fail(ctx, err)

@@ -19,6 +19,14 @@
   $effect(() => watchChanges(client));
   $effect(() => presence.watch(client));
   const uploads = getUploads();
+
+  // Leaving the page would cut what is on its way.
+  $effect(() => {
+    if (!uploads.busy) return;
+    const ask = (e: BeforeUnloadEvent) => e.preventDefault();
+    addEventListener('beforeunload', ask);
+    return () => removeEventListener('beforeunload', ask);
+  });
   let showKeys = $state(false);
 
   const yard = [

@@ -68,6 +68,7 @@ const (
 	ShowJobs     Deed = "show-jobs"
 	ShowTokens   Deed = "show-tokens"
 	ShowSessions Deed = "show-sessions"
+	NewLink      Deed = "new-link"      // for signing a browser in
 	StartService Deed = "start-service" // with: the option to start it with
 )
 
@@ -78,7 +79,7 @@ func Deeds() []Deed {
 		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, RollBack,
 		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData,
 		StageArchive, ChooseRoot, ShowCrates, NameCrate, TellApart, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook, AddOver,
-		ShowJobs, ShowTokens, ShowSessions, StartService}
+		ShowJobs, ShowTokens, ShowSessions, NewLink, StartService}
 }
 
 // Remedy is one deed that would help, as data. On is what it is done to: a server, a

@@ -27,3 +27,9 @@ export function splitPath(path: string): [string, string] {
   const at = path.lastIndexOf('/') + 1;
   return [path.slice(0, at), path.slice(at)];
 }
+
+/** "37 %" of a whole; what is not whole yet is never said to be 100. */
+export function percent(part: number, whole: number): string {
+  if (whole <= 0) return '100 %';
+  return `${part >= whole ? 100 : Math.min(99, Math.floor((part / whole) * 100))} %`;
+}

@@ -8,6 +8,9 @@
   import Field from '../lib/ui/Field.svelte';
   import Trouble from '../lib/ui/Trouble.svelte';
 
+  const asked = new URLSearchParams(location.search).get('to') ?? '';
+  // Where a person was going; never to another site.
+  const to = /^[/](?![/\\])/.test(asked) ? asked : '/';
   const code = new URLSearchParams(location.search).get('code') ?? '';
   let token = $state('');
   const attempt = attempting();
@@ -18,10 +21,20 @@
     attempt.run('enter', async () => {
       await ok(api.POST('/session', { body }));
       entered = true;
-      location.replace('/');
+      location.replace(to);
     });
 
-  if (code) void enter({ code });
+  /** A link that is spent is no error for who is signed in already. */
+  async function byLink() {
+    if (await enter({ code })) return;
+    const signedIn = await api.GET('/session').then(
+      (a) => a.response.ok,
+      () => false
+    );
+    if (signedIn) location.replace(to);
+  }
+
+  if (code) void byLink();
 </script>
 
 <svelte:head><title>Sign in · Restless Crate</title></svelte:head>
@@ -49,5 +62,10 @@
       <Button kind="main" type="submit" disabled={busy || !token.trim()}>Sign in</Button>
     </form>
   </Lading>
-  {#if attempt.error}<Trouble error={attempt.error} />{/if}
+  {#if attempt.error}
+    <Trouble error={attempt.error} />
+    <p class="reason">
+      On the service's machine, <code class="mono">restless sign-in</code> prints another link.
+    </p>
+  {/if}
 </main>

@@ -25,12 +25,10 @@
   );
 
   function stage(picks: Pick[]) {
-    uploads.add(
-      picks,
-      book ? { rulebook: book } : {},
-      () => void client.invalidateQueries({ queryKey: ['crates'] })
-    );
+    uploads.add(picks, book ? { rulebook: book } : {}, staged);
   }
+
+  const staged = () => void client.invalidateQueries({ queryKey: ['crates'] });
 </script>
 
 <Head title="Staging">
@@ -52,7 +50,9 @@
 
 {#if uploads.list.length}
   <div class="box mt-4" aria-label="On their way" role="log">
-    {#each uploads.list as upload (upload)}<UploadRow {upload} />{/each}
+    {#each uploads.list as upload (upload)}
+      <UploadRow {upload} again={() => uploads.again(upload, staged)} />
+    {/each}
   </div>
 {/if}
 

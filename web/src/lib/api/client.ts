@@ -49,7 +49,7 @@ export const api = createClient<paths>({ baseUrl: base });
 api.use({
   onResponse({ response, schemaPath }) {
     if (response.status === 401 && schemaPath !== '/session' && !location.pathname.startsWith('/sign-in')) {
-      location.assign('/sign-in');
+      location.assign(`/sign-in?to=${encodeURIComponent(location.pathname + location.search)}`);
     }
   }
 });

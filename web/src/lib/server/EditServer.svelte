@@ -16,6 +16,10 @@
   let variables = $derived({ ...server.variables });
   let forgetKey = $state(false);
 
+  $effect(() => {
+    if (!open) reach.password = reach.passphrase = reach.key = ''; // secrets do not stay
+  });
+
   async function send() {
     const body = {
       ...(name !== server.name && { name }),

@@ -20,6 +20,10 @@
   const whole = createQuery(() => ({ ...rulebook(book), enabled: book !== '' }));
   let asked = $derived(whole.data?.variables ?? []);
 
+  $effect(() => {
+    if (!open) reach.password = reach.passphrase = reach.key = ''; // secrets do not stay
+  });
+
   async function send() {
     const told = Object.fromEntries(
       asked.map((v) => [v.name, variables[v.name] || v.default || '']).filter(([, v]) => v)
@@ -54,5 +58,5 @@
       ><input class="input" placeholder={v.default} bind:value={variables[v.name]} /></Labelled
     >
   {/each}
-  <ReachForm bind:reach />
+  <ReachForm bind:reach fresh />
 </FormSheet>

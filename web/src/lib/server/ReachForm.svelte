@@ -2,12 +2,18 @@
 <script lang="ts">
   import Labelled from '../ui/Labelled.svelte';
   import Radios from '../ui/Radios.svelte';
-  import { usualPort, type Reach } from './transport';
+  import { keyFault, limitPattern, portPattern, usualPort, type Reach } from './transport';
 
-  let { reach = $bindable() }: { reach: Reach } = $props();
+  /** fresh is set where nothing is kept yet, so that what it signs in with is needed. */
+  let { reach = $bindable(), fresh = false }: { reach: Reach; fresh?: boolean } = $props();
 
   async function readKey(e: Event & { currentTarget: HTMLInputElement }) {
-    reach.key = (await e.currentTarget.files?.[0]?.text()) ?? '';
+    const input = e.currentTarget;
+    const text = (await input.files?.[0]?.text()) ?? '';
+    const wrong = keyFault(text);
+    input.setCustomValidity(wrong);
+    if (wrong) input.reportValidity();
+    reach.key = wrong ? '' : text;
   }
 </script>
 
@@ -28,6 +34,8 @@
       ><input
         class="input"
         inputmode="numeric"
+        pattern={portPattern}
+        title="A number from 1 to 65535"
         placeholder={String(usualPort(reach.kind))}
         bind:value={reach.port}
       /></Labelled
@@ -49,11 +57,17 @@
     />{/if}
   {#if reach.kind !== 'sftp' || reach.auth === 'password'}
     <Labelled label="Password" help="Kept sealed by the service; it is never shown again.">
-      <input class="input" type="password" autocomplete="new-password" bind:value={reach.password} />
+      <input
+        class="input"
+        type="password"
+        autocomplete="new-password"
+        required={fresh}
+        bind:value={reach.password}
+      />
     </Labelled>
   {:else if reach.auth === 'key'}
     <Labelled label="Key file" help="Its content is sent and kept sealed."
-      ><input class="input" type="file" onchange={readKey} /></Labelled
+      ><input class="input" type="file" required={fresh} onchange={readKey} /></Labelled
     >
     <Labelled label="Passphrase" help="If the key has one."
       ><input
@@ -67,7 +81,14 @@
 {/if}
 {#if reach.kind !== 'folder'}
   <Labelled label="Longest file it takes, in MB" help="If the host has told you of a limit.">
-    <input class="input" inputmode="decimal" placeholder="any" bind:value={reach.limit} />
+    <input
+      class="input"
+      inputmode="decimal"
+      pattern={limitPattern}
+      title="A number of MB, such as 1.5"
+      placeholder="any"
+      bind:value={reach.limit}
+    />
   </Labelled>
 {/if}
 <Labelled

@@ -31,6 +31,19 @@ export const blank = (): Reach => ({
 /** The port that servers of this kind answer on. */
 export const usualPort = (kind: Reach['kind']) => (kind === 'sftp' ? 22 : 21);
 
+/** What a port may look like, and a limit in MB. */
+export const portPattern =
+  '0*([1-9][0-9]{0,3}|[1-5][0-9]{4}|6[0-4][0-9]{3}|65[0-4][0-9]{2}|655[0-2][0-9]|6553[0-5])';
+export const limitPattern = '[0-9]+([.][0-9]+)?';
+
+/** What is wrong with a file as a private key; empty where it looks like one. */
+export function keyFault(text: string): string {
+  if (text.includes('PRIVATE KEY-----') || text.startsWith('PuTTY-User-Key-File')) return '';
+  if (/^(ssh|ecdsa|sk)-\S+ /.test(text))
+    return 'This is the public half; the private key is the file without .pub.';
+  return text.trim() === '' ? 'The file is empty.' : 'This is no private key.';
+}
+
 /** The transport and the secrets that the form holds; what does not belong to its kind is left out. */
 export function said(r: Reach): Pick<NewServer, 'transport' | 'secrets'> {
   if (r.kind === 'folder') return { transport: { kind: 'folder', root: r.root.trim() }, secrets: {} };

@@ -1,14 +1,15 @@
 <!-- One archive on its way: sent, laid out, and what came of it. -->
 <script lang="ts">
   import { p } from '../../router';
-  import { count, size } from '../format';
+  import { count, percent, size } from '../format';
   import Bar from '../ui/Bar.svelte';
+  import Button from '../ui/Button.svelte';
   import FindingRow from '../ui/FindingRow.svelte';
   import ChooseRoot from './ChooseRoot.svelte';
   import Trouble from '../ui/Trouble.svelte';
   import type { Upload } from './uploads.svelte';
 
-  let { upload: u }: { upload: Upload } = $props();
+  let { upload: u, again }: { upload: Upload; again?: () => void } = $props();
   // What a person should read now; notes stand on the crate's own page.
   let worth = $derived(
     (u.staged?.rulebooks ?? [])
@@ -46,8 +47,22 @@
       {/if}
     </span>
   </div>
-  {#if u.stage === 'sending'}
-    <div class="mt-1.5"><Bar label="Sending {u.pick.filename}" part={total ? u.sent / total : 1} thin /></div>
+  {#if u.stage === 'sending' || u.stage === 'waiting'}
+    <div class="mt-1.5 flex flex-wrap items-center gap-x-3 gap-y-1">
+      <div class="min-w-40 flex-1">
+        <Bar label="Sending {u.pick.filename}" part={total ? u.sent / total : 1} thin />
+      </div>
+      <span class="reason" data-sent
+        >{percent(u.sent, total)}{#if u.rate}, {size(u.rate)} a second{/if}</span
+      >
+      {#if u.stalled}<span class="warn-ink px-1.5" role="alert" data-stalled
+          >Nothing has gone for a while. It goes on by itself once the line does; or stop it and begin again.</span
+        >{/if}
+      <Button kind="quiet" onclick={() => u.cancel()}>Stop it</Button>
+    </div>
+  {/if}
+  {#if u.stage === 'refused' && again}
+    <div class="mt-1.5"><Button kind="quiet" onclick={again}>Send it again</Button></div>
   {/if}
   {#if worth.length}
     <div class="mt-1.5">

@@ -1,6 +1,6 @@
 // Sending an archive's bytes. The older request interface is used because it
 // alone tells how far an upload has come.
-import { base, isProblem, Refusal, unreachable, type Job } from '../api/client';
+import { base, isProblem, Refusal, unreachable, type Job, type Problem } from '../api/client';
 import type { Pick } from './pick';
 
 /** Whose rulebook is to lay an archive out; none: every rulebook in use is tried. */
@@ -13,10 +13,29 @@ export interface Aim {
   keepOnly?: string;
 }
 
-/** Sends one archive and gives the job that lays it out. each is told bytes sent and bytes in all. */
-export function upload(pick: Pick, aim: Aim, each: (sent: number, total: number) => void): Promise<Job> {
+/** What is told where a person has stopped an upload. */
+export const cancelled: Problem = {
+  type: 'urn:restless:cancelled',
+  title: 'Stopped',
+  status: 0,
+  detail: 'You have stopped it; nothing of it is kept.',
+  code: 'cancelled',
+  exit: 1
+};
+
+/** Sends one archive and gives the job that lays it out. each is told bytes sent and bytes in
+ * all. It ends when stop is aborted. */
+export function upload(
+  pick: Pick,
+  aim: Aim,
+  each: (sent: number, total: number) => void,
+  stop: AbortSignal = new AbortController().signal
+): Promise<Job> {
   return new Promise((resolve, reject) => {
     const call = new XMLHttpRequest();
+    if (stop.aborted) return reject(new Refusal(cancelled));
+    stop.addEventListener('abort', () => call.abort());
+    call.addEventListener('abort', () => reject(new Refusal(cancelled)));
     const query = new URLSearchParams({ filename: pick.filename, ...aim });
     call.open('POST', `${base}/archives?${query}`);
     call.responseType = 'json';

@@ -3,6 +3,7 @@
 <script lang="ts">
   import type { Snippet } from 'svelte';
   import { attempting } from '../attempt.svelte';
+  import { settled } from './back';
   import Button from './Button.svelte';
   import Sheet from './Sheet.svelte';
   import Trouble from './Trouble.svelte';
@@ -31,6 +32,7 @@
     });
     if (!taken) return;
     open = false;
+    if (then) await settled();
     await then?.();
   }
 </script>

@@ -1,0 +1,180 @@
+package e2e
+
+import (
+	"crypto/rand"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/testbed"
+	"restlesscrate/internal/testbed/browser"
+)
+
+// line is a line to a service that can be held, cut and let go on.
+type line struct {
+	net.Listener
+	mu    sync.Mutex
+	open  []net.Conn
+	held  chan struct{} // closed where bytes go
+	after int64         // of how many bytes of one connection on they are held
+	deny  int           // how many more uploads find no line
+}
+
+// lineTo forwards connections to a service.
+func lineTo(t *testing.T, s *service) *line {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	going := make(chan struct{})
+	close(going)
+	ln := &line{Listener: l, held: going, after: 1 << 20}
+	t.Cleanup(func() { _ = l.Close(); ln.goOn(); ln.cut() })
+	go func() {
+		for {
+			from, err := l.Accept()
+			if err != nil {
+				return
+			}
+			to, err := net.Dial("tcp", fmt.Sprintf("127.0.0.1:%d", s.port))
+			if err != nil {
+				_ = from.Close()
+				continue
+			}
+			ln.mu.Lock()
+			ln.open = append(ln.open, from, to)
+			ln.mu.Unlock()
+			go func() { _, _ = io.Copy(from, to); _ = from.Close() }()
+			go func() { ln.forward(to, from); _, _ = to.Close(), from.Close() }()
+		}
+	}()
+	return ln
+}
+
+func (l *line) forward(to io.Writer, from io.Reader) {
+	buf := make([]byte, 32<<10)
+	for total := int64(0); ; {
+		n, err := from.Read(buf)
+		if total == 0 && strings.HasPrefix(string(buf[:n]), "POST /api/v1/archives") && l.denied() {
+			return
+		}
+		if total += int64(n); total > l.after {
+			l.mu.Lock()
+			held := l.held
+			l.mu.Unlock()
+			<-held
+		}
+		if _, werr := to.Write(buf[:n]); err != nil || werr != nil {
+			return
+		}
+	}
+}
+
+func (l *line) denied() bool {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.deny--
+	return l.deny >= 0
+}
+
+func (l *line) hold() {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.held = make(chan struct{})
+}
+
+func (l *line) goOn() {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	select {
+	case <-l.held:
+	default:
+		close(l.held)
+	}
+}
+
+func (l *line) cut() {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for _, c := range l.open {
+		_ = c.Close()
+	}
+	l.open = nil
+}
+
+// openConsoleOver signs a browser in over a line.
+func openConsoleOver(t *testing.T, s *service, l *line) console {
+	t.Helper()
+	c := openConsole(t, s)
+	_, port, err := net.SplitHostPort(l.Addr().String())
+	require.NoError(t, err)
+	status, raw := s.call("POST", "/api/v1/signin-links", s.token(), "")
+	require.Equal(t, 200, status, raw)
+	var link api.SignInLink
+	require.NoError(t, json.Unmarshal([]byte(raw), &link))
+	c.base = "http://127.0.0.1:" + port
+	c.ok(c.page.Go(strings.Replace(link.URL, fmt.Sprintf(":%d/", s.port), ":"+port+"/", 1)))
+	c.see("Servers")
+	return c
+}
+
+// large is a download of several MB that does not pack.
+func large(t *testing.T, version string) string {
+	t.Helper()
+	noise := make([]byte, 6<<20)
+	_, err := rand.Read(noise)
+	require.NoError(t, err)
+	return testbed.Zip(t, filepath.Join(t.TempDir(), "drum-tent-main-"+version+".zip"), stall(version, map[string]string{"noise.bin": string(noise)}))
+}
+
+func TestAnUploadOverALineThatStallsIsCutAndComesBack(t *testing.T) {
+	t.Parallel()
+	s, _ := folderServer(t)
+	l := lineTo(t, s)
+	c := openConsoleOver(t, s, l)
+	c.goTo("/staging")
+
+	// It stalls, says so, and goes on by itself.
+	l.hold()
+	c.upload("[data-files]", large(t, "1.0"))
+	c.seeIn("[data-sent]", "%")
+	c.seeIn("[data-stalled]", "Nothing has gone for a while")
+	l.goOn()
+	c.seeIn("main", "drum-tent@1.0")
+
+	// It is cut: that one is refused, and what waits behind it is not; it is sent again.
+	l.hold()
+	second, third := large(t, "2.0"), testbed.Zip(t, filepath.Join(t.TempDir(), "drum-tent-main-3.zip"), stall("3.0", map[string]string{"a.lf": "a"}))
+	c.upload("[data-files]", second, third)
+	c.seeIn("[data-sent]", "%")
+	l.mu.Lock()
+	l.deny = 1 // a browser tries once more by itself
+	l.mu.Unlock()
+	l.cut()
+	l.goOn()
+	c.seeIn("main", "drum-tent@3.0")
+	c.seeIn("main", "refused")
+	c.click("Send it again")
+	c.seeIn("main", "drum-tent@2.0")
+
+	// It is stopped by a person; leaving the page asks while one is on its way.
+	l.hold()
+	c.upload("[data-files]", large(t, "4.0"))
+	c.seeIn("[data-sent]", "%")
+	asks, err := browser.Eval[bool](c.page, `!dispatchEvent(new Event('beforeunload', {cancelable: true}))`)
+	require.NoError(t, err)
+	require.True(t, asks, "leaving the page would cut it")
+	c.click("Stop it")
+	c.see("You have stopped it; nothing of it is kept.")
+	l.goOn()
+	asks, err = browser.Eval[bool](c.page, `!dispatchEvent(new Event('beforeunload', {cancelable: true}))`)
+	require.NoError(t, err)
+	require.False(t, asks)
+}
