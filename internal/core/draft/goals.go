@@ -4,11 +4,13 @@ import (
 	"cmp"
 	"fmt"
 	"maps"
+	"path"
 	"slices"
 	"strings"
 
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/core/version"
 )
 
 // goal is what a request wants at one path.
@@ -26,6 +28,7 @@ type goals struct {
 	goals    map[tree.Path]*goal
 	texts    map[tree.Path]*edited
 	findings []finding.Finding
+	coming   map[tree.Path][]tree.Path // what comes, by its folder, once that was asked
 }
 
 func (g *goals) block(code string, p tree.Path, mend, format string, args ...any) {
@@ -123,10 +126,45 @@ func (g *goals) leave(p tree.Path, row Row, leaving map[string]string) {
 	switch {
 	case why == "":
 	case len(stay) > 0:
+		if by, next := g.newer(p, row, leaving); next != "" {
+			g.goals[p] = &goal{path: p, after: tree.Nothing, reason: "another version of the same, " + string(next) + ", comes with " + by}
+			g.findings = append(g.findings, finding.Finding{Level: finding.Block, Code: "shared-goes", Path: p,
+				What: fmt.Sprintf("%s belongs to %s too, and %s brings %s, another version of the same. Two versions would lie side by side.", p, stay[0].Label, by, next.Base()),
+				Mend: fmt.Sprintf("Accept this to take the old one away from %s as well. Or update that one instead.", stay[0].Label)})
+			return
+		}
 		g.keepClaims(p, row, stay)
 	default:
 		g.goals[p] = &goal{path: p, after: tree.Nothing, reason: why}
 	}
+}
+
+// newer finds a file that comes into the folder of a path that an add-on leaves, and that is
+// the same one in another version by its name; by is the label of what brings it.
+func (g *goals) newer(p tree.Path, row Row, leaving map[string]string) (by string, next tree.Path) {
+	name, _ := version.Split(strings.TrimSuffix(p.Base(), path.Ext(p.Base())))
+	if g.coming == nil { // what comes is known before anything leaves
+		g.coming = map[tree.Path][]tree.Path{}
+		for _, q := range slices.Sorted(maps.Keys(g.goals)) {
+			g.coming[q.Dir()] = append(g.coming[q.Dir()], q)
+		}
+	}
+	for _, q := range g.coming[p.Dir()] {
+		n := g.goals[q]
+		if q == p || path.Ext(q.Base()) != path.Ext(p.Base()) || n.after.Being != tree.Content || n.back != nil {
+			continue
+		}
+		other, ver := version.Split(strings.TrimSuffix(q.Base(), path.Ext(q.Base())))
+		if ver == "" || tree.Fold(other) != tree.Fold(name) {
+			continue
+		}
+		for _, c := range n.claims {
+			if _, leaves := leaving[c.Addon]; leaves && slices.ContainsFunc(row.Claims, func(o Claim) bool { return o.Addon == c.Addon }) {
+				return c.Label, q
+			}
+		}
+	}
+	return "", ""
 }
 
 func removes(req *Request, addon string) bool {

@@ -30,6 +30,7 @@ func (g *goals) overlay(req *Request, w Wanted, f Target, over map[string][]stri
 			return
 		}
 	}
+	g.changedBelow(req, w, f.Path, below[0])
 	n := &goal{path: f.Path, after: after, exec: f.Exec, claims: append(slices.Clone(below), w.claim(f, Overlays)),
 		reason: fmt.Sprintf("%s of %s is changed by %s", f.Path.Base(), below[0].Label, w.Label())}
 	g.goals[f.Path] = n
@@ -39,6 +40,18 @@ func (g *goals) overlay(req *Request, w Wanted, f Target, over map[string][]stri
 	}
 	n.reason = fmt.Sprintf("%s, merged with %s: %s", below[0].Label, w.Label(), f.Merged)
 	g.laidOver(w, below[0].Label, f.Path, fmt.Sprintf("%s is merged into %s of %s: %s.", w.Label(), f.Path, below[0].Label, f.Merged))
+}
+
+// changedBelow tells where what is laid over a file replaces what its owner brings anew: an
+// update of the owner does not show there.
+func (g *goals) changedBelow(req *Request, w Wanted, p tree.Path, owner Claim) {
+	for _, was := range req.Ledger[p].Claims {
+		if was.Addon == owner.Addon && was.Role != Overlays && !was.Brings.Digest.IsZero() && was.Brings != owner.Brings {
+			g.findings = append(g.findings, finding.Finding{Level: finding.Warn, Code: "base-changed", Path: p,
+				What: fmt.Sprintf("%s of %s is another one than that of %s, and %s replaces it still: what is new in it does not show.", p, owner.Label, was.Label, w.Label()),
+				Mend: "Look for a version of " + w.Name + " for it, or compare the two and put what is new into yours."})
+		}
+	}
 }
 
 // overlays adds everything that a crate lays over others, and says once for

@@ -118,3 +118,59 @@ func TestManyReplacedFilesAreSaidInOneSentence(t *testing.T) {
 	require.Equal(t, []string{"warn laid-over f/a", "warn may-be-running "}, codes(d))
 	require.Equal(t, "night@1 replaces 4 files of lamps@1.0: f/a, f/b, f/c and 1 more.", d.Findings[0].What)
 }
+
+func TestTwoVersionsOfAFileThatIsSharedNeverLieSideBySide(t *testing.T) {
+	w := newWorld()
+	profile := func(version, lamp string) Wanted {
+		return w.wanted("profile", version, map[tree.Path]string{"fixtures/" + tree.Path(lamp): lamp, "fixtures/seal.key": "key"})
+	}
+	lamps := func(version string) Wanted {
+		name := "lamps-" + version + ".tdx"
+		return w.wanted("lamps", version, map[tree.Path]string{"fixtures/" + tree.Path(name): name, "fixtures/seal.key": "key"})
+	}
+	drafted := func(wanted ...Wanted) *Draft {
+		req := w.request()
+		req.Wanted = wanted
+		return Make(req, w.observe())
+	}
+	req := w.request()
+	req.Wanted = []Wanted{profile("1", "lamps-1.0.tdx"), lamps("1.0")}
+	w.run(t, req)
+	d := drafted(lamps("1.1"))
+	require.Contains(t, said(t, d, "shared-goes"), "fixtures/lamps-1.0.tdx belongs to profile@1 too, and lamps@1.1 brings lamps-1.1.tdx, another version of the same.")
+	for _, c := range d.Changes {
+		if c.Path == "fixtures/lamps-1.0.tdx" {
+			require.Equal(t, tree.Absent, c.After.Being)
+		}
+		if c.Path == "fixtures/seal.key" {
+			require.True(t, c.Before.Same(c.After), "what is the same for both stays")
+		}
+	}
+	d = drafted(profile("2", "lamps-1.1.tdx"))
+	require.Contains(t, said(t, d, "shared-goes"), "belongs to lamps@1.0 too, and profile@2 brings lamps-1.1.tdx")
+	d = drafted(profile("2", "lamps-1.1.tdx"), lamps("1.1"))
+	require.NotContains(t, codes(d), "block shared-goes fixtures/lamps-1.0.tdx", "the two together")
+}
+
+func TestWhatIsNewBelowAPatchIsSaid(t *testing.T) {
+	w := newWorld()
+	base := func(version, text string) Wanted {
+		return w.wanted("gate", version, map[tree.Path]string{"stalls/gate/prices.txt": text, "stalls/gate/a.txt": "a"})
+	}
+	patch := func() Wanted {
+		p := w.wanted("cheap", "1", map[tree.Path]string{"stalls/gate/prices.txt": "half"})
+		for i := range p.Files {
+			p.Files[i].Overlay = true
+		}
+		return p
+	}
+	run := func(wanted ...Wanted) *Draft {
+		req := w.request()
+		req.Wanted = wanted
+		return w.run(t, req)
+	}
+	run(base("1", "full"), patch())
+	require.NotContains(t, codes(run(base("2", "full"), patch())), "warn base-changed stalls/gate/prices.txt")
+	require.Equal(t, "stalls/gate/prices.txt of gate@3 is another one than that of gate@2, and cheap@1 replaces it still: what is new in it does not show.",
+		said(t, run(base("3", "full and more"), patch()), "base-changed"))
+}
