@@ -6,6 +6,7 @@
   import { crates } from '../api/queries';
   import { attempting } from '../attempt.svelte';
   import { count, size } from '../format';
+  import { settled } from '../ui/back';
   import Button from '../ui/Button.svelte';
   import Labelled from '../ui/Labelled.svelte';
   import PathText from '../ui/PathText.svelte';
@@ -38,6 +39,7 @@
       );
       await client.invalidateQueries({ queryKey: ['crates'] });
       open = false;
+      await settled();
       await navigate('/crates/:digest', { params: { digest: made.digest } });
     });
   }
