@@ -269,6 +269,7 @@ func TestAValueThatATextHoldsIsChangedByADeployment(t *testing.T) {
 	s.must("stage", textFile(t, dir, "fern.part", "fern"), "--for", "s")
 	s.must("deploy", "s", "fern", "--set", "motto=dry", "--yes")
 	require.Equal(t, "motto=dry\nfog=no\n", read(t, conf))
+	require.Contains(t, s.must("deploy", "s", "--set", "land=fen", "--draft"), "fern@unmarked stays in what belongs to land dell.")
 	s.must("rollback", "s", "--deployment", "2", "--yes")
 	require.Equal(t, "motto=C:\\reed\\new/old \"wet\"\nfog=no\n", read(t, conf))
 	s.must("rollback", "s", "--to", "0", "--yes")

@@ -26,6 +26,8 @@ type Set struct {
 	Path tree.Path     `json:"-"`
 	List settings.List `json:"-"`
 	Hand string        `json:"hand,omitempty"`
+	// Stay are add-ons, name@version, that lie where the value before says.
+	Stay []string `json:"-"`
 	// Check tells of what a person does whether it was done.
 	Check HandCheck `json:"check,omitzero"`
 }
@@ -85,6 +87,11 @@ func (m *running) keptSets() (out []Set) {
 
 // newNames says what becomes of data folders that get another name.
 func (m *running) newNames() {
+	for _, s := range m.req.Sets {
+		if len(s.Stay) > 0 {
+			m.report(finding.Warn, "stays-behind", s.Path, "Deploy what shall be in the new one too.", "%s in what belongs to %s %s.", stay(s.Stay), s.Variable, s.Before)
+		}
+	}
 	for _, n := range m.req.NewNames {
 		if m.obs.At(n.To).State.Being == tree.Folder {
 			m.report(finding.Warn, "goes-on", n.To, "Choose another name for a new one.", "%s is there already: the server goes on in it. %s stays as it is.", n.To, n.From)

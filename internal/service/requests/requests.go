@@ -115,6 +115,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 	if err := s.addressed(ctx, srv, &ask); err != nil {
 		return d, nil, err
 	}
+	ofServer(b, &ask)
 	part := false
 	if req.Ledger, req.Present, part, err = s.ledgerFor(ctx, srv, ask); err != nil {
 		return d, nil, err

@@ -64,10 +64,9 @@ func (s *Maker) renewals(b *rulebook.Book, srv model.Server, ask Ask, req *draft
 	return srv, nil
 }
 
-// values reads which of the server's own values are changed: what is asked for with
-// NAME=VALUE and is no variable that each add-on has for itself. It gives the server as it is
-// with them.
-func values(b *rulebook.Book, srv model.Server, ask *Ask, req *draft.Request) (model.Server, error) {
+// ofServer parts what is asked for with NAME=VALUE: the server's own values, and what each
+// add-on has for itself.
+func ofServer(b *rulebook.Book, ask *Ask) {
 	var with []string
 	for _, word := range ask.With {
 		name, _, pair := strings.Cut(word, "=")
@@ -78,6 +77,11 @@ func values(b *rulebook.Book, srv model.Server, ask *Ask, req *draft.Request) (m
 		}
 	}
 	ask.With = with
+}
+
+// values reads which of the server's own values are changed. It gives the server as it is
+// with them.
+func values(b *rulebook.Book, srv model.Server, ask *Ask, req *draft.Request) (model.Server, error) {
 	srv.Variables = maps.Clone(srv.Variables)
 	for _, word := range ask.Set {
 		name, to, _ := strings.Cut(word, "=")
@@ -88,8 +92,13 @@ func values(b *rulebook.Book, srv model.Server, ask *Ask, req *draft.Request) (m
 		if err := b.CheckValue(name, to); err != nil {
 			return srv, fault.New(fault.Usage, "bad-value", "%v", err)
 		}
+		before := maps.Clone(srv.Variables)
 		srv.Variables[name] = to
 		if err := Holder(b, srv, &set); err != nil {
+			return srv, err
+		}
+		var err error
+		if set.Stay, err = leftBehind(b, before, srv.Variables, req.Ledger, *ask); err != nil {
 			return srv, err
 		}
 		req.Sets = append(req.Sets, set)
