@@ -90,8 +90,9 @@ type Target struct {
 	Exec   bool
 	// Overlay is set where the add-on may change another's file.
 	Overlay bool
-	// Merged says for a packed file what was merged into it, in words.
+	// Merged says for a packed file what was merged into it, in words, and Over into what.
 	Merged string
+	Over   tree.Digest
 }
 
 // Wanted is a crate to be on the server.

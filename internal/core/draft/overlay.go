@@ -25,7 +25,7 @@ func (g *goals) overlay(req *Request, w Wanted, f Target, over map[string][]stri
 	}
 	after := tree.State{Being: tree.Content, Digest: f.Digest, Size: f.Size}
 	for _, c := range below {
-		if c.Role == Overlays && c.Brings != (Bytes{Digest: f.Digest, Size: f.Size}) {
+		if c.Role == Overlays && c.Brings != (Bytes{Digest: f.Digest, Size: f.Size}) && (f.Merged == "" || c.Brings.Digest != f.Over) {
 			g.block("two-claims", f.Path, "Leave one of them out.", "%s and %s both change %s, with different bytes", c.Label, w.Label(), f.Path)
 			return
 		}

@@ -20,7 +20,6 @@ import (
 // wanted resolves crates and their real paths on this server. The ask then
 // names them with their digests, so that it means the same when drafted again.
 func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, ask *Ask, req *draft.Request) (string, error) {
-	var names []string
 	parts, err := s.partsOf(ctx, srv, ask)
 	if err != nil {
 		return "", err
@@ -32,10 +31,32 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 	if err != nil {
 		return "", err
 	}
+	names, err := s.want(ctx, srv, b, crates, parts, req)
+	if err != nil {
+		return "", err
+	}
+	if err := s.order(ctx, crates, req); err != nil {
+		return "", err
+	}
+	// What is asked for by itself is not retired with a pallet.
+	req.Remove = slices.DeleteFunc(req.Remove, func(r draft.Removal) bool {
+		return slices.ContainsFunc(req.Wanted, func(w draft.Wanted) bool { return w.Addon == r.Addon })
+	})
+	if err := parts.unknown(); err != nil {
+		return "", err
+	}
+	ask.Parts = parts.taken
+	return words.Few(names), nil
+}
+
+// want adds crates to a request, with their real paths on this server.
+func (s *Maker) want(ctx context.Context, srv model.Server, b *rulebook.Book, crates []model.Crate, parts *parts, req *draft.Request) (names []string, err error) {
+	brought := brought{}
 	for _, c := range crates {
+		var err error
 		for _, f := range c.Findings {
 			if f.Final {
-				return "", fault.New(fault.Blocked, "crate-unfit", "%s cannot be deployed: %s", c.Body.Label(), f.What).WithMend("%s", f.Mend).By(f.Remedies...)
+				return nil, fault.New(fault.Blocked, "crate-unfit", "%s cannot be deployed: %s", c.Body.Label(), f.What).WithMend("%s", f.Mend).By(f.Remedies...)
 			}
 		}
 		w := draft.Wanted{Effect: EffectOf(b, c), Addon: c.Key, Name: c.Body.Name, Version: c.Body.Version, Crate: c.Digest}
@@ -43,7 +64,7 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 			w.Lacks = c.Body.Base
 		}
 		if w.OtherKind, err = s.otherKind(ctx, c, req.Ledger); err != nil {
-			return "", err
+			return nil, err
 		}
 		if game := srv.Facts["game"]; game != "" {
 			fits, told := c.Body.Fits(game)
@@ -58,7 +79,7 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 			w.Says = append(w.Says, draft.Says{From: said.Source + tree.Path(fmt.Sprintf("#%d", said.Line)), Text: said.Text})
 		}
 		if w.Parts, err = parts.choose(c, srv.Facts); err != nil {
-			return "", err
+			return nil, err
 		}
 		values := parts.values(b, c, srv.Variables, &w)
 		var put []layout.File
@@ -69,7 +90,7 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 			}
 			folder, err := b.Resolve(f.Place, values)
 			if err != nil {
-				return "", fault.New(fault.Conflict, "place-gone", "%v", err).WithMend("Stage the archive again, so that it is laid out by the newest rulebook.")
+				return nil, fault.New(fault.Conflict, "place-gone", "%v", err).WithMend("Stage the archive again, so that it is laid out by the newest rulebook.")
 			}
 			if f.Into != "" {
 				merges[folder.Join(f.Into)] = append(merges[folder.Join(f.Into)], model.MergePart{Path: f.Path, Digest: f.Digest})
@@ -79,29 +100,18 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 			w.Files = append(w.Files, draft.Target{Path: folder.Join(f.Path), Digest: f.Digest, Size: f.Size, Exec: f.Exec, Overlay: c.Body.Overlay})
 		}
 		if err := stillOff(b, c, values, &w, req); err != nil {
-			return "", err
+			return nil, err
 		}
-		if err := s.merge(ctx, b, merges, &w, req); err != nil {
-			return "", err
+		if err := s.merge(ctx, b, merges, &w, brought, req); err != nil {
+			return nil, err
 		}
 		if err := listings(b, c, values, put, &w); err != nil {
-			return "", err
+			return nil, err
 		}
 		req.Wanted = append(req.Wanted, w)
 		names = append(names, w.Label())
 	}
-	if err := s.order(ctx, crates, req); err != nil {
-		return "", err
-	}
-	// What is asked for by itself is not retired with a pallet.
-	req.Remove = slices.DeleteFunc(req.Remove, func(r draft.Removal) bool {
-		return slices.ContainsFunc(req.Wanted, func(w draft.Wanted) bool { return w.Addon == r.Addon })
-	})
-	if err := parts.unknown(); err != nil {
-		return "", err
-	}
-	ask.Parts = parts.taken
-	return words.Few(names), nil
+	return names, nil
 }
 
 // otherKind gives the kind of an add-on on the server that has a crate's name and is of
@@ -150,7 +160,22 @@ func (s *Maker) removals(ctx context.Context, srv model.Server, b *rulebook.Book
 		}
 		req.Remove = append(req.Remove, draft.Removal{Addon: key, Name: name})
 	}
-	err := s.setsBack(ctx, srv, b, func(_ model.Deployment, set draft.Set) bool {
+	again, err := s.mergedBeside(ctx, func(addon string) bool {
+		return slices.ContainsFunc(req.Remove, func(r draft.Removal) bool { return r.Addon == addon })
+	}, req)
+	if err != nil {
+		return "", err
+	}
+	if len(again) > 0 { // what they are merged into is made anew without what goes
+		parts, err := s.partsOf(ctx, srv, &Ask{})
+		if err != nil {
+			return "", err
+		}
+		if _, err := s.want(ctx, srv, b, again, parts, req); err != nil {
+			return "", err
+		}
+	}
+	err = s.setsBack(ctx, srv, b, func(_ model.Deployment, set draft.Set) bool {
 		return slices.ContainsFunc(req.Remove, func(r draft.Removal) bool { return r.Addon == set.Addon })
 	}, req)
 	return "remove " + words.Few(names), err

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
@@ -41,7 +42,15 @@ func (s *Maker) crates(ctx context.Context, srv model.Server, b *rulebook.Book, 
 	if err != nil {
 		return nil, err
 	}
-	crates = append(crates, over...)
+	beside, err := s.besides(ctx, b, srv, crates, req)
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range slices.Concat(over, beside) {
+		if !wanted[c.Key] {
+			crates, wanted[c.Key] = append(crates, c), true
+		}
+	}
 	slices.SortStableFunc(crates, func(x, y model.Crate) int { return bit(x.Body.Overlay) - bit(y.Body.Overlay) })
 	ask.Crates = ask.Crates[:0:0]
 	for _, c := range crates {
@@ -81,10 +90,89 @@ func (s *Maker) overlaying(ctx context.Context, wanted map[string]bool, removed 
 	return out, nil
 }
 
+// besides finds the crates on a server that are merged into the same packed files as wanted
+// ones: they go together.
+func (s *Maker) besides(ctx context.Context, b *rulebook.Book, srv model.Server, crates []model.Crate, req *draft.Request) (out []model.Crate, err error) {
+	for _, c := range crates {
+		for _, f := range c.Body.Files {
+			if f.Into == "" {
+				continue
+			}
+			folder, err := b.Resolve(f.Place, shared(b, srv.Variables))
+			if err != nil {
+				continue // in a folder of its own, where no other is
+			}
+			for _, claim := range req.Ledger[folder.Join(f.Into)].Claims {
+				if claim.Role != draft.Overlays || claim.Addon == c.Key || slices.ContainsFunc(out, func(o model.Crate) bool { return o.Key == claim.Addon }) {
+					continue
+				}
+				other, err := s.Records.CrateByDigest(ctx, claim.Crate)
+				if err != nil {
+					return nil, fmt.Errorf("find %s, which is merged into the same file: %w", claim.Label, err)
+				}
+				out = append(out, other)
+			}
+		}
+	}
+	return out, nil
+}
+
+// mergedBeside finds the crates that are merged into the same packed files as add-ons that go,
+// and that stay.
+func (s *Maker) mergedBeside(ctx context.Context, goes func(addon string) bool, req *draft.Request) (out []model.Crate, err error) {
+	overlays := func(c draft.Claim) bool { return c.Role == draft.Overlays }
+	for _, p := range slices.Sorted(maps.Keys(req.Ledger)) {
+		claims := slices.DeleteFunc(slices.Clone(req.Ledger[p].Claims), func(c draft.Claim) bool { return !overlays(c) })
+		if !slices.ContainsFunc(claims, func(c draft.Claim) bool { return goes(c.Addon) }) {
+			continue
+		}
+		for _, c := range claims {
+			if goes(c.Addon) || slices.ContainsFunc(out, func(o model.Crate) bool { return o.Key == c.Addon }) {
+				continue
+			}
+			crate, err := s.Records.CrateByDigest(ctx, c.Crate)
+			if err != nil {
+				return nil, fmt.Errorf("find %s, which is merged into %s: %w", c.Label, p, err)
+			}
+			if slices.ContainsFunc(crate.Body.Files, func(f layout.File) bool { return f.Into != "" }) {
+				out = append(out, crate)
+			}
+		}
+	}
+	return out, nil
+}
+
+// brought are the entries that crates of a request merge into packed files, and whose they are.
+type brought map[tree.Path]map[tree.Path]entryOf
+
+type entryOf struct {
+	label  string
+	digest tree.Digest
+}
+
+// add notes what a crate merges into a packed file; clash is an entry that another one brings
+// with other bytes.
+func (b brought) add(p tree.Path, label string, parts []model.MergePart) (clash tree.Path, with string) {
+	if b[p] == nil {
+		b[p] = map[tree.Path]entryOf{}
+	}
+	for _, part := range parts {
+		if other, there := b[p][part.Path]; there && other.digest != part.Digest {
+			return part.Path, other.label
+		}
+		b[p][part.Path] = entryOf{label, part.Digest}
+	}
+	return "", ""
+}
+
 // merge makes the packed files into which a crate is merged, out of what their
 // owners bring: in this request, or on the server.
-func (s *Maker) merge(ctx context.Context, b *rulebook.Book, merges map[tree.Path][]model.MergePart, w *draft.Wanted, req *draft.Request) error {
+func (s *Maker) merge(ctx context.Context, b *rulebook.Book, merges map[tree.Path][]model.MergePart, w *draft.Wanted, all brought, req *draft.Request) error {
 	for _, p := range slices.Sorted(maps.Keys(merges)) {
+		if clash, with := all.add(p, w.Label(), merges[p]); with != "" {
+			return fault.New(fault.Blocked, "entry-clash", "%s and %s both bring %s for %s, with different bytes", with, w.Label(), clash, p).
+				WithMend("Leave one of them out, or remove it first.")
+		}
 		base, found := baseOf(p, w.Addon, req)
 		if !found {
 			return fault.New(fault.Conflict, "no-base", "%s is merged into %s, which no add-on has put on this server", w.Label(), p).
@@ -94,13 +182,13 @@ func (s *Maker) merge(ctx context.Context, b *rulebook.Book, merges map[tree.Pat
 		if err != nil {
 			return err
 		}
-		w.Files = append(w.Files, draft.Target{Path: p, Digest: m.Digest, Size: m.Size, Overlay: true, Merged: mergedWords(merges[p], m.Replaced)})
+		w.Files = append(w.Files, draft.Target{Path: p, Digest: m.Digest, Size: m.Size, Overlay: true, Over: base, Merged: mergedWords(merges[p], m.Replaced)})
 	}
 	return nil
 }
 
 func baseOf(p tree.Path, addon string, req *draft.Request) (tree.Digest, bool) {
-	for _, w := range req.Wanted {
+	for _, w := range slices.Backward(req.Wanted) { // what was merged into it last
 		for _, f := range w.Files {
 			if f.Path == p && w.Addon != addon {
 				return f.Digest, true
