@@ -120,10 +120,12 @@ func (w *wire) through() int64 {
 }
 
 // cutAnywhere runs a deployment over a wire that is cut at a random byte, and
-// then resumes or undoes it over a whole one. open reaches root through a wire.
-func cutAnywhere(t *testing.T, seeds int, open func(t *testing.T, root string) (*wire, func() remote.Host)) {
+// then resumes or undoes it over a whole one. open reaches root through a wire; over
+// returns once what the cut sessions had been sent is done, as it is by the time that a
+// person signs in anew.
+func cutAnywhere(t *testing.T, seeds int, open func(t *testing.T, root string) (w *wire, dial func() remote.Host, over func())) {
 	b := newBench(t)
-	w, dial := open(t, b.root)
+	w, dial, _ := open(t, b.root)
 	b.host = dial()
 	w.arm(-1)
 	require.NoError(t, b.whole(b.run(0, "")))
@@ -134,7 +136,7 @@ func cutAnywhere(t *testing.T, seeds int, open func(t *testing.T, root string) (
 	broken, through := 0, 0
 	for seed := range seeds {
 		b := newBench(t)
-		w, dial := open(t, b.root)
+		w, dial, over := open(t, b.root)
 		b.host = dial()
 		at := rand.New(rand.NewPCG(uint64(seed), 7)).Int64N(whole)
 		w.arm(max(1, at))
@@ -145,7 +147,8 @@ func cutAnywhere(t *testing.T, seeds int, open func(t *testing.T, root string) (
 			err = r.Tidy(t.Context())
 		}
 		b.host.Close()
-		_, again := open(t, b.root) // a wire that is whole
+		over()
+		_, again, _ := open(t, b.root) // a wire that is whole
 		b.host = again()
 		if err == nil {
 			through++ // as much was left of the budget as the run took this time
@@ -168,7 +171,7 @@ func cutAnywhere(t *testing.T, seeds int, open func(t *testing.T, root string) (
 }
 
 func TestALineThatIsCutAnywhereInProcess(t *testing.T) {
-	cutAnywhere(t, 200, func(t *testing.T, root string) (*wire, func() remote.Host) {
+	cutAnywhere(t, 200, func(t *testing.T, root string) (*wire, func() remote.Host, func()) {
 		h, err := standin.StartHost(root, "keeper", "reed-and-tide")
 		require.NoError(t, err)
 		t.Cleanup(func() { h.Close() })
@@ -182,18 +185,18 @@ func TestALineThatIsCutAnywhereInProcess(t *testing.T) {
 			far, err := remote.OpenSFTP(t.Context(), target)
 			require.NoError(t, err)
 			return far
-		}
+		}, func() { h.Close() }
 	})
 }
 
 func TestALineThatIsCutAnywhereToSSHD(t *testing.T) {
 	d := testbed.StartSSHD(t)
-	cutAnywhere(t, 20, func(t *testing.T, root string) (*wire, func() remote.Host) {
+	cutAnywhere(t, 20, func(t *testing.T, root string) (*wire, func() remote.Host, func()) {
 		w := newWire(t, d.Addr())
 		return w, func() remote.Host {
 			far, err := remote.OpenSFTP(t.Context(), remote.SFTPTarget{Host: "127.0.0.1", Port: w.port(t), User: d.User, Key: d.Key, HostKey: d.HostKey, Root: root})
 			require.NoError(t, err)
 			return far
-		}
+		}, func() { d.Quiet(t) }
 	})
 }
