@@ -50,6 +50,28 @@ func (db *ContentStore) AddArchive(ctx context.Context, a model.Archive, entries
 	return db.Archive(ctx, a.Digest)
 }
 
+// NeverLaidOut reports whether no rulebook has laid an archive out yet.
+func (db *ContentStore) NeverLaidOut(ctx context.Context, archive int64) (never bool, err error) {
+	err = db.sql.QueryRowContext(ctx, `SELECT NOT EXISTS (SELECT 1 FROM layout WHERE archive_id = ?)`, archive).Scan(&never)
+	return never, err
+}
+
+// RenameArchive keeps another file name of an archive. It is to be laid out anew, since
+// names and versions may come from it.
+func (db *ContentStore) RenameArchive(ctx context.Context, a model.Archive, filename string) (model.Archive, error) {
+	err := db.within(ctx, func(tx *sql.Tx) error {
+		if err := exactly(tx.ExecContext(ctx, `UPDATE archive SET filename = ? WHERE id = ?`, filename, a.ID)); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `DELETE FROM layout WHERE archive_id = ?`, a.ID)
+		return err
+	})
+	if err != nil {
+		return a, fmt.Errorf("call archive %s %s: %w", a.Filename, filename, err)
+	}
+	return db.Archive(ctx, a.Digest)
+}
+
 // addHeld indexes what an archive and its pack hold, by container.
 func addHeld(ctx context.Context, tx *sql.Tx, archive string, held map[string][]stockroom.Held) error {
 	for container, contents := range held {

@@ -29,6 +29,8 @@ type Records interface {
 	Archive(ctx context.Context, d tree.Digest) (model.Archive, error)
 	AddArchive(ctx context.Context, a model.Archive, entries []tree.Entry, held map[string][]stockroom.Held) (model.Archive, error)
 	Entries(ctx context.Context, archive int64) ([]tree.Entry, error)
+	NeverLaidOut(ctx context.Context, archive int64) (bool, error)
+	RenameArchive(ctx context.Context, a model.Archive, filename string) (model.Archive, error)
 	LaidOut(ctx context.Context, archive, revision int64, corrections string) (model.Laid, error)
 	AddLayout(ctx context.Context, archive, revision int64, corrections string, res layout.Result, actor string) (model.Laid, error)
 	Corrections(ctx context.Context, rulebook string) (map[string]model.Correction, error)

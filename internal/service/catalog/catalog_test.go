@@ -4,7 +4,9 @@ import (
 	"archive/zip"
 	"bytes"
 	"io"
+	"maps"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -62,10 +64,10 @@ func (d desk) stage(name string, say Say, files map[string]string) (Staged, erro
 	d.Helper()
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)
-	for path, text := range files {
+	for _, path := range slices.Sorted(maps.Keys(files)) {
 		w, err := z.Create(path)
 		require.NoError(d, err)
-		_, err = io.WriteString(w, text)
+		_, err = io.WriteString(w, files[path])
 		require.NoError(d, err)
 	}
 	require.NoError(d, z.Close())

@@ -3,7 +3,6 @@ package catalog
 import (
 	"context"
 	"errors"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -169,10 +168,7 @@ func (s layer) again(ctx context.Context, c model.Crate, actor string) ([]model.
 			return out, nil
 		}
 	}
-	if err := s.Records.DropCrate(ctx, c); err != nil && !errors.Is(err, model.ErrConflict) && !errors.Is(err, model.ErrNotFound) {
-		return out, fmt.Errorf("take %s out of the list: %w", c.Body.Label(), err)
-	}
-	return out, nil
+	return out, s.drop(ctx, c)
 }
 
 // plainFaults says what is wrong with a rule that has no line of its own.

@@ -76,14 +76,24 @@ func (s layer) rootTaken(ctx context.Context, b *rulebook.Book, a model.Archive,
 	return f
 }
 
-func (s layer) layNow(ctx context.Context, a model.Archive, filename string, b *rulebook.Book, rev model.Revision, fixes layout.Fixes, corrections, actor string) (model.Laid, error) {
+// lay has a rulebook lay an archive out as if it were called filename, and records
+// nothing of it. told is what was found in packed files on the way.
+func (s layer) lay(ctx context.Context, b *rulebook.Book, a model.Archive, filename string, fixes layout.Fixes) (res layout.Result, told []finding.Finding, err error) {
 	entries, told, err := s.keeping().unpacked(ctx, b, a, filename)
 	if err != nil {
-		return model.Laid{}, err
+		return res, told, err
 	}
-	res, err := layout.Lay(b, layout.Archive{Filename: filename, Whole: tree.Entry{Digest: a.Digest, Size: a.Size}, Entries: entries, Read: reader(ctx, s.Room)}, fixes)
+	res, err = layout.Lay(b, layout.Archive{Filename: filename, Whole: tree.Entry{Digest: a.Digest, Size: a.Size}, Entries: entries, Read: reader(ctx, s.Room)}, fixes)
 	if err != nil {
-		return model.Laid{}, fmt.Errorf("lay %s out: %w", filename, err)
+		err = fmt.Errorf("lay %s out: %w", filename, err)
+	}
+	return res, told, err
+}
+
+func (s layer) layNow(ctx context.Context, a model.Archive, filename string, b *rulebook.Book, rev model.Revision, fixes layout.Fixes, corrections, actor string) (model.Laid, error) {
+	res, told, err := s.lay(ctx, b, a, filename, fixes)
+	if err != nil {
+		return model.Laid{}, err
 	}
 	if len(res.Crates) == 1 {
 		res.Crates[0].Findings = slices.Concat(a.Findings, told, res.Crates[0].Findings)

@@ -57,8 +57,10 @@ func (u *Upload) Size() int64 { return u.in.Size }
 // Staged is what came of staging one archive.
 type Staged struct {
 	Archive model.Archive
-	Known   bool // the same bytes were staged before
-	Mended  int  // contents of it that were damaged in the stockroom, and are whole again
+	Known   bool   // the same bytes were staged before
+	Before  string // the name under which they were, if it was another
+	Renamed bool   // the new name tells more, and counts from now on
+	Mended  int    // contents of it that were damaged in the stockroom, and are whole again
 	Books   []BookResult
 }
 
@@ -102,9 +104,17 @@ func (s *Service) Stage(ctx context.Context, u *Upload, rulebookName, actor stri
 	default:
 		return st, errors.Join(err, u.Discard())
 	}
+	var old []model.Crate
+	if st.Known && st.Archive.Filename != u.Filename {
+		st.Before = st.Archive.Filename
+		if st.Archive, old, err = s.laying().betterName(ctx, st.Archive, u.Filename, revisions); err != nil {
+			return st, err
+		}
+		st.Renamed = st.Archive.Filename != st.Before
+	}
 	for _, rev := range revisions {
 		tell(fmt.Sprintf("laying it out by rulebook %s", rev.Name))
-		br, err := s.laying().layBy(ctx, st.Archive, u.Filename, u.Root, rev, actor)
+		br, err := s.laying().layBy(ctx, st.Archive, st.Archive.Filename, u.Root, rev, actor)
 		if err == nil && st.Known && !br.Fresh {
 			var again int
 			again, err = s.keeping().healDerived(ctx, st.Archive, br.Crates)
@@ -115,7 +125,7 @@ func (s *Service) Stage(ctx context.Context, u *Upload, rulebookName, actor stri
 		}
 		st.Books = append(st.Books, br)
 	}
-	return st, nil
+	return st, s.laying().leave(ctx, old, st.Books)
 }
 
 // revisions gives the rulebooks to try: the named one, or all that servers

@@ -3,7 +3,6 @@ package catalog
 import (
 	"context"
 	"errors"
-	"fmt"
 
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/tree"
@@ -26,13 +25,9 @@ func (s *Service) TryRulebook(ctx context.Context, text []byte, archive tree.Dig
 	if err != nil {
 		return br, err
 	}
-	entries, told, err := s.keeping().unpacked(ctx, b, a, a.Filename)
+	res, told, err := s.laying().lay(ctx, b, a, a.Filename, nil)
 	if err != nil {
 		return br, err
-	}
-	res, err := layout.Lay(b, layout.Archive{Filename: a.Filename, Whole: tree.Entry{Digest: a.Digest, Size: a.Size}, Entries: entries, Read: reader(ctx, s.Room)}, nil)
-	if err != nil {
-		return br, fmt.Errorf("lay %s out: %w", a.Filename, err)
 	}
 	br.Findings, br.Choices = append(res.Findings, told...), res.Choices
 	if res.Pallet != nil {

@@ -26,7 +26,11 @@
     <span class="mono [overflow-wrap:anywhere]">{u.pick.filename}</span>
     <span class="reason">{size(total)}</span>
     <span class="ml-auto flex flex-wrap gap-x-4">
-      {#if u.staged?.known}<span class="reason">the same bytes were staged before</span>{/if}
+      {#if u.staged?.known}<span class="reason"
+          >the same bytes were staged before{u.staged.before ? ` as ${u.staged.before}` : ''}{u.staged.renamed
+            ? '; this name tells the version, so it counts from now on'
+            : ''}</span
+        >{/if}
       {#each u.staged?.rulebooks ?? [] as b (b.rulebook)}
         {#if b.pallet}<span class="reason">pallet <b>{b.pallet}</b>:</span>{/if}
         {#each b.crates as c (c.digest)}

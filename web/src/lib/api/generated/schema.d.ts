@@ -2019,6 +2019,8 @@ export interface components {
         };
         Staged: {
             archive: components["schemas"]["Archive"];
+            /** @description The file name under which they were staged before, if it was another */
+            before?: string;
             /** @description The same bytes were staged before */
             known: boolean;
             /**
@@ -2026,6 +2028,8 @@ export interface components {
              * @description Contents of it that were damaged in the stockroom and are whole again
              */
             mended?: number;
+            /** @description This file name tells a version that the one before did not, so it counts from now on */
+            renamed?: boolean;
             rulebooks: components["schemas"]["StagedByBook"][];
         };
         StagedByBook: {
