@@ -174,6 +174,7 @@ type Staged struct {
 	Known     bool           `json:"known" doc:"The same bytes were staged before"`
 	Before    string         `json:"before,omitempty" doc:"The file name under which they were staged before, if it was another"`
 	Renamed   bool           `json:"renamed,omitempty" doc:"This file name tells a version that the one before did not, so it counts from now on"`
+	Reread    bool           `json:"reread,omitempty" doc:"With this code page names in it are others, which count from now on"`
 	Mended    int            `json:"mended,omitempty" doc:"Contents of it that were damaged in the stockroom and are whole again"`
 	Rulebooks []StagedByBook `json:"rulebooks" nullable:"false"`
 }

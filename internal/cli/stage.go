@@ -173,6 +173,8 @@ func (a stageCommands) printStaged(st api.Staged) {
 	switch {
 	case st.Mended > 0:
 		fmt.Fprintf(a.Out, "  The stockroom's copy was damaged (%s); it is whole again.\n", words.Count(st.Mended, "content"))
+	case st.Reread:
+		fmt.Fprintln(a.Out, "  The same bytes were staged before. With this code page the names in it are others; they count from now on.")
 	case st.Renamed:
 		fmt.Fprintf(a.Out, "  The same bytes were staged before as %s. This name tells the version, so it counts from now on.\n", st.Before)
 	case st.Known && same && crates > 0 && st.Before != "":

@@ -142,7 +142,7 @@ func wireComparison(old, now model.Crate) api.Comparison {
 }
 
 func wireStaged(st catalog.Staged) api.Staged {
-	w := api.Staged{Archive: wireArchive(st.Archive), Known: st.Known, Before: st.Before, Renamed: st.Renamed, Mended: st.Mended, Rulebooks: []api.StagedByBook{}}
+	w := api.Staged{Archive: wireArchive(st.Archive), Known: st.Known, Before: st.Before, Renamed: st.Renamed, Reread: st.Reread, Mended: st.Mended, Rulebooks: []api.StagedByBook{}}
 	for _, b := range st.Books {
 		for i := range b.Crates {
 			b.Crates[i].Archives = []model.Archive{st.Archive}

@@ -146,6 +146,34 @@ func listingOf(ctx context.Context, tx *sql.Tx, archive int64) (l listing, err e
 	return l, nil
 }
 
+// Relist keeps other names of what an archive holds, and what was noted of it. Crates that
+// refer to its listing keep the names they have; it is to be laid out anew.
+func (db *CrateStore) Relist(ctx context.Context, a model.Archive, entries []tree.Entry) error {
+	err := db.within(ctx, func(tx *sql.Tx) error {
+		crates, err := all(ctx, tx, scanCrate, `SELECT `+crateColumns+crateFrom+` WHERE c.listing_id = ?`, a.ID)
+		if err != nil {
+			return err
+		}
+		for _, c := range crates {
+			if c.Damaged {
+				continue
+			}
+			if err := exactly(tx.ExecContext(ctx, `UPDATE crate SET files = ?, listing_id = NULL WHERE id = ?`, packFiles(&c.Body, listing{}), c.ID)); err != nil {
+				return err
+			}
+		}
+		if err := exactly(tx.ExecContext(ctx, `UPDATE archive SET entries = ?, findings = ? WHERE id = ?`, packEntries(entries), text(a.Findings), a.ID)); err != nil {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, `DELETE FROM layout WHERE archive_id = ?`, a.ID)
+		return err
+	})
+	if err != nil {
+		return fmt.Errorf("list archive %s anew: %w", a.Filename, err)
+	}
+	return nil
+}
+
 // addCrate records a crate whose files refer to an archive's listing, which may be empty. fresh is false where one of its digest is there
 // already; that one stays as it is.
 func addCrate(ctx context.Context, tx *sql.Tx, revision int64, m model.Crate, archive any, from listing, now int64) (id int64, fresh bool, err error) {

@@ -1,6 +1,10 @@
 package catalog
 
 import (
+	"archive/zip"
+	"bytes"
+	"io"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -52,4 +56,54 @@ func TestACrateKeepsItsCorrectionsUnderANameThatTellsMore(t *testing.T) {
 	st, err := d.stage("red-tent-1.4.zip", Say{}, files)
 	require.Equal(t, "download@3", label(d.only(st, err)), "a person has said which it is")
 	require.False(t, st.Renamed)
+}
+
+// legacy is a zip that does not say how its names are to be read, in bytes of Windows-1252.
+func legacy(t testing.TB) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	for _, name := range []string{"stall.lf", "f\xeate.lf"} {
+		w, err := z.CreateHeader(&zip.FileHeader{Name: name, NonUTF8: true})
+		require.NoError(t, err)
+		_, err = io.WriteString(w, "version = 1\n"+name)
+		require.NoError(t, err)
+	}
+	require.NoError(t, z.Close())
+	return b.Bytes()
+}
+
+func TestTheSameBytesWithAnotherCodePageAreReadAnew(t *testing.T) {
+	d := open(t)
+	stage := func(page string) (Staged, model.Crate) {
+		u, err := d.Receive(t.Context(), "fete-1.zip", bytes.NewReader(legacy(t)))
+		require.NoError(t, err)
+		u.CodePage = page
+		st, err := d.Stage(t.Context(), u, "", "owner", func(string) {})
+		return st, d.only(st, err)
+	}
+	holds := func(c model.Crate) (names []string) {
+		for _, f := range c.Body.Files {
+			names = append(names, f.Source.Base())
+		}
+		slices.Sort(names)
+		return names
+	}
+	_, first := stage("")
+	require.NotContains(t, holds(first), "fête.lf")
+	st, second := stage("windows-1252")
+	require.True(t, st.Reread)
+	require.Equal(t, []string{"fête.lf", "stall.lf"}, holds(second))
+
+	kept, err := d.Records.CrateByDigest(t.Context(), first.Digest)
+	require.NoError(t, err)
+	require.False(t, kept.Damaged)
+	require.Equal(t, holds(first), holds(kept), "what a server may hold keeps the names it has there")
+	require.True(t, kept.Dropped, "but it leaves the list")
+
+	again, same := stage("windows-1252")
+	require.False(t, again.Reread)
+	require.Equal(t, second.Digest, same.Digest)
+	_, same = stage("")
+	require.Equal(t, second.Digest, same.Digest, "who says nothing of names changes none")
 }

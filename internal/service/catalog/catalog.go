@@ -30,6 +30,7 @@ type Records interface {
 	AddArchive(ctx context.Context, a model.Archive, entries []tree.Entry, held map[string][]stockroom.Held) (model.Archive, error)
 	Entries(ctx context.Context, archive int64) ([]tree.Entry, error)
 	NeverLaidOut(ctx context.Context, archive int64) (bool, error)
+	Relist(ctx context.Context, a model.Archive, entries []tree.Entry) error
 	RenameArchive(ctx context.Context, a model.Archive, filename string) (model.Archive, error)
 	LaidOut(ctx context.Context, archive, revision int64, corrections string) (model.Laid, error)
 	AddLayout(ctx context.Context, archive, revision int64, corrections string, res layout.Result, actor string) (model.Laid, error)

@@ -33,15 +33,12 @@ func (s keeper) keep(ctx context.Context, u *Upload, actor string) (model.Archiv
 // pack that is named then; pack begins one.
 func (s keeper) lookInto(ctx context.Context, r io.ReaderAt, size int64, filename string, say Say, begin func() (*stockroom.Segment, error)) (l *archive.Listing, packed string, err error) {
 	var pack *stockroom.Segment
-	limits := s.Limits
-	if say.Trusted { // what bombs are known by; the room on disk still counts
-		limits.Ratio, limits.Entries = math.MaxInt64/(1<<20), math.MaxInt32
+	o := s.reading(filename, say)
+	o.Pack = func() (_ archive.Pack, err error) {
+		pack, err = begin()
+		return pack, err
 	}
-	l, err = archive.Open(ctx, r, size, archive.Options{Limits: limits, Filename: filename, CodePage: say.CodePage,
-		Pack: func() (_ archive.Pack, err error) {
-			pack, err = begin()
-			return pack, err
-		}})
+	l, err = archive.Open(ctx, r, size, o)
 	if err == nil && pack != nil {
 		err = pack.Sync()
 	}
@@ -63,6 +60,15 @@ func (s keeper) lookInto(ctx context.Context, r io.ReaderAt, size int64, filenam
 		return l, "", nil
 	}
 	return l, pack.Name(), pack.Close()
+}
+
+// reading says how an archive is read, but for where to what cannot be read where it is.
+func (s keeper) reading(filename string, say Say) archive.Options {
+	limits := s.Limits
+	if say.Trusted { // what bombs are known by; the room on disk still counts
+		limits.Ratio, limits.Entries = math.MaxInt64/(1<<20), math.MaxInt32
+	}
+	return archive.Options{Limits: limits, Filename: filename, CodePage: say.CodePage}
 }
 
 // uploadFacts is what is kept of an archive beside its bytes, so that it can be staged

@@ -60,6 +60,7 @@ type Staged struct {
 	Known   bool   // the same bytes were staged before
 	Before  string // the name under which they were, if it was another
 	Renamed bool   // the new name tells more, and counts from now on
+	Reread  bool   // with this code page names in it are others, which count from now on
 	Mended  int    // contents of it that were damaged in the stockroom, and are whole again
 	Books   []BookResult
 }
@@ -89,10 +90,14 @@ func (s *Service) Stage(ctx context.Context, u *Upload, rulebookName, actor stri
 	if err != nil {
 		return st, errors.Join(err, u.Discard())
 	}
+	var old []model.Crate // what it made before and may no longer make
 	st.Archive, err = s.Records.Archive(ctx, u.in.Digest)
 	switch {
 	case err == nil:
 		st.Known = true
+		if st.Reread, old, err = s.laying().reread(ctx, u, st.Archive, revisions); err != nil {
+			return st, errors.Join(err, u.Discard())
+		}
 		if st.Mended, err = s.keeping().heal(ctx, u, st.Archive, tell); err != nil {
 			return st, err
 		}
@@ -104,12 +109,13 @@ func (s *Service) Stage(ctx context.Context, u *Upload, rulebookName, actor stri
 	default:
 		return st, errors.Join(err, u.Discard())
 	}
-	var old []model.Crate
 	if st.Known && st.Archive.Filename != u.Filename {
 		st.Before = st.Archive.Filename
-		if st.Archive, old, err = s.laying().betterName(ctx, st.Archive, u.Filename, revisions); err != nil {
+		var made []model.Crate
+		if st.Archive, made, err = s.laying().betterName(ctx, st.Archive, u.Filename, revisions); err != nil {
 			return st, err
 		}
+		old = append(old, made...)
 		st.Renamed = st.Archive.Filename != st.Before
 	}
 	for _, rev := range revisions {

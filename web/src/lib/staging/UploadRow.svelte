@@ -29,7 +29,7 @@
       {#if u.staged?.known}<span class="reason"
           >the same bytes were staged before{u.staged.before ? ` as ${u.staged.before}` : ''}{u.staged.renamed
             ? '; this name tells the version, so it counts from now on'
-            : ''}</span
+            : ''}{u.staged.reread ? '; names in it are others now' : ''}</span
         >{/if}
       {#each u.staged?.rulebooks ?? [] as b (b.rulebook)}
         {#if b.pallet}<span class="reason">pallet <b>{b.pallet}</b>:</span>{/if}

@@ -2030,6 +2030,8 @@ export interface components {
             mended?: number;
             /** @description This file name tells a version that the one before did not, so it counts from now on */
             renamed?: boolean;
+            /** @description With this code page names in it are others, which count from now on */
+            reread?: boolean;
             rulebooks: components["schemas"]["StagedByBook"][];
         };
         StagedByBook: {
