@@ -28,14 +28,20 @@ func globExpression(glob string) string {
 	braces := 0
 	for i := 0; i < len(glob); i++ {
 		switch c := glob[i]; {
-		case strings.HasPrefix(glob[i:], "**/"):
-			out.WriteString(`((?:[^/]+/)*)`)
-			i += 2
-		case strings.HasPrefix(glob[i:], "**"):
-			out.WriteString(`(.*)`)
-			i++
 		case c == '*':
-			out.WriteString(`([^/]*)`)
+			stars := len(glob[i:]) - len(strings.TrimLeft(glob[i:], "*"))
+			rest := glob[i+stars:]
+			alone := stars == 2 && (i == 0 || glob[i-1] == '/') // as the glob library has it
+			switch {
+			case alone && strings.HasPrefix(rest, "/"):
+				out.WriteString(`((?:[^/]+/)*)`)
+				i++ // the slash is part of it
+			case alone && rest == "":
+				out.WriteString(`(.*)`)
+			default:
+				out.WriteString(`([^/]*)`)
+			}
+			i += stars - 1
 		case c == '?':
 			out.WriteString(`([^/])`)
 		case c == '{':

@@ -19,12 +19,14 @@ func TestWhatWildcardsStandFor(t *testing.T) {
 		{"**/*.seal", "c.seal", " c", "c.seal"},
 		{"{north,south}/?.x", "south/k.x", "k", "south/k.x"},
 		{"in/[a-c]*.x", "in/beta.x", "eta", "beta.x"},
+		{"**a*/k.x", "bay/k.x", "b y", "bay/k.x"},
 		{"in/plain.x", "in/plain.x", "", "plain.x"},
 	} {
 		require.Equal(t, c.want, strings.Join(Captures(c.glob, c.path), " "), c.glob)
 		require.Equal(t, c.below, Below(c.glob, c.path), c.glob)
 	}
 	require.Nil(t, Captures("*.map", "a/b.map"))
+	require.Nil(t, Captures("**a*", "a/a"), "two stars cross folders only where they stand alone")
 }
 
 // A glob that matches a path has what its wildcards stand for, and only then.
