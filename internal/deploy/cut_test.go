@@ -120,9 +120,9 @@ func (w *wire) through() int64 {
 }
 
 // cutAnywhere runs a deployment over a wire that is cut at a random byte, and
-// then resumes or undoes it over a whole one. open reaches root through a wire; over
-// returns once what the cut sessions had been sent is done, as it is by the time that a
-// person signs in anew.
+// then resumes or undoes it over a whole one. open reaches root through a wire; after
+// over the cut sessions do no more of what they had been sent, as none does by the time
+// that a person signs in anew.
 func cutAnywhere(t *testing.T, seeds int, open func(t *testing.T, root string) (w *wire, dial func() remote.Host, over func())) {
 	b := newBench(t)
 	w, dial, _ := open(t, b.root)
@@ -197,6 +197,6 @@ func TestALineThatIsCutAnywhereToSSHD(t *testing.T) {
 			far, err := remote.OpenSFTP(t.Context(), remote.SFTPTarget{Host: "127.0.0.1", Port: w.port(t), User: d.User, Key: d.Key, HostKey: d.HostKey, Root: root})
 			require.NoError(t, err)
 			return far
-		}, func() { d.Quiet(t) }
+		}, func() { testbed.KillSessions(t, d) }
 	})
 }

@@ -217,13 +217,6 @@ func KillSessions(t testing.TB, s *SSHD) {
 	cut(s.cmd.Process.Pid)
 }
 
-// Quiet returns once no session of the server runs any more.
-func (s *SSHD) Quiet(t testing.TB) {
-	t.Helper()
-	parent := strconv.Itoa(s.cmd.Process.Pid)
-	require.Eventually(t, func() bool { return len(children(parent)) == 0 }, 30*time.Second, 10*time.Millisecond)
-}
-
 // Restart starts a stopped server again, with the same keys and port.
 func (s *SSHD) Restart(t testing.TB) {
 	t.Helper()
