@@ -50,6 +50,7 @@ type Deployment struct {
 	Counts    Counts     `json:"counts"`
 	WayBack   string     `json:"wayBack"`
 	Steps     []Step     `json:"steps,omitempty"`
+	StepsDone []int      `json:"stepsDone,omitempty" doc:"Instead of steps where known was given and is so: how many motions of each are done, in their order"`
 	Findings  []Finding  `json:"findings" nullable:"false"`
 	Blocks    int        `json:"blocks" doc:"Blocks that nobody has accepted"`
 	Accepted  []Accepted `json:"accepted" nullable:"false"`

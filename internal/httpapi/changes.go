@@ -64,9 +64,12 @@ func (s changing) changeOps(h huma.API) {
 		}
 		return list(ctx, in.Server, in.Paged)
 	})
-	huma.Register(h, op(http.MethodGet, "/servers/{server}/deployments/{number}", "get-deployment", "Show a deployment with its steps", "deployments"), func(ctx context.Context, in *Numbered) (*body[api.Deployment], error) {
+	huma.Register(h, op(http.MethodGet, "/servers/{server}/deployments/{number}", "get-deployment", "Show a deployment with its steps", "deployments"), func(ctx context.Context, in *struct {
+		Numbered
+		Known string `query:"known" doc:"The digest of the draft whose steps the caller has: only how far each has come is told then"`
+	}) (*body[api.Deployment], error) {
 		d, err := s.Changes.Find(ctx, in.Server, in.Number)
-		w, err := s.withSteps(ctx, d.ID, err)
+		w, err := s.withSteps(ctx, d.ID, in.Known, err)
 		return &body[api.Deployment]{w}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodDelete, "/servers/{server}/deployments/{number}", "discard-draft", "Give a draft up", "deployments"), func(ctx context.Context, in *Numbered) (*done, error) {
@@ -100,7 +103,7 @@ func (s changing) changeOps(h huma.API) {
 		if err == nil {
 			err = s.Changes.Halt(d, actorOf(ctx))
 		}
-		w, err := s.withSteps(ctx, d.ID, err)
+		w, err := s.withSteps(ctx, d.ID, "", err)
 		return &body[api.Deployment]{w}, s.fail(ctx, err)
 	})
 	for verb, does := range map[string]struct {
@@ -174,7 +177,7 @@ func (s changing) deploymentOf(ctx context.Context, result json.RawMessage) (jso
 	if json.Unmarshal(result, &ref) != nil || ref.Deployment == 0 {
 		return nil, nil
 	}
-	w, err := s.withSteps(ctx, ref.Deployment, nil)
+	w, err := s.withSteps(ctx, ref.Deployment, "", nil)
 	if err != nil {
 		return nil, err
 	}
@@ -199,8 +202,9 @@ func (s changing) begin(ctx context.Context, d model.Deployment, do act) (*accep
 	})
 }
 
-// withSteps gives a deployment with its steps and the job that ran it last.
-func (s changing) withSteps(ctx context.Context, id int64, err error) (api.Deployment, error) {
+// withSteps gives a deployment with its steps and the job that ran it last. Of a draft
+// that the caller knows by its digest, only how far each step has come is told.
+func (s changing) withSteps(ctx context.Context, id int64, known string, err error) (api.Deployment, error) {
 	if err != nil {
 		return api.Deployment{}, err
 	}
@@ -209,7 +213,11 @@ func (s changing) withSteps(ctx context.Context, id int64, err error) (api.Deplo
 		return api.Deployment{}, err
 	}
 	w := wireDeployment(d)
-	wireSteps(&w, d, steps)
+	if known != "" && known == w.Digest {
+		wireStepsDone(&w, d, steps)
+	} else {
+		wireSteps(&w, d, steps)
+	}
 	if c, err := s.Insight.RollCall(ctx, d.ID); err == nil {
 		call, err := s.controlling().calledBy(ctx, d, c)
 		if err != nil {

@@ -205,3 +205,37 @@ func TestADraftIsRunOnce(t *testing.T) {
 	require.Equal(t, "wrong-state", p.Code)
 	require.Equal(t, []api.Remedy{{Do: "roll-back", On: "shoal#1"}}, p.Remedies)
 }
+
+func TestWhoHasTheStepsIsToldHowFarTheyHaveCome(t *testing.T) {
+	s := testservice.New(t)
+	s.Reef(t, "shoal")
+	s.StagePart(t, "anchor", "1.0", nil)
+	d, err := s.Draft(t.Context(), "shoal", api.NewDraft{Crates: []string{"anchor"}}, nil)
+	require.NoError(t, err)
+	require.NotEmpty(t, d.Steps)
+	shown := func(known string) (got api.Deployment) {
+		req, err := http.NewRequestWithContext(t.Context(), http.MethodGet, s.URL+"/api/v1/servers/shoal/deployments/1"+known, nil)
+		require.NoError(t, err)
+		req.Header.Set("Authorization", "Bearer "+s.Token)
+		answer, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		defer answer.Body.Close()
+		require.Equal(t, http.StatusOK, answer.StatusCode)
+		require.NoError(t, json.NewDecoder(answer.Body).Decode(&got))
+		return got
+	}
+	steps := len(d.Steps)
+	require.Equal(t, make([]int, steps), shown("?known="+d.Digest).StepsDone)
+	require.Empty(t, shown("?known="+d.Digest).Steps)
+	require.Len(t, shown("?known=of-another").Steps, steps)
+
+	status, _, _ := asked(t, s, operation{http.MethodPost, "/servers/shoal/deployments/1/run"}, s.Token, fmt.Sprintf(`{"digest":%q}`, d.Digest))
+	require.Equal(t, http.StatusAccepted, status)
+	s.Jobs.Wait()
+	whole := shown("")
+	require.Equal(t, "done", whole.State)
+	require.Empty(t, whole.StepsDone)
+	for i, done := range shown("?known=" + d.Digest).StepsDone {
+		require.Equal(t, whole.Steps[i].Motions, done)
+	}
+}

@@ -26,6 +26,13 @@ func wireDeployment(d model.Deployment) api.Deployment {
 	return w
 }
 
+// wireStepsDone adds how many motions of each step are done, for a caller who has the steps.
+func wireStepsDone(w *api.Deployment, d model.Deployment, done map[int]int) {
+	for _, s := range d.Draft.Steps {
+		w.StepsDone = append(w.StepsDone, done[s.ID])
+	}
+}
+
 // wireSteps adds the steps with how many motions of each are done.
 func wireSteps(w *api.Deployment, d model.Deployment, done map[int]int) {
 	for _, s := range d.Draft.Steps {

@@ -1,6 +1,7 @@
 import { afterEach, describe, expect, it, vi } from 'vitest';
-import { all, ok, problemOf, Refusal, type Problem } from './client';
+import { all, ok, problemOf, Refusal, type Deployment, type Problem } from './client';
 import { follow, result } from './jobs';
+import { withSteps } from './queries';
 
 const problem: Problem = {
   type: 'urn:x',
@@ -33,6 +34,33 @@ describe('answers', () => {
       b: { items: [3] }
     };
     expect(await all((cursor) => Promise.resolve(pages[cursor ?? '']!))).toEqual([1, 2, 3]);
+  });
+});
+
+describe('the steps of a deployment', () => {
+  const of = (d: Partial<Deployment>) => d as Deployment;
+  const steps = [1, 2].map((id) => ({
+    id,
+    leg: 1,
+    phase: 'swap',
+    verb: 'put',
+    reason: '',
+    motions: 2,
+    done: 0
+  }));
+  const had = of({ state: 'running', steps: steps as Deployment['steps'] });
+  it('stay, and only how far they have come is new', () => {
+    const now = withSteps(had, of({ state: 'done', stepsDone: [2, 0] }));
+    expect(now).toEqual({ state: 'done', steps: [{ ...steps[0], done: 2 }, steps[1]] });
+    expect(now?.steps?.[1]).toBe(steps[1]);
+  });
+  it('are asked for anew where another leg has come', () => {
+    expect(withSteps(had, of({ stepsDone: [2, 2, 0] }))).toBeUndefined();
+    expect(withSteps(undefined, of({ stepsDone: [2] }))).toBeUndefined();
+  });
+  it('are those of an answer that has them', () => {
+    const whole = of({ steps: [] });
+    expect(withSteps(had, whole)).toBe(whole);
   });
 });
 

@@ -1,4 +1,5 @@
 // What pages ask for, with the keys under which answers are kept.
+import type { QueryClient } from '@tanstack/svelte-query';
 import { all, api, ok, type Deployment, type NewDraft } from './client';
 import { result } from './jobs';
 
@@ -56,10 +57,31 @@ export const deployments = (server?: string, pages = 1) => ({
 
 const underWay = ['queued', 'running', 'undoing'];
 
+/** What was asked for, with the steps that were there before; nothing where they do not fit. */
+export function withSteps(had: Deployment | undefined, got: Deployment): Deployment | undefined {
+  const { stepsDone, ...now } = got;
+  if (!stepsDone) return got;
+  if (had?.steps?.length !== stepsDone.length) return undefined;
+  return {
+    ...now,
+    steps: had.steps.map((s, i) => (s.done === stepsDone[i] ? s : { ...s, done: stepsDone[i] ?? s.done }))
+  };
+}
+
 export const deployment = (server: string, number: number) => ({
   queryKey: ['deployment', server, number],
-  queryFn: () =>
-    ok(api.GET('/servers/{server}/deployments/{number}', { params: { path: { server, number } } })),
+  // The steps of a long one are many: they are fetched once, and then how far each has come.
+  queryFn: async ({ client }: { client: QueryClient }) => {
+    const get = (known?: string) =>
+      ok(
+        api.GET('/servers/{server}/deployments/{number}', {
+          params: { path: { server, number }, query: { known } }
+        })
+      );
+    const had = client.getQueryData<Deployment>(['deployment', server, number]);
+    const got = await get(had?.steps ? had.digest : undefined);
+    return withSteps(had, got) ?? get();
+  },
   refetchInterval: (q: { state: { data?: Deployment } }) =>
     q.state.data && underWay.includes(q.state.data.state) ? often : false
 });

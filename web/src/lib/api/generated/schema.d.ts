@@ -1344,6 +1344,8 @@ export interface components {
             /** @enum {string} */
             state: "draft" | "queued" | "running" | "waiting" | "done" | "halted" | "undoing" | "undone" | "discarded";
             steps?: components["schemas"]["Step"][] | null;
+            /** @description Instead of steps where known was given and is so: how many motions of each are done, in their order */
+            stepsDone?: number[] | null;
             title: string;
             /** @description What halted it, or what it waits for */
             trouble?: string;
@@ -3667,7 +3669,10 @@ export interface operations {
     };
     "get-deployment": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The digest of the draft whose steps the caller has: only how far each has come is told then */
+                known?: string;
+            };
             header?: never;
             path: {
                 server: string;
