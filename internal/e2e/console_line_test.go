@@ -25,7 +25,7 @@ type line struct {
 	open  []net.Conn
 	held  chan struct{} // closed where bytes go
 	after int64         // of how many bytes of one connection on they are held
-	deny  int           // how many more uploads find no line
+	deny  string        // an upload whose name holds this finds no line
 }
 
 // lineTo forwards connections to a service.
@@ -62,7 +62,7 @@ func (l *line) forward(to io.Writer, from io.Reader) {
 	buf := make([]byte, 32<<10)
 	for total := int64(0); ; {
 		n, err := from.Read(buf)
-		if total == 0 && strings.HasPrefix(string(buf[:n]), "POST /api/v1/archives") && l.denied() {
+		if request, _, _ := strings.Cut(string(buf[:n]), "\r\n"); strings.HasPrefix(request, "POST /api/v1/archives") && l.denied(request) {
 			return
 		}
 		if total += int64(n); total > l.after {
@@ -77,11 +77,16 @@ func (l *line) forward(to io.Writer, from io.Reader) {
 	}
 }
 
-func (l *line) denied() bool {
+func (l *line) denied(request string) bool {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	l.deny--
-	return l.deny >= 0
+	return l.deny != "" && strings.Contains(request, l.deny)
+}
+
+func (l *line) denies(name string) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.deny = name
 }
 
 func (l *line) hold() {
@@ -154,13 +159,12 @@ func TestAnUploadOverALineThatStallsIsCutAndComesBack(t *testing.T) {
 	second, third := large(t, "2.0"), testbed.Zip(t, filepath.Join(t.TempDir(), "drum-tent-main-3.zip"), stall("3.0", map[string]string{"a.lf": "a"}))
 	c.upload("[data-files]", second, third)
 	c.seeIn("[data-sent]", "%")
-	l.mu.Lock()
-	l.deny = 1 // a browser tries once more by itself
-	l.mu.Unlock()
+	l.denies("drum-tent-main-2.0") // a browser tries once more by itself
 	l.cut()
 	l.goOn()
 	c.seeIn("main", "drum-tent@3.0")
 	c.seeIn("main", "refused")
+	l.denies("")
 	c.click("Send it again")
 	c.seeIn("main", "drum-tent@2.0")
 
