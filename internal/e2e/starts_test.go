@@ -266,6 +266,7 @@ func TestAValueThatATextHoldsIsChangedByADeployment(t *testing.T) {
 	require.Equal(t, "motto=C:\\reed\\new/old \"wet\"\nfog=no\n", read(t, conf))
 	require.Contains(t, s.must("server", "show", "s"), `C:\reed\new/old`)
 	s.fails(2, "more than one folder name", "deploy", "s", "--set", "land=a/b", "--yes")
+	s.fails(2, `rulebook moss knows no variable "moon"; it asks for motto, land`, "deploy", "s", "--set", "moon=full", "--yes")
 	s.must("stage", textFile(t, dir, "fern.part", "fern"), "--for", "s")
 	s.must("deploy", "s", "fern", "--set", "motto=dry", "--yes")
 	require.Equal(t, "motto=dry\nfog=no\n", read(t, conf))

@@ -102,7 +102,7 @@ func (s *Server) crateOps(h huma.API) {
 		Body api.Placing
 	}) (*body[api.Page[api.Crate]], error) {
 		return s.corrected(ctx, in.CrateRef, func(c model.Crate) ([]model.Crate, error) {
-			return s.Catalog.Place(ctx, c, catalog.Placing(in.Body), actorOf(ctx))
+			return s.Catalog.Corrections().Place(ctx, c, catalog.Placing(in.Body), actorOf(ctx))
 		})
 	})
 	huma.Register(h, op(http.MethodPost, "/crates/{crate}/set", "set-crate", "Correct what a crate is called; it is laid out again", "crates"), func(ctx context.Context, in *struct {
@@ -110,7 +110,7 @@ func (s *Server) crateOps(h huma.API) {
 		Body api.Naming
 	}) (*body[api.Page[api.Crate]], error) {
 		return s.corrected(ctx, in.CrateRef, func(c model.Crate) ([]model.Crate, error) {
-			return s.Catalog.Set(ctx, c, catalog.Naming(in.Body), actorOf(ctx))
+			return s.Catalog.Corrections().Set(ctx, c, catalog.Naming(in.Body), actorOf(ctx))
 		})
 	})
 	huma.Register(h, op(http.MethodPost, "/crates/{crate}/unset", "unset-crate", "Take back what was corrected of a crate; it is laid out again", "crates"), func(ctx context.Context, in *struct {
@@ -118,13 +118,13 @@ func (s *Server) crateOps(h huma.API) {
 		Body api.Unsetting
 	}) (*body[api.Page[api.Crate]], error) {
 		return s.corrected(ctx, in.CrateRef, func(c model.Crate) ([]model.Crate, error) {
-			return s.Catalog.Unset(ctx, c, catalog.Unsetting(in.Body), actorOf(ctx))
+			return s.Catalog.Corrections().Unset(ctx, c, catalog.Unsetting(in.Body), actorOf(ctx))
 		})
 	})
 	huma.Register(h, op(http.MethodGet, "/corrections", "list-corrections", "What people have corrected, as far as it is in force", "crates"), func(ctx context.Context, in *struct {
 		Rulebook string `query:"rulebook"`
 	}) (*body[api.Page[api.Correction]], error) {
-		all, err := s.Catalog.InForce(ctx, in.Rulebook)
+		all, err := s.Catalog.Corrections().InForce(ctx, in.Rulebook)
 		return &body[api.Page[api.Correction]]{page(all, -1, func(catalog.InForce) int64 { return 0 }, func(c catalog.InForce) api.Correction {
 			return api.Correction{Rulebook: c.Rulebook, Addon: c.Key, From: c.From, Says: c.Says}
 		})}, s.fail(ctx, err)
@@ -141,7 +141,7 @@ func (s *Server) crateOps(h huma.API) {
 		if err != nil {
 			return nil, s.fail(ctx, err)
 		}
-		c, err := s.Catalog.Join(ctx, a, b, actorOf(ctx))
+		c, err := s.Catalog.Corrections().Join(ctx, a, b, actorOf(ctx))
 		return &body[api.Crate]{wireCrateWhole(c)}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodDelete, "/crates/{crate}", "drop-crate", "Take a crate out of the list; its archive stays", "crates"), func(ctx context.Context, in *CrateRef) (*done, error) {

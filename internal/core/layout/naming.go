@@ -15,7 +15,7 @@ import (
 func (l *laying) named(k *rulebook.Kind, r root, c *Crate) {
 	var other rival
 	for i, s := range r.stems {
-		if !l.isVisible(s.text, "name", s.from, c) {
+		if !l.readings().isVisible(s.text, "name", s.from, c) {
 			continue
 		}
 		t := l.partsOf(k, s.text)
@@ -42,17 +42,17 @@ func (l *laying) named(k *rulebook.Kind, r root, c *Crate) {
 		}
 		l.toldFacts(t, s.from, c)
 	}
-	if v, from := l.read(k.ID, "id", r, c); v != "" {
+	if v, from := l.readings().read(k.ID, "id", r, c); v != "" {
 		c.ID = v
 		if name := strings.Map(noSlash, v); oneFolder(v) || c.Name == "" && oneFolder(name) {
 			c.Name, c.NameFrom = name, from
 		}
 	}
-	c.Called, _ = l.read(k.Called, "server's own spelling", r, c)
-	if v, from := l.read(k.NameIn, "name", r, c); v != "" {
+	c.Called, _ = l.readings().read(k.Called, "server's own spelling", r, c)
+	if v, from := l.readings().read(k.NameIn, "name", r, c); v != "" {
 		c.Name, c.NameFrom = v, from
 	}
-	if v, from := l.read(k.VerIn, "version", r, c); v != "" {
+	if v, from := l.readings().read(k.VerIn, "version", r, c); v != "" {
 		if c.Version != "" && version.Compare(c.Version, v) != 0 {
 			other = rival{c.Version, c.VersionFrom}
 		}

@@ -17,7 +17,7 @@ func (l *laying) base(k *rulebook.Kind, r root, c *Crate) {
 	}
 	c.Overlay = true
 	from := ""
-	c.Base, from = l.read(k.Overlays.Base, "base", r, c)
+	c.Base, from = l.readings().read(k.Overlays.Base, "base", r, c)
 	if fix := l.fixes[c.Derived]; fix.Base != "" && fix.Base != c.Base {
 		c.Corrected = append(c.Corrected, fmt.Sprintf("changes %s, as you said for %s", fix.Base, fix.From))
 		c.Base, from = fix.Base, "you"

@@ -17,8 +17,8 @@ import (
 func (l *laying) crate(k *rulebook.Kind, r root) {
 	c := &Crate{Rulebook: l.book.Name, Kind: k.Name, Root: r.path(), Why: r.why, Files: []File{}, Left: []Left{}}
 	l.named(k, r, c)
-	l.facts(k, r, c)
-	l.tells(k, r, c)
+	l.readings().facts(k, r, c)
+	l.readings().tells(k, r, c)
 	l.editions.games(r, c)
 	fix, _ := l.fixOf(c)
 	rules := slices.Concat(fix.Rules, k.Rules)

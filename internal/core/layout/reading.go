@@ -21,9 +21,14 @@ type text struct {
 	parsed map[manifest.Format]manifest.Value
 }
 
+// readings finds what an add-on's own files tell.
+type readings struct{ *laying }
+
+func (l *laying) readings() readings { return readings{l} }
+
 // isVisible tells whether a text that says who an add-on is can be read as what it is;
 // what is refused is told.
-func (l *laying) isVisible(s, what, from string, c *Crate) bool {
+func (l readings) isVisible(s, what, from string, c *Crate) bool {
 	bad, ok := tree.Unseen(s)
 	if !ok {
 		c.find(finding.Finding{Level: finding.Warn, Code: "unseen-character",
@@ -36,7 +41,7 @@ func (l *laying) isVisible(s, what, from string, c *Crate) bool {
 // isOwn tells whether a name or a version can be part of a path without reaching out of
 // the add-on's own folder; what is refused is told. An id and what a server calls an
 // add-on go into no path.
-func (l *laying) isOwn(s, what, from string, c *Crate) bool {
+func (l readings) isOwn(s, what, from string, c *Crate) bool {
 	if what != "name" && what != "version" || oneFolder(s) {
 		return true
 	}
@@ -53,7 +58,7 @@ func oneFolder(s string) bool {
 
 // read gives the first value that one of the readings finds, and where. what says
 // what it is read for.
-func (l *laying) read(readings []rulebook.Reading, what string, r root, c *Crate) (value, from string) {
+func (l readings) read(readings []rulebook.Reading, what string, r root, c *Crate) (value, from string) {
 	for _, rd := range readings {
 		for _, v := range l.readAll(rd, what, r, c) {
 			s, ok := v.value.(string)
@@ -71,7 +76,7 @@ type found struct {
 	from  string
 }
 
-func (l *laying) readAll(rd rulebook.Reading, what string, r root, c *Crate) (out []found) {
+func (l readings) readAll(rd rulebook.Reading, what string, r root, c *Crate) (out []found) {
 	defer func() { c.traced(rd, what, out) }()
 	for _, e := range l.readable(r) {
 		rel := e.rel
@@ -115,7 +120,7 @@ func (c *Crate) traced(rd rulebook.Reading, what string, out []found) {
 // readable are the files in which something may be written of an add-on: those below
 // its root, and what is in packed files there, behind "!/". Of a single file that is the
 // add-on it is the file, and what is in it, as if it had come alone.
-func (l *laying) readable(r root) (out []part) {
+func (l readings) readable(r root) (out []part) {
 	switch {
 	case r.only != nil:
 		out = []part{{Entry: *r.only, rel: tree.Path(r.only.Path.Base())}}
@@ -144,7 +149,7 @@ func (l *laying) readable(r root) (out []part) {
 }
 
 // packed is what is in a packed file, by its paths in that.
-func (l *laying) packed(file tree.Path) []part {
+func (l readings) packed(file tree.Path) []part {
 	if l.packedIn == nil {
 		l.packedIn = map[tree.Path][]part{}
 		for _, e := range l.inner {
@@ -155,7 +160,7 @@ func (l *laying) packed(file tree.Path) []part {
 	return l.packedIn[file]
 }
 
-func (l *laying) text(e tree.Entry) *text {
+func (l readings) text(e tree.Entry) *text {
 	if t, ok := l.texts[e.Path]; ok {
 		return t
 	}
@@ -165,7 +170,7 @@ func (l *laying) text(e tree.Entry) *text {
 }
 
 // bytes reads the first bytes of an entry; none once something could not be read.
-func (l *laying) bytes(e tree.Entry, most int64) []byte {
+func (l readings) bytes(e tree.Entry, most int64) []byte {
 	if l.err != nil || l.archive.Read == nil {
 		return nil
 	}
@@ -176,7 +181,7 @@ func (l *laying) bytes(e tree.Entry, most int64) []byte {
 	return raw
 }
 
-func (l *laying) parse(t *text, f manifest.Format, p tree.Path, c *Crate) manifest.Value {
+func (l readings) parse(t *text, f manifest.Format, p tree.Path, c *Crate) manifest.Value {
 	if v, ok := t.parsed[f]; ok {
 		return v
 	}
@@ -190,7 +195,7 @@ func (l *laying) parse(t *text, f manifest.Format, p tree.Path, c *Crate) manife
 }
 
 // facts reads what a kind says about needs, conflicts, the game and so on.
-func (l *laying) facts(k *rulebook.Kind, r root, c *Crate) {
+func (l readings) facts(k *rulebook.Kind, r root, c *Crate) {
 	for _, kind := range rulebook.FactKinds {
 		var read []Fact
 		for _, rd := range k.Facts[kind] {
@@ -226,7 +231,7 @@ func (l *laying) facts(k *rulebook.Kind, r root, c *Crate) {
 
 // tells reads the values that its files tell under words of the rulebook's own: of each the
 // first reading that finds something, all of what that finds.
-func (l *laying) tells(k *rulebook.Kind, r root, c *Crate) {
+func (l readings) tells(k *rulebook.Kind, r root, c *Crate) {
 	for _, t := range k.Tells {
 		for _, rd := range t.Read {
 			var all []string

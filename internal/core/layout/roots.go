@@ -109,7 +109,7 @@ func (l rooting) holds(k *rulebook.Kind) bool {
 // packedHolds tells the same of a file in an archive. What is not seen into is believed by
 // its name.
 func (l rooting) packedHolds(k *rulebook.Kind, file tree.Path) bool {
-	in := l.packed(file)
+	in := l.readings().packed(file)
 	if len(in) == 0 {
 		return true
 	}

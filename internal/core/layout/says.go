@@ -19,7 +19,7 @@ func (l *laying) isNote(e tree.Entry, placed bool) bool {
 	case kind != "" || placed || e.Size > maxNotes || !notes.MayBeText(e.Path.Base()):
 		return false
 	}
-	return notes.Speaks(string(l.bytes(e, maxNotes)))
+	return notes.Speaks(string(l.readings().bytes(e, maxNotes)))
 }
 
 // says gathers what the author's notes tell people to do. In a pack only the
@@ -36,7 +36,7 @@ func (l *laying) says() {
 			if len(l.res.Crates) > 1 && !e.Path.Within(c.Root) || !l.isNote(e, placed[e.Path]) {
 				continue
 			}
-			for _, line := range notes.Instructions(strings.ToValidUTF8(string(l.bytes(e, maxNotes)), "\ufffd")) {
+			for _, line := range notes.Instructions(strings.ToValidUTF8(string(l.readings().bytes(e, maxNotes)), "\ufffd")) {
 				c.Says = append(c.Says, Said{Source: e.Path, Line: line.Number, Text: line.Text})
 			}
 		}

@@ -87,7 +87,7 @@ func (b *Book) Values(said map[string]string) (map[string]string, error) {
 	}
 	for name := range said {
 		if _, ok := b.Variable(name); !ok {
-			wrong = append(wrong, fmt.Sprintf("rulebook %s knows no variable %q%s", b.Name, name, b.knownVariables()))
+			wrong = append(wrong, b.UnknownVariable(name))
 		}
 	}
 	if wrong != nil {
@@ -95,6 +95,11 @@ func (b *Book) Values(said map[string]string) (map[string]string, error) {
 		return nil, &ValueError{Wrong: wrong, Lacks: lacks}
 	}
 	return out, nil
+}
+
+// UnknownVariable says that there is no variable of that name, and which there are.
+func (b *Book) UnknownVariable(name string) string {
+	return fmt.Sprintf("rulebook %s knows no variable %q%s", b.Name, name, b.knownVariables())
 }
 
 func (b *Book) knownVariables() string {

@@ -28,7 +28,7 @@ func (s layer) betterName(ctx context.Context, a model.Archive, filename string,
 		if err != nil {
 			return a, nil, err
 		}
-		fixes, corrections, _, err := s.fixes(ctx, b)
+		fixes, _, _, err := s.fixes(ctx, b)
 		if err != nil {
 			return a, nil, err
 		}
@@ -40,18 +40,13 @@ func (s layer) betterName(ctx context.Context, a model.Archive, filename string,
 		if err != nil {
 			return a, nil, err
 		}
-		if !tellsMore(was, now) {
-			continue
-		}
-		better = true
-		laid, err := s.Records.LaidOut(ctx, a.ID, rev.ID, corrections)
-		if err != nil && !errors.Is(err, model.ErrNotFound) {
-			return a, nil, err
-		}
-		old = append(old, laid.Crates...)
+		better = tellsMore(was, now)
 	}
 	if !better {
 		return a, nil, nil
+	}
+	if old, err = s.madeBefore(ctx, a, revisions); err != nil {
+		return a, nil, err
 	}
 	renamed, err = s.Records.RenameArchive(ctx, a, filename)
 	return renamed, old, err
@@ -71,6 +66,27 @@ func tellsMore(was, now layout.Result) (more bool) {
 		more = more || !told && tells
 	}
 	return more
+}
+
+// madeBefore lists what these revisions have made of an archive under the corrections that
+// are in force.
+func (s layer) madeBefore(ctx context.Context, a model.Archive, revisions []model.Revision) (old []model.Crate, err error) {
+	for _, rev := range revisions {
+		b, err := s.books.parse(rev)
+		if err != nil {
+			return nil, err
+		}
+		_, corrections, _, err := s.fixes(ctx, b)
+		if err != nil {
+			return nil, err
+		}
+		laid, err := s.Records.LaidOut(ctx, a.ID, rev.ID, corrections)
+		if err != nil && !errors.Is(err, model.ErrNotFound) {
+			return nil, err
+		}
+		old = append(old, laid.Crates...)
+	}
+	return old, nil
 }
 
 // leave takes crates out of the list that an archive no longer makes. What a server

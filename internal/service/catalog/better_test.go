@@ -51,7 +51,7 @@ func TestACrateKeepsItsCorrectionsUnderANameThatTellsMore(t *testing.T) {
 	d := open(t)
 	files := map[string]string{"stall.lf": "colour = red\n", "key.seal": "s"}
 	c := d.only(d.stage("download.zip", Say{}, files))
-	_, err := d.Set(t.Context(), c, Naming{Version: "3"}, "owner")
+	_, err := d.Corrections().Set(t.Context(), c, Naming{Version: "3"}, "owner")
 	require.NoError(t, err)
 	st, err := d.stage("red-tent-1.4.zip", Say{}, files)
 	require.Equal(t, "download@3", label(d.only(st, err)), "a person has said which it is")

@@ -170,7 +170,15 @@ type (
 	merger struct{ *Service }
 	// recoverer finds again what lost records knew.
 	recoverer struct{ *Service }
+	// finder tells crates of one name apart.
+	finder struct{ *Service }
+	// Corrections are what people know better than a layout: they are kept for later
+	// versions, and taken back.
+	Corrections struct{ *Service }
 )
+
+// Corrections is what takes corrections and takes them back.
+func (s *Service) Corrections() Corrections { return Corrections{s} }
 
 func (s *Service) keeping() keeper       { return keeper{s} }
 func (s *Service) laying() layer         { return layer{s} }

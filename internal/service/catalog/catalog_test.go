@@ -126,11 +126,11 @@ func TestAnArchiveThatIsOnlyKeptIsLaidOutByNobodyAndCanBeTried(t *testing.T) {
 func TestACorrectionThatTheRulebookNoLongerBearsIsTold(t *testing.T) {
 	d := open(t)
 	c := d.only(d.stage("tent-1.zip", Say{}, tent))
-	_, err := d.Place(t.Context(), c, Placing{Glob: "*.seal", Place: "sealz"}, "owner")
+	_, err := d.Corrections().Place(t.Context(), c, Placing{Glob: "*.seal", Place: "sealz"}, "owner")
 	requireFault(t, err, fault.Usage, "bad-placing", `there is no place "sealz"; did you mean "seals"?`)
-	_, err = d.Place(t.Context(), c, Placing{Glob: "[", Place: "seals"}, "owner")
+	_, err = d.Corrections().Place(t.Context(), c, Placing{Glob: "[", Place: "seals"}, "owner")
 	requireFault(t, err, fault.Usage, "bad-placing", "is not a glob")
-	now, err := d.Place(t.Context(), c, Placing{Glob: "*.seal", Place: "seals"}, "owner")
+	now, err := d.Corrections().Place(t.Context(), c, Placing{Glob: "*.seal", Place: "seals"}, "owner")
 	require.NoError(t, err)
 	require.Empty(t, codes(now[0]))
 	require.Equal(t, "placed as you said for tent@1", now[0].Body.Files[0].Reason)
@@ -145,14 +145,14 @@ func TestACorrectionThatTheRulebookNoLongerBearsIsTold(t *testing.T) {
 func TestFilesAreLeftOutByAPersonsWord(t *testing.T) {
 	d := open(t)
 	c := d.only(d.stage("tent-1.zip", Say{}, tent))
-	now, err := d.Place(t.Context(), c, Placing{Glob: "*.seal"}, "owner")
+	now, err := d.Corrections().Place(t.Context(), c, Placing{Glob: "*.seal"}, "owner")
 	require.NoError(t, err)
 	require.True(t, now[0].Body.Left[0].Settled)
 	require.Empty(t, codes(now[0]))
-	_, err = d.Set(t.Context(), now[0], Naming{}, "owner")
+	_, err = d.Corrections().Set(t.Context(), now[0], Naming{}, "owner")
 	requireFault(t, err, fault.Usage, "bad-request", "say a name, a version, which add-on it changes, or")
 	for _, wrong := range []Naming{{Name: "a/b"}, {Version: "1@2"}, {Name: ".."}} {
-		_, err = d.Set(t.Context(), now[0], wrong, "owner")
+		_, err = d.Corrections().Set(t.Context(), now[0], wrong, "owner")
 		requireFault(t, err, fault.Usage, "bad-name", "can be neither a name nor a version")
 	}
 }

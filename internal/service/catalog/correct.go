@@ -25,7 +25,7 @@ type Placing struct {
 // Place corrects where files of a crate go, for this version and later ones,
 // and lays its archives out again. The crate that was corrected leaves the
 // list unless a server holds it.
-func (s *Service) Place(ctx context.Context, c model.Crate, p Placing, actor string) ([]model.Crate, error) {
+func (s Corrections) Place(ctx context.Context, c model.Crate, p Placing, actor string) ([]model.Crate, error) {
 	if err := correctable(c); err != nil {
 		return nil, err
 	}
@@ -68,7 +68,7 @@ type Naming struct {
 
 // Set corrects a crate's name and base, for this version and later ones, and
 // its version, for its archive alone, and lays it out again.
-func (s *Service) Set(ctx context.Context, c model.Crate, n Naming, actor string) ([]model.Crate, error) {
+func (s Corrections) Set(ctx context.Context, c model.Crate, n Naming, actor string) ([]model.Crate, error) {
 	if err := correctable(c); err != nil {
 		return nil, err
 	}
@@ -119,7 +119,7 @@ func (s *Service) Set(ctx context.Context, c model.Crate, n Naming, actor string
 
 // Join makes one crate of two: the name and version of the first, the files of
 // both. The two stay in the list.
-func (s *Service) Join(ctx context.Context, a, b model.Crate, actor string) (model.Crate, error) {
+func (s Corrections) Join(ctx context.Context, a, b model.Crate, actor string) (model.Crate, error) {
 	c, err := layout.Join(&a.Body, &b.Body)
 	if err != nil {
 		return model.Crate{}, fault.New(fault.Conflict, "not-one", "these cannot be one crate: %v", err)

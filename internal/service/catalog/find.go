@@ -34,7 +34,7 @@ func (s *Service) FindCrate(ctx context.Context, rulebookName, ref string) (mode
 	if err != nil {
 		return model.Crate{}, fault.New(fault.Usage, "bad-crate", "%v", err)
 	}
-	crates, r, err := s.heads(ctx, rulebookName, r)
+	crates, r, err := finder{s}.heads(ctx, rulebookName, r)
 	if err != nil {
 		return model.Crate{}, err
 	}
@@ -54,12 +54,12 @@ func (s *Service) FindCrate(ctx context.Context, rulebookName, ref string) (mode
 	case len(fit) > 1 && (r.Version != "" || r.Digits != ""):
 		return model.Crate{}, ambiguous(ref, fit)
 	}
-	return s.alone(ctx, ref, fit[0], fit)
+	return finder{s}.alone(ctx, ref, fit[0], fit)
 }
 
 // alone gives the crate that a name without a version means, unless the same archive brought
 // another one of that name and version: then a person says which.
-func (s *Service) alone(ctx context.Context, ref string, c model.Crate, among []model.Crate) (model.Crate, error) {
+func (s finder) alone(ctx context.Context, ref string, c model.Crate, among []model.Crate) (model.Crate, error) {
 	twins, err := s.Records.Twins(ctx, c.ID)
 	if err != nil {
 		return c, err
@@ -81,7 +81,7 @@ func ambiguous(ref string, fit []model.Crate) error {
 // heads gives the crates of the add-on that a reference names, the newest first, and the
 // reference as it was understood: what is behind the last @ is the version, unless there is
 // an add-on of the whole name.
-func (s *Service) heads(ctx context.Context, rulebookName string, r layout.Ref) ([]model.Crate, layout.Ref, error) {
+func (s finder) heads(ctx context.Context, rulebookName string, r layout.Ref) ([]model.Crate, layout.Ref, error) {
 	whole := layout.Ref{Name: r.Name + "@" + r.Version, Digits: r.Digits}
 	of := func(r layout.Ref) ([]model.Crate, error) {
 		key, err := s.AddonKey(ctx, rulebookName, r.Name)
@@ -108,7 +108,7 @@ func (s *Service) FindCrateFor(ctx context.Context, rulebookName, ref, game stri
 	if game == "" || err != nil || r.Digits != "" {
 		return s.FindCrate(ctx, rulebookName, ref)
 	}
-	crates, r, err := s.heads(ctx, rulebookName, r)
+	crates, r, err := finder{s}.heads(ctx, rulebookName, r)
 	if err != nil || r.Version != "" {
 		return s.FindCrate(ctx, rulebookName, ref)
 	}
@@ -122,7 +122,7 @@ func (s *Service) FindCrateFor(ctx context.Context, rulebookName, ref, game stri
 	if best == nil {
 		return s.FindCrate(ctx, rulebookName, ref)
 	}
-	return s.alone(ctx, ref, *best, crates)
+	return finder{s}.alone(ctx, ref, *best, crates)
 }
 
 func forBook(name string) string {

@@ -39,20 +39,8 @@ func (s layer) reread(ctx context.Context, u *Upload, a model.Archive, revisions
 	if err != nil || slices.Equal(was, now) {
 		return false, nil, err
 	}
-	for _, rev := range revisions {
-		b, err := s.books.parse(rev)
-		if err != nil {
-			return false, nil, err
-		}
-		_, corrections, _, err := s.fixes(ctx, b)
-		if err != nil {
-			return false, nil, err
-		}
-		laid, err := s.Records.LaidOut(ctx, a.ID, rev.ID, corrections)
-		if err != nil && !errors.Is(err, model.ErrNotFound) {
-			return false, nil, err
-		}
-		old = append(old, laid.Crates...)
+	if old, err = s.madeBefore(ctx, a, revisions); err != nil {
+		return false, nil, err
 	}
 	a.Findings = l.Notes // of names that could not be read as these can
 	return true, old, s.Records.Relist(ctx, a, now)

@@ -19,7 +19,7 @@ type Unsetting struct{ Name, Version, Base, Apart, Files, Root bool }
 
 // Unset takes corrections of a crate back, for this version and later ones, and lays its
 // archive out again.
-func (s *Service) Unset(ctx context.Context, c model.Crate, u Unsetting, actor string) ([]model.Crate, error) {
+func (s Corrections) Unset(ctx context.Context, c model.Crate, u Unsetting, actor string) ([]model.Crate, error) {
 	if err := correctable(c); err != nil {
 		return nil, err
 	}
@@ -85,7 +85,7 @@ type InForce struct {
 }
 
 // InForce lists what people have corrected; an empty rulebook means all.
-func (s *Service) InForce(ctx context.Context, rulebookName string) (out []InForce, err error) {
+func (s Corrections) InForce(ctx context.Context, rulebookName string) (out []InForce, err error) {
 	books, err := s.Records.Rulebooks(ctx)
 	if err != nil {
 		return nil, err

@@ -249,13 +249,13 @@ func (s *Maker) back(ctx context.Context, srv model.Server, book *rulebook.Book,
 		return "", fault.New(fault.Usage, "bad-request", "data goes back with a deployment alone: the copy is that deployment's")
 	}
 	if b.Data {
-		if err := s.dataBack(ctx, srv, b.Deployment, req); err != nil {
+		if err := (worlds{s}).dataBack(ctx, srv, b.Deployment, req); err != nil {
 			return "", err
 		}
 		title += ", data too"
 	}
 	if b.Path == tree.Root && b.Addon == "" {
-		err := s.renewedBack(ctx, srv, func(d model.Deployment) bool {
+		err := (worlds{s}).renewedBack(ctx, srv, func(d model.Deployment) bool {
 			return b.To != nil && d.Number > *b.To || b.Deployment != 0 && d.Number == b.Deployment
 		}, req)
 		if err != nil {

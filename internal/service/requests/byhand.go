@@ -14,9 +14,12 @@ import (
 	"restlesscrate/internal/model"
 )
 
+// byHand asks for what only a person can do, and for what they can take back.
+type byHand struct{ *Maker }
+
 // hands are what a person has to do for what comes, and to take back for what goes. What has
 // been done already is not asked again.
-func (s *Maker) hands(ctx context.Context, srv model.Server, b *rulebook.Book, req *draft.Request) error {
+func (s byHand) hands(ctx context.Context, srv model.Server, b *rulebook.Book, req *draft.Request) error {
 	if len(b.ByHand) == 0 {
 		return nil
 	}
@@ -105,7 +108,7 @@ func handFor(b *rulebook.Book, h rulebook.ByHand, c model.Crate, srv model.Serve
 
 // handBack is what a person takes back for an add-on that goes. What was done once for all
 // is taken back with the last one.
-func (s *Maker) handBack(ctx context.Context, b *rulebook.Book, h rulebook.ByHand, c model.Crate, srv model.Server, done map[model.HandKey]string, req *draft.Request) (hand draft.Hand, ok bool, err error) {
+func (s byHand) handBack(ctx context.Context, b *rulebook.Book, h rulebook.ByHand, c model.Crate, srv model.Server, done map[model.HandKey]string, req *draft.Request) (hand draft.Hand, ok bool, err error) {
 	k := kindOf(b, c)
 	if k == nil || !h.GoesWith(k.Name) || h.Stays {
 		return hand, false, nil
@@ -138,7 +141,7 @@ func (s *Maker) handBack(ctx context.Context, b *rulebook.Book, h rulebook.ByHan
 
 // othersNeed tells whether another add-on that stays on the server needs what was done once
 // for all.
-func (s *Maker) othersNeed(ctx context.Context, b *rulebook.Book, h rulebook.ByHand, srv model.Server, req *draft.Request) (bool, error) {
+func (s byHand) othersNeed(ctx context.Context, b *rulebook.Book, h rulebook.ByHand, srv model.Server, req *draft.Request) (bool, error) {
 	sums, err := s.Records.Sums(ctx, srv.ID)
 	if err != nil {
 		return false, err

@@ -14,9 +14,12 @@ import (
 	"restlesscrate/internal/model"
 )
 
+// worlds says what is copied, renewed and brought back of a server's data.
+type worlds struct{ *Maker }
+
 // data says which data folders are copied: those that a wanted add-on changes, as
 // its kind says, or all where a person wants that.
-func (s *Maker) data(b *rulebook.Book, srv model.Server, ask Ask, req *draft.Request) error {
+func (s worlds) data(b *rulebook.Book, srv model.Server, ask Ask, req *draft.Request) error {
 	if ask.NoData {
 		return nil
 	}
@@ -66,7 +69,7 @@ func staysAside(req *draft.Request, folder tree.Path) bool {
 
 // renewedBack wants data folders back that deployments have set aside: those of the
 // deployments that chosen names, of each folder the one that was set aside first.
-func (s *Maker) renewedBack(ctx context.Context, srv model.Server, chosen func(model.Deployment) bool, req *draft.Request) error {
+func (s worlds) renewedBack(ctx context.Context, srv model.Server, chosen func(model.Deployment) bool, req *draft.Request) error {
 	done, err := s.Records.Deployments(ctx, srv.Name, 0, -1)
 	if err != nil {
 		return err
@@ -111,7 +114,7 @@ func dataPlaces(b *rulebook.Book) string {
 }
 
 // dataBack wants the data folders back that a deployment copied.
-func (s *Maker) dataBack(ctx context.Context, srv model.Server, number int, req *draft.Request) error {
+func (s worlds) dataBack(ctx context.Context, srv model.Server, number int, req *draft.Request) error {
 	d, err := Find(ctx, s.Records, srv.Name, number)
 	if err == nil {
 		d, err = s.Records.DeploymentByID(ctx, d.ID)

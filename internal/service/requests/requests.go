@@ -139,6 +139,8 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		d.Kind, d.Title = "deploy", "set "+words.Few(ask.Set)
 	case wants == 0 && len(ask.Renew) > 0:
 		d.Kind, d.Title = "deploy", "renew "+words.Few(ask.Renew)
+	case wants == 0 && len(ask.With) > 0:
+		err = ofNone(b, ask.With)
 	case wants != 1:
 		err = fault.New(fault.Usage, "bad-request", "a draft needs exactly one of: crates, add-ons to remove, to enable or to disable, something to roll back")
 	case len(ask.Crates) > 0:
@@ -167,10 +169,10 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		err = launches(b, now, req)
 	}
 	if err == nil {
-		err = s.hands(ctx, srv, b, req)
+		err = byHand{s}.hands(ctx, srv, b, req)
 	}
 	if err == nil {
-		err = s.data(b, now, ask, req)
+		err = worlds{s}.data(b, now, ask, req)
 	}
 	if err != nil {
 		return d, nil, err

@@ -15,6 +15,7 @@ import (
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/words"
 )
 
 // renewals reads which data places are renewed: set aside, or left and begun under
@@ -77,6 +78,17 @@ func ofServer(b *rulebook.Book, ask *Ask) {
 		}
 	}
 	ask.With = with
+}
+
+// ofNone says why words that concern add-ons make no draft where none is named.
+func ofNone(b *rulebook.Book, with []string) error {
+	for _, word := range with {
+		name, _, pair := strings.Cut(word, "=")
+		if _, known := b.Variable(name); pair && !known {
+			return fault.New(fault.Usage, "bad-variables", "%s", b.UnknownVariable(name))
+		}
+	}
+	return fault.New(fault.Usage, "bad-request", "%s is a choice for add-ons, and none is named", words.Few(with)).WithMend("Name the crates that it is for.")
 }
 
 // values reads which of the server's own values are changed. It gives the server as it is
