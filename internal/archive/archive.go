@@ -17,6 +17,7 @@ import (
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/stockroom"
+	"restlesscrate/internal/words"
 )
 
 // Limits bound what an archive may unpack to.
@@ -103,7 +104,11 @@ func Open(ctx context.Context, r io.ReaderAt, size int64, o Options) (*Listing, 
 		return nil, err
 	}
 	if n := len(names.decoded); n > 0 {
-		op.note("code-page", "", "%d names are not UTF-8 and were read as %s, such as %q; stage it with another code page if that is wrong", n, names.called, names.decoded[0])
+		were := "is not UTF-8 and was"
+		if n > 1 {
+			were = "are not UTF-8 and were"
+		}
+		op.note("code-page", "", "%s %s read as %s, such as %q; stage it with another code page if that is wrong", words.Count(n, "name"), were, names.called, names.decoded[0])
 	}
 	l.Notes = append(op.notes, l.remarks(o.Filename)...)
 	if l.Format != Plain && !slices.ContainsFunc(l.Items, func(it Item) bool { return !it.Dir }) {

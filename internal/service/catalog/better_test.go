@@ -94,6 +94,11 @@ func TestTheSameBytesWithAnotherCodePageAreReadAnew(t *testing.T) {
 	st, second := stage("windows-1252")
 	require.True(t, st.Reread)
 	require.Equal(t, []string{"fête.lf", "stall.lf"}, holds(second))
+	require.Contains(t, codes(first), "code-page")
+	for _, f := range second.Findings {
+		require.NotContains(t, f.What, "IBM437", "that is how they were read before")
+	}
+	require.Contains(t, codes(second), "code-page", "how they are read now is said")
 
 	kept, err := d.Records.CrateByDigest(t.Context(), first.Digest)
 	require.NoError(t, err)

@@ -13,8 +13,8 @@ import (
 
 // reread looks into an archive that is staged again with a code page. Where names in it
 // are others then, they are what counts from now on, and the crates that it made before
-// leave the list once it is laid out anew. It does not use the upload up.
-func (s layer) reread(ctx context.Context, u *Upload, a model.Archive, revisions []model.Revision) (renewed bool, old []model.Crate, err error) {
+// leave the list once it is laid out anew; what was noted of its names is renewed in a. It does not use the upload up.
+func (s layer) reread(ctx context.Context, u *Upload, a *model.Archive, revisions []model.Revision) (renewed bool, old []model.Crate, err error) {
 	if u.CodePage == "" {
 		return false, nil, nil
 	}
@@ -39,9 +39,9 @@ func (s layer) reread(ctx context.Context, u *Upload, a model.Archive, revisions
 	if err != nil || slices.Equal(was, now) {
 		return false, nil, err
 	}
-	if old, err = s.madeBefore(ctx, a, revisions); err != nil {
+	if old, err = s.madeBefore(ctx, *a, revisions); err != nil {
 		return false, nil, err
 	}
 	a.Findings = l.Notes // of names that could not be read as these can
-	return true, old, s.Records.Relist(ctx, a, now)
+	return true, old, s.Records.Relist(ctx, *a, now)
 }

@@ -95,7 +95,7 @@ func (s *Service) Stage(ctx context.Context, u *Upload, rulebookName, actor stri
 	switch {
 	case err == nil:
 		st.Known = true
-		if st.Reread, old, err = s.laying().reread(ctx, u, st.Archive, revisions); err != nil {
+		if st.Reread, old, err = s.laying().reread(ctx, u, &st.Archive, revisions); err != nil {
 			return st, errors.Join(err, u.Discard())
 		}
 		if st.Mended, err = s.keeping().heal(ctx, u, st.Archive, tell); err != nil {
