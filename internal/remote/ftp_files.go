@@ -288,8 +288,8 @@ func (f *FTP) store(ctx context.Context, p tree.Path, from uint64) (io.WriteClos
 				err = f.why(c, p.Dir(), err)
 			}
 		}
-		stop()
-		l.Return(ftpBroken(err) && !plainError(err))
+		cut := !stop()
+		l.Return(cut || ftpBroken(err) && !plainError(err))
 		if err != nil && !plainError(err) {
 			err = ftpPlain(err)
 		}

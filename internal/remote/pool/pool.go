@@ -79,6 +79,9 @@ type Lease[C comparable] struct {
 // gives the context's error, [ErrClosed], [ErrOver], or that of dialing the only one.
 func (p *Pool[C]) Take(ctx context.Context) (*Lease[C], error) {
 	for {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
 		p.mu.Lock()
 		if p.closed {
 			p.mu.Unlock()

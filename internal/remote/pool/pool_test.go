@@ -254,3 +254,15 @@ func TestEverybodyIsServed(t *testing.T) {
 		p.Close()
 	})
 }
+
+// A connection that is free must not win against a context that has ended: who cuts it
+// when the context ends may come after what was asked.
+func TestWhoHasGoneIsLentNothing(t *testing.T) {
+	h := &host{allows: 1}
+	p := h.pool(t, Options[*conn]{Most: 1, Share: 1})
+	gone, cancel := context.WithCancel(t.Context())
+	cancel()
+	_, err := p.Take(gone)
+	require.ErrorIs(t, err, context.Canceled)
+	taken(t, p).Return(false)
+}
