@@ -43,6 +43,7 @@ type Crate struct {
 	Size      int64         `json:"size"`
 	Files     []CrateFile   `json:"files,omitempty"`
 	Left      []CrateLeft   `json:"left,omitempty"`
+	Folders   []CrateFolder `json:"folders,omitempty" doc:"Empty folders that are made on the server"`
 	StagedAt  time.Time     `json:"stagedAt"`
 	On        []CrateTarget `json:"on,omitempty" doc:"Servers that hold a version of this add-on"`
 }
@@ -61,6 +62,15 @@ type CrateFile struct {
 
 	Optional string `json:"optional,omitempty" doc:"The part by choice that it belongs to"`
 	Settings bool   `json:"settings,omitempty" doc:"People change this file on the server"`
+}
+
+// CrateFolder is an empty folder of a crate with its target.
+type CrateFolder struct {
+	Source string `json:"source"`
+	Place  string `json:"place"`
+	Path   string `json:"path" doc:"Below the place"`
+
+	Optional string `json:"optional,omitempty" doc:"The part by choice that it belongs to"`
 }
 
 // Said is a line of the author's notes that looks like something to do.

@@ -140,6 +140,9 @@ func (a *App) printMap(x api.Crate) {
 	for _, f := range x.Files {
 		lines = append(lines, []string{f.Source, target(f), reasonOf(f)})
 	}
+	for _, f := range x.Folders {
+		lines = append(lines, []string{f.Source + "/", f.Place + ": " + f.Path + "/", "an empty folder, which is made there too"})
+	}
 	for _, l := range x.Left {
 		lines = append(lines, []string{l.Source, "left out", l.Reason})
 	}

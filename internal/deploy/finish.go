@@ -145,6 +145,10 @@ func (r *Run) Look(ctx context.Context, leg int, seenAt int64) (map[tree.Path]dr
 		}
 		if c.After.Being == tree.Absent && c.Before.Being == tree.Folder && i.Being == tree.Folder {
 			r.note("the folder %s stays: something that is not of this deployment is in it", c.Path)
+			if len(c.ClaimsBefore) > 0 { // and is no add-on's any more
+				c.After = c.Before
+				changes.add(at, c, true)
+			}
 			continue
 		}
 		if i.Being != c.After.Being || (i.Being == tree.Content && i.Size != c.After.Size) {

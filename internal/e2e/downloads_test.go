@@ -110,3 +110,54 @@ func TestDifficultDownloads(t *testing.T) {
 	o = s.fails(3, "no crate was made of strange.zip", "stage", testbed.Zip(t, in("strange.zip"), map[string]string{"x.bin": "x"}), "--for", "yard")
 	require.Contains(t, o.out, "restless rulebook show sheds")
 }
+
+// A shed needs folders into which it writes, and its author packs them empty.
+func TestAnEmptyFolderIsKept(t *testing.T) {
+	t.Parallel()
+	s, root, dl := start(t), t.TempDir(), t.TempDir()
+	s.must("rulebook", "add", textFile(t, dl, "sheds.yaml", sheds))
+	s.must("server", "add", "yard", "--rulebook", "sheds", "--folder", root)
+	for _, version := range []string{"1.0", "1.1"} {
+		f, err := os.Create(filepath.Join(dl, "coop-"+version+".zip"))
+		require.NoError(t, err)
+		z := zip.NewWriter(f)
+		names := []string{"coop/shed.toml", "coop/spool/", "coop/nests/.DS_Store", "coop/nests/", "coop/full/", "coop/full/grain.txt"}
+		if version == "1.1" { // the next version has a folder more, and one less
+			names = append(names[:1], "coop/yard/hens/", "coop/nests/")
+		}
+		for _, name := range names {
+			w, err := z.Create(name)
+			require.NoError(t, err)
+			if !strings.HasSuffix(name, "/") {
+				_, err = w.Write([]byte(name + version))
+				require.NoError(t, err)
+			}
+		}
+		require.NoError(t, z.Close())
+		require.NoError(t, f.Close())
+		s.must("stage", f.Name(), "--for", "yard")
+	}
+	at := func(p string) string { return filepath.Join(root, "sheds/coop", p) }
+
+	out := s.must("crate", "show", "coop@1.0")
+	require.Regexp(t, `coop/spool/ +sheds: coop/spool/ +an empty folder, which is made there too`, out)
+	s.must("deploy", "yard", "coop@1.0", "--yes")
+	require.DirExists(t, at("spool"))
+	require.DirExists(t, at("nests"))
+	require.NoFileExists(t, at("nests/.DS_Store"))
+	require.Contains(t, s.must("status", "yard"), "2 files")
+
+	s.must("deploy", "yard", "coop@1.1", "--yes")
+	require.NoDirExists(t, at("spool"))
+	require.DirExists(t, at("yard/hens"))
+	s.must("rollback", "yard", "--addon", "coop", "--yes")
+	require.DirExists(t, at("spool"))
+	require.NoDirExists(t, at("yard"))
+
+	// What the game has written into it meanwhile is not ours to take away.
+	require.NoError(t, os.WriteFile(at("spool/egg"), []byte("1"), 0o600))
+	require.Contains(t, s.must("remove", "yard", "coop", "--yes"), "The folder sheds/coop/spool stays: it holds egg")
+	require.FileExists(t, at("spool/egg"))
+	require.NoDirExists(t, at("nests"))
+	require.NotContains(t, s.must("status", "yard"), "coop")
+}

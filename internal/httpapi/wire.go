@@ -107,6 +107,9 @@ func wireCrateWhole(c model.Crate) api.Crate {
 		}
 		w.Files = append(w.Files, api.CrateFile{Source: source, Place: f.Place, Into: string(f.Into), Path: string(f.Path), Size: f.Size, Digest: f.Digest.String(), Exec: f.Exec, Reason: f.Reason, Line: f.Line, Optional: f.Optional, Settings: f.Settings})
 	}
+	for _, f := range c.Body.Folders {
+		w.Folders = append(w.Folders, api.CrateFolder{Source: string(f.Source), Place: f.Place, Path: string(f.Path), Optional: f.Optional})
+	}
 	for _, l := range c.Body.Left {
 		w.Left = append(w.Left, api.CrateLeft{Source: string(l.Source), Size: l.Size, Reason: l.Reason, Settled: l.Settled})
 	}

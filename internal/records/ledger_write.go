@@ -208,7 +208,7 @@ func (w *ledgerWriter) sumUp(ctx context.Context) error {
 			return err
 		}
 		if _, err := w.tx.ExecContext(ctx, `INSERT INTO ledger_addon (server_id, addon, claimant_id, files, bytes, seq)
-			SELECT c.server_id, t.addon, t.id, COUNT(*), SUM(p.size), MAX(p.seq) FROM ledger_claimant t JOIN ledger_claim c ON c.claimant_id = t.id AND c.server_id = t.server_id
+			SELECT c.server_id, t.addon, t.id, SUM(p.being = 3), SUM(p.size), MAX(p.seq) FROM ledger_claimant t JOIN ledger_claim c ON c.claimant_id = t.id AND c.server_id = t.server_id
 			JOIN ledger_path p ON p.server_id = c.server_id AND p.path_id = c.path_id WHERE t.server_id = ? AND t.addon = ? GROUP BY t.id`, w.server, addon); err != nil {
 			return err
 		}

@@ -1,7 +1,6 @@
 package draft
 
 import (
-	"cmp"
 	"maps"
 	"slices"
 
@@ -23,7 +22,7 @@ func decide(from ground, g *goals) decider {
 
 func newDecider(from ground, n int) decider {
 	return decider{ground: from, changes: make([]change, 0, n), all: make([]Change, 0, n), folders: map[tree.Path]bool{}, going: map[tree.Path]bool{}, theirs: map[tree.Path]bool{},
-		coming: map[tree.Path]bool{}, gone: map[tree.Path]*unseen{}, maybe: map[tree.Path]string{}, folderMode: map[tree.Path]uint32{}}
+		coming: map[tree.Path]bool{}, gone: map[tree.Path]*unseen{}, maybe: map[tree.Path]string{}, claimed: map[tree.Path][]Claim{}, folderMode: map[tree.Path]uint32{}}
 }
 
 // decideGoal decides a single path.
@@ -31,7 +30,7 @@ func (m *decider) decideGoal(g *goal) {
 	seen := m.obs.At(g.path)
 	row, known := m.req.Ledger[g.path]
 	if isFolderGoal(g, row) {
-		m.folderGoal(g, seen)
+		m.folderGoal(g, seen, row, known)
 		return
 	}
 	c := change{Change: &Change{Path: g.path, Before: seen.State, After: m.afterOf(g, seen.State),
@@ -69,13 +68,7 @@ func (m *decider) decideGoal(g *goal) {
 		m.needFolders(g.path)
 	} else {
 		m.going[g.path] = true
-		for _, up := range g.path.Ancestors() {
-			if m.req.Ledger[up].State.Being == tree.Folder {
-				m.maybe[up] = "empty once its files are gone"
-			} else if up == g.path.Dir() {
-				m.theirs[up] = true
-			}
-		}
+		m.leaves(g.path)
 	}
 	if limit := m.req.Host.UploadLimit; limit > 0 && c.After.Size > limit {
 		m.refuse("over-upload-limit", g.path, "If the host offers another way in, such as SFTP, switch to that. If the limit is no longer so, change it.",
@@ -92,22 +85,7 @@ func isFolderGoal(g *goal, row Row) bool {
 	if g.back != nil {
 		return g.back.From.Being == tree.Folder || g.back.To.Being == tree.Folder
 	}
-	return g.after.Being == tree.Absent && row.State.Being == tree.Folder
-}
-
-func (m *decider) folderGoal(g *goal, seen Seen) {
-	switch {
-	case g.after.Being == tree.Folder && seen.State.Being == tree.Absent:
-		if m.mayTouch(g.path) {
-			m.needFolders(g.path)
-			if g.after.Mode != 0 && g.after.Mode != newFolder {
-				m.folderMode[g.path] = g.after.Mode
-			}
-			m.makeFolder(g.path)
-		}
-	case g.after.Being == tree.Absent && seen.State.Being == tree.Folder:
-		m.maybe[g.path] = g.reason
-	}
+	return g.after.Being == tree.Folder || g.after.Being == tree.Absent && row.State.Being == tree.Folder
 }
 
 // settled handles a path that needs no motion; only the ledger may change.
@@ -177,7 +155,7 @@ func (m *decider) needFolders(p tree.Path) {
 	for _, up := range p.Ancestors() {
 		switch m.obs.At(up).State.Being {
 		case tree.Absent:
-			m.makeFolder(up)
+			m.makeFolder(up, nil, nil)
 		case tree.Content:
 			m.refuse("file-in-way", up, "Rename or remove the file by hand.", "%s is a file on the server, and a folder shall be there for %s.", up, p)
 			return
@@ -186,19 +164,6 @@ func (m *decider) needFolders(p tree.Path) {
 			return
 		}
 	}
-}
-
-func (m *decider) makeFolder(p tree.Path) {
-	if m.folders[p] {
-		return
-	}
-	m.folders[p] = true
-	m.all = append(m.all, Change{Path: p, Before: tree.Nothing, After: m.folderState(p)})
-}
-
-// folderState is what a folder that is to be made shall be.
-func (m *decider) folderState(p tree.Path) tree.State {
-	return m.modes(tree.State{Being: tree.Folder, Mode: cmp.Or(m.folderMode[p], newFolder)})
 }
 
 // afterOf is the state a wanted file shall have: a replaced file's permission

@@ -74,7 +74,13 @@ func (m *folding) dropFolders() {
 		}
 	}
 	for _, f := range list {
-		if used[f] || m.obs.At(f).State.Being != tree.Folder {
+		there := m.obs.At(f).State
+		if there.Being != tree.Folder || m.needed(f) {
+			continue
+		}
+		claims := m.req.Ledger[f].Claims
+		if used[f] {
+			m.disowned(f, there, claims)
 			continue
 		}
 		var stay []string
@@ -85,11 +91,12 @@ func (m *folding) dropFolders() {
 		}
 		if len(stay) > 0 {
 			slices.Sort(stay)
+			m.disowned(f, there, claims)
 			m.report(finding.Note, "left-alone", f, "", "The folder %s stays: it holds %s, which this deployment does not own.", f, words.Few(stay))
 			continue
 		}
 		m.dropped[f] = true
-		m.all = append(m.all, Change{Path: f, Before: m.obs.At(f).State, After: tree.Nothing})
+		m.all = append(m.all, Change{Path: f, Before: there, After: tree.Nothing, ClaimsBefore: claims})
 	}
 	m.emptied(used)
 }

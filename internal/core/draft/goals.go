@@ -56,6 +56,9 @@ func gather(req *Request) *goals {
 	}
 	for _, w := range req.Wanted {
 		g.overlays(req, w)
+		for _, p := range w.Folders {
+			g.wantFolder(req, w, p)
+		}
 	}
 	for _, r := range req.Remove {
 		leaving[r.Addon] = "belongs to " + r.Name + ", which goes"

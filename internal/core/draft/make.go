@@ -46,6 +46,7 @@ type decider struct {
 	gone       map[tree.Path]*unseen // what the ledger owns and cannot be seen, by the outermost thing that hides it
 	theirs     map[tree.Path]bool    // folders that were there before us, out of which something of ours goes
 	maybe      map[tree.Path]string  // folders of ours that go if they become empty, and why
+	claimed    map[tree.Path][]Claim // whose the folders are that were decided
 	folderMode map[tree.Path]uint32  // of folders that come back with other permission bits than new ones get
 }
 

@@ -101,15 +101,16 @@ type Wanted struct {
 	Name      string
 	Version   string
 	Crate     tree.Digest
-	Files     []Target // without those of parts that are not taken
-	Parts     []Part   // by choice
-	Values    []Value  // that belong to the add-on, such as its group folder
-	Lacks     string   // the add-on that it changes, where that is not on the server and not wanted
-	Build     string   // which of several builds it is, where the server's game version chose it
-	OtherKind string   // of what kind the installed add-on of this name is, where that is another
-	Misfit    string   // what it says it is for, where that is not this server's game version
-	Why       string   // why its files go where they go, where it is not that they are new
-	Says      []Says   // what the author's notes tell people to do
+	Files     []Target    // without those of parts that are not taken
+	Folders   []tree.Path // that are to be there, though it has nothing in them
+	Parts     []Part      // by choice
+	Values    []Value     // that belong to the add-on, such as its group folder
+	Lacks     string      // the add-on that it changes, where that is not on the server and not wanted
+	Build     string      // which of several builds it is, where the server's game version chose it
+	OtherKind string      // of what kind the installed add-on of this name is, where that is another
+	Misfit    string      // what it says it is for, where that is not this server's game version
+	Why       string      // why its files go where they go, where it is not that they are new
+	Says      []Says      // what the author's notes tell people to do
 	// Listings are the entries that it needs in texts that name what is loaded.
 	Listings []Wish
 	Effect   Effect

@@ -274,6 +274,17 @@ func someFiles(t *rapid.T, label string) map[tree.Path]string {
 	return files
 }
 
+// withFolders gives a wanted crate empty folders where none of its files is.
+func withFolders(t *rapid.T, label string, w Wanted) Wanted {
+	for _, p := range []tree.Path{"e", "f/e", "f/g", "k/x/y", "n"} {
+		file := slices.ContainsFunc(w.Files, func(f Target) bool { return f.Path.Within(p) })
+		if !file && rapid.Bool().Draw(t, label+"folder "+string(p)) {
+			w.Folders = append(w.Folders, p)
+		}
+	}
+	return w
+}
+
 // someWorld has an add-on that is deployed, files that nobody knows, and what
 // the server wrote since.
 func someWorld(t *rapid.T) *world {
@@ -284,7 +295,7 @@ func someWorld(t *rapid.T) *world {
 		w.write(p, "mine "+unknown[p])
 	}
 	req := w.request()
-	req.Wanted = []Wanted{w.wanted("lamps", "1", someFiles(t, "one "))}
+	req.Wanted = []Wanted{withFolders(t, "one ", w.wanted("lamps", "1", someFiles(t, "one ")))}
 	w.run(t, req)
 	since := someFiles(t, "server ")
 	for _, p := range slices.Sorted(maps.Keys(since)) {
@@ -302,11 +313,11 @@ func someRequest(t *rapid.T, w *world) *Request {
 	req := w.request()
 	switch rapid.IntRange(0, 2).Draw(t, "what") {
 	case 0:
-		req.Wanted = []Wanted{w.wanted("lamps", "2", someFiles(t, "two "))}
+		req.Wanted = []Wanted{withFolders(t, "two ", w.wanted("lamps", "2", someFiles(t, "two ")))}
 	case 1:
 		req.Remove = []Removal{{Addon: "lamps", Name: "lamps"}}
 	default:
-		req.Wanted = []Wanted{w.wanted("signs", "1", map[tree.Path]string{"f/new/sign": "s", "k/sign": "s"}), w.wanted("lamps", "2", someFiles(t, "two "))}
+		req.Wanted = []Wanted{withFolders(t, "signs ", w.wanted("signs", "1", map[tree.Path]string{"f/new/sign": "s", "k/sign": "s"})), withFolders(t, "two ", w.wanted("lamps", "2", someFiles(t, "two ")))}
 	}
 	return req
 }

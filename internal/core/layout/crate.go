@@ -45,6 +45,7 @@ type Crate struct {
 	Why         string    `json:"why"`  // how it was recognised and its root found
 	Files       []File    `json:"files"`
 	Left        []Left    `json:"left"`
+	Folders     []Folder  `json:"folders,omitempty"` // that are empty in the archive, sorted by place and path
 	Facts       []Fact    `json:"facts,omitempty"`
 	Says        []Said    `json:"says,omitempty"` // what the author's notes tell people to do
 	// OneOf are the parts by choice of which one of several is taken, by their names.
@@ -128,8 +129,8 @@ func (c *Crate) Key() string {
 func (c *Crate) Label() string { return c.Name + "@" + c.Version }
 
 // Digest names the crate: SHA-256 over the rulebook's name, the add-on, the
-// version and the sorted targets with their content and executable mark. A
-// repacked archive with equal contents gives the same digest.
+// version and the sorted targets with their content and executable mark, and its empty
+// folders. A repacked archive with equal contents gives the same digest.
 func (c *Crate) Digest() tree.Digest {
 	h := sha256.New()
 	field := func(b []byte) {
@@ -148,6 +149,10 @@ func (c *Crate) Digest() tree.Digest {
 		field([]byte(f.Target()))
 		field(f.Digest[:])
 		field([]byte{map[bool]byte{true: 1}[f.Exec]})
+	}
+	for _, f := range c.Folders { // of a crate without any the digest is as it always was
+		field([]byte(f.Place))
+		field([]byte(f.Path + "/"))
 	}
 	return tree.Digest(h.Sum(nil))
 }

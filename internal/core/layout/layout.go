@@ -55,6 +55,7 @@ func Lay(b *rulebook.Book, a Archive, fixes Fixes) (Result, error) {
 		}
 	}
 	slices.SortFunc(l.files, func(a, b tree.Entry) int { return strings.Compare(string(a.Path), string(b.Path)) })
+	l.empty = emptyFolders(a.Entries)
 	l.editions = newEditions(b.Known, l.files)
 	l.kinds()
 	if len(l.res.Crates) == 0 && !slices.ContainsFunc(l.res.Findings, decisive) {
@@ -88,6 +89,7 @@ type laying struct {
 	archive Archive
 	fixes   Fixes
 	files   []tree.Entry // without folders and without what is in inner archives
+	empty   []tree.Path  // folders in which the archive has nothing
 	dropped []tree.Entry // files that a desktop has left
 	inner   []tree.Entry // files in inner archives and packed files
 	// packedIn are those by the file that they are in, once that was asked.
@@ -234,6 +236,9 @@ func (c *Crate) move(archive tree.Path) {
 	}
 	for i := range c.Left {
 		c.Left[i].Source = base.Join(c.Left[i].Source)
+	}
+	for i := range c.Folders {
+		c.Folders[i].Source = base.Join(c.Folders[i].Source)
 	}
 	for i := range c.Findings {
 		if c.Findings[i].Path != "" {

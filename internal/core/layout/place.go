@@ -35,6 +35,7 @@ func (l *laying) crate(k *rulebook.Kind, r root) {
 			nowhere++
 		}
 	}
+	c.folders(rules, l.empty, r)
 	if nowhere > 0 {
 		c.find(finding.Finding{Level: finding.Warn, Code: "no-rule",
 			What: fmt.Sprintf("%s of %s: no rule of kind %s says where to", words.Count(nowhere, "file"), c.Label(), k.Name),

@@ -88,9 +88,9 @@ func (s *Maker) want(ctx context.Context, srv model.Server, b *rulebook.Book, cr
 			if f.Optional != "" && !slices.Contains(parts.taken[c.Key], f.Optional) {
 				continue
 			}
-			folder, err := b.Resolve(f.Place, values)
+			folder, err := placed(b, f.Place, values)
 			if err != nil {
-				return nil, fault.New(fault.Conflict, "place-gone", "%v", err).WithMend("Stage the archive again, so that it is laid out by the newest rulebook.")
+				return nil, err
 			}
 			if f.Into != "" {
 				merges[folder.Join(f.Into)] = append(merges[folder.Join(f.Into)], model.MergePart{Path: f.Path, Digest: f.Digest})
@@ -98,6 +98,9 @@ func (s *Maker) want(ctx context.Context, srv model.Server, b *rulebook.Book, cr
 			}
 			put = append(put, f)
 			w.Files = append(w.Files, draft.Target{Path: folder.Join(f.Path), Digest: f.Digest, Size: f.Size, Exec: f.Exec, Overlay: c.Body.Overlay})
+		}
+		if err := folders(b, c, values, parts.taken[c.Key], &w); err != nil {
+			return nil, err
 		}
 		if err := stillOff(b, c, values, &w, req); err != nil {
 			return nil, err
@@ -112,6 +115,30 @@ func (s *Maker) want(ctx context.Context, srv model.Server, b *rulebook.Book, cr
 		names = append(names, w.Label())
 	}
 	return names, nil
+}
+
+// placed gives the folder of a place on a server.
+func placed(b *rulebook.Book, place string, values map[string]string) (tree.Path, error) {
+	folder, err := b.Resolve(place, values)
+	if err != nil {
+		return "", fault.New(fault.Conflict, "place-gone", "%v", err).WithMend("Stage the archive again, so that it is laid out by the newest rulebook.")
+	}
+	return folder, nil
+}
+
+// folders adds the empty folders of a crate, without those of parts that are not taken.
+func folders(b *rulebook.Book, c model.Crate, values map[string]string, taken []string, w *draft.Wanted) error {
+	for _, f := range c.Body.Folders {
+		if f.Optional != "" && !slices.Contains(taken, f.Optional) {
+			continue
+		}
+		folder, err := placed(b, f.Place, values)
+		if err != nil {
+			return err
+		}
+		w.Folders = append(w.Folders, folder.Join(f.Path))
+	}
+	return nil
 }
 
 // otherKind gives the kind of an add-on on the server that has a crate's name and is of

@@ -43,6 +43,9 @@ func (s *Maker) rename(ctx context.Context, srv model.Server, b *rulebook.Book, 
 	for _, p := range slices.Sorted(maps.Keys(req.Ledger)) {
 		row := req.Ledger[p]
 		i := slices.IndexFunc(row.Claims, func(c draft.Claim) bool { return c.Addon == key })
+		if i >= 0 && row.State.Being == tree.Folder {
+			w.Folders = append(w.Folders, p)
+		}
 		if i < 0 || row.State.Being != tree.Content {
 			continue
 		}

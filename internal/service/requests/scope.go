@@ -90,6 +90,9 @@ func (s *Maker) targets(ctx context.Context, srv model.Server, req *draft.Reques
 		for _, f := range w.Files {
 			add(f.Path)
 		}
+		for _, p := range w.Folders {
+			add(p)
+		}
 		for _, wish := range w.Listings {
 			add(wish.Path)
 		}

@@ -28,6 +28,14 @@
       }))
     }))
   );
+  let folders = $derived(
+    (crate.folders ?? []).map((f) => ({
+      source: `${f.source}/`,
+      target: `${join(pathOf[f.place] ?? f.place, f.path)}/`,
+      reason: 'It is empty, and is made there too.',
+      ways: []
+    }))
+  );
   let placing = $state(false);
   let glob = $state('');
 
@@ -59,6 +67,10 @@
     </h3>
     {#each fold(g.ways) as line (line.source + line.target)}<MapLine {line} />{/each}
   {/each}
+  {#if folders.length}
+    <h3 class="bar">Empty folders · {folders.length}</h3>
+    {#each folders as line (line.source)}<MapLine {line} />{/each}
+  {/if}
   {#if left.length}
     <h3 class="bar">Left out · {count(left.length, 'file')}</h3>
     {#each fold(left) as line (line.source + line.reason)}<MapLine

@@ -1232,6 +1232,8 @@ export interface components {
             fileCount: number;
             files?: components["schemas"]["CrateFile"][] | null;
             findings: components["schemas"]["Finding"][];
+            /** @description Empty folders that are made on the server */
+            folders?: components["schemas"]["CrateFolder"][] | null;
             kind: string;
             /** @description name@version */
             label: string;
@@ -1284,6 +1286,14 @@ export interface components {
             settings?: boolean;
             /** Format: int64 */
             size: number;
+            source: string;
+        };
+        CrateFolder: {
+            /** @description The part by choice that it belongs to */
+            optional?: string;
+            /** @description Below the place */
+            path: string;
+            place: string;
             source: string;
         };
         CrateLeft: {
