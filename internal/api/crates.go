@@ -64,6 +64,11 @@ type CrateFile struct {
 	Settings bool   `json:"settings,omitempty" doc:"People change this file on the server"`
 }
 
+// Received is how much of an upload has come.
+type Received struct {
+	Bytes int64 `json:"bytes"`
+}
+
 // CrateFolder is an empty folder of a crate with its target.
 type CrateFolder struct {
 	Source string `json:"source"`

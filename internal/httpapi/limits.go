@@ -1,6 +1,7 @@
 package httpapi
 
 import (
+	"context"
 	"errors"
 	"io"
 	"math"
@@ -9,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -128,10 +130,11 @@ func (s gate) limited(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		ctl := http.NewResponseController(c.Response())
 		if r.URL.Path == archivesPath {
-			if s.MaxUpload > 0 && r.ContentLength > s.MaxUpload {
+			come, _ := strconv.ParseInt(r.URL.Query().Get("from"), 10, 64) // what is no number is refused where it is used
+			if s.MaxUpload > 0 && come+max(0, r.ContentLength) > s.MaxUpload {
 				return writeProblem(c, tooLarge(s.MaxUpload))
 			}
-			r.Body = &patient{ReadCloser: r.Body, ctl: ctl, left: s.MaxUpload}
+			r.Body = &patient{ReadCloser: r.Body, ctl: ctl, most: s.MaxUpload, read: come}
 		} else if !isSafe(r) {
 			if r.Body != http.NoBody {
 				_ = ctl.SetReadDeadline(time.Now().Add(bodyTime)) // a test's recorder has none
@@ -160,18 +163,28 @@ var errTooLarge = errors.New("the archive is larger than this service takes")
 type patient struct {
 	io.ReadCloser
 	ctl  *http.ResponseController
-	left int64 // bytes that may still come; 0 or less at first: any number
+	most int64 // bytes that may come; 0: any number
 	read int64
+	over atomic.Bool
+}
+
+// cut ends the reading, also one that waits for the line.
+func (p *patient) cut() {
+	p.over.Store(true)
+	_ = p.ctl.SetReadDeadline(time.Unix(1, 0))
 }
 
 func (p *patient) Read(b []byte) (int, error) {
 	_ = p.ctl.SetReadDeadline(time.Now().Add(stall)) // a test's recorder has none
+	if p.over.Load() {                               // who cuts from here on comes behind the deadline above
+		return 0, context.Canceled
+	}
 	n, err := p.ReadCloser.Read(b)
-	if err != nil {
+	if err != nil && !p.over.Load() {
 		_ = p.ctl.SetReadDeadline(time.Time{})
 	}
 	p.read += int64(n)
-	if p.left > 0 && p.read > p.left {
+	if p.most > 0 && p.read > p.most {
 		return n, errTooLarge
 	}
 	return n, err

@@ -25,6 +25,17 @@ func (s *Server) crateOps(h huma.API) {
 	}) (*done, error) {
 		return nil, s.fail(ctx, s.Catalog.RenamePallet(ctx, in.Rulebook, in.Pallet, in.Body.Name, actorOf(ctx)))
 	})
+	huma.Register(h, op(http.MethodPost, "/archives/parts/{part}", "resume-upload", "How much of an upload has come, so that it goes on there; whoever still sends it is cut off", "crates"), func(ctx context.Context, in *struct {
+		Part string `path:"part"`
+	}) (*body[api.Received], error) {
+		n, err := s.Parts.Received(ctx, in.Part)
+		return &body[api.Received]{api.Received{Bytes: n}}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodDelete, "/archives/parts/{part}", "drop-upload", "Forget what has come of an upload", "crates"), func(ctx context.Context, in *struct {
+		Part string `path:"part"`
+	}) (*done, error) {
+		return nil, s.fail(ctx, s.Parts.Drop(ctx, in.Part))
+	})
 	huma.Register(h, op(http.MethodGet, "/crates", "list-crates", "List the crates, the newest first", "crates"), func(ctx context.Context, in *struct {
 		Paged
 		Rulebook string `query:"rulebook"`

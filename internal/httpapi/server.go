@@ -57,6 +57,7 @@ type Remembered struct {
 // Server holds the use cases that calls reach.
 type Server struct {
 	Catalog  *catalog.Service
+	Parts    *catalog.Parts // uploads that go on where they stopped
 	Hosts    *hosts.Service
 	Changes  *changes.Service
 	Insight  *insight.Service

@@ -43,7 +43,7 @@ func (s streams) stage(c *echo.Context) error {
 	if err != nil {
 		return refuse(c, err)
 	}
-	u, err := s.Catalog.Receive(ctx, q.Get("filename"), c.Request().Body)
+	u, err := s.receive(c.Request())
 	if errors.Is(err, errTooLarge) {
 		return writeProblem(c, tooLarge(s.MaxUpload))
 	}
@@ -65,6 +65,27 @@ func (s streams) stage(c *echo.Context) error {
 	return c.JSON(http.StatusAccepted, s.jobs().wireJob(ctx, j))
 }
 
+// receive takes the bytes of an archive, of which some may have come before.
+func (s streams) receive(r *http.Request) (*catalog.Upload, error) {
+	q := r.URL.Query()
+	id := q.Get("part")
+	if id == "" {
+		return s.Catalog.Receive(r.Context(), q.Get("filename"), r.Body)
+	}
+	from := int64(0)
+	if said := q.Get("from"); said != "" {
+		var err error
+		if from, err = strconv.ParseInt(said, 10, 64); err != nil || from < 0 {
+			return nil, fault.New(fault.Usage, "bad-request", "an upload goes on from a number of bytes, not from %q", said)
+		}
+	}
+	cut := func() {}
+	if p, ok := r.Body.(*patient); ok {
+		cut = p.cut
+	}
+	return s.Parts.Receive(r.Context(), id, q.Get("filename"), from, r.Body, cut)
+}
+
 // saidOf reads what a person says of an archive.
 func saidOf(q url.Values) (catalog.Say, error) {
 	said := catalog.Say{Source: q.Get("source"), Note: q.Get("note"), CodePage: q.Get("codePage"), Root: q.Get("root"), KeepOnly: q.Get("keepOnly") == "true", Trusted: q.Get("trusted") == "true"}
@@ -79,7 +100,11 @@ func saidOf(q url.Values) (catalog.Say, error) {
 
 // refuse answers a call whose body was not read to its end.
 func refuse(c *echo.Context, err error) error {
-	drain(c.Request().Body)
+	if p, ok := c.Request().Body.(*patient); ok && p.over.Load() {
+		c.Response().Header().Set("Connection", "close") // the rest of it never comes
+	} else {
+		drain(c.Request().Body)
+	}
 	return writeProblem(c, ProblemOf(err))
 }
 
@@ -130,7 +155,9 @@ func (s *Server) describePlain(doc *huma.OpenAPI) {
 		Parameters: []*huma.Param{{Name: "filename", In: "query", Required: true, Description: "As it was downloaded", Schema: &huma.Schema{Type: "string"}},
 			text("rulebook", "Lay it out by this rulebook only"), text("for", "Lay it out by this server's rulebook only"), text("source", "Where it was downloaded"), text("note", "A note of your own"), text("sha256", "What its SHA-256 has to be"),
 			text("codePage", "Of names in it that are not UTF-8, as IANA calls it"), text("root", "The folder in it that is the add-on, where several could be"),
-			text("keepOnly", "true: it is kept but not laid out")},
+			text("keepOnly", "true: it is kept but not laid out"),
+			text("part", "A name of the caller's own for this upload, 16 to 64 letters, digits and dashes: what has come of it is kept for a day where the line is cut"),
+			text("from", "With part: so many bytes have come before, and the body is the rest")},
 		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}},
 		Responses:   map[string]*huma.Response{"202": job}})
 	doc.AddOperation(&huma.Operation{OperationID: "follow-job", Method: http.MethodGet, Path: "/jobs/{id}/events", Summary: "A job's events, server-sent; resumes with Last-Event-ID", Tags: []string{"jobs"},

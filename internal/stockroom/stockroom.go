@@ -117,6 +117,7 @@ const (
 	packs    = "packs"
 	derived  = "derived"
 	incoming = "incoming"
+	parts    = "parts"
 	aside    = "aside"
 	about    = "about"
 	reserved = "reserved"
@@ -128,7 +129,7 @@ func Open(dir string, index Index) (*Room, error) {
 	if err := os.RemoveAll(filepath.Join(dir, incoming)); err != nil {
 		return nil, fmt.Errorf("clear unfinished uploads: %w", err)
 	}
-	for _, sub := range []string{archives, segments, packs, derived, incoming, about, reserved} {
+	for _, sub := range []string{archives, segments, packs, derived, incoming, parts, about, reserved} {
 		if err := os.MkdirAll(filepath.Join(dir, sub), 0o700); err != nil {
 			return nil, fmt.Errorf("make the stockroom: %w", err)
 		}

@@ -31,7 +31,12 @@ type Service struct {
 	*client.Client
 	DB         *records.DB
 	URL, Token string
+
+	data string
 }
+
+// Data is the folder that holds everything of it.
+func (s *Service) Data() string { return s.data }
 
 // New starts one. It ends with the test.
 func New(t testing.TB) *Service {
@@ -44,7 +49,7 @@ func New(t testing.TB) *Service {
 	require.NoError(t, err)
 	sealer, err := seal.Open(filepath.Join(data, "seal.key"))
 	require.NoError(t, err)
-	s := &Service{DB: db, Token: httpapi.NewToken()}
+	s := &Service{DB: db, Token: httpapi.NewToken(), data: data}
 	parts := assembly.Parts{DB: db, Room: room, Sealer: sealer, Data: data, Self: deploy.Holder{Service: "test", Machine: "here"}, Version: "test",
 		BaseURL: func() string { return s.URL }, Integrity: db.Integrity, Log: slog.New(slog.NewTextHandler(io.Discard, nil))}
 	s.Service, err = assembly.New(t.Context(), parts, assembly.NewCatalog(parts))

@@ -37,15 +37,24 @@ type Say struct {
 
 // Receive streams an archive to disk. It is never held in memory.
 func (s *Service) Receive(ctx context.Context, filename string, body io.Reader) (*Upload, error) {
-	filename = path.Base(strings.ReplaceAll(filename, `\`, "/"))
-	if p, err := tree.ParsePath(filename); err != nil || p.Depth() != 1 {
-		return nil, fault.New(fault.Usage, "bad-filename", "%q is not a file name", filename)
+	filename, err := fileName(filename)
+	if err != nil {
+		return nil, err
 	}
 	in, err := s.Room.Receive(ctx, body)
 	if err != nil {
 		return nil, err
 	}
 	return &Upload{Filename: filename, in: in}, nil
+}
+
+// fileName is the last part of what an archive is called where it comes from.
+func fileName(said string) (string, error) {
+	name := path.Base(strings.ReplaceAll(said, `\`, "/"))
+	if p, err := tree.ParsePath(name); err != nil || p.Depth() != 1 {
+		return "", fault.New(fault.Usage, "bad-filename", "%q is not a file name", name)
+	}
+	return name, nil
 }
 
 // Discard forgets an upload that will not be staged.

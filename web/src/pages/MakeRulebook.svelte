@@ -9,7 +9,7 @@
   import Tried from '../lib/rulebook/Tried.svelte';
   import Dropzone from '../lib/staging/Dropzone.svelte';
   import type { Pick } from '../lib/staging/pick';
-  import { upload } from '../lib/staging/upload';
+  import { uploadWhole } from '../lib/staging/upload';
   import { attempting } from '../lib/attempt.svelte';
   import Button from '../lib/ui/Button.svelte';
   import Head from '../lib/ui/Head.svelte';
@@ -55,7 +55,7 @@
   const learn = (picks: Pick[]) =>
     attempt.run('learn', async () => {
       for (const pick of picks) {
-        const staged = await result<Staged>(await upload(pick, { keepOnly: 'true' }, () => {}));
+        const staged = await result<Staged>(await uploadWhole(pick, { keepOnly: 'true' }));
         downloads = [...downloads.filter((d) => d.digest !== staged.archive.digest), staged.archive];
       }
       await propose();

@@ -60,13 +60,18 @@
         >{percent(u.sent, total)}{#if u.rate}, {size(u.rate)} a second{/if}</span
       >
       {#if u.stalled}<span class="warn-ink px-1.5" role="alert" data-stalled
-          >Nothing has gone for a while. It goes on by itself once the line does; or stop it and begin again.</span
-        >{/if}
+          >Nothing has gone for a while. It goes on by itself once the line does.</span
+        >
+        <Button kind="quiet" onclick={() => u.overAnother()}>Go on over another line</Button>{/if}
       <Button kind="quiet" onclick={() => u.cancel()}>Stop it</Button>
     </div>
   {/if}
   {#if u.stage === 'refused' && again}
-    <div class="mt-1.5"><Button kind="quiet" onclick={again}>Send it again</Button></div>
+    <div class="mt-1.5">
+      <Button kind="quiet" onclick={again}
+        >{u.begun && u.sent ? 'Go on where it stopped' : 'Send it again'}</Button
+      >
+    </div>
   {/if}
   {#if worth.length}
     <div class="mt-1.5">

@@ -1,10 +1,11 @@
 // The archives that are on their way. They live with the app, not with the
 // staging page, so that leaving the page loses nothing.
 import { createContext } from 'svelte';
-import type { Staged } from '../api/client';
+import { Refusal, type Job, type Staged } from '../api/client';
 import { result } from '../api/jobs';
 import type { Pick } from './pick';
-import { upload, type Aim } from './upload';
+import { unique } from '../api/unique';
+import { cancelled, drop, received, upload, type Aim } from './upload';
 
 /** After how long without a byte an upload is told to stand still, milliseconds. */
 export const stalledAfter = 10_000;
@@ -19,7 +20,13 @@ export class Upload {
   staged = $state<Staged>();
   error = $state<unknown>();
 
-  #stop = new AbortController();
+  /** Whether a part of it is at the service, from which it can go on. */
+  begun = $state(false);
+
+  readonly #part = unique();
+  #stopped = false;
+  #line = new AbortController();
+  #anew = false;
   #marks: [at: number, sent: number][] = [];
 
   constructor(
@@ -29,14 +36,22 @@ export class Upload {
 
   /** Stops it; nothing of it is kept. */
   cancel(): void {
-    this.#stop.abort();
+    this.#stopped = true;
+    this.#line.abort();
   }
 
-  /** Makes it as new, to be sent again. */
+  /** Leaves a line that stands still, and goes on over another where it stopped. */
+  overAnother(): void {
+    this.#anew = true;
+    this.#line.abort();
+  }
+
+  /** Makes it ready to be sent once more: what has come of it already is not sent again. */
   again(): void {
-    this.#stop = new AbortController();
+    this.#stopped = false;
     this.#marks = [];
-    this.sent = this.rate = 0;
+    this.rate = 0;
+    if (!this.begun) this.sent = 0;
     this.stalled = false;
     this.error = undefined;
     this.stage = 'waiting';
@@ -63,19 +78,53 @@ export class Upload {
     let watching: ReturnType<typeof setInterval> | undefined;
     try {
       this.stage = 'sending';
-      this.moved(0);
       watching = setInterval(() => this.watch(), 1000);
-      const job = await upload(this.pick, this.aim, (sent) => this.moved(sent), this.#stop.signal);
+      let job: Job | undefined;
+      while (!job) job = await this.#send();
       clearInterval(watching);
       this.stage = 'laying out';
       this.staged = await result<Staged>(job);
       this.stage = 'staged';
     } catch (e) {
-      this.error = e;
+      this.error = this.#stopped ? await this.#dropped() : e;
       this.stage = 'refused';
     } finally {
       clearInterval(watching);
       this.stalled = false;
+    }
+  }
+
+  /** Sends what has not come yet; nothing is given where another line is to be tried. */
+  async #send(): Promise<Job | undefined> {
+    this.#anew = false;
+    this.#line = new AbortController();
+    if (this.#stopped) throw new Refusal(cancelled);
+    try {
+      const from = this.begun ? await received(this.#part, this.#line.signal) : 0;
+      this.#marks = [];
+      this.moved(from);
+      this.begun = true;
+      const rest = { pick: this.pick, aim: this.aim, part: this.#part, from };
+      const job = await upload(rest, (sent) => this.moved(sent), this.#line.signal);
+      this.begun = false; // all of it has come, and waits no more
+      return job;
+    } catch (e) {
+      if (this.#anew && !this.#stopped) return undefined;
+      throw e;
+    }
+  }
+
+  /** Forgets what has come of it, and tells so. */
+  async #dropped(): Promise<Refusal> {
+    const begun = this.begun;
+    this.begun = false;
+    try {
+      if (begun) await drop(this.#part);
+      return new Refusal(cancelled);
+    } catch {
+      const detail =
+        'You have stopped it. The service does not answer; it forgets what has come within a day.';
+      return new Refusal({ ...cancelled, detail });
     }
   }
 }

@@ -21,6 +21,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/archives/parts/{part}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How much of an upload has come, so that it goes on there; whoever still sends it is cut off */
+        post: operations["resume-upload"];
+        /** Forget what has come of an upload */
+        delete: operations["drop-upload"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/changes": {
         parameters: {
             query?: never;
@@ -1856,6 +1874,10 @@ export interface components {
             path: string;
             text: string;
         };
+        Received: {
+            /** Format: int64 */
+            bytes: number;
+        };
         Remedy: {
             /** @description Which deed: a stable code */
             do: string;
@@ -2245,6 +2267,10 @@ export interface operations {
                 root?: string;
                 /** @description true: it is kept but not laid out */
                 keepOnly?: string;
+                /** @description A name of the caller's own for this upload, 16 to 64 letters, digits and dashes: what has come of it is kept for a day where the line is cut */
+                part?: string;
+                /** @description With part: so many bytes have come before, and the body is the rest */
+                from?: string;
             };
             header?: never;
             path?: never;
@@ -2263,6 +2289,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    "resume-upload": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                part: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Received"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "drop-upload": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
                 };
             };
         };
