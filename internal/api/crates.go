@@ -34,6 +34,7 @@ type Crate struct {
 	Says      []Said        `json:"says,omitempty" doc:"What the author's notes tell people to do"`
 	Overlay   bool          `json:"overlay,omitempty" doc:"It changes files of another add-on"`
 	Base      string        `json:"base,omitempty" doc:"The add-on that it changes"`
+	Chosen    bool          `json:"rootChosen,omitempty" doc:"Its root was chosen by a person; lay-out-archive with forget asks anew"`
 	Corrected []string      `json:"corrected,omitempty" doc:"What your corrections did, in words"`
 	Archives  []Archive     `json:"archives" nullable:"false"`
 	Readings  []Reading     `json:"readings,omitempty" doc:"What each reading found, where a rulebook is tried"`
@@ -62,6 +63,19 @@ type CrateFile struct {
 
 	Optional string `json:"optional,omitempty" doc:"The part by choice that it belongs to"`
 	Settings bool   `json:"settings,omitempty" doc:"People change this file on the server"`
+}
+
+// Loose is an archive of which no crate is in the list.
+type Loose struct {
+	Archive   Archive        `json:"archive"`
+	Rulebooks []StagedByBook `json:"rulebooks" nullable:"false" doc:"What those in use said of it, as far as they have looked"`
+}
+
+// Choosing is how an archive is laid out once more.
+type Choosing struct {
+	Rulebook string `json:"rulebook,omitempty" doc:"By this one only; else by every one in use"`
+	Root     string `json:"root,omitempty" doc:"The folder in it that is the add-on"`
+	Forget   bool   `json:"forget,omitempty" doc:"A root that was chosen before is forgotten, and asked anew"`
 }
 
 // Received is how much of an upload has come.

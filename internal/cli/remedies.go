@@ -50,7 +50,8 @@ var commands = map[string]string{
 	"leave-data":      "restless deploy SERVER CRATE… --no-copy-data",
 
 	"stage-archive":  "restless stage ARCHIVE",
-	"choose-root":    "restless stage ARCHIVE --root FOLDER",
+	"show-archives":  "restless archive list",
+	"choose-root":    "restless archive again ARCHIVE --root FOLDER",
 	"show-crates":    "restless crate list",
 	"name-crate":     "restless crate set CRATE --WITH VALUE",
 	"tell-apart":     "restless crate set CRATE --apart",

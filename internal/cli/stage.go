@@ -182,7 +182,7 @@ func (a stageCommands) printStaged(st api.Staged) {
 	case st.Known && same && crates > 0:
 		fmt.Fprintln(a.Out, "  The same bytes were staged before; nothing was changed.")
 	case crates == 0 && asked:
-		fmt.Fprintln(a.Out, "  The archive is kept, but no crate was made yet: stage it again with --root FOLDER.")
+		fmt.Fprintf(a.Out, "  The archive is kept, but no crate was made yet. Say which folder is the add-on:\n    restless archive again %s --root FOLDER\n", quoted(st.Archive.Filename))
 	case crates == 0 && known:
 		fmt.Fprintln(a.Out, "  The archive is kept; no crate is made of it.")
 	case crates == 0:

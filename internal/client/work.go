@@ -49,6 +49,20 @@ func (c *CrateCalls) Stage(ctx context.Context, st Staging, body io.Reader, size
 	return result[api.Staged](ctx, c.line, j, each)
 }
 
+// LooseArchives lists the archives of which no crate is in the list.
+func (c *CrateCalls) LooseArchives(ctx context.Context) ([]api.Loose, error) {
+	return all[api.Loose](ctx, c.line, "/archives/loose", url.Values{})
+}
+
+// LayOutArchive lays an archive out once more, and waits for it.
+func (c *CrateCalls) LayOutArchive(ctx context.Context, archive string, how api.Choosing, each Each) (api.Staged, error) {
+	j, err := call[api.Job](ctx, c.line, http.MethodPost, "/archives/"+esc(archive)+"/again", how)
+	if err != nil {
+		return api.Staged{}, err
+	}
+	return result[api.Staged](ctx, c.line, j, each)
+}
+
 // LayOutAgain lays out by a rulebook's newest revision what only earlier ones
 // laid out, and waits for it.
 func (c *RulebookCalls) LayOutAgain(ctx context.Context, rulebook string, each Each) ([]api.StagedByBook, error) {

@@ -124,7 +124,20 @@ func TestWhichRootIsChosenOnce(t *testing.T) {
 	}
 	out := s.fails(3, "no crate was made", "stage", tents("2"), "--for", "lantern").out
 	require.Contains(t, out, "which of these is the add-on is not clear: tent-2 (2 files), old (1 file)")
-	require.Contains(t, out, "stage it again with --root FOLDER")
+	require.Contains(t, out, "restless archive again tents-2.zip --root FOLDER")
+
+	// It waits in a list of its own, and is laid out without being sent again.
+	out = s.must("archive", "list")
+	require.Regexp(t, `tents-2\.zip .* lanternfall asks which is the add-on: tent-2, old`, out)
+	s.fails(2, `holds no "tent-9"`, "archive", "again", "tents-2.zip", "--root", "tent-9")
+	require.Contains(t, s.must("archive", "again", "tents-2.zip", "--root", "old"), "crate old@0.1  stall of lanternfall: 1 file placed, 2 left out")
+	require.Contains(t, s.must("archive", "list"), "Of every archive that was staged there is a crate in the list.")
+	require.Contains(t, s.must("crate", "show", "old@0.1"), "the root old, as you chose it for tents-2.zip")
+
+	// The wrong one is taken back.
+	require.Contains(t, s.fails(3, "no crate was made of tents-2.zip", "archive", "again", "tents-2.zip", "--forget-root").out, "tent-2 (2 files), old (1 file)")
+	require.NotContains(t, s.must("crate", "list"), "old@0.1")
+	s.fails(1, `no archive "tent-5.zip" was staged`, "archive", "again", "tent-5.zip")
 	s.fails(2, `holds no "tent-9"`, "stage", tents("2"), "--for", "lantern", "--root", "tent-9")
 	out = s.must("stage", tents("2"), "--for", "lantern", "--root", "tent-2")
 	require.Contains(t, out, "crate tent@2  stall of lanternfall: 2 files placed, 1 left out")

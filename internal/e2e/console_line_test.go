@@ -7,11 +7,13 @@ import (
 	"io"
 	"net"
 	"net/url"
+	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -193,10 +195,19 @@ func TestAnUploadOverALineThatStallsIsCutAndComesBack(t *testing.T) {
 
 	// It is cut: that one is refused, and what waits behind it is not; it goes on where it
 	// stopped.
+	l.cut() // so that the next goes over a new line, and some of it does
 	l.hold()
 	second, third := large(t, "2.0"), testbed.Zip(t, filepath.Join(t.TempDir(), "drum-tent-main-3.zip"), stall("3.0", map[string]string{"a.lf": "a"}))
 	c.upload("[data-files]", second, third)
 	c.seeIn("[data-sent]", "%")
+	require.Eventually(t, func() bool {
+		come, err := filepath.Glob(filepath.Join(s.data, "*", "parts", "*"))
+		if err != nil || len(come) != 1 {
+			return false
+		}
+		i, err := os.Stat(come[0])
+		return err == nil && i.Size() > 0
+	}, 10*time.Second, 10*time.Millisecond)
 	l.denies("drum-tent-main-2.0") // a browser tries once more by itself
 	l.cut()
 	l.goOn()
@@ -215,8 +226,9 @@ func TestAnUploadOverALineThatStallsIsCutAndComesBack(t *testing.T) {
 	require.NoError(t, err)
 	require.True(t, asks, "leaving the page would cut it")
 	c.click("Stop it")
-	c.see("You have stopped it; nothing of it is kept.")
+	c.see("You have stopped it.") // at once, though the service does not hear of it yet
 	l.goOn()
+	c.see("You have stopped it; nothing of it is kept.")
 	asks, err = browser.Eval[bool](c.page, `!dispatchEvent(new Event('beforeunload', {cancelable: true}))`)
 	require.NoError(t, err)
 	require.False(t, asks)

@@ -371,8 +371,20 @@ func TestTheAddOnInAnArchiveIsChosenByPointing(t *testing.T) {
 	c.goTo("/staging")
 	c.upload("[data-files]", zip)
 	c.see("Which of these is the add-on?")
-	c.click("This one") // the first is the one with more in it
-	c.seeIn("[data-upload='tents-2.zip']", "new@2")
+	c.click("Take old")
+	c.seeIn("[data-upload='tents-2.zip']", "old@1")
+
+	// That was the wrong one: it is taken back on the crate's own page, at any time.
+	c.click("old@1")
+	c.see("the root old, as you chose it for tents-2.zip")
+	c.click("Choose another root…")
+	c.click("Ask again")
+	c.seeIn("[data-loose='tents-2.zip']", "Which of these is the add-on?")
+	c.goTo("/staging") // anew, in which the upload is not known any more
+	c.click("Take new")
+	c.seeIn("table", "new")
+	c.seeIn("h2:last-of-type", "Crates")
+	require.NotContains(t, s.must("crate", "list"), "old@1")
 }
 
 func TestArchivesAndFoldersAreDropped(t *testing.T) {

@@ -73,7 +73,7 @@ func wireArchive(a model.Archive) api.Archive {
 
 func wireCrate(c model.Crate) api.Crate {
 	w := api.Crate{Label: c.Body.Label(), Ref: c.Body.Label() + "~" + c.Digest.Short(), Digest: c.Digest.String(), Name: c.Body.Name, Version: c.Body.Version,
-		Rulebook: c.Body.Rulebook, Revision: c.Revision, Kind: c.Body.Kind, Root: c.Body.Root.String(), Why: c.Body.Why, NameFrom: c.Body.NameFrom, VerFrom: c.Body.VersionFrom, Overlay: c.Body.Overlay, Base: c.Body.Base, Corrected: c.Body.Corrected, Findings: findings(c.Findings),
+		Rulebook: c.Body.Rulebook, Revision: c.Revision, Kind: c.Body.Kind, Root: c.Body.Root.String(), Why: c.Body.Why, NameFrom: c.Body.NameFrom, VerFrom: c.Body.VersionFrom, Overlay: c.Body.Overlay, Base: c.Body.Base, Chosen: c.Body.Chosen, Corrected: c.Body.Corrected, Findings: findings(c.Findings),
 		Archives: []api.Archive{}, FileCount: len(c.Body.Files), LeftCount: len(c.Body.Left), StagedAt: c.CreatedAt}
 	for _, a := range c.Archives {
 		w.Archives = append(w.Archives, wireArchive(a))
@@ -151,6 +151,14 @@ func wireStaged(st catalog.Staged) api.Staged {
 			b.Crates[i].Archives = []model.Archive{st.Archive}
 		}
 		w.Rulebooks = append(w.Rulebooks, wireByBook(b, wireCrate)) // the files are the crate's own to show
+	}
+	return w
+}
+
+func wireLoose(l catalog.Loose) api.Loose {
+	w := api.Loose{Archive: wireArchive(l.Archive), Rulebooks: []api.StagedByBook{}}
+	for _, b := range l.Books {
+		w.Rulebooks = append(w.Rulebooks, wireByBook(b, wireCrate))
 	}
 	return w
 }

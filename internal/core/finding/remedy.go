@@ -51,7 +51,8 @@ const (
 // What can be done about downloads and rulebooks.
 const (
 	StageArchive  Deed = "stage-archive"
-	ChooseRoot    Deed = "choose-root" // with: the folder inside the archive
+	ShowArchives  Deed = "show-archives" // of which no crate is in the list
+	ChooseRoot    Deed = "choose-root"   // with: the folder inside the archive
 	ShowCrates    Deed = "show-crates"
 	NameCrate     Deed = "name-crate" // with: "name", "version" or "base"
 	TellApart     Deed = "tell-apart" // from add-ons of other kinds with its name
@@ -78,7 +79,7 @@ func Deeds() []Deed {
 		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Restart,
 		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, RollBack,
 		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData,
-		StageArchive, ChooseRoot, ShowCrates, NameCrate, TellApart, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook, AddOver,
+		StageArchive, ShowArchives, ChooseRoot, ShowCrates, NameCrate, TellApart, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook, AddOver,
 		ShowJobs, ShowTokens, ShowSessions, NewLink, StartService}
 }
 

@@ -79,7 +79,7 @@ func (l *laying) choose(k *rulebook.Kind, roots []root) (root, bool) {
 	if len(fit) != 1 {
 		return root{}, false
 	}
-	fit[0].why += fmt.Sprintf("; you chose this root for %s", fix.From)
+	fit[0].chosen = fix.From
 	return fit[0], true
 }
 

@@ -172,7 +172,7 @@ func (l *laying) unsure(k *rulebook.Kind, roots []root) {
 	if n := len(roots) - len(names); n > 0 {
 		names = append(names, fmt.Sprintf("and %d more", n))
 	}
-	l.report(finding.Warn, "two-roots", roots[0].path(), "Say which, and stage it again.",
+	l.report(finding.Warn, "two-roots", roots[0].path(), "Say which.",
 		"kind %s fits, but which of these is the add-on is not clear: %s", k.Name, strings.Join(names, ", ")).By(finding.ChooseRoot.With())
 }
 

@@ -23,6 +23,7 @@ type root struct {
 	rest   map[tree.Path]bool // of what is beside the add-ons of a pack, these files
 	stems  []stem             // where a name may be read, the best first
 	why    string             // for the crate
+	chosen string             // from which download on a person has chosen it
 	reason string             // for each of its files
 }
 

@@ -194,5 +194,5 @@ func TestAChosenRootIsFoundAgain(t *testing.T) {
 	next := map[string]string{"v3-tent/stall.lf": "", "old/stall.lf": ""}
 	c := lay(b, archive("tents-3.zip", next), fixes).Crates[0]
 	require.Equal(t, tree.Path("v3-tent"), c.Root)
-	require.Contains(t, c.Why, "you chose this root for tents-2.zip")
+	require.Contains(t, c.Corrected, "the root "+string(c.Root)+", as you chose it for tents-2.zip")
 }

@@ -28,6 +28,10 @@ type Records interface {
 	Server(ctx context.Context, name string) (model.Server, error)
 	Archive(ctx context.Context, d tree.Digest) (model.Archive, error)
 	AddArchive(ctx context.Context, a model.Archive, entries []tree.Entry, held map[string][]stockroom.Held) (model.Archive, error)
+	// Crateless lists the archives of which no crate is in the list, the newest first.
+	Crateless(ctx context.Context) ([]model.Archive, error)
+	// ArchivesNamed finds archives by file name or by the first digits of their digests.
+	ArchivesNamed(ctx context.Context, ref string) ([]model.Archive, error)
 	Entries(ctx context.Context, archive int64) ([]tree.Entry, error)
 	NeverLaidOut(ctx context.Context, archive int64) (bool, error)
 	Relist(ctx context.Context, a model.Archive, entries []tree.Entry) error

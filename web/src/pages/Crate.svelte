@@ -1,7 +1,8 @@
 <!-- A crate: where does each file go, and why? -->
 <script lang="ts">
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
-  import { api, ok } from '../lib/api/client';
+  import { api, ok, type Crate as CrateOf } from '../lib/api/client';
+  import { result } from '../lib/api/jobs';
   import { crate, readme, rulebook } from '../lib/api/queries';
   import { clock, count, size } from '../lib/format';
   import CrateBeside from '../lib/staging/CrateBeside.svelte';
@@ -30,6 +31,16 @@
   let dropping = $state(false);
   let naming = $state(false);
   let comparing = $state(false);
+  let choosing = $state(false);
+
+  /** Has the archive ask again which folder in it is the add-on. */
+  async function chooseAgain(c: CrateOf) {
+    const archive = c.archives[0]!.digest;
+    const body = { rulebook: c.rulebook, forget: true };
+    await result(await ok(api.POST('/archives/{archive}/again', { params: { path: { archive } }, body })));
+    await client.invalidateQueries({ queryKey: ['crates'] });
+    await navigate('/staging');
+  }
 
   async function drop() {
     await ok(api.DELETE('/crates/{crate}', { params: { path: { crate: digest } } }));
@@ -43,6 +54,7 @@
   <Head title={c.name}>
     {#snippet beside()}<span class="min-w-0 text-ink-soft [overflow-wrap:anywhere]">{c.why}</span>{/snippet}
     <Button onclick={() => (dropping = true)}>Drop…</Button>
+    {#if c.rootChosen}<Button onclick={() => (choosing = true)}>Choose another root…</Button>{/if}
     <Button onclick={() => (naming = true)}>Rename…</Button>
     <Button onclick={() => (comparing = true)}>Compare…</Button>
     {#if notes.data?.length}<Button onclick={() => (reading = true)}
@@ -94,6 +106,13 @@
     )} stay in the stockroom, and what is deployed of it stays where it is."
     word="Drop it"
     does={drop}
+  />
+  <Confirm
+    bind:open={choosing}
+    title="Choose the root of {c.archives[0]?.filename} again?"
+    about="{c.root} was chosen as the add-on. The archive is laid out again and asks anew, on the staging page. {c.label} leaves the list, unless a server has it; what is deployed stays where it is."
+    word="Ask again"
+    does={() => chooseAgain(c)}
   />
 {:else if q.error}
   <Head title="Crate" />

@@ -4,6 +4,7 @@
   import { crates, rulebooks } from '../lib/api/queries';
   import ById from '../lib/staging/ById.svelte';
   import CrateRow from '../lib/staging/CrateRow.svelte';
+  import Loose from '../lib/staging/Loose.svelte';
   import Dropzone from '../lib/staging/Dropzone.svelte';
   import type { Pick } from '../lib/staging/pick';
   import UploadRow from '../lib/staging/UploadRow.svelte';
@@ -55,6 +56,8 @@
     {/each}
   </div>
 {/if}
+
+<Loose />
 
 <div class="mt-6 mb-2 flex flex-wrap items-center gap-3">
   <h2>Crates</h2>

@@ -15,6 +15,7 @@ export type Remedy = Schemas['Remedy'];
 export type FileRow = Schemas['File'];
 export type LedgerEvent = Schemas['Event'];
 export type Rulebook = Schemas['Rulebook'];
+export type Loose = Schemas['Loose'];
 export type Staged = Schemas['Staged'];
 export type Proposed = Schemas['Proposed'];
 export type Question = Schemas['Question'];

@@ -12,6 +12,12 @@ export const servers = () => ({
   queryFn: () => ok(api.GET('/servers')).then((p) => p.items)
 });
 
+/** Archives of which no crate is in the list. */
+export const loose = () => ({
+  queryKey: ['crates', 'loose'],
+  queryFn: () => ok(api.GET('/archives/loose')).then((p) => p.items)
+});
+
 /** How every server stands, in one answer. */
 export const statuses = () => ({
   queryKey: ['status'],

@@ -1,23 +1,37 @@
 <!-- Where an archive could be read in several ways: the person points at one. -->
 <script lang="ts">
   import { useQueryClient } from '@tanstack/svelte-query';
-  import type { StagedByBook } from '../api/client';
+  import { api, ok, type Staged, type StagedByBook } from '../api/client';
+  import { result } from '../api/jobs';
   import { count } from '../format';
   import PathText from '../ui/PathText.svelte';
   import Button from '../ui/Button.svelte';
-  import { getUploads, type Upload } from './uploads.svelte';
+  import Trouble from '../ui/Trouble.svelte';
 
-  let { upload, rulebook }: { upload: Upload; rulebook: StagedByBook } = $props();
-  const uploads = getUploads();
+  interface Props {
+    /** Its digest. */
+    archive: string;
+    rulebook: StagedByBook;
+    onstaged?: (staged: Staged) => void;
+  }
+  let { archive, rulebook, onstaged }: Props = $props();
   const client = useQueryClient();
+  let chosen = $state('');
+  let error = $state<unknown>();
 
-  function choose(root: string) {
-    uploads.add(
-      [upload.pick],
-      { rulebook: rulebook.rulebook, root },
-      () => void client.invalidateQueries({ queryKey: ['crates'] })
-    );
-    uploads.forget(upload);
+  async function choose(root: string) {
+    chosen = root;
+    error = undefined;
+    try {
+      const body = { rulebook: rulebook.rulebook, root };
+      const job = await ok(api.POST('/archives/{archive}/again', { params: { path: { archive } }, body }));
+      onstaged?.(await result<Staged>(job));
+      await client.invalidateQueries({ queryKey: ['crates'] });
+    } catch (e) {
+      error = e;
+    } finally {
+      chosen = '';
+    }
   }
 </script>
 
@@ -26,9 +40,9 @@
   <span class="reason">Your choice is kept for its next versions.</span>
   {#each rulebook.choices ?? [] as c (c.root)}
     <div class="flex flex-wrap items-center gap-x-3 py-1">
-      <Button onclick={() => choose(c.root)}>This one</Button>
-      <PathText path={c.root} />
+      <Button disabled={chosen !== ''} onclick={() => choose(c.root)}>Take <PathText path={c.root} /></Button>
       <span class="reason">{count(c.files, 'file')}; {c.why}</span>
     </div>
   {/each}
+  {#if error}<Trouble {error} />{/if}
 </div>

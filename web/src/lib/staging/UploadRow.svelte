@@ -79,7 +79,11 @@
     </div>
   {/if}
   {#each u.staged?.rulebooks ?? [] as b (b.rulebook)}
-    {#if b.choices?.length}<ChooseRoot upload={u} rulebook={b} />{/if}
+    {#if b.choices?.length}<ChooseRoot
+        archive={u.staged!.archive.digest}
+        rulebook={b}
+        onstaged={(st) => (u.staged = st)}
+      />{/if}
   {/each}
   {#if u.error}<Trouble error={u.error} />{/if}
 </div>

@@ -86,7 +86,8 @@ export class Upload {
       this.staged = await result<Staged>(job);
       this.stage = 'staged';
     } catch (e) {
-      this.error = this.#stopped ? await this.#dropped() : e;
+      if (this.#stopped) void this.#drop();
+      else this.error = e;
       this.stage = 'refused';
     } finally {
       clearInterval(watching);
@@ -114,17 +115,24 @@ export class Upload {
     }
   }
 
-  /** Forgets what has come of it, and tells so. */
-  async #dropped(): Promise<Refusal> {
-    const begun = this.begun;
+  /** Has the service forget what has come of it. It may take a while to answer; the next
+   * upload does not wait for that. */
+  async #drop(): Promise<void> {
+    const said = (detail: string) => new Refusal({ ...cancelled, detail });
+    if (!this.begun) {
+      this.error = new Refusal(cancelled);
+      return;
+    }
     this.begun = false;
+    this.error = said('You have stopped it.');
     try {
-      if (begun) await drop(this.#part);
-      return new Refusal(cancelled);
+      await drop(this.#part);
+      if (this.#stopped) this.error = new Refusal(cancelled);
     } catch {
-      const detail =
-        'You have stopped it. The service does not answer; it forgets what has come within a day.';
-      return new Refusal({ ...cancelled, detail });
+      if (this.#stopped)
+        this.error = said(
+          'You have stopped it. The service does not answer; it forgets what has come within a day.'
+        );
     }
   }
 }

@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/archives/loose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Archives of which no crate is in the list, the newest first */
+        get: operations["list-loose-archives"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/archives/parts/{part}": {
         parameters: {
             query?: never;
@@ -34,6 +51,23 @@ export interface paths {
         post: operations["resume-upload"];
         /** Forget what has come of an upload */
         delete: operations["drop-upload"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/archives/{archive}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lay an archive out once more, which may have another root; a job */
+        post: operations["lay-out-archive"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1170,6 +1204,14 @@ export interface components {
             root: string;
             why: string;
         };
+        Choosing: {
+            /** @description A root that was chosen before is forgotten, and asked anew */
+            forget?: boolean;
+            /** @description The folder in it that is the add-on */
+            root?: string;
+            /** @description By this one only; else by every one in use */
+            rulebook?: string;
+        };
         Comparison: {
             files: components["schemas"]["Difference"][];
             new: string;
@@ -1272,6 +1314,8 @@ export interface components {
             /** Format: int64 */
             revision: number;
             root: string;
+            /** @description Its root was chosen by a person; lay-out-archive with forget asks anew */
+            rootChosen?: boolean;
             rulebook: string;
             /** @description What the author's notes tell people to do */
             says?: components["schemas"]["Said"][] | null;
@@ -1560,6 +1604,11 @@ export interface components {
             at: string;
             deployment: string;
         };
+        Loose: {
+            archive: components["schemas"]["Archive"];
+            /** @description What those in use said of it, as far as they have looked */
+            rulebooks: components["schemas"]["StagedByBook"][];
+        };
         MadeToken: {
             /** Format: int64 */
             id: number;
@@ -1678,6 +1727,11 @@ export interface components {
         };
         PageJob: {
             items: components["schemas"]["Job"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
+        };
+        PageLoose: {
+            items: components["schemas"]["Loose"][];
             /** @description Cursor of the next page; absent on the last */
             next?: string;
         };
@@ -2293,6 +2347,35 @@ export interface operations {
             };
         };
     };
+    "list-loose-archives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageLoose"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "resume-upload": {
         parameters: {
             query?: never;
@@ -2344,6 +2427,45 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "lay-out-archive": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its file name, its digest, or the first digits of that */
+                archive: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Choosing"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
             };
             /** @description Error */
             default: {

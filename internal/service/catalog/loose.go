@@ -1,0 +1,137 @@
+package catalog
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+)
+
+// Archives are what was staged, by itself: archives of which no crate is in the list, and
+// how one is laid out once more.
+type Archives struct{ *Service }
+
+// Loose is an archive of which no crate is in the list, with what rulebooks said of it.
+type Loose struct {
+	Archive model.Archive
+	Books   []BookResult // of the rulebooks in use that have looked at it as they are now
+}
+
+// Loose lists the archives of which no crate is in the list, the newest first.
+func (s Archives) Loose(ctx context.Context) ([]Loose, error) {
+	archives, err := s.Records.Crateless(ctx)
+	if err != nil || len(archives) == 0 {
+		return nil, err
+	}
+	revisions, err := s.laying().revisions(ctx, "")
+	if err != nil && fault.As(err).Code != "no-rulebook" {
+		return nil, err
+	}
+	out := make([]Loose, len(archives))
+	for i, a := range archives {
+		out[i].Archive = a
+	}
+	for _, rev := range revisions {
+		b, err := s.books.parse(rev)
+		if err != nil {
+			return nil, err
+		}
+		_, corrections, _, err := s.laying().fixes(ctx, b)
+		if err != nil {
+			return nil, err
+		}
+		for i := range out {
+			laid, err := s.Records.LaidOut(ctx, out[i].Archive.ID, rev.ID, corrections)
+			if errors.Is(err, model.ErrNotFound) {
+				continue
+			}
+			if err != nil {
+				return nil, err
+			}
+			out[i].Books = append(out[i].Books, BookResult{Rulebook: rev.Name, Revision: rev.Number, Choices: laid.Choices, Findings: laid.Findings})
+		}
+	}
+	return out, nil
+}
+
+// Choosing is how an archive is laid out once more.
+type Choosing struct {
+	Rulebook string // that lays it out; empty: every one in use
+	Root     string // the folder in it that is the add-on
+	Forget   bool   // a root that was chosen before: it is asked anew
+}
+
+// Find gives the archive that a person means: by its file name, its digest, or the first
+// digits of that.
+func (s Archives) Find(ctx context.Context, ref string) (model.Archive, error) {
+	if d, err := tree.ParseDigest(ref); err == nil {
+		a, err := s.Records.Archive(ctx, d)
+		if !errors.Is(err, model.ErrNotFound) {
+			return a, err
+		}
+	}
+	fit, err := s.Records.ArchivesNamed(ctx, ref)
+	switch {
+	case err != nil:
+		return model.Archive{}, err
+	case len(fit) == 0:
+		return model.Archive{}, fault.New(fault.Unknown, "archive-unknown", "no archive %q was staged", ref).By(finding.ShowArchives.With(), finding.StageArchive.With())
+	case len(fit) > 1:
+		text := ""
+		for _, a := range fit {
+			text += fmt.Sprintf("\n%s  %s", a.Digest.Short(), a.Filename)
+		}
+		return model.Archive{}, fault.New(fault.Usage, "archive-ambiguous", "%q may be one of several archives:%s", ref, text).WithMend("Write the digits of one of them instead.")
+	}
+	return fit[0], nil
+}
+
+// Again lays an archive out once more, by what is known now. Crates that it no longer makes
+// leave the list, unless a server holds them.
+func (s Archives) Again(ctx context.Context, a model.Archive, how Choosing, actor string, tell func(string)) (st Staged, err error) {
+	revisions, err := s.laying().revisions(ctx, how.Rulebook)
+	if err != nil {
+		return st, err
+	}
+	st.Archive = a
+	old, err := s.laying().madeBefore(ctx, a, revisions)
+	if err != nil {
+		return st, err
+	}
+	for _, rev := range revisions {
+		tell(fmt.Sprintf("laying it out by rulebook %s", rev.Name))
+		if how.Forget {
+			if err := s.forgetRoot(ctx, rev, a, actor); err != nil {
+				return st, err
+			}
+		}
+		br, err := s.laying().layBy(ctx, a, a.Filename, how.Root, rev, actor)
+		if err != nil {
+			return st, err
+		}
+		st.Books = append(st.Books, br)
+	}
+	return st, s.laying().leave(ctx, old, st.Books)
+}
+
+// forgetRoot takes the choice of a root back, if there was one.
+func (s Archives) forgetRoot(ctx context.Context, rev model.Revision, a model.Archive, actor string) error {
+	b, err := s.books.parse(rev)
+	if err != nil {
+		return err
+	}
+	said, err := s.Records.Corrections(ctx, rev.Name)
+	if err != nil {
+		return err
+	}
+	key := layout.ChoiceKey(b, a.Filename)
+	if said[key].Root == "" {
+		return nil
+	}
+	return s.Records.Correct(ctx, rev.Name, key, actor, func(c *model.Correction) { c.Root = "" })
+}
