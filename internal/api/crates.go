@@ -67,8 +67,15 @@ type CrateFile struct {
 
 // Loose is an archive of which no crate is in the list.
 type Loose struct {
-	Archive   Archive        `json:"archive"`
-	Rulebooks []StagedByBook `json:"rulebooks" nullable:"false" doc:"What those in use said of it, as far as they have looked"`
+	Archive   Archive      `json:"archive"`
+	Rulebooks []SaidByBook `json:"rulebooks" nullable:"false" doc:"What those in use said of it, as far as they have looked"`
+}
+
+// SaidByBook is what one rulebook made of an archive the last time that it looked at it.
+type SaidByBook struct {
+	Rulebook string   `json:"rulebook"`
+	Choices  []Choice `json:"choices,omitempty" doc:"Where a person has to choose the root"`
+	Crates   int      `json:"crates,omitempty" doc:"Crates that have left the list since"`
 }
 
 // Choosing is how an archive is laid out once more.

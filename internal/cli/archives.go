@@ -58,7 +58,11 @@ func (a archiveCommands) list(ctx context.Context, cmd *cli.Command) error {
 func looseWords(x api.Loose) string {
 	var said, strange []string
 	for _, b := range x.Rulebooks {
-		if len(b.Choices) == 0 {
+		switch {
+		case b.Crates > 0:
+			said = append(said, fmt.Sprintf("what %s made of it has left the list", b.Rulebook))
+			continue
+		case len(b.Choices) == 0:
 			strange = append(strange, b.Rulebook)
 			continue
 		}
@@ -70,9 +74,9 @@ func looseWords(x api.Loose) string {
 	}
 	switch {
 	case len(x.Rulebooks) == 0:
-		return "no rulebook in use has laid it out as it is now"
-	case len(strange) > 0:
-		said = append(said, "nothing is made of it by "+words.Few(strange))
+		return "no rulebook in use has looked at it, as it is now"
+	case len(strange) > 0 && len(said) == 0:
+		said = append(said, "not known to "+words.Few(strange))
 	}
 	return strings.Join(said, "; ")
 }
@@ -98,7 +102,7 @@ func (a archiveCommands) again(ctx context.Context, cmd *cli.Command) error {
 	}
 	stageCommands{a.App}.printStaged(st)
 	if crates(st) == 0 {
-		return cli.Exit("restless: no crate was made of "+st.Archive.Filename, ExitBlocked)
+		return cli.Exit("no crate was made of "+st.Archive.Filename, ExitBlocked)
 	}
 	return nil
 }

@@ -92,6 +92,8 @@ func command(r api.Remedy, about subject) string {
 		on("SERVER", about.server)
 	case strings.Contains(line, "CRATE"):
 		on("CRATE", about.crate)
+	case strings.Contains(line, "ARCHIVE"):
+		on("ARCHIVE", "")
 	case strings.Contains(line, "NAME"):
 		on("NAME", "")
 	}

@@ -68,7 +68,7 @@ func (a stageCommands) stage(ctx context.Context, cmd *cli.Command) error {
 		}
 	}
 	if len(nothing) > 0 {
-		return cli.Exit("restless: no crate was made of "+words.Few(nothing), ExitBlocked)
+		return cli.Exit("no crate was made of "+words.Few(nothing), ExitBlocked)
 	}
 	return nil
 }
@@ -182,7 +182,7 @@ func (a stageCommands) printStaged(st api.Staged) {
 	case st.Known && same && crates > 0:
 		fmt.Fprintln(a.Out, "  The same bytes were staged before; nothing was changed.")
 	case crates == 0 && asked:
-		fmt.Fprintf(a.Out, "  The archive is kept, but no crate was made yet. Say which folder is the add-on:\n    restless archive again %s --root FOLDER\n", quoted(st.Archive.Filename))
+		fmt.Fprintln(a.Out, "  The archive is kept, but no crate was made yet.")
 	case crates == 0 && known:
 		fmt.Fprintln(a.Out, "  The archive is kept; no crate is made of it.")
 	case crates == 0:

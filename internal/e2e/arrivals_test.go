@@ -132,6 +132,9 @@ func TestWhichRootIsChosenOnce(t *testing.T) {
 	s.fails(2, `holds no "tent-9"`, "archive", "again", "tents-2.zip", "--root", "tent-9")
 	require.Contains(t, s.must("archive", "again", "tents-2.zip", "--root", "old"), "crate old@0.1  stall of lanternfall: 1 file placed, 2 left out")
 	require.Contains(t, s.must("archive", "list"), "Of every archive that was staged there is a crate in the list.")
+	s.must("crate", "drop", "old@0.1", "--yes")
+	require.Regexp(t, `tents-2\.zip .* what lanternfall made of it has left the list`, s.must("archive", "list"))
+	require.Contains(t, s.must("archive", "again", "tents-2.zip"), "crate old@0.1  stall of lanternfall")
 	require.Contains(t, s.must("crate", "show", "old@0.1"), "the root old, as you chose it for tents-2.zip")
 
 	// The wrong one is taken back.
@@ -143,6 +146,12 @@ func TestWhichRootIsChosenOnce(t *testing.T) {
 	require.Contains(t, out, "crate tent@2  stall of lanternfall: 2 files placed, 1 left out")
 	out = s.must("stage", tents("3"), "--for", "lantern")
 	require.Contains(t, out, "crate tent@3  stall of lanternfall", "the choice is found again")
+
+	// Where several rulebooks are in use, it is enough that one of them takes the root.
+	s.must("rulebook", "add", textFile(t, t.TempDir(), "sheds.yaml", sheds))
+	s.must("server", "add", "yard", "--rulebook", "sheds", "--folder", t.TempDir())
+	require.Contains(t, s.must("archive", "again", "tents-2.zip", "--root", "old"), "crate old@0.1")
+	s.fails(2, "takes the folder tent-2/wares", "archive", "again", "tents-2.zip", "--root", "tent-2/wares")
 }
 
 func TestAnExpectedDigestIsCompared(t *testing.T) {

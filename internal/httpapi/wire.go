@@ -156,11 +156,18 @@ func wireStaged(st catalog.Staged) api.Staged {
 }
 
 func wireLoose(l catalog.Loose) api.Loose {
-	w := api.Loose{Archive: wireArchive(l.Archive), Rulebooks: []api.StagedByBook{}}
-	for _, b := range l.Books {
-		w.Rulebooks = append(w.Rulebooks, wireByBook(b, wireCrate))
+	w := api.Loose{Archive: wireArchive(l.Archive), Rulebooks: []api.SaidByBook{}}
+	for _, b := range l.Said {
+		w.Rulebooks = append(w.Rulebooks, api.SaidByBook{Rulebook: b.Rulebook, Choices: wireChoices(b.Choices), Crates: b.Crates})
 	}
 	return w
+}
+
+func wireChoices(choices []layout.Choice) (out []api.Choice) {
+	for _, c := range choices {
+		out = append(out, api.Choice{Kind: c.Kind, Root: c.Root.String(), Files: c.Files, Why: c.Why})
+	}
+	return out
 }
 
 func wireByBook(b catalog.BookResult, crate func(model.Crate) api.Crate) api.StagedByBook {
@@ -168,9 +175,7 @@ func wireByBook(b catalog.BookResult, crate func(model.Crate) api.Crate) api.Sta
 	for _, c := range b.Crates {
 		wb.Crates = append(wb.Crates, crate(c))
 	}
-	for _, c := range b.Choices {
-		wb.Choices = append(wb.Choices, api.Choice{Kind: c.Kind, Root: c.Root.String(), Files: c.Files, Why: c.Why})
-	}
+	wb.Choices = wireChoices(b.Choices)
 	return wb
 }
 

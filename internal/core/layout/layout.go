@@ -173,7 +173,7 @@ func (l *laying) unsure(k *rulebook.Kind, roots []root) {
 		names = append(names, fmt.Sprintf("and %d more", n))
 	}
 	l.report(finding.Warn, "two-roots", roots[0].path(), "Say which.",
-		"kind %s fits, but which of these is the add-on is not clear: %s", k.Name, strings.Join(names, ", ")).By(finding.ChooseRoot.With())
+		"kind %s fits, but which of these is the add-on is not clear: %s", k.Name, strings.Join(names, ", ")).By(finding.ChooseRoot.On(l.archive.Filename))
 }
 
 func (l *laying) below(folder tree.Path) (n int) {

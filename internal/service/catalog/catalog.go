@@ -37,6 +37,7 @@ type Records interface {
 	Relist(ctx context.Context, a model.Archive, entries []tree.Entry) error
 	RenameArchive(ctx context.Context, a model.Archive, filename string) (model.Archive, error)
 	LaidOut(ctx context.Context, archive, revision int64, corrections string) (model.Laid, error)
+	LastSaid(ctx context.Context, archive, revision int64) (choices []layout.Choice, crates int, err error)
 	AddLayout(ctx context.Context, archive, revision int64, corrections string, res layout.Result, actor string) (model.Laid, error)
 	Corrections(ctx context.Context, rulebook string) (map[string]model.Correction, error)
 	Correct(ctx context.Context, rulebook, key, actor string, change func(*model.Correction)) error

@@ -1,6 +1,7 @@
 package catalog
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -48,6 +49,31 @@ func (s layer) layBy(ctx context.Context, a model.Archive, filename, root string
 		err = s.rootTaken(ctx, b, a, filename, root, before, actor, br)
 	}
 	return br, err
+}
+
+// layAll has several revisions lay an archive out. A root that the person names has to be one
+// for any of them; the others say what they make of the archive without it.
+func (s layer) layAll(ctx context.Context, a model.Archive, root string, revisions []model.Revision, actor string, tell func(string)) (out []BookResult, err error) {
+	var refused error
+	taken := false
+	for _, rev := range revisions {
+		tell(fmt.Sprintf("laying it out by rulebook %s", rev.Name))
+		br, err := s.layBy(ctx, a, a.Filename, root, rev, actor)
+		if err != nil && root != "" && fault.As(err).Code == "bad-root" {
+			refused = cmp.Or(refused, err)
+			br, err = s.layBy(ctx, a, a.Filename, "", rev, actor)
+		} else {
+			taken = true
+		}
+		if err != nil {
+			return out, err
+		}
+		out = append(out, br)
+	}
+	if !taken {
+		return out, refused
+	}
+	return out, nil
 }
 
 // rootTaken refuses a root that no kind takes, and forgets that it was chosen.

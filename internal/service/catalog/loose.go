@@ -16,10 +16,17 @@ import (
 // how one is laid out once more.
 type Archives struct{ *Service }
 
-// Loose is an archive of which no crate is in the list, with what rulebooks said of it.
+// Loose is an archive of which no crate is in the list.
 type Loose struct {
 	Archive model.Archive
-	Books   []BookResult // of the rulebooks in use that have looked at it as they are now
+	Said    []Said // by the rulebooks in use that have looked at it
+}
+
+// Said is what a rulebook made of an archive the last time that it looked at it.
+type Said struct {
+	Rulebook string
+	Choices  []layout.Choice // where a person has to choose
+	Crates   int             // that have left the list since
 }
 
 // Loose lists the archives of which no crate is in the list, the newest first.
@@ -35,25 +42,15 @@ func (s Archives) Loose(ctx context.Context) ([]Loose, error) {
 	out := make([]Loose, len(archives))
 	for i, a := range archives {
 		out[i].Archive = a
-	}
-	for _, rev := range revisions {
-		b, err := s.books.parse(rev)
-		if err != nil {
-			return nil, err
-		}
-		_, corrections, _, err := s.laying().fixes(ctx, b)
-		if err != nil {
-			return nil, err
-		}
-		for i := range out {
-			laid, err := s.Records.LaidOut(ctx, out[i].Archive.ID, rev.ID, corrections)
+		for _, rev := range revisions {
+			choices, crates, err := s.Records.LastSaid(ctx, a.ID, rev.ID)
 			if errors.Is(err, model.ErrNotFound) {
 				continue
 			}
 			if err != nil {
 				return nil, err
 			}
-			out[i].Books = append(out[i].Books, BookResult{Rulebook: rev.Name, Revision: rev.Number, Choices: laid.Choices, Findings: laid.Findings})
+			out[i].Said = append(out[i].Said, Said{rev.Name, choices, crates})
 		}
 	}
 	return out, nil
@@ -104,17 +101,14 @@ func (s Archives) Again(ctx context.Context, a model.Archive, how Choosing, acto
 		return st, err
 	}
 	for _, rev := range revisions {
-		tell(fmt.Sprintf("laying it out by rulebook %s", rev.Name))
 		if how.Forget {
 			if err := s.forgetRoot(ctx, rev, a, actor); err != nil {
 				return st, err
 			}
 		}
-		br, err := s.laying().layBy(ctx, a, a.Filename, how.Root, rev, actor)
-		if err != nil {
-			return st, err
-		}
-		st.Books = append(st.Books, br)
+	}
+	if st.Books, err = s.laying().layAll(ctx, a, how.Root, revisions, actor, tell); err != nil {
+		return st, err
 	}
 	return st, s.laying().leave(ctx, old, st.Books)
 }

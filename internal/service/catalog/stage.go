@@ -127,18 +127,17 @@ func (s *Service) Stage(ctx context.Context, u *Upload, rulebookName, actor stri
 		old = append(old, made...)
 		st.Renamed = st.Archive.Filename != st.Before
 	}
-	for _, rev := range revisions {
-		tell(fmt.Sprintf("laying it out by rulebook %s", rev.Name))
-		br, err := s.laying().layBy(ctx, st.Archive, st.Archive.Filename, u.Root, rev, actor)
-		if err == nil && st.Known && !br.Fresh {
-			var again int
-			again, err = s.keeping().healDerived(ctx, st.Archive, br.Crates)
+	if st.Books, err = s.laying().layAll(ctx, st.Archive, u.Root, revisions, actor, tell); err != nil {
+		return st, err
+	}
+	for _, br := range st.Books {
+		if st.Known && !br.Fresh {
+			again, err := s.keeping().healDerived(ctx, st.Archive, br.Crates)
+			if err != nil {
+				return st, err
+			}
 			st.Mended += again
 		}
-		if err != nil {
-			return st, err
-		}
-		st.Books = append(st.Books, br)
 	}
 	return st, s.laying().leave(ctx, old, st.Books)
 }

@@ -11,7 +11,7 @@
   interface Props {
     /** Its digest. */
     archive: string;
-    rulebook: StagedByBook;
+    rulebook: Pick<StagedByBook, 'rulebook' | 'choices'>;
     onstaged?: (staged: Staged) => void;
   }
   let { archive, rulebook, onstaged }: Props = $props();

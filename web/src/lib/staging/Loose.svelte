@@ -24,9 +24,11 @@
   let shown = $derived((list.data ?? []).filter((x) => !asked(x.archive.digest)));
 
   function why(x: Loose): string {
-    const strange = x.rulebooks.filter((b) => !b.choices?.length).map((b) => b.rulebook);
-    if (!x.rulebooks.length) return 'no rulebook in use has laid it out as it is now';
-    return strange.length ? `nothing is made of it by ${strange.join(', ')}` : '';
+    const left = x.rulebooks.filter((b) => b.crates).map((b) => b.rulebook);
+    if (!x.rulebooks.length) return 'no rulebook in use has looked at it, as it is now';
+    if (left.length) return `what ${left.join(', ')} made of it has left the list`;
+    if (x.rulebooks.some((b) => b.choices?.length)) return '';
+    return `not known to ${x.rulebooks.map((b) => b.rulebook).join(', ')}`;
   }
 
   async function again(x: Loose) {

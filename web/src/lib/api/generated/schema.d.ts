@@ -1607,7 +1607,7 @@ export interface components {
         Loose: {
             archive: components["schemas"]["Archive"];
             /** @description What those in use said of it, as far as they have looked */
-            rulebooks: components["schemas"]["StagedByBook"][];
+            rulebooks: components["schemas"]["SaidByBook"][];
         };
         MadeToken: {
             /** Format: int64 */
@@ -2037,6 +2037,16 @@ export interface components {
             line: number;
             source: string;
             text: string;
+        };
+        SaidByBook: {
+            /** @description Where a person has to choose the root */
+            choices?: components["schemas"]["Choice"][] | null;
+            /**
+             * Format: int64
+             * @description Crates that have left the list since
+             */
+            crates?: number;
+            rulebook: string;
         };
         Secrets: {
             /** @description A private key, PEM */
