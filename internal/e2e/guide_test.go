@@ -58,11 +58,13 @@ func TestARulebookIsProposedFromATreeAndADownload(t *testing.T) {
 	s, root := folderServer(t)
 	testbed.Write(t, filepath.Join(root, "kites/blue/kite.toml"), "version = \"1\"\n")
 	testbed.Write(t, filepath.Join(root, "kites/green/kite.toml"), "version = \"2\"\n")
+	testbed.Write(t, filepath.Join(root, "flying.list"), "fly blue\n# fly green\n")
+	testbed.Write(t, filepath.Join(root, "token.txt"), "fly blue\nfly green\n") // a secret by its name
 	testbed.Write(t, filepath.Join(root, "hill.key"), "k")
 	zip := testbed.Zip(t, filepath.Join(t.TempDir(), "red-main.zip"), map[string]string{"red-main/README.md": "r", "red-main/kite.toml": "version = \"1.4\"\n", "red-main/cloth/a": "a"})
 	o := s.restless("rulebook", "propose", "lantern", "--name", "kite-hill", "--title", "Kite Hill", "--with", zip)
 	require.Zero(t, o.code, o.err)
-	require.Contains(t, o.err, "* --answer sign=kite.toml  kite.toml (2 folders in kites on the server hold one; red-main.zip has it at the top of red-main)")
+	require.Contains(t, o.err, "* --answer sign=kite.toml  kite.toml (2 folders in kites on the server hold one; the folder around them is called like it; red-main.zip has it at the top of red-main)")
 	file := written(t, "kite-hill.yaml", o.out)
 	out := s.must("rulebook", "check", file, "--with", zip)
 	require.Contains(t, out, "crate red@1.4  add-on of kite-hill: 2 files placed, 1 left out")
@@ -71,12 +73,16 @@ func TestARulebookIsProposedFromATreeAndADownload(t *testing.T) {
   place kites +kites +2 things in it
   add-on blue +kites/blue *
   add-on green +kites/green *
-  protected +hill.key`, out)
+  protected +hill.key
+  protected +token.txt`, out)
 	s.must("rulebook", "add", file)
 	s.must("server", "edit", "lantern", "--rulebook", "kite-hill")
 	s.must("stage", zip, "--for", "lantern")
 	s.must("deploy", "lantern", "red@1.4", "--yes")
+	require.Contains(t, o.err, `flying.list, a line "fly {folder}" for each (it names 2 of the 2 add-ons: blue, green)`)
+	require.NotContains(t, o.err, "lists=token.txt")
 	require.Equal(t, "a", testbed.Files(testbed.Snapshot(t, root))["kites/red/cloth/a"])
+	require.Equal(t, "fly blue\n# fly green\nfly red\n", read(t, filepath.Join(root, "flying.list")))
 	s.fails(1, "so lantern keeps it", "server", "edit", "lantern", "--rulebook", "lanternfall")
 	s.fails(2, `there is no question "colour"`, "rulebook", "propose", "lantern", "--answer", "colour=red")
 }

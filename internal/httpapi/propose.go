@@ -25,6 +25,9 @@ func (s *Server) propose(ctx context.Context, in api.Propose) (api.Proposed, err
 		if p.Tree, err = s.Hosts.Look(ctx, in.Server); err != nil {
 			return api.Proposed{}, err
 		}
+		if p.Texts, err = s.Hosts.Texts(ctx, in.Server, p.Tree); err != nil {
+			return api.Proposed{}, err
+		}
 	}
 	questions, text, missing, err := s.Catalog.Propose(ctx, p)
 	out := api.Proposed{Questions: []api.Question{}, Text: text, Missing: missing}

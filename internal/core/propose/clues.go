@@ -32,7 +32,8 @@ func isNote(p tree.Path) bool {
 	return strings.HasPrefix(base, ".") || strings.HasPrefix(base, "readme") || strings.HasPrefix(base, "license") || slices.Contains(notes, path.Ext(base))
 }
 
-func secret(p tree.Path) bool {
+// Secret tells whether a file looks like a key or a secret of a server by its name.
+func Secret(p tree.Path) bool {
 	base := strings.ToLower(p.Base())
 	return slices.Contains([]string{".key", ".pem", ".seal", ".p12"}, path.Ext(base)) || strings.Contains(base, "secret") || strings.Contains(base, "password") || strings.Contains(base, "token")
 }
@@ -88,8 +89,22 @@ func markers(e Evidence) []clue {
 		switch n := beside[s]; {
 		case n > 1:
 			t.add(s.name, fmt.Sprintf("%d folders in %s on the server hold one", n, s.above), onServer+min(n, 5))
+			if stem := strings.TrimSuffix(s.name, path.Ext(s.name)); strings.HasPrefix(tree.Fold(s.above.Base()), tree.Fold(stem)) {
+				t.add(s.name, "the folder around them is called like it", 2)
+			}
 		case s.above != tree.Root:
 			t.add(s.name, fmt.Sprintf("a folder in %s on the server holds one", s.above), 1)
+		}
+	}
+	above := map[string][]tree.Path{}
+	for _, s := range order {
+		above[s.name] = append(above[s.name], s.above)
+	}
+	for _, s := range order {
+		if all := above[s.name]; len(all) > 1 && all[0] == s.above {
+			if at, why := grouped(all); at != "" {
+				t.add(s.name, why, onServer+min(len(all), 5))
+			}
 		}
 	}
 	for _, d := range e.Downloads {
@@ -98,7 +113,19 @@ func markers(e Evidence) []clue {
 			t.add(p.Base(), fmt.Sprintf("%s has it at the top of %s", d.Filename, p.Dir()), inDownload-min(len(top), 4))
 		}
 	}
-	return t.ranked()
+	return withSeconds(e, t.ranked())
+}
+
+// withSeconds puts the best marker together with the one that others of its sort have.
+func withSeconds(e Evidence, clues []clue) []clue {
+	if len(clues) == 0 {
+		return nil
+	}
+	for _, s := range seconds(e, clues[0].value) {
+		both := clue{clues[0].value + ", " + s.value, clues[0].why + "; " + s.why, clues[0].weight + s.weight}
+		clues = slices.Insert(slices.DeleteFunc(clues, func(c clue) bool { return c.value == s.value }), 0, both)
+	}
+	return clues
 }
 
 // spot is a file name in folders beside each other.
@@ -231,19 +258,29 @@ func foldersBySuffix(entries []tree.Entry) []suffixed {
 	return out
 }
 
+// groupWord stands in a place for a folder that add-ons share.
+const groupWord = "{group}"
+
 // places finds where on the server such add-ons lie already.
-func places(e Evidence, shape, sign string) []clue {
+func places(e Evidence, f form) []clue {
 	var t tally
+	var above []tree.Path
 	for _, x := range e.Tree {
-		matches := !x.Dir && (x.Path.Base() == sign || strings.HasPrefix(sign, "*") && strings.HasSuffix(x.Path.Base(), sign[1:]))
+		if x.Dir || !f.signed(x.Path.Base()) {
+			continue
+		}
 		switch {
-		case matches && shape == Folder && x.Path.Depth() > 1:
+		case f.shape == Folder && x.Path.Depth() > 1:
 			t.add(x.Path.Dir().Dir().String(), "such folders lie there already", onServer)
-		case matches && shape == Loose && x.Path.Depth() > 1:
+			above = append(above, x.Path.Dir().Dir())
+		case f.shape == Loose && x.Path.Depth() > 1:
 			t.add(x.Path.Dir().Dir().String(), "folders with such files lie there already", onServer)
-		case matches && shape == Single:
+		case f.shape == Single:
 			t.add(x.Path.Dir().String(), "such files lie there already", onServer)
 		}
+	}
+	if at, why := grouped(above); at != "" {
+		t.add(at, why, onServer*(len(above)+1))
 	}
 	for _, x := range e.Tree {
 		name := strings.ToLower(x.Path.Base())
@@ -257,6 +294,87 @@ func places(e Evidence, shape, sign string) []clue {
 		}
 	}
 	return t.ranked()
+}
+
+// grouped finds that add-ons lie in several folders beside each other that are no add-ons
+// themselves: in groups, whose names end alike or that have a folder to themselves.
+func grouped(above []tree.Path) (place, why string) {
+	var groups []string
+	for _, p := range above {
+		if p == tree.Root || p.Dir() != above[0].Dir() {
+			return "", ""
+		}
+		if !slices.Contains(groups, p.Base()) {
+			groups = append(groups, p.Base())
+		}
+	}
+	if len(groups) < 2 {
+		return "", ""
+	}
+	suffix := path.Ext(groups[0])
+	for _, g := range groups {
+		if path.Ext(g) != suffix || g == suffix {
+			suffix = ""
+		}
+	}
+	in := above[0].Dir()
+	if in == tree.Root && suffix == "" {
+		return "", "" // any two folders of a server are beside each other
+	}
+	slices.Sort(groups)
+	return path.Join(string(in), groupWord+suffix), fmt.Sprintf("such folders lie in several groups there: %s", list(groups))
+}
+
+// seconds finds a marker that stands in those folders beside the others that lack the first:
+// the same add-on under an older or newer name of its manifest.
+func seconds(e Evidence, marker string) []clue {
+	holds, has := map[tree.Path]map[string]bool{}, map[tree.Path]bool{}
+	for _, x := range e.Tree {
+		if x.Dir || isNote(x.Path) || x.Path.Depth() < 2 {
+			continue
+		}
+		d := x.Path.Dir()
+		if holds[d] == nil {
+			holds[d] = map[string]bool{}
+		}
+		holds[d][x.Path.Base()] = true
+		if x.Path.Base() == marker {
+			has[d.Dir()] = true
+		}
+	}
+	var lack []tree.Path
+	for d := range holds {
+		if has[d.Dir()] && !holds[d][marker] {
+			lack = append(lack, d)
+		}
+	}
+	if len(lack) == 0 {
+		return nil
+	}
+	slices.Sort(lack)
+	var t tally
+	for name := range holds[lack[0]] {
+		everywhere := path.Ext(name) == path.Ext(marker) && name != lack[0].Base()+path.Ext(name)
+		for d := range holds {
+			if has[d.Dir()] {
+				everywhere = everywhere && holds[d][name] != holds[d][marker]
+			}
+		}
+		if everywhere {
+			t.add(name, fmt.Sprintf("%s has it instead", list(stringsOf(lack))), len(lack))
+		}
+	}
+	if c := t.ranked(); len(c) == 1 { // of two nobody knows which it is
+		return c
+	}
+	return nil
+}
+
+func stringsOf(paths []tree.Path) (out []string) {
+	for _, p := range paths {
+		out = append(out, string(p))
+	}
+	return out
 }
 
 func list(words []string) string { return strings.Join(words, ", ") }

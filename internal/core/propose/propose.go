@@ -7,6 +7,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 
 	"restlesscrate/internal/core/tree"
 )
@@ -14,13 +15,17 @@ import (
 // Download is an archive to learn from.
 type Download struct {
 	Filename string
-	Entries  []tree.Entry // empty where it is a plain file
+	Entries  []tree.Entry // empty where it is a plain file; what is in packed files stands behind "!"
+	// Texts are what small texts in it say, as far as they may be manifests.
+	Texts map[tree.Path]string
 }
 
 // Evidence is what there is to learn from. Either part may be empty.
 type Evidence struct {
 	Tree      []tree.Entry // of a server, folders among them
 	Downloads []Download
+	// Texts are what small texts of the server say, as far as they may name add-ons.
+	Texts map[tree.Path]string
 }
 
 // Question is one thing to decide. Options are ranked, the best first; Free is
@@ -42,8 +47,10 @@ type Option struct {
 // The keys of the questions, in the order in which they are asked.
 const (
 	Shape     = "shape"     // single, folder or loose
-	Sign      = "sign"      // the suffix of a single or loose file, or the marker of a folder
+	Sign      = "sign"      // suffixes of single or loose files, or markers of a folder, comma-separated
 	Place     = "place"     // the folder on the server
+	More      = "more"      // further kinds, each SHAPE SIGN in PLACE, with ; between
+	Lists     = "lists"     // texts that name what is loaded, comma-separated
 	Protected = "protected" // globs, comma-separated
 )
 
@@ -54,6 +61,12 @@ const (
 	Loose  = "loose"
 )
 
+// none is the answer that there is nothing of the sort.
+const none = "none"
+
+// keys are all of them.
+var keys = []string{Shape, Sign, Place, More, Lists, Protected}
+
 // Answers are what a person has decided, by question. What is missing is
 // believed.
 type Answers map[string]string
@@ -61,11 +74,43 @@ type Answers map[string]string
 // Questions gives what is to be decided, with the answers so far taken into
 // account: what the marker can be depends on the shape.
 func Questions(e Evidence, a Answers) []Question {
+	e = e.outside()
 	shape := shapeQuestion(e)
-	chosen := a.orBelieved(shape)
-	sign := signQuestion(e, chosen)
-	place := placeQuestion(e, chosen, a.orBelieved(sign))
-	return []Question{shape, sign, place, protectedQuestion(e)}
+	f := form{shape: a.orBelieved(shape)}
+	sign := signQuestion(e, f.shape)
+	f.signs = signsOf(a.orBelieved(sign))
+	place := placeQuestion(e, f)
+	f.place = a.orBelieved(place)
+	more := moreQuestion(e, f)
+	others, _ := parseForms(a.orBelieved(more)) // what is wrong with it is said by Check
+	return []Question{shape, sign, place, more, listsQuestion(e, append([]form{f}, others...)), protectedQuestion(e)}
+}
+
+// forms are the kinds that the answers make, the first one first.
+func forms(e Evidence, a Answers) ([]form, error) {
+	e = e.outside()
+	f := form{shape: a.orBelieved(shapeQuestion(e))}
+	f.signs = signsOf(a.orBelieved(signQuestion(e, f.shape)))
+	f.place = a.orBelieved(placeQuestion(e, f))
+	others, err := parseForms(a.orBelieved(moreQuestion(e, f)))
+	return append([]form{f}, others...), err
+}
+
+// moreQuestion asks what else add-ons look like.
+func moreQuestion(e Evidence, first form) Question {
+	q := Question{Key: More, Ask: "What else do add-ons look like?", Free: true}
+	if len(first.signs) == 0 || first.place == "" {
+		return append1(q, Option{Value: none, Says: "nothing else", Why: "the first kind is not known yet"})
+	}
+	found := further(e, first)
+	var values, says []string
+	for _, f := range found {
+		values, says = append(values, f.String()), append(says, f.words())
+	}
+	if len(found) > 0 {
+		q.Options = append(q.Options, Option{Value: strings.Join(values, "; "), Says: strings.Join(says, "; "), Why: "such lie on the server beside the others"})
+	}
+	return append1(q, Option{Value: none, Says: "nothing else", Why: "nothing more stands out"})
 }
 
 // orBelieved gives the answer to a question, or what the program believes.
@@ -116,9 +161,9 @@ func signQuestion(e Evidence, shape string) Question {
 	return q
 }
 
-func placeQuestion(e Evidence, shape, sign string) Question {
+func placeQuestion(e Evidence, f form) Question {
 	q := Question{Key: Place, Ask: "Where on the server do add-ons lie?", Free: true}
-	for _, c := range places(e, shape, sign) {
+	for _, c := range places(e, f) {
 		q.Options = append(q.Options, Option{Value: c.value, Says: c.value, Why: c.why})
 	}
 	return q
@@ -128,7 +173,7 @@ func protectedQuestion(e Evidence) Question {
 	q := Question{Key: Protected, Ask: "What must never be touched?", Free: true}
 	var found []string
 	for _, t := range e.Tree {
-		if !t.Dir && t.Path.Depth() <= 2 && secret(t.Path) {
+		if !t.Dir && t.Path.Depth() <= 2 && Secret(t.Path) {
 			found = append(found, string(t.Path))
 		}
 	}
@@ -149,9 +194,10 @@ func Check(a Answers) error {
 		return fmt.Errorf("shape is %q; it is single, folder or loose", s)
 	}
 	for key := range a {
-		if !slices.Contains([]string{Shape, Sign, Place, Protected}, key) {
-			return fmt.Errorf("there is no question %q; there are shape, sign, place and protected", key)
+		if !slices.Contains(keys, key) {
+			return fmt.Errorf("there is no question %q; there are %s", key, list(keys))
 		}
 	}
-	return nil
+	_, err := parseForms(a[More])
+	return err
 }

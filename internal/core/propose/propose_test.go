@@ -37,10 +37,10 @@ func believed(e Evidence, a Answers) map[string]string {
 var fairTree = entries("fair", "fair.order", "fair.seal", "stalls/ticket-gate/stall.lf", "stalls/ticket-gate/gate.lf", "stalls/pie-cart/stall.lf", "stalls/pie-cart/pies.lf", "songbooks/old/waltz.tune")
 
 func TestAFolderGameIsUnderstood(t *testing.T) {
-	e := Evidence{Tree: fairTree, Downloads: []Download{{"drum-tent-main.zip", entries("drum-tent-main/README.md", "drum-tent-main/drum-tent-main/stall.lf", "drum-tent-main/drum-tent-main/wares/drum.lf")}}}
-	require.Equal(t, map[string]string{Shape: Folder, Sign: "stall.lf", Place: "stalls", Protected: "fair.seal"}, believed(e, nil))
+	e := Evidence{Tree: fairTree, Downloads: []Download{{Filename: "drum-tent-main.zip", Entries: entries("drum-tent-main/README.md", "drum-tent-main/drum-tent-main/stall.lf", "drum-tent-main/drum-tent-main/wares/drum.lf")}}}
+	require.Equal(t, map[string]string{Shape: Folder, Sign: "stall.lf", Place: "stalls", More: none, Lists: none, Protected: "fair.seal"}, believed(e, nil))
 	why := Questions(e, nil)[1].Options[0].Why
-	require.Equal(t, "2 folders in stalls on the server hold one; drum-tent-main.zip has it at the top of drum-tent-main/drum-tent-main", why)
+	require.Equal(t, "2 folders in stalls on the server hold one; the folder around them is called like it; drum-tent-main.zip has it at the top of drum-tent-main/drum-tent-main", why)
 
 	text, err := Write("fair", "The Fair", e, nil)
 	require.NoError(t, err)
@@ -55,16 +55,16 @@ func TestAFolderGameIsUnderstood(t *testing.T) {
 
 func TestFilesDeepDownAreRatherParts(t *testing.T) {
 	e := Evidence{Tree: entries("stalls/gate/stall.lf", "stalls/drum/stall.lf", "stalls/drum/wares/a.lf", "stalls/drum/wares/b.lf", "songbooks/harvest/jig.tune", "songbooks/harvest/reel.tune")}
-	require.Equal(t, map[string]string{Shape: Folder, Sign: "stall.lf", Place: "stalls", Protected: "none"}, believed(e, nil))
+	require.Equal(t, map[string]string{Shape: Folder, Sign: "stall.lf", Place: "stalls", More: none, Lists: none, Protected: "none"}, believed(e, nil))
 }
 
 func TestASingleFileGameIsUnderstood(t *testing.T) {
 	e := Evidence{Tree: entries("harbour", "harbour.key", "fixtures/base-1.tdx", "fixtures/lamps-2.tdx", "ports/a/seed"), Downloads: []Download{{Filename: "signs-1.4.tdx"}}}
-	require.Equal(t, map[string]string{Shape: Single, Sign: "*.tdx", Place: "fixtures", Protected: "harbour.key"}, believed(e, nil))
+	require.Equal(t, map[string]string{Shape: Single, Sign: "*.tdx", Place: "fixtures", More: none, Lists: none, Protected: "harbour.key"}, believed(e, nil))
 }
 
 func TestLooseFilesAreUnderstoodFromADownloadAlone(t *testing.T) {
-	e := Evidence{Downloads: []Download{{"songs-1.2.zip", entries("reel.tune", "jig.tune", "notes.txt")}}}
+	e := Evidence{Downloads: []Download{{Filename: "songs-1.2.zip", Entries: entries("reel.tune", "jig.tune", "notes.txt")}}}
 	got := believed(e, nil)
 	require.Equal(t, []string{Loose, "*.tune", "", "none"}, []string{got[Shape], got[Sign], got[Place], got[Protected]})
 	_, err := Write("songs", "Songs", e, nil)

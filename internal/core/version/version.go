@@ -25,16 +25,20 @@ var start = regexp.MustCompile(`(?i)[-_ +]+v?\d`)
 // Split tells the name and the version in a stem apart: "tide-lamps-2.1.0"
 // gives "tide-lamps" and "2.1.0". A copy counter is dropped first. Without a
 // version the second result is empty and the first is the whole stem. A stem
-// that is nothing but a version is a name.
+// that is nothing but a version is a name. The number under which a site keeps a
+// download, before the name or behind it, is no part of either.
 func Split(stem string) (name, ver string) {
 	stem = strings.TrimSpace(DropCounter(strings.TrimSpace(stem)))
+	if first, rest, ok := cutNumber(stem); ok && siteNumber(first) {
+		stem = rest
+	}
 	for _, at := range start.FindAllStringIndex(stem, -1) {
 		tail := stem[at[0]:]
 		m := mark.FindStringSubmatch(tail)
 		if m == nil || at[0] == 0 || !looksLike(m[1]) {
 			continue
 		}
-		return stem[:at[0]], strings.TrimRight(m[1], "-_.+ ")
+		return stem[:at[0]], withoutSiteNumber(strings.TrimRight(m[1], "-_.+ "))
 	}
 	return stem, ""
 }

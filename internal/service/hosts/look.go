@@ -1,10 +1,16 @@
 package hosts
 
 import (
+	"bytes"
 	"context"
+	"errors"
 	"fmt"
+	"io"
 	"io/fs"
+	"unicode/utf8"
 
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/propose"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/remote"
 )
@@ -14,6 +20,51 @@ const (
 	lookDepth   = 4
 	lookEntries = 50_000
 )
+
+// How much of a server's texts [Service.Texts] reads.
+const (
+	textDepth   = 3
+	textMost    = 60
+	textLongest = 64 << 10 // bytes
+)
+
+// Texts reads small texts near the root of a server's tree that may say something about how
+// its add-ons are loaded. What looks like a secret is not read.
+func (s *Service) Texts(ctx context.Context, name string, entries []tree.Entry) (map[tree.Path]string, error) {
+	srv, err := s.Find(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	h, err := s.Connect(ctx, srv)
+	if err != nil {
+		return nil, err
+	}
+	defer h.Close()
+	out := map[tree.Path]string{}
+	for _, e := range entries {
+		if e.Dir || e.Size == 0 || e.Size > textLongest || e.Path.Depth() > textDepth || propose.Secret(e.Path) {
+			continue
+		}
+		if len(out) == textMost {
+			break
+		}
+		f, err := h.Open(ctx, e.Path)
+		if errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrPermission) {
+			continue // it has gone meanwhile, or is none of our business
+		}
+		if err != nil {
+			return nil, fmt.Errorf("read texts of %s: %w", name, err)
+		}
+		raw, err := io.ReadAll(io.LimitReader(f, textLongest))
+		if err = errors.Join(err, f.Close()); err != nil {
+			return nil, fmt.Errorf("read texts of %s: %w", name, err)
+		}
+		if utf8.Valid(raw) && !bytes.ContainsRune(raw, 0) {
+			out[e.Path] = string(raw)
+		}
+	}
+	return out, nil
+}
 
 // Look lists what is near the root of a server's tree, level by level. It
 // changes nothing.
@@ -31,6 +82,9 @@ func (s *Service) Look(ctx context.Context, name string) ([]tree.Entry, error) {
 	err = remote.Walk(ctx, h, []tree.Path{tree.Root}, remote.Bounds{}, func(p tree.Path, i remote.Info) (bool, error) {
 		if _, err := tree.ParsePath(i.Name); err != nil || i.Being != tree.Folder && i.Being != tree.Content {
 			return false, nil // a link or a name that is no path says nothing about the game
+		}
+		if p == draft.Work { // ours
+			return false, nil
 		}
 		if len(out) >= lookEntries {
 			return false, fs.SkipAll
