@@ -147,3 +147,9 @@ type SignInLink struct {
 	URL       string    `json:"url"`
 	ExpiresAt time.Time `json:"expiresAt"`
 }
+
+// Change says what of the records has changed.
+type Change struct {
+	Servers []string `json:"servers,omitempty" doc:"Whose settings, deployments or roll calls have, by name"`
+	About   []string `json:"about,omitempty" enum:"ledger,crates,oddities,rulebooks" doc:"What else has, of all servers"`
+}

@@ -191,13 +191,18 @@ func TestWhoWatchesIsToldOfAChange(t *testing.T) {
 			}
 		}()
 	}
-	first := <-told[0]
+	s.must("server", "add", "reedbank", "--rulebook", "lanternfall", "--folder", t.TempDir())
+	require.Equal(t, `{"servers":["reedbank"]}`, <-told[0])
+	for _, others := range told[1:] {
+		<-others
+	}
 	s.must("server", "edit", "lantern", "--fact", "game=7")
 	for i := range told {
 		testbed.Eventually(t, "everybody is told", func() bool {
 			select {
 			case n := <-told[i]:
-				return n != first
+				require.Equal(t, `{"servers":["lantern"]}`, n, "of the other nothing is asked again")
+				return true
 			default:
 				return false
 			}
@@ -206,5 +211,21 @@ func TestWhoWatchesIsToldOfAChange(t *testing.T) {
 	var all api.Page[api.Status]
 	_, body := s.call("GET", "/api/v1/statuses", s.token(), "")
 	require.NoError(t, json.Unmarshal([]byte(body), &all))
-	require.Len(t, all.Items, 1)
+	require.Len(t, all.Items, 2)
+
+	// Whoever comes back is told what was missed.
+	s.stage(stall("0.4.0", map[string]string{"a": "a"}))
+	req, err := http.NewRequest("GET", fmt.Sprintf("http://127.0.0.1:%d/api/v1/changes", s.port), nil)
+	require.NoError(t, err)
+	req.Header.Set("Authorization", "Bearer "+s.token())
+	req.Header.Set("Last-Event-ID", "1")
+	res, err := http.DefaultClient.Do(req)
+	require.NoError(t, err)
+	defer res.Body.Close()
+	for lines := bufio.NewScanner(res.Body); lines.Scan(); {
+		if n, ok := strings.CutPrefix(lines.Text(), "data: "); ok {
+			require.Equal(t, `{"servers":["lantern","reedbank"],"about":["crates","rulebooks"]}`, n)
+			break
+		}
+	}
 }

@@ -78,7 +78,9 @@ type Server struct {
 	// Keyed gives a hash of a secret that is worth nothing without the key file.
 	Keyed func(purpose, secret string) string
 	// Counter changes whenever the records do.
-	Counter   func(ctx context.Context) (int64, error)
+	Counter func(ctx context.Context) (int64, error)
+	// News tells what has changed since the counter had a value.
+	News      func(ctx context.Context, since int64) (model.News, error)
 	MaxUpload int64 // bytes of the largest archive that is taken; 0: any
 
 	sessions      *scs.SessionManager

@@ -163,13 +163,14 @@ func (s *Server) describePlain(doc *huma.OpenAPI) {
 	doc.AddOperation(&huma.Operation{OperationID: "follow-job", Method: http.MethodGet, Path: "/jobs/{id}/events", Summary: "A job's events, server-sent; resumes with Last-Event-ID", Tags: []string{"jobs"},
 		Parameters: []*huma.Param{{Name: "id", In: "path", Required: true, Schema: &huma.Schema{Type: "string"}}},
 		Responses:  map[string]*huma.Response{"200": {Description: "Events named progress, then one named end with the job", Content: map[string]*huma.MediaType{"text/event-stream": {Schema: &huma.Schema{Type: "string"}}}}}})
-	doc.AddOperation(&huma.Operation{OperationID: "watch-changes", Method: http.MethodGet, Path: "/changes", Summary: "An event whenever the records change, server-sent", Tags: []string{"insight"},
-		Responses: map[string]*huma.Response{"200": {Description: "Events named changed, without saying what", Content: map[string]*huma.MediaType{"text/event-stream": {Schema: &huma.Schema{Type: "string"}}}}}})
-	// Staged, JobEvent and Acted travel inside jobs only, so nothing else names them.
+	doc.AddOperation(&huma.Operation{OperationID: "watch-changes", Method: http.MethodGet, Path: "/changes", Summary: "An event whenever the records change, with what of them, server-sent; resumes with Last-Event-ID", Tags: []string{"insight"},
+		Responses: map[string]*huma.Response{"200": {Description: "Events named changed; each holds a Change", Content: map[string]*huma.MediaType{"text/event-stream": {Schema: &huma.Schema{Type: "string"}}}}}})
+	// These travel inside jobs and streams only, so nothing else names them.
 	doc.Components.Schemas.Schema(typeOf[api.Staged](), true, "Staged")
 	doc.Components.Schemas.Schema(typeOf[api.Checkup](), true, "Checkup")
 	doc.Components.Schemas.Schema(typeOf[api.JobEvent](), true, "JobEvent")
 	doc.Components.Schemas.Schema(typeOf[api.Acted](), true, "Acted")
+	doc.Components.Schemas.Schema(typeOf[api.Change](), true, "Change")
 }
 
 func typeOf[T any]() reflect.Type { return reflect.TypeFor[T]() }

@@ -2,12 +2,16 @@ package httpapi
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"net/http"
+	"strconv"
 	"sync"
 	"time"
 
 	"github.com/labstack/echo/v5"
+
+	"restlesscrate/internal/api"
 )
 
 // watching asks the records once for everybody who watches, and tells them when
@@ -77,10 +81,18 @@ func (w *watching) ask(ctx context.Context) {
 	}
 }
 
-// changed streams an event whenever the records change: what a page shows may not be
-// so any more then. It says nothing of what changed.
+// changed streams an event whenever the records change, with what of them has: pages ask
+// again for that.
 func (s streams) changed(c *echo.Context) error {
 	ctx := c.Request().Context()
+	last, err := s.Counter(ctx)
+	if err != nil {
+		return writeProblem(c, ProblemOf(err))
+	}
+	// A listener that comes back is told what it missed.
+	if heard, err := strconv.ParseInt(c.Request().Header.Get("Last-Event-ID"), 10, 64); err == nil && heard < last {
+		last = heard
+	}
 	news, leave := s.watch.join()
 	defer leave()
 	w := c.Response()
@@ -94,15 +106,30 @@ func (s streams) changed(c *echo.Context) error {
 		}
 		return rc.Flush()
 	}
-	err := say(": watching\n\n")
+	tell := func() error {
+		n, err := s.News(ctx, last)
+		if err != nil || len(n.Servers)+len(n.About) == 0 {
+			return nil //nolint:nilerr // it is told with the next
+		}
+		raw, err := json.Marshal(api.Change{Servers: n.Servers, About: n.About})
+		if err != nil {
+			return err
+		}
+		last = n.Counter
+		return say("id: %d\nevent: changed\ndata: %s\n\n", last, raw)
+	}
+	err = say(": watching\n\n")
+	if err == nil {
+		err = tell()
+	}
 	still := time.NewTicker(stillThere)
 	defer still.Stop()
 	for err == nil {
 		select {
 		case <-ctx.Done():
 			return nil
-		case n := <-news:
-			err = say("event: changed\ndata: %d\n\n", n)
+		case <-news:
+			err = tell()
 		case <-still.C:
 			err = say(": still there\n\n")
 		}

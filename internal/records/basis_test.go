@@ -22,7 +22,7 @@ func TestWhateverADraftIsMadeFromMovesTheBasis(t *testing.T) {
 	moves["ledger_cause"] = []string{"INSERT"}                                                                                      // every event comes with one
 	for _, table := range []string{"ledger_name", "ledger_claimant", "ledger_event", "ledger_path", "ledger_claim", "ledger_addon", // follow from events
 		"layout", "layout_crate", // how crates came to be
-		"deployment", "motion", "job", "job_event", "token", "session", "signin_link", "idempotency", "identity", "goose_db_version", "sqlite_sequence"} {
+		"deployment", "motion", "job", "job_event", "token", "session", "signin_link", "idempotency", "identity", "news", "goose_db_version", "sqlite_sequence"} {
 		moves[table] = nil
 	}
 	tables, err := all(t.Context(), db.sql, func(r *sql.Rows, s *string) error { return r.Scan(s) }, `SELECT name FROM sqlite_schema WHERE type = 'table'`)

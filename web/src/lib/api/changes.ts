@@ -3,40 +3,55 @@
 // one listens and tells the others.
 import type { QueryClient } from '@tanstack/svelte-query';
 import { base } from './client';
+import type { components } from './generated/schema';
 
-const fromRecords = new Set([
-  'servers',
-  'status',
-  'deployments',
-  'deployment',
-  'crates',
-  'crate',
-  'rulebooks',
-  'rulebook',
-  'rollcall',
-  'files',
-  'history',
-  'written',
-  'control'
-]);
+type Schemas = components['schemas'];
+
+/** What has changed; nothing is said of it where all may have. */
+type Change = Schemas['Change'];
+
+// What is asked of one server, with its name behind the key; a list of all has none.
+const ofServer = new Set(['deployments', 'deployment', 'rollcall', 'written', 'control']);
+// What the files of servers are: only what is done changes them.
+const ofLedger = new Set(['files', 'history']);
+
+/** Whether what is kept under a key may be another one now. */
+export function concerns(key: readonly unknown[], change: Change | undefined): boolean {
+  const of = String(key[0]);
+  const about = (...subjects: string[]) =>
+    change === undefined || subjects.some((s) => (change.about as string[] | undefined)?.includes(s));
+  const server = (name: unknown) =>
+    change === undefined ||
+    (name === undefined || name === ''
+      ? (change.servers ?? []).length > 0
+      : change.servers?.includes(name as string));
+  if (of === 'servers') return about('rulebooks') || !!server('');
+  if (of === 'status') return about('ledger', 'crates', 'oddities', 'rulebooks') || !!server(key[1]);
+  if (of === 'rollcall' && about('oddities')) return true;
+  if (ofServer.has(of)) return about('rulebooks') || !!server(key[1]);
+  if (ofLedger.has(of)) return about('ledger');
+  if (of === 'crates' || of === 'crate') return about('crates', 'ledger', 'rulebooks');
+  if (of === 'rulebooks' || of === 'rulebook') return about('rulebooks') || !!server('');
+  return false;
+}
 
 const name = 'restless-changes';
 const otherwise = 4000; // milliseconds between looks where tabs cannot agree on one
 
 /** Watches until the function that it gives is called. */
 export function watchChanges(client: QueryClient): () => void {
-  const again = () =>
-    void client.invalidateQueries({ predicate: (q) => fromRecords.has(String(q.queryKey[0])) });
+  const again = (change?: Change) =>
+    void client.invalidateQueries({ predicate: (q) => concerns(q.queryKey, change) });
   // Tabs agree by locks, which a browser has only where it trusts the address.
   if (!navigator.locks) {
-    const timer = setInterval(again, otherwise);
+    const timer = setInterval(() => again(), otherwise);
     return () => clearInterval(timer);
   }
   const others = new BroadcastChannel(name);
-  others.onmessage = again;
-  const tell = () => {
-    again();
-    others.postMessage('changed');
+  others.onmessage = (m: MessageEvent<Change | undefined>) => again(m.data);
+  const tell = (change?: Change) => {
+    again(change);
+    others.postMessage(change);
   };
   let stop = listen(tell);
   // A page that is kept for the way back keeps no connection meanwhile.
@@ -57,7 +72,7 @@ export function watchChanges(client: QueryClient): () => void {
 }
 
 /** Waits until no other tab listens, and listens then. */
-function listen(tell: () => void): () => void {
+function listen(tell: (change?: Change) => void): () => void {
   const giveUp = new AbortController();
   let done = () => {};
   navigator.locks
@@ -69,7 +84,7 @@ function listen(tell: () => void): () => void {
         if (opened) tell();
         opened = true;
       });
-      source.addEventListener('changed', tell);
+      source.addEventListener('changed', (m) => tell(JSON.parse(m.data) as Change));
       return new Promise<void>((resolve) => {
         done = () => {
           source.close();

@@ -80,7 +80,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** An event whenever the records change, server-sent */
+        /** An event whenever the records change, with what of them, server-sent; resumes with Last-Event-ID */
         get: operations["watch-changes"];
         put?: never;
         post?: never;
@@ -1186,6 +1186,12 @@ export interface components {
             id: number;
             /** Format: date-time */
             signedInAt: string;
+        };
+        Change: {
+            /** @description What else has, of all servers */
+            about?: ("ledger" | "crates" | "oddities" | "rulebooks")[] | null;
+            /** @description Whose settings, deployments or roll calls have, by name */
+            servers?: string[] | null;
         };
         Checkup: {
             damaged: components["schemas"]["Damaged"][];
@@ -2497,7 +2503,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Events named changed, without saying what */
+            /** @description Events named changed; each holds a Change */
             200: {
                 headers: {
                     [name: string]: unknown;
