@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/words"
 )
@@ -39,12 +40,19 @@ func (l *laying) leaveDroppings() {
 
 // clientOnly tells of what only players need.
 func (l *laying) clientOnly(c *Crate) {
+	var sides []Fact
+	elsewhere := false // it says that it is for servers too, or for both
 	for _, f := range c.Facts {
-		if side := strings.ToLower(f.Name); f.Kind == "side" && strings.HasPrefix(side, "client") && !strings.Contains(side, "server") {
-			c.find(finding.Finding{Level: finding.Warn, Code: "client-only", What: fmt.Sprintf("%s says that %s is for players, not for servers (side: %s)", f.From, c.Name, f.Name),
-				Mend: "Ask its author before you deploy it; it may keep the server from starting."})
-			return
+		if f.Kind == rulebook.Side {
+			sides = append(sides, f)
+			elsewhere = elsewhere || !strings.HasPrefix(strings.ToLower(f.Name), "client") || strings.Contains(strings.ToLower(f.Name), "server")
 		}
+	}
+	if len(sides) > 0 && !elsewhere {
+		f := sides[0]
+		c.find(finding.Finding{Level: finding.Warn, Code: "client-only", What: fmt.Sprintf("%s says that %s is for players, not for servers (side: %s)", f.From, c.Name, f.Name),
+			Mend: "Ask its author before you deploy it; it may keep the server from starting."})
+		return
 	}
 	for _, f := range c.Files {
 		for _, up := range f.Source.Ancestors() {
