@@ -151,3 +151,30 @@ func TestEveryCodeOfALayoutHasItsDownloads(t *testing.T) {
 	}
 	require.Greater(t, n, 18)
 }
+
+// The name of a pack tells the version of the pack, not of what is in it, also where each of
+// its add-ons is of a kind of its own.
+func TestTheNameOfAPackTellsNothingOfItsMembers(t *testing.T) {
+	text := `format: 1
+name: ferry
+title: The Ferry
+places: {p: {path: p}}
+kinds:
+  route: {recognise: {single: "*.route"}, several: true, put: [{take: "*.route", place: p}]}
+  crew: {recognise: {marker: crew.toml}, several: true, version: {read: {file: crew.toml, at: /v}}, put: [{take: "**", place: p, as: "{name}/{path}"}]}
+`
+	r, err := Lay(book(t, text), archive("harbour-2.1.zip", map[string]string{"harbour/routes/east.route": "e", "harbour/crew/anna/crew.toml": "v = \"0.4\"\n", "harbour/crew/ben/crew.toml": ""}), nil)
+	require.NoError(t, err)
+	labels := []string{}
+	for _, c := range r.Crates {
+		labels = append(labels, c.Label())
+		require.False(t, slices.ContainsFunc(c.Findings, func(f finding.Finding) bool { return f.Code == "two-versions-told" }), "%v", c.Findings)
+	}
+	require.ElementsMatch(t, []string{"east@unmarked", "anna@0.4", "ben@unmarked"}, labels)
+	require.Equal(t, "harbour@2.1", r.Pallet.Name+"@"+r.Pallet.Version)
+
+	// Of an archive with one add-on it is the add-on's.
+	r, err = Lay(book(t, text), archive("anna-2.1.zip", map[string]string{"anna/crew.toml": ""}), nil)
+	require.NoError(t, err)
+	require.Equal(t, "anna@2.1", r.Crates[0].Label())
+}

@@ -111,9 +111,14 @@ func (l *laying) kinds() {
 	taken := func(r root) bool {
 		return slices.ContainsFunc(l.res.Crates, func(c *Crate) bool { return r.path() == c.Root || r.path().Within(c.Root) && c.Root != tree.Root })
 	}
+	all := make([][]root, len(l.book.Kinds))
+	for i := range l.book.Kinds {
+		all[i] = l.rooting().roots(&l.book.Kinds[i])
+	}
+	pack := l.isPack(all)
 	for i := range l.book.Kinds {
 		k := &l.book.Kinds[i]
-		roots := l.rooting().roots(k)
+		roots := all[i]
 		switch {
 		case len(roots) == 0:
 		case len(l.res.Crates) > 0 && !(k.Several && l.several()):
@@ -134,7 +139,7 @@ func (l *laying) kinds() {
 				roots = []root{chosen}
 			}
 			for _, r := range roots {
-				if len(roots) > 1 && len(r.stems) > 1 && k.Several {
+				if pack && len(r.stems) > 1 && k.Several {
 					r.stems = r.stems[:len(r.stems)-1] // the file's name is the pack's
 				}
 				if !taken(r) {
@@ -147,6 +152,24 @@ func (l *laying) kinds() {
 		l.res.Choices = nil
 		l.res.Findings = slices.DeleteFunc(l.res.Findings, func(f finding.Finding) bool { return f.Code == "two-roots" })
 	}
+}
+
+// isPack tells whether an archive holds several add-ons beside each other, of one kind or of
+// several: its file name says nothing of any of them then.
+func (l *laying) isPack(all [][]root) bool {
+	var beside []tree.Path
+	for i, roots := range all {
+		if !l.book.Kinds[i].Several {
+			continue
+		}
+		for _, r := range roots {
+			p := r.path()
+			if !slices.ContainsFunc(beside, func(o tree.Path) bool { return p == o || p.Within(o) || o.Within(p) }) {
+				beside = append(beside, p)
+			}
+		}
+	}
+	return len(beside) > 1
 }
 
 // several tells whether the crates so far are of kinds that come several to an archive.

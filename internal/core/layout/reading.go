@@ -109,12 +109,37 @@ type Traced struct {
 func (c *Crate) traced(rd rulebook.Reading, what string, out []found) {
 	t := Traced{What: what, File: rd.File, Where: orElse(rd.At, rd.Match)}
 	if len(out) > 0 {
-		t.From, t.Value = out[0].from, strings.Join(textsOf(out[0].value), ", ")
+		t.From = out[0].from
+		var all []string
+		for _, f := range out {
+			if f.from == t.From {
+				all = append(all, toldOf(rd, f)...)
+			}
+		}
+		t.Value = strings.Join(all, ", ")
 		if t.Value == "" {
 			t.Value = "something that is no text"
 		}
 	}
 	c.Traces = append(c.Traces, t)
+}
+
+// toldOf is what a reading found, for whoever writes it: texts, what of a list of mappings is
+// taken, or which keys a mapping has.
+func toldOf(rd rulebook.Reading, f found) (out []string) {
+	if out = textsOf(f.value); len(out) > 0 {
+		return out
+	}
+	if rd.Item != "" {
+		for _, x := range factsOf(rulebook.Needs, rd, f) {
+			out = append(out, strings.TrimSpace(x.Name+" "+x.Range))
+		}
+		return out
+	}
+	if m, ok := f.value.(map[string]manifest.Value); ok {
+		return []string{"no text, but a mapping with " + strings.Join(sorted(m), ", ")}
+	}
+	return nil
 }
 
 // readable are the files in which something may be written of an add-on: those below
@@ -313,6 +338,12 @@ func factsOf(kind rulebook.FactKind, rd rulebook.Reading, v found) (out []Fact) 
 			one(t)
 		}
 	case map[string]manifest.Value:
+		// Where a format has no lists, such as XML, one of a kind is no list of one.
+		if name, ok := manifest.At(value, rd.Item); ok && rd.Item != "" {
+			rng, _ := manifest.At(value, rd.Range)
+			add(asText(name), asText(rng))
+			break
+		}
 		for _, name := range sorted(value) {
 			add(name, asText(value[name]))
 		}

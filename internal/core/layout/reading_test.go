@@ -1,6 +1,7 @@
 package layout
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -22,6 +23,38 @@ kinds:
     needs: {file: "*.tdx", match: '^needs (\S+)$'}
     put: [{take: "*.tdx", place: fixtures, as: "{file}"}]
 `
+
+// One element of a kind is as good as a list of one: XML has no lists.
+func TestOneMappingIsAListOfOne(t *testing.T) {
+	text := `format: 1
+name: kiln
+title: The Kiln
+places: {shelf: {path: shelf}}
+kinds:
+  pot:
+    recognise: {marker: pot.xml}
+    needs: {file: pot.xml, at: /pot/asks/need, item: /@pot, range: /@from}
+    called: {read: {file: pot.xml, at: "/pot/title/#text"}}
+    put: [{take: "**", place: shelf}]
+`
+	for needs, want := range map[string][]string{
+		`<need pot="clay" from="1.0"/>`:                   {"clay 1.0"},
+		`<need pot="clay" from="1.0"/><need pot="sand"/>`: {"clay 1.0", "sand"},
+	} {
+		r := layOne(book(t, text), archive("blue-1.zip", map[string]string{"blue/pot.xml": `<pot><title lang="en">Blue Glaze</title><asks>` + needs + `</asks></pot>`}))
+		var got []string
+		for _, f := range r.Crate.Facts {
+			got = append(got, strings.TrimSpace(f.Name+" "+f.Range))
+		}
+		require.Equal(t, want, got)
+		require.Equal(t, "Blue Glaze", r.Crate.Called)
+		for _, tr := range r.Crate.Traces {
+			if tr.What == "needs" {
+				require.Equal(t, strings.Join(want, ", "), tr.Value, "whoever writes a rulebook sees what is taken")
+			}
+		}
+	}
+}
 
 func TestASingleFileSaysWhatItNeedsToo(t *testing.T) {
 	plain := archive("lamps.tdx", nil)

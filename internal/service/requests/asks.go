@@ -1,6 +1,7 @@
 package requests
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -352,7 +353,7 @@ func EffectOf(b *rulebook.Book, c model.Crate) draft.Effect {
 		}
 		e := draft.Effect{Kind: k.Name, When: k.TakesEffect, Risky: k.Risky}
 		if k.Reload != "" {
-			line, err := rulebook.Fill(k.Reload, func(string) (string, bool) { return c.Body.Name, true })
+			line, err := rulebook.Fill(k.Reload, func(word string) (string, bool) { return reloaded(c.Body, word) })
 			if err == nil {
 				e.Reload = line
 			}
@@ -360,4 +361,21 @@ func EffectOf(b *rulebook.Book, c model.Crate) draft.Effect {
 		return e
 	}
 	return draft.Effect{}
+}
+
+// reloaded is what a placeholder in the line that reloads an add-on stands for.
+func reloaded(c layout.Crate, word string) (string, bool) {
+	switch word {
+	case "name":
+		return c.Name, true
+	case "id":
+		return cmp.Or(c.ID, c.Name), true
+	case "version":
+		return c.Version, true
+	case "file":
+		if len(c.Files) > 0 {
+			return c.Files[0].Path.Base(), true
+		}
+	}
+	return "", false
 }
