@@ -49,6 +49,7 @@ func TestAPatchIsLaidOverAStallAndGoesAgain(t *testing.T) {
 	// The stall is updated below the patch; the patch stays on top.
 	out = s.must("deploy", "here", "drum-tent@0.5.0", "--yes", "--accept", "author-says")
 	require.Contains(t, out, "by-night@1.0 replaces stalls/drum-tent/wares/drum.lf of drum-tent@0.5.0.")
+	require.NotContains(t, out, "base-changed", "0.5.0 brings the same drum.lf")
 	now := testbed.Files(testbed.Snapshot(t, root))
 	require.Contains(t, now["stalls/drum-tent/wares/drum.lf"], "hush")
 	require.NotEmpty(t, now["stalls/drum-tent/wares/kettle.lf"], "which 0.5.0 brings new")
