@@ -46,7 +46,9 @@ func (r *reader) kinds(n *yaml.Node, b *Book) {
 			{"tells", false, func(v *yaml.Node) { k.Tells = r.tells(v, b) }},
 			{"takes-effect", false, r.server().oneOf("takes-effect", &k.TakesEffect, Effects)},
 			{"says-nothing", false, r.yes("says-nothing", &k.Mute)},
-			{"reload", false, func(v *yaml.Node) { r.server().maybeHolding("reload", &k.Reload, append(slices.Clone(handWords), "file"))(v) }},
+			{"reload", false, func(v *yaml.Node) {
+				r.server().maybeHolding("reload", &k.Reload, append(slices.Clone(handWords), "file"))(v)
+			}},
 			{"changes-data", false, func(v *yaml.Node) {
 				r.texts("changes-data", &k.ChangesData, func(name string) error {
 					if p, ok := b.Place(name); !ok || !p.Data {
