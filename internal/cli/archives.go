@@ -100,7 +100,7 @@ func (a archiveCommands) again(ctx context.Context, cmd *cli.Command) error {
 	if cmd.Bool("json") {
 		return a.printJSON(st)
 	}
-	stageCommands{a.App}.printStaged(st)
+	stageCommands(a).printStaged(st)
 	if crates(st) == 0 {
 		return cli.Exit("no crate was made of "+st.Archive.Filename, ExitBlocked)
 	}

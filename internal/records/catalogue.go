@@ -174,19 +174,6 @@ func (db *ContentStore) Outdated(ctx context.Context, rulebook string, newest in
 		AND a.id NOT IN (SELECT archive_id FROM layout WHERE revision_id = ?) ORDER BY a.id`, rulebook, newest)
 }
 
-// Crateless lists the archives of which no crate is in the list, the newest first.
-func (db *ContentStore) Crateless(ctx context.Context) ([]model.Archive, error) {
-	return all(ctx, db.sql, scanArchive, `SELECT `+archiveColumns+archiveFrom+` WHERE NOT EXISTS (
-		SELECT 1 FROM crate_archive ca JOIN crate c ON c.id = ca.crate_id WHERE ca.archive_id = a.id AND c.dropped_at IS NULL) ORDER BY a.id DESC`)
-}
-
-// ArchivesNamed finds archives by file name or by the first digits of their digests, at
-// least four, the newest first.
-func (db *ContentStore) ArchivesNamed(ctx context.Context, ref string) ([]model.Archive, error) {
-	return all(ctx, db.sql, scanArchive, `SELECT `+archiveColumns+archiveFrom+` WHERE a.filename = ?1
-		OR length(?1) >= 4 AND substr(a.digest, 1, length(?1)) = lower(?1) ORDER BY a.id DESC`, ref)
-}
-
 // Entries lists what an archive holds, by path.
 func (db *ContentStore) Entries(ctx context.Context, archive int64) ([]tree.Entry, error) {
 	raw, err := first(ctx, db.sql, func(r *sql.Rows, b *[]byte) error { return r.Scan(b) }, `SELECT entries FROM archive WHERE id = ?`, archive)

@@ -71,19 +71,6 @@ func (db *CrateStore) LaidOut(ctx context.Context, archive, revision int64, corr
 	return laid, err
 }
 
-// LastSaid gives what a revision made of an archive the last time that it laid it out, under
-// whatever corrections: what there is to choose from, and how many crates, which may have
-// left the list since.
-func (db *CrateStore) LastSaid(ctx context.Context, archive, revision int64) (choices []layout.Choice, crates int, err error) {
-	var corrections string
-	choices, err = first(ctx, db.sql, func(r *sql.Rows, c *[]layout.Choice) error { return r.Scan(&corrections, asJSON(c)) },
-		`SELECT corrections, choices FROM layout WHERE archive_id = ? AND revision_id = ? ORDER BY rowid DESC LIMIT 1`, archive, revision)
-	if err == nil {
-		err = db.sql.QueryRowContext(ctx, `SELECT COUNT(*) FROM layout_crate WHERE archive_id = ? AND revision_id = ? AND corrections = ?`, archive, revision, corrections).Scan(&crates)
-	}
-	return choices, crates, err
-}
-
 // AddLayout records what a revision made of an archive. A crate that is there
 // already, by its digest, is not recorded twice.
 func (db *CrateStore) AddLayout(ctx context.Context, archive, revision int64, corrections string, res layout.Result, actor string) (model.Laid, error) {

@@ -88,3 +88,14 @@ func (w *world) paths() (out []tree.Path) {
 	}
 	return out
 }
+
+// withFolders gives a wanted crate empty folders where none of its files is.
+func withFolders(t *rapid.T, label string, w Wanted) Wanted {
+	for _, p := range []tree.Path{"e", "f/e", "f/g", "k/x/y", "n"} {
+		file := slices.ContainsFunc(w.Files, func(f Target) bool { return f.Path.Within(p) })
+		if !file && rapid.Bool().Draw(t, label+"folder "+string(p)) {
+			w.Folders = append(w.Folders, p)
+		}
+	}
+	return w
+}

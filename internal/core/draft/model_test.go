@@ -274,17 +274,6 @@ func someFiles(t *rapid.T, label string) map[tree.Path]string {
 	return files
 }
 
-// withFolders gives a wanted crate empty folders where none of its files is.
-func withFolders(t *rapid.T, label string, w Wanted) Wanted {
-	for _, p := range []tree.Path{"e", "f/e", "f/g", "k/x/y", "n"} {
-		file := slices.ContainsFunc(w.Files, func(f Target) bool { return f.Path.Within(p) })
-		if !file && rapid.Bool().Draw(t, label+"folder "+string(p)) {
-			w.Folders = append(w.Folders, p)
-		}
-	}
-	return w
-}
-
 // someWorld has an add-on that is deployed, files that nobody knows, and what
 // the server wrote since.
 func someWorld(t *rapid.T) *world {
