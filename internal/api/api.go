@@ -84,7 +84,7 @@ type BrowserSession struct {
 	ExpiresAt  time.Time `json:"expiresAt" doc:"If it is not used before"`
 }
 
-// Checkup is what came of looking over everything that the service keeps.
+// Checkup is the result of checking everything that the service keeps.
 type Checkup struct {
 	Database string    `json:"database" doc:"ok; a damaged one is answered with a problem instead"`
 	Read     int       `json:"read" doc:"Contents of the stockroom that were read and hashed"`

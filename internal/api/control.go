@@ -34,7 +34,7 @@ type DoAct struct {
 	Wait    bool   `json:"wait,omitempty" doc:"Wait until it has stopped or is ready"`
 }
 
-// Acted is what came of an act.
+// Acted is the result of an act.
 type Acted struct {
 	Answer   string    `json:"answer" doc:"Output, answer or the console's words, as they came"`
 	Standing *Standing `json:"standing,omitempty"`

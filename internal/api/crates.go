@@ -78,14 +78,14 @@ type SaidByBook struct {
 	Crates   int      `json:"crates,omitempty" doc:"Crates that have left the list since"`
 }
 
-// Choosing is how an archive is laid out once more.
+// Choosing says how an archive is laid out again.
 type Choosing struct {
 	Rulebook string `json:"rulebook,omitempty" doc:"By this one only; else by every one in use"`
 	Root     string `json:"root,omitempty" doc:"The folder in it that is the add-on"`
 	Forget   bool   `json:"forget,omitempty" doc:"A root that was chosen before is forgotten, and asked anew"`
 }
 
-// Received is how much of an upload has come.
+// Received is the number of bytes of an upload that have arrived.
 type Received struct {
 	Bytes int64 `json:"bytes"`
 }
@@ -204,7 +204,7 @@ type Readme struct {
 	Text string `json:"text"`
 }
 
-// Staged is what came of staging one archive.
+// Staged is the result of staging one archive.
 type Staged struct {
 	Archive   Archive        `json:"archive"`
 	Known     bool           `json:"known" doc:"The same bytes were staged before"`

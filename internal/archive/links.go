@@ -14,7 +14,7 @@ type link struct {
 	at, to tree.Path
 }
 
-// whatToDo is how a person gets past what is refused.
+// whatToDo tells a person how to get past a refusal.
 const whatToDo = "unpack it yourself, look at what you get, and stage the folder"
 
 // linked keeps a link for the end, when everything that it can stand for is known. from is the

@@ -40,7 +40,7 @@ func (l *looker) Read(p []byte) (int, error) {
 	return n, err
 }
 
-// lookAt is how many bytes of a file tell what it is.
+// lookAt is the number of leading bytes that identify a file.
 const lookAt = 4
 
 func (l *looker) look() Look {

@@ -41,7 +41,7 @@ func (p packing) table(r io.ReaderAt, size int64) ([]byte, error) {
 	return plain.Bytes(), nil
 }
 
-// dictionary is how much of a dictionary can be of use: not more than comes out.
+// dictionary is the useful size of a dictionary: never more than the output.
 func dictionary(says int64, unpacked uint64) (int64, error) {
 	if says > DefaultLimits.Dictionary {
 		return 0, dictionaryError(says)

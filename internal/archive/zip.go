@@ -73,7 +73,7 @@ func dataOffsets(ctx context.Context, files []*zip.File) ([]offset, error) {
 	return out, g.Wait()
 }
 
-// longestLink is how many bytes the target of a link may have.
+// longestLink is the limit for a link's target, in bytes.
 const longestLink = 4096
 
 // zipLink keeps a link, whose content is its target.

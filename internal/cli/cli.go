@@ -238,7 +238,7 @@ func onlyArg(cmd *cli.Command, what string) (string, error) {
 	return cmd.Args().First(), nil
 }
 
-// atLeast gives the arguments, of which there must be n or more.
+// atLeast gives the arguments and fails where there are fewer than n.
 func atLeast(cmd *cli.Command, n int, what string) ([]string, error) {
 	if cmd.Args().Len() < n {
 		return nil, wrongUsage("%s takes %s\n  %s --help shows how", cmd.FullName(), what, cmd.FullName())

@@ -41,7 +41,7 @@ func (a *App) watch(quiet bool) (client.Each, func()) {
 	}, end
 }
 
-// fewest is how many motions are worth a line of their own.
+// fewest is the number of motions from which on progress gets lines of its own.
 const fewest = 50
 
 // watchLines writes a line per phase and a few in between.

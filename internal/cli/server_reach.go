@@ -90,7 +90,7 @@ func parseSize(text string) (int64, error) {
 	return n * unit, nil
 }
 
-// reached gives the one way that was said in which a host is reached, if any.
+// reached gives the transport that the flags name, if any.
 func reached(cmd *cli.Command) (kind, target string, err error) {
 	ways := 0
 	for _, flag := range []string{"folder", "sftp", "ftps", "ftp"} {

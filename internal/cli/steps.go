@@ -60,7 +60,7 @@ func (a *App) printLeg(d api.Deployment, leg int) {
 	}
 }
 
-// manyLines is how many lines of one phase are written out; the rest is counted.
+// manyLines is the number of lines of one phase that are written out; the rest is counted.
 const manyLines = 40
 
 // fold is one step, or many that are told in one line: what is done to files for one

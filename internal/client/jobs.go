@@ -77,7 +77,7 @@ func cancelled[Out any](ctx context.Context, c *line, j api.Job, each Each) (out
 	return read[Out](ended)
 }
 
-// cancelling is how long a job that is cancelled is waited for.
+// cancelling is the time that a cancelled job gets to end.
 const cancelling = 5 * time.Second
 
 func read[Out any](j api.Job) (out Out, err error) {
@@ -90,7 +90,7 @@ func read[Out any](j api.Job) (out Out, err error) {
 	return out, nil
 }
 
-// retries is how often Follow picks a broken stream up before it gives up.
+// retries is the number of times that Follow resumes a broken stream before it gives up.
 const retries = 5
 
 // Follow calls each for every event of a job until it has ended. A stream that

@@ -23,10 +23,10 @@ const (
 	defaultReady = 3 * time.Minute
 )
 
-// StopLimit is how long stopping may take.
+// StopLimit is the time limit for stopping.
 func StopLimit(c *power.Control) time.Duration { return orSeconds(c.StopWithin, defaultStop) }
 
-// ReadyLimit is how long it may take until the server is ready.
+// ReadyLimit is the time limit for becoming ready.
 func ReadyLimit(c *power.Control) time.Duration { return orSeconds(c.ReadyWithin, defaultReady) }
 
 func orSeconds(n int, otherwise time.Duration) time.Duration {
@@ -36,7 +36,7 @@ func orSeconds(n int, otherwise time.Duration) time.Duration {
 	return otherwise
 }
 
-// Answer is what came of an act or a probe, as it came.
+// Answer is the raw result of an act or a probe.
 type Answer struct {
 	Text string // output, the body of an answer, or the console's words
 	Code int    // exit code or HTTP status, where there is one

@@ -12,7 +12,7 @@ import (
 	"restlesscrate/internal/core/power"
 )
 
-// longestAnswer is how much of an answer is kept.
+// longestAnswer is the number of bytes of an answer that are kept.
 const longestAnswer = 64 << 10
 
 // request makes an HTTP request. why says how the answer is not the expected one.

@@ -32,7 +32,7 @@ func (r editor) settle(ctx context.Context, m draft.Motion, found remote.Info, _
 	return r.arrive(ctx, m, found, res)
 }
 
-// LongestText is how many bytes a text may have that is edited.
+// LongestText is the size in bytes of the longest text that is edited.
 const LongestText = 8 << 20
 
 // ReadText reads a whole text of a host. A text that is not there gives an error
@@ -52,7 +52,7 @@ func ReadText(ctx context.Context, h remote.Host, p tree.Path) ([]byte, error) {
 	return text, nil
 }
 
-// editedBy finds what every edited text came to: what was written last counts.
+// editedBy gives the final bytes of every edited text: the last write counts.
 func editedBy(d *draft.Draft, marks Marks) map[tree.Path]*Edited {
 	out := map[tree.Path]*Edited{}
 	for m := range d.Motions.All() {

@@ -153,7 +153,7 @@ func (r keeper) backData(ctx context.Context, m draft.Motion, mark Mark) (Result
 	return r.restore(ctx, m, statesOf(mark.Result.Inside))
 }
 
-// keptCopies is of how many deployments the copies stay on a host.
+// keptCopies is the number of deployments whose copies stay on a host.
 const keptCopies = 2
 
 // tidyCopies removes the copies on the host but those of the newest deployments

@@ -93,10 +93,10 @@ func (r powerer) powered(ctx context.Context, m draft.Motion) (Result, error) {
 	return Result{}, fmt.Errorf("%s is nothing that a server does", m.Do)
 }
 
-// pause is how long is waited between two looks at how a server stands.
+// pause is the time between two looks at the server's state.
 const pause = 250 * time.Millisecond
 
-// until waits for something, and no longer than the server's limit.
+// until waits for a condition, for at most the server's limit.
 func (r powerer) until(ctx context.Context, what power.Act, there func() (bool, string, error)) (string, error) {
 	stop, ready := r.Power.Limits()
 	within := ready

@@ -77,7 +77,7 @@ func (r renewer) unrenew(ctx context.Context, m draft.Motion) (Result, error) {
 	return Result{}, r.Host.Rename(ctx, old, m.Path)
 }
 
-// there tells which of some paths something stands at.
+// there tells which of the paths exist.
 func (r renewer) there(ctx context.Context, paths ...tree.Path) (map[tree.Path]bool, error) {
 	paths = slices.DeleteFunc(paths, func(p tree.Path) bool { return p == tree.Root })
 	infos, err := r.Host.StatAll(ctx, paths)
@@ -91,7 +91,7 @@ func (r renewer) there(ctx context.Context, paths ...tree.Path) (map[tree.Path]b
 	return out, nil
 }
 
-// vacantBeside is a name beside a path that nothing has.
+// vacantBeside gives an unused name beside a path.
 func (r renewer) vacantBeside(ctx context.Context, p tree.Path) (tree.Path, error) {
 	return r.free(ctx, func(n int) tree.Path {
 		return p.Dir().Join(tree.Path(fmt.Sprintf("%s.made-%d-%d", p.Base(), r.Names.Number, n)))

@@ -117,7 +117,7 @@ func (r sender) continueSend(ctx context.Context, m draft.Motion) (Result, error
 	return r.send(ctx, m, 0)
 }
 
-// arrival is what the host said of a file when it was sent.
+// arrival is what the host reported of a file once it was sent.
 type arrival struct{ size, modified int64 }
 
 // arrive compares a sent file's size and sets its permission bits where

@@ -25,7 +25,7 @@ type executor interface {
 	settle(ctx context.Context, m draft.Motion, found remote.Info, began int64, res *Result) error
 }
 
-// settling is how it is found out what a motion has left.
+// settling tells how the engine finds out what a motion left behind.
 type settling int
 
 const (
@@ -35,7 +35,7 @@ const (
 	byItself                 // by a look of its own
 )
 
-// executor gives who does the motions of a kind.
+// executor gives the executor for a kind of motion.
 func (r *Run) executor(kind draft.MotionKind) executor {
 	s := r.site()
 	switch kind {

@@ -173,7 +173,7 @@ func (r *Run) Look(ctx context.Context, leg int, seenAt int64) (map[tree.Path]dr
 	return reported, changes.list(), nil
 }
 
-// legMotions is what the motions of one leg were about.
+// legMotions are the paths that the motions of one leg concern.
 type legMotions struct {
 	touched, wholes map[tree.Path]bool
 	started         bool                 // the server, since
@@ -186,7 +186,7 @@ func (l *legMotions) moved(p tree.Path) bool {
 	return l.touched[p] || slices.ContainsFunc(p.Ancestors(), func(up tree.Path) bool { return l.wholes[up] })
 }
 
-// legAs gives what the motions of a leg were about, and what the journal says of it.
+// legAs gives the paths that the motions of a leg concern, with what the journal says of them.
 func (r *Run) legAs(leg int, marks Marks) *legMotions {
 	l := &legMotions{touched: map[tree.Path]bool{}, wholes: map[tree.Path]bool{}, others: map[tree.Path]bool{}, last: map[tree.Path]Result{}}
 	for m := range r.Draft.Motions.All() {
@@ -227,7 +227,7 @@ type cameToBe struct {
 	own     []draft.Change // all of them, once one is another
 }
 
-// add adds the change that was drafted at a place; other tells that it came to be another.
+// add adds the change drafted at an index; other is set where the change came out differently.
 func (l *cameToBe) add(at int, c draft.Change, other bool) {
 	if l.own == nil && !other && at == l.same {
 		l.same++
@@ -239,7 +239,7 @@ func (l *cameToBe) add(at int, c draft.Change, other bool) {
 	l.own = append(l.own, c)
 }
 
-// list gives them. Whoever adds to it gets a list of their own.
+// list gives the changes. Appending to the result copies it.
 func (l *cameToBe) list() []draft.Change {
 	if l.own == nil {
 		return l.drafted[:l.same:l.same]

@@ -25,7 +25,7 @@ type dataFolders struct{ site }
 // the host no longer does.
 var errNoCopier = errors.New("the host copies no folders any more, as it did when it was tested; test it again and draft anew")
 
-// copier is the host as one that copies folders itself.
+// copier gives the host's own way of copying folders.
 func (r dataFolders) copier() (remote.Copier, error) {
 	c, ok := remote.Unwrapped[remote.Copier](r.Host)
 	if !ok {
@@ -145,7 +145,7 @@ func (r dataFolders) restore(ctx context.Context, m draft.Motion, want map[tree.
 	return res, nil
 }
 
-// setAside removes what is not to be there; its bytes are kept.
+// setAside removes what must not be there; its bytes were kept before.
 func (r dataFolders) setAside(ctx context.Context, at tree.Path, s tree.State) (err error) {
 	switch s.Being {
 	case tree.Content:
@@ -162,8 +162,8 @@ func (r dataFolders) setAside(ctx context.Context, at tree.Path, s tree.State) (
 	return err
 }
 
-// bringBack puts kept bytes to where they stood: under a temporary name first, so
-// that what stands there is whole.
+// bringBack restores kept bytes to their path: under a temporary name first, so
+// that the file at the path is always whole.
 func (r dataFolders) bringBack(ctx context.Context, temp, at tree.Path, s tree.State) error {
 	for _, up := range at.Ancestors() {
 		if err := r.makeFolder(ctx, up, 0o755); err != nil {

@@ -95,7 +95,7 @@ func (s *keys) add(k Key) {
 	}
 }
 
-// Result is what a motion found out: of each sort of motion its own part.
+// Result is what a motion found out. Each kind of motion fills its own part.
 type Result struct {
 	Bytes
 	Told
@@ -137,7 +137,7 @@ type Held struct {
 	Mode   uint32 `json:"mode,omitempty"`
 }
 
-// silent tells whether a result says nothing.
+// silent tells whether a result is empty.
 func (r Result) silent() bool {
 	return r.Bytes == Bytes{} && r.Told == Told{} && r.Inside == nil && r.Copy == "" && !r.Folder && r.Mode == 0 && r.Edited == nil && !r.Left && r.Kept == nil
 }
@@ -152,7 +152,7 @@ type Edited struct {
 	Edits   []draft.Edit `json:"edits"` // those that changed something, with their undos
 }
 
-// AllKept gives every content that was kept, inside a folder too.
+// AllKept gives every content that was kept, those inside folders included.
 func (r Result) AllKept() (out []stockroom.Kept) {
 	if r.Kept != nil {
 		out = append(out, *r.Kept)

@@ -18,8 +18,8 @@ import (
 // kept is a run's way to the stockroom: bytes that are kept, and bytes that are sent.
 type kept struct{ *Run }
 
-// inMemory is up to where a file is read whole before it is known whether it is to be
-// kept: many small ones are then read side by side.
+// inMemory is the size in bytes up to which a file is read whole before it is known
+// whether it must be kept, so that many small files are read side by side.
 const inMemory = 256 << 10
 
 // keepIfOther reads a file, once, and keeps its bytes unless they are the expected
@@ -110,7 +110,7 @@ func (r kept) find(ctx context.Context, motions []draft.Motion) error {
 	return nil
 }
 
-// content opens bytes that are to be sent.
+// content opens the bytes to be sent.
 func (r kept) content(ctx context.Context, d tree.Digest) (io.ReadCloser, error) {
 	r.mu.Lock()
 	loc, known := r.lies[d]
@@ -145,10 +145,10 @@ func (r kept) closeSegment() error {
 	return err
 }
 
-// errGrows is returned for a file that gives more bytes than the host says it has.
+// errGrows is returned for a file that yields more bytes than the host reported.
 var errGrows = errors.New("it goes on growing while it is read")
 
-// bounded reads at most so many bytes and fails if there are more.
+// bounded reads at most a number of bytes and fails if there are more.
 type bounded struct {
 	r    io.Reader
 	left int64

@@ -227,7 +227,7 @@ func FindRemains(ctx context.Context, h remote.Host, mine func(number string) bo
 	return r, nil
 }
 
-// gather sorts what a deployment's work folder holds.
+// gather sorts the contents of a deployment's work folder.
 func (r *Remains) gather(ctx context.Context, h remote.Host, at tree.Path) error {
 	_, infos, err := treeAt(ctx, h, at)
 	if err != nil {

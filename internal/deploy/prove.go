@@ -254,7 +254,7 @@ func (r *Run) GiveUp(ctx context.Context) error {
 	return r.site().removeWork(ctx)
 }
 
-// tryNames are the two names under which a folder is tried.
+// tryNames are the two names that a trial in a folder uses.
 func (r prover) tryNames(folder tree.Path, i int) (from, to tree.Path) {
 	from, to = r.Names.Folder().Join(tree.Path(fmt.Sprintf("try-%d", i))), folder.Join(tryName)
 	if r.Names.Beside {

@@ -75,7 +75,7 @@ func (r site) summed(ctx context.Context, at tree.Path, want tree.State) (bool, 
 	return bytes.Equal(said, sum.Sum(nil)), nil
 }
 
-// small is a file that is not worth sending or reading side by side with itself.
+// small is the size below which a file is sent and read in one piece.
 const small = 64 << 10
 
 // carry copies a file. A small one goes as one piece: what it takes to send a

@@ -26,7 +26,7 @@ import (
 	"restlesscrate/internal/stockroom"
 )
 
-// batch is how many motions share one journal transaction.
+// batch is the number of motions that share one journal transaction.
 const batch = 256
 
 // Point is where a run stands with one motion when a fault is injected.
@@ -103,12 +103,12 @@ func (t *MotionError) Error() string {
 }
 func (t *MotionError) Unwrap() error { return t.Err }
 
-// StoppedError is the reason of a halt that a person has asked for.
+// StoppedError is the reason for a halt that a person asked for.
 type StoppedError struct{ Who string }
 
 func (e *StoppedError) Error() string { return e.Who + " stopped it" }
 
-// Extend gives the run a draft that goes on behind the one that it has.
+// Extend gives the run a draft that continues the one it has.
 func (r *Run) Extend(d *draft.Draft) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
@@ -216,7 +216,7 @@ func (r *Run) group(ctx context.Context, group draft.Group, marks Marks, choose 
 	return g.Wait()
 }
 
-// overlapping is how many batches are under way at a time.
+// overlapping is the number of batches under way at a time.
 const overlapping = 8
 
 // flight is what the batches of a group share. The first error stops what has

@@ -52,7 +52,7 @@ func (r site) act(ctx context.Context, a draft.Act) (left bool, err error) {
 	return false, fmt.Errorf("%s is no operation without bytes", a.Op)
 }
 
-// acts does operations in their order.
+// acts does operations one after the other.
 func (r site) acts(ctx context.Context, acts []draft.Act) error {
 	for _, a := range acts {
 		left, err := r.act(ctx, a)
@@ -69,7 +69,7 @@ func (r site) acts(ctx context.Context, acts []draft.Act) error {
 	return nil
 }
 
-// verdict looks at the names that tell what has happened.
+// verdict looks at the names that tell what a motion has done.
 func (r site) verdict(ctx context.Context, m draft.Motion) (draft.Verdict, error) {
 	final, temp := remote.Info{Being: tree.Absent}, remote.Info{Being: tree.Absent}
 	var err error
@@ -115,7 +115,7 @@ func (r site) levels(list []tree.Path, do func(tree.Path) error) error {
 	return nil
 }
 
-// ownFolders makes the folders that go with the deployment.
+// ownFolders makes the folders that belong to the deployment.
 func (r site) ownFolders(ctx context.Context) error {
 	own := []tree.Path{draft.Work, r.Names.Folder()}
 	if r.Held {
@@ -176,7 +176,7 @@ func (r site) removeWork(ctx context.Context) error {
 	return remove(draft.Work)
 }
 
-// free is the first of some names that nothing has.
+// free gives the first of a series of names that is unused.
 func (r site) free(ctx context.Context, named func(n int) tree.Path) (tree.Path, error) {
 	for n := 1; ; n++ {
 		name := named(n)
@@ -225,7 +225,7 @@ func (r site) tells(modified, lookedAt int64) bool {
 	return r.Resolution > 0 && lookedAt != 0 && modified+r.Resolution < lookedAt
 }
 
-// hostNow is the host's time, 0 where it is not known.
+// hostNow is the host's time, or 0 where it is unknown.
 func (r site) hostNow() int64 {
 	if r.Clock == nil {
 		return 0

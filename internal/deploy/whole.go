@@ -32,7 +32,7 @@ func treeAt(ctx context.Context, h remote.Host, at tree.Path) (states map[tree.P
 	return states, infos, err
 }
 
-// bearable is how far a tree of a game server goes.
+// bearable bounds the listing of a game server's tree.
 var bearable = remote.Bounds{Deep: 100, Things: 1_000_000}
 
 // backWhole takes the moving of a whole folder back. Bytes that the server

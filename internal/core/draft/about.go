@@ -143,7 +143,7 @@ func (m *telling) swapTakes() {
 	}
 }
 
-// swapMS is how many milliseconds names are changed on the server.
+// swapMS estimates the duration of the swap on the server, in milliseconds.
 func (m *telling) swapMS() int64 {
 	side := max(1, m.req.Host.SideBySide)
 	ms, inGroup, group := int64(0), 0, 0

@@ -121,7 +121,7 @@ const (
 	large        = 10 << 20 // bytes of which that is told where the rate is not known
 )
 
-// fetchMS is how long it takes to fetch files, as far as is known.
+// fetchMS estimates the time for fetching files, in milliseconds.
 func (m *ground) fetchMS(files int, size int64) int64 {
 	h := m.req.Host
 	ms := int64(files) * 2 * h.RenameMS / int64(max(1, h.SideBySide)) // opened and closed, a round trip each
@@ -131,7 +131,7 @@ func (m *ground) fetchMS(files int, size int64) int64 {
 	return ms
 }
 
-// measured is how much a folder held when it was looked at.
+// measured gives the number and the size of a folder's files at the last look.
 func (m *ground) measured(folder tree.Path) (files int, size int64) {
 	for p, s := range m.obs.Paths {
 		if p.Within(folder) && s.State.Being == tree.Content {

@@ -9,7 +9,7 @@ import (
 	"restlesscrate/internal/words"
 )
 
-// oneIn is how many sent files share one that is read back and hashed.
+// oneIn is the sample rate of proofs: of so many sent files one is read back and hashed.
 const oneIn = 20
 
 // smallProof is what is read back though fewer than twenty files are sent.

@@ -92,12 +92,12 @@ func (m *decider) makeFolder(p tree.Path, before, after []Claim) {
 	m.all = append(m.all, Change{Path: p, Before: tree.Nothing, After: m.folderState(p), ClaimsBefore: before, ClaimsAfter: after})
 }
 
-// folderState is what a folder that is to be made shall be.
+// folderState gives the state of a new folder.
 func (m *decider) folderState(p tree.Path) tree.State {
 	return m.modes(tree.State{Being: tree.Folder, Mode: cmp.Or(m.folderMode[p], newFolder)})
 }
 
-// needed tells whether an add-on that stays needs a folder, empty as it may be.
+// needed tells whether an add-on that stays needs a folder, even an empty one.
 func (m *decider) needed(p tree.Path) bool {
 	if after, decided := m.claimed[p]; decided {
 		return len(after) > 0

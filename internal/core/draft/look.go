@@ -8,7 +8,7 @@ import (
 	"restlesscrate/internal/core/tree"
 )
 
-// Seen is what a look at the server found at one path. Digest is set only
+// Seen is the state of one path at a look. Digest is set only
 // where the bytes were read.
 type Seen struct {
 	State    tree.State
@@ -22,7 +22,7 @@ type Observations struct {
 	Texts map[tree.Path][]byte // of [Plan.Texts] that are there
 }
 
-// At is what stands at p.
+// At gives what was found at p.
 func (o Observations) At(p tree.Path) Seen {
 	if s, ok := o.Paths[p]; ok {
 		return s

@@ -170,7 +170,7 @@ func (m *ground) refuse(code string, p tree.Path, mend, format string, args ...a
 	return f
 }
 
-// longest is how many bytes one name may have on the file systems of hosts.
+// longest is the limit for one name on the file systems of hosts, in bytes.
 const longest = 255
 
 // mayTouch checks the path itself: protected paths and our own work folder.

@@ -38,7 +38,7 @@ type brief struct {
 	bits        uint8 // which states it has, and whether it is proved
 }
 
-// naming is how a temporary name is made.
+// naming is the scheme of a temporary name.
 type naming uint8
 
 const (
@@ -72,7 +72,7 @@ func MotionsOf(changes []Change, all ...Motion) (l Motions) {
 	return l
 }
 
-// Len is how many there are.
+// Len is the number of motions.
 func (l Motions) Len() int { return len(l.list) }
 
 // Add appends a motion.
@@ -282,7 +282,7 @@ func (l Motions) OfKind(kind MotionKind, within tree.Path) iter.Seq[Motion] {
 	}
 }
 
-// Contains tells whether some motion is as asked for.
+// Contains tells whether any motion satisfies a condition.
 func (l Motions) Contains(is func(Motion) bool) bool {
 	for m := range l.All() {
 		if is(m) {

@@ -58,7 +58,7 @@ type Power struct {
 
 const byHand = "hand"
 
-// powerPlan is what a draft does about a server's running.
+// powerPlan says how a draft stops, starts and reloads the server.
 type powerPlan struct {
 	stop, start bool
 	why         string
@@ -244,7 +244,7 @@ func (m *emitting) placedAlone() bool {
 	return !needs
 }
 
-// subjectOf is what a motion that a person does tells them.
+// subjectOf gives the words of a motion that a person does.
 func subjectOf(way, words string) string {
 	if way == byHand {
 		return words

@@ -11,7 +11,7 @@ import (
 	"restlesscrate/internal/core/tree"
 )
 
-// Level is how much a finding weighs.
+// Level is the weight of a finding.
 type Level string
 
 // The levels, the heaviest first.

@@ -192,7 +192,7 @@ func (c *Crate) clashes(b *rulebook.Book) {
 	}
 }
 
-// exclude tells whether two files are of parts of which only one is taken.
+// exclude tells whether two files belong to parts of which only one is taken.
 func (c *Crate) exclude(a, b File) bool {
 	one, ok := c.OneOf[a.Optional]
 	other, too := c.OneOf[b.Optional]

@@ -12,7 +12,7 @@ import (
 	"restlesscrate/internal/core/version"
 )
 
-// maxManifest is how much of a text is searched for a value, in bytes.
+// maxManifest is the number of bytes of a text that are searched for a value.
 const maxManifest = 1 << 20
 
 // text is a file's content, read once, and the manifest in it.

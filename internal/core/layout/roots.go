@@ -30,7 +30,7 @@ type root struct {
 // stem is a text that may hold a name and a version, and what it is.
 type stem struct{ text, from string }
 
-// path is what stands for the root: the single file, or the folder.
+// path is the path of the root: the single file, or the folder.
 func (r root) path() tree.Path {
 	if r.only != nil {
 		return r.only.Path

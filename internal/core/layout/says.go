@@ -7,7 +7,7 @@ import (
 	"restlesscrate/internal/core/tree"
 )
 
-// maxNotes is how much of a text for people is read, in bytes.
+// maxNotes is the number of bytes of a text for people that are read.
 const maxNotes = 64 << 10
 
 // isNote tells whether a file is for people: by its name, or because it is a text that speaks

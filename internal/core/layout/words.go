@@ -26,7 +26,7 @@ func (p placing) fill(text string) (tree.Path, error) {
 	return tree.ParsePath(filled)
 }
 
-// value is what a placeholder of a rule stands for.
+// value gives the value of a placeholder in a rule.
 func (p placing) value(word string) (string, bool) {
 	switch word {
 	case "name":
@@ -71,13 +71,13 @@ func (p placing) taken() string {
 	return ""
 }
 
-// Rival is a part of a crate of which one in several is taken.
+// Rival is a part of a crate that excludes the others of its group.
 type Rival struct {
 	Of  string       `json:"of"` // the name for all of them
 	For rulebook.For `json:"for,omitzero"`
 }
 
-// String is how a person reads for which servers it is.
+// String says for which servers it is, for people.
 func (r Rival) String() string {
 	var out []string
 	if r.For.Game != "" {

@@ -74,7 +74,7 @@ type Line struct {
 	Text   string
 }
 
-// most is how many lines of one text are told; a text with more is a manual.
+// most is the number of lines of one text that are reported; a text with more is a manual.
 const most = 12
 
 // telling matches the words by which authors tell people to do something.

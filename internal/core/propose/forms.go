@@ -96,13 +96,13 @@ func (f form) lies(folder tree.Path) bool {
 	return strings.HasPrefix(s, before) && strings.HasSuffix(s, after) && len(s) > len(before)+len(after) && !strings.Contains(s[len(before):len(s)-len(after)], "/")
 }
 
-// group gives the group in which an add-on lies.
+// group gives the group folder of an add-on.
 func (f form) group(addon tree.Path) string {
 	before, after, _ := strings.Cut(f.place, groupWord)
 	return strings.TrimSuffix(strings.TrimPrefix(string(addon.Dir()), before), after)
 }
 
-// without is what of the evidence says nothing of a form.
+// without gives the evidence that is left once a form is explained.
 func (e Evidence) without(f form) (rest Evidence) {
 	own := map[tree.Path]bool{}
 	for _, p := range f.addons(e.Tree) {

@@ -142,7 +142,7 @@ func listIn(v manifest.Value, at string, by naming) (where string, names []strin
 	return where, names
 }
 
-// comments are how a line is put out of use.
+// comments are the prefixes that put a line out of use.
 var comments = []string{"# ", "#", "// ", "//", "; ", ";", "-- "}
 
 // inLines looks for lines that differ only in the name.
@@ -187,7 +187,7 @@ func within(line string, at, n int) bool {
 var quotedValue = regexp.MustCompile(`([A-Za-z][\w.-]*\s*=\s*)"([^"]*)"`)
 var bareValue = regexp.MustCompile(`^([A-Za-z][\w.-]*\s*=\s*)([^"]*)$`)
 
-// separators are what stands between the items of one value, the longest first.
+// separators are the texts between the items of one value, the longest first.
 var separators = []string{" | ", ", ", "; ", "|", ",", ";", ":", " "}
 
 // inJoined looks for a value that is several names with something between them.

@@ -36,7 +36,7 @@ func (e Evidence) outside() Evidence {
 // told is where the version is read in an add-on's own files.
 type told struct{ file, version, match string }
 
-// tells finds the manifest of a form's add-ons and where it tells the version. The name is
+// tells finds the manifest of a form's add-ons and the pointer of its version. The name is
 // that of the folder or the file: what a manifest calls an add-on is not where it lies.
 func tells(e Evidence, f form) told {
 	if f.shape == Folder {
@@ -75,7 +75,7 @@ func anyOf(signs []string) string {
 	return "{" + strings.Join(stems, ",") + "}" + suffix
 }
 
-// texts are what the markers of a folder say in the downloads.
+// texts gives the markers' texts in the downloads.
 func (f form) texts(e Evidence) (out []string) {
 	for _, d := range e.Downloads {
 		for p, text := range d.Texts {

@@ -88,7 +88,7 @@ func Read(rules rulebook.Log, text string) Log {
 	return out
 }
 
-// longestLast is how many characters of a last line are told.
+// longestLast is the number of characters of a last line that are reported.
 const longestLast = 120
 
 func shortened(line string) string {
@@ -227,7 +227,7 @@ func eachItem(list, separator string, item []*regexp.Regexp, each func(name, ver
 	}
 }
 
-// colour is what a terminal takes for a colour or another order.
+// colour matches a terminal's escape sequences.
 var colour = regexp.MustCompile("\x1b\\[[0-9;?]*[A-Za-z]")
 
 // Plain is a line without its end and without colours.

@@ -89,7 +89,7 @@ func scanFlow(text []byte, open int) flow {
 	return f
 }
 
-// quoted is where a quoted text ends that begins at i.
+// quoted gives the end of the quoted text that begins at i.
 func (f *flow) quoted(i int) int {
 	q := f.text[i]
 	for i++; i < len(f.text); i++ {
@@ -103,7 +103,7 @@ func (f *flow) quoted(i int) int {
 	return len(f.text)
 }
 
-// comment is where a comment ends that begins at i; i where there is none.
+// comment gives the end of the comment that begins at i, or i where there is none.
 func (f *flow) comment(i int) int {
 	rest := f.text[i:]
 	line := func() int {
@@ -125,7 +125,7 @@ func (f *flow) comment(i int) int {
 	return i
 }
 
-// behind is where a comment ends that follows in the same line; i where none does.
+// behind gives the end of a comment that follows in the same line, or i where none does.
 func (f *flow) behind(i int) int {
 	at := i
 	for at < len(f.text) && (f.text[at] == ' ' || f.text[at] == '\t') {
@@ -139,14 +139,14 @@ func (f *flow) behind(i int) int {
 	return i
 }
 
-// before is where the spaces begin that stand directly in front of i.
+// before gives the start of the spaces directly before i.
 func (f *flow) before(i int) int {
 	return f.open + 1 + len(strings.TrimRight(string(f.text[f.open+1:i]), " \t\r\n"))
 }
 
 func (f *flow) spaces(i int) string { return string(f.text[f.before(i):i]) }
 
-// gap is what stands between two items of the list.
+// gap is the text between two items of the list.
 func (f *flow) gap() string {
 	n := len(f.items)
 	if s := f.spaces(f.items[n-1].start); n > 1 || strings.Contains(s, "\n") {
@@ -214,7 +214,7 @@ func (f *flow) cut(i int) []byte {
 	return text
 }
 
-// indent is what the line that holds the offset begins with.
+// indent gives the indentation of the line at an offset.
 func (f *flow) indent(at int) string {
 	line := string(f.text[lineStart(f.text, at):at])
 	return line[:len(line)-len(strings.TrimLeft(line, " \t"))]

@@ -12,7 +12,7 @@ type lineForm struct {
 	ways []way
 }
 
-// way is one way in which a line is written.
+// way is one way of writing an entry as a line.
 type way struct {
 	template string
 	off      bool

@@ -145,7 +145,7 @@ func (l List) write(template, key string, values map[string]string, quoted bool)
 	return entry, wrong
 }
 
-// entry is what op names, as it is to be written where nothing shows the way.
+// entry writes what op names where no other entry shows how.
 func (l List) entry(op Op) (string, error) {
 	if op.Text != "" {
 		return op.Text, nil

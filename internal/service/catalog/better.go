@@ -89,8 +89,8 @@ func (s layer) madeBefore(ctx context.Context, a model.Archive, revisions []mode
 	return old, nil
 }
 
-// leave takes crates out of the list that an archive no longer makes. What a server
-// holds stays.
+// leave removes crates from the list that an archive no longer yields. Crates that a
+// server holds stay.
 func (s layer) leave(ctx context.Context, old []model.Crate, books []BookResult) error {
 	now := map[tree.Digest]bool{}
 	for _, b := range books {

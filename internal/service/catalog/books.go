@@ -7,14 +7,14 @@ import (
 	"restlesscrate/internal/model"
 )
 
-// books are revisions that were read. A revision never changes, so each is read and its
+// books caches parsed revisions. A revision never changes, so each is parsed and its
 // expressions compiled once; nobody changes a book. The zero value is empty.
 type books struct {
 	mu   sync.Mutex
 	read map[string]*rulebook.Book // by digest of the text
 }
 
-// mostBooks is how many are kept: far more than a service has in use.
+// mostBooks is the size of the cache: far more than a service uses.
 const mostBooks = 200
 
 // parse gives a revision's book.

@@ -171,7 +171,7 @@ func (s layer) again(ctx context.Context, c model.Crate, actor string) ([]model.
 	return out, s.drop(ctx, c)
 }
 
-// plainFaults says what is wrong with a rule that has no line of its own.
+// plainFaults words the faults of a rule that stands in no file.
 func plainFaults(err error) string {
 	var faults *rulebook.Error
 	if !errors.As(err, &faults) {

@@ -14,7 +14,7 @@ import (
 	"restlesscrate/internal/model"
 )
 
-// AddonKey gives the key of the add-on that people call so.
+// AddonKey gives the key of the add-on with a name.
 func (s *Service) AddonKey(ctx context.Context, rulebookName, name string) (string, error) {
 	key, err := s.Records.AddonKey(ctx, rulebookName, name)
 	if errors.Is(err, model.ErrConflict) {

@@ -21,7 +21,7 @@ func (s keeper) sound(ctx context.Context, d tree.Digest) (bool, error) {
 	return err == nil, err
 }
 
-// heal proves that everything an archive holds is whole in the stockroom. Where it
+// heal checks that the stockroom holds every content of an archive undamaged. Where it
 // is not, the upload, which is the same archive, takes its place. It uses the
 // upload up and gives how many contents are whole again.
 func (s keeper) heal(ctx context.Context, u *Upload, a model.Archive, tell func(string)) (mended int, err error) {
@@ -84,7 +84,7 @@ func (s keeper) damagedOf(ctx context.Context, a model.Archive) ([]tree.Digest, 
 	return damaged, nil
 }
 
-// healDerived makes again what was packed anew for crates and is damaged now.
+// healDerived rebuilds damaged files that were repacked for crates.
 func (s keeper) healDerived(ctx context.Context, a model.Archive, crates []model.Crate) (mended int, err error) {
 	for _, c := range crates {
 		for _, f := range c.Body.Files {

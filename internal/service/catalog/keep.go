@@ -62,7 +62,7 @@ func (s keeper) lookInto(ctx context.Context, r io.ReaderAt, size int64, filenam
 	return l, pack.Name(), pack.Close()
 }
 
-// reading says how an archive is read, but for where to what cannot be read where it is.
+// reading gives the options for opening an archive, without a pack for what cannot be read in place.
 func (s keeper) reading(filename string, say Say) archive.Options {
 	limits := s.Limits
 	if say.Trusted { // what bombs are known by; the room on disk still counts

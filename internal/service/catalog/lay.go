@@ -166,7 +166,7 @@ func (s layer) otherBytes(ctx context.Context, a model.Archive, c *layout.Crate)
 	return nil
 }
 
-// sourceOf says from where a crate came, as far as a person said it.
+// sourceOf names a crate's origin, as far as a person gave it.
 func sourceOf(c model.Crate) string {
 	if len(c.Archives) == 0 {
 		return "an archive that is gone"

@@ -12,8 +12,8 @@ import (
 	"restlesscrate/internal/model"
 )
 
-// Archives are what was staged, by itself: archives of which no crate is in the list, and
-// how one is laid out once more.
+// Archives are the use cases about staged archives themselves: those without a crate in the
+// list, and laying one out again.
 type Archives struct{ *Service }
 
 // Loose is an archive of which no crate is in the list.
@@ -56,7 +56,7 @@ func (s Archives) Loose(ctx context.Context) ([]Loose, error) {
 	return out, nil
 }
 
-// Choosing is how an archive is laid out once more.
+// Choosing says how an archive is laid out again.
 type Choosing struct {
 	Rulebook string // that lays it out; empty: every one in use
 	Root     string // the folder in it that is the add-on
@@ -88,7 +88,7 @@ func (s Archives) Find(ctx context.Context, ref string) (model.Archive, error) {
 	return fit[0], nil
 }
 
-// Again lays an archive out once more, by what is known now. Crates that it no longer makes
+// Again lays an archive out again, by what is known now. Crates that it no longer makes
 // leave the list, unless a server holds them.
 func (s Archives) Again(ctx context.Context, a model.Archive, how Choosing, actor string, tell func(string)) (st Staged, err error) {
 	revisions, err := s.laying().revisions(ctx, how.Rulebook)

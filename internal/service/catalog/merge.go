@@ -79,7 +79,7 @@ func (s *Service) Merge(ctx context.Context, b *rulebook.Book, base tree.Digest,
 	return m, s.Records.AddMade(ctx, id, string(full), m.Bytes)
 }
 
-// keepMade keeps a file that was made out of a content.
+// keepMade stores a file that was made out of another.
 func (s merger) keepMade(ctx context.Context, of tree.Digest, file string) (b draft.Bytes, err error) {
 	seg, err := s.Room.Derive(of)
 	if err != nil {

@@ -63,7 +63,7 @@ func (u *Upload) Discard() error { return u.in.Discard() }
 // Size is the upload's size in bytes.
 func (u *Upload) Size() int64 { return u.in.Size }
 
-// Staged is what came of staging one archive.
+// Staged is the result of staging one archive.
 type Staged struct {
 	Archive model.Archive
 	Known   bool   // the same bytes were staged before

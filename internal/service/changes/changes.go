@@ -7,21 +7,21 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"restlesscrate/internal/core/progress"
-	"restlesscrate/internal/service/drafts"
-	"restlesscrate/internal/service/verify"
 	"sync"
 	"time"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/remote"
+	"restlesscrate/internal/service/drafts"
 	"restlesscrate/internal/service/requests"
+	"restlesscrate/internal/service/verify"
 	"restlesscrate/internal/stockroom"
 )
 
@@ -94,10 +94,10 @@ type Service struct {
 
 	recall drafts.Recall
 	queue  queue
+	cut    cutOffs
 
 	mu      sync.Mutex
 	running map[int64]*deploy.Run // by deployment
-	cut     map[int64]bool        // servers for which something was found in the queue at start
 }
 
 // Draft looks at a server and drafts what was asked for. Nothing is touched.
@@ -255,7 +255,7 @@ func (s *Service) Recover(ctx context.Context) (untidy []model.Deployment, err e
 		if err := s.Records.Advance(ctx, d.ID, model.Draft, model.Queued); err != nil {
 			return nil, err
 		}
-		s.readiness().cutOff(d.ServerID)
+		s.cut.add(d.ServerID)
 	}
 	broken, err := s.Records.DeploymentsIn(ctx, model.Running, model.Undoing)
 	if err != nil {
@@ -267,22 +267,18 @@ func (s *Service) Recover(ctx context.Context) (untidy []model.Deployment, err e
 			return nil, err
 		}
 	}
-	if err := s.tidiness().releaseOld(ctx); err != nil {
+	open, err := s.Records.DeploymentsIn(ctx, model.Running, model.Waiting, model.Halted, model.Undoing)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.wayBack().releaseOld(open); err != nil {
 		return nil, err
 	}
 	return s.Records.Untidy(ctx, 0)
 }
 
-// What the use cases have in common, by what it is about.
-type (
-	// driver takes a run through its phases, halts it and takes it back.
-	driver struct{ *Service }
-	// readier makes sure, before anything is done, that a run can begin.
-	readier struct{ *Service }
-	// tidier clears what runs leave, and keeps room for their way back.
-	tidier struct{ *Service }
-)
+// driver takes a run through its phases, halts it and takes it back. It is what the use cases
+// of this service have in common.
+type driver struct{ *Service }
 
-func (s *Service) drive() driver      { return driver{s} }
-func (s *Service) readiness() readier { return readier{s} }
-func (s *Service) tidiness() tidier   { return tidier{s} }
+func (s *Service) drive() driver { return driver{s} }

@@ -3,12 +3,13 @@ package changes
 import (
 	"context"
 	"errors"
-	"restlesscrate/internal/core/finding"
-	"restlesscrate/internal/service/drafts"
+	"sync"
 
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/service/drafts"
 	"restlesscrate/internal/service/requests"
 )
 
@@ -20,10 +21,10 @@ func (s readier) lock(ctx context.Context, srv model.Server, run *deploy.Run, d 
 	if d.Motions == 0 || requests.HostOf(srv).NoWork {
 		return func() int64 { return 0 }, nil
 	}
-	me := s.Self
-	me.Person, me.Deployment, me.Since = d.Runner, d.Name(), s.Now().UnixMilli()
-	at, err := deploy.Lock(ctx, run.Host, me, d.State != model.Draft || s.wasCutOff(srv.ID))
-	signed := s.Now()
+	me := s.self
+	me.Person, me.Deployment, me.Since = d.Runner, d.Name(), s.now().UnixMilli()
+	at, err := deploy.Lock(ctx, run.Host, me, d.State != model.Draft || s.cut.has(srv.ID))
+	signed := s.now()
 	var locked *deploy.LockedError
 	if errors.As(err, &locked) {
 		return nil, fault.New(fault.Conflict, "host-locked", "%s cannot run now: %v", d.Name(), locked).
@@ -33,23 +34,28 @@ func (s readier) lock(ctx context.Context, srv model.Server, run *deploy.Run, d 
 	if err != nil || !drafts.Plausible(at-signed.UnixMilli()) {
 		return func() int64 { return 0 }, err
 	}
-	run.Clock = func() int64 { return at + s.Now().Sub(signed).Milliseconds() }
+	run.Clock = func() int64 { return at + s.now().Sub(signed).Milliseconds() }
 	return run.Clock, nil
 }
 
-// cutOff notes that an earlier service may have been killed while it took a server's
-// lock.
-func (s readier) cutOff(server int64) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.cut == nil {
-		s.cut = map[int64]bool{}
-	}
-	s.cut[server] = true
+// cutOffs are the servers whose lock an earlier service may have been killed over: something
+// was found in their queue at start.
+type cutOffs struct {
+	mu      sync.Mutex
+	servers map[int64]bool
 }
 
-func (s readier) wasCutOff(server int64) bool {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	return s.cut[server]
+func (c *cutOffs) add(server int64) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.servers == nil {
+		c.servers = map[int64]bool{}
+	}
+	c.servers[server] = true
+}
+
+func (c *cutOffs) has(server int64) bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.servers[server]
 }

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"golang.org/x/sync/errgroup"
 
@@ -19,8 +20,34 @@ import (
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/service/drafts"
 	"restlesscrate/internal/words"
 )
+
+// readier makes sure, before anything is done, that a run can begin.
+type readier struct {
+	records readyRecords
+	hosts   interface {
+		NoWorkFolder(ctx context.Context, srv model.Server) error
+	}
+	drafter *drafts.Drafter
+	self    deploy.Holder
+	cut     *cutOffs
+	now     func() time.Time
+}
+
+// readyRecords is what a readier needs written down.
+type readyRecords interface {
+	DeploymentsIn(ctx context.Context, states ...model.State) ([]model.Deployment, error)
+	Untidy(ctx context.Context, server int64) ([]model.Deployment, error)
+	SlotOf(ctx context.Context, id int64) (string, error)
+	AddDeployment(ctx context.Context, d model.Deployment) (model.Deployment, error)
+	Advance(ctx context.Context, id int64, to model.State, from ...model.State) error
+}
+
+func (s *Service) readier() readier {
+	return readier{s.Records, s.Hosts, s.drafter(), s.Self, &s.cut, s.Now}
+}
 
 // ready looks again at what a draft is about and gives it as it is drafted now, and
 // whether it is still the same.
@@ -30,10 +57,10 @@ import (
 func (s readier) ready(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, tell progress.Tell) (made *draft.Draft, same bool, clock func() int64, err error) {
 	if d.Motions == 0 {
 		clock = func() int64 { return 0 }
-		if s.Now().Sub(d.CreatedAt) <= fresh {
+		if s.now().Sub(d.CreatedAt) <= fresh {
 			return &d.Draft, d.Draft.Digest() == d.Digest, clock, nil
 		}
-		made, same, err = s.drafter().Redraft(ctx, srv, run.Host, d, tell)
+		made, same, err = s.drafter.Redraft(ctx, srv, run.Host, d, tell)
 		return made, same, clock, err
 	}
 	var g errgroup.Group
@@ -43,7 +70,7 @@ func (s readier) ready(ctx context.Context, srv model.Server, run *deploy.Run, d
 		return err
 	})
 	g.Go(func() (err error) {
-		made, same, err = s.drafter().Redraft(ctx, srv, run.Host, d, tell) // while the folders are still being tried
+		made, same, err = s.drafter.Redraft(ctx, srv, run.Host, d, tell) // while the folders are still being tried
 		return err
 	})
 	g.Go(func() (err error) {
@@ -93,11 +120,11 @@ func (s readier) left(ctx context.Context, srv model.Server, run *deploy.Run) (d
 // needed are the numbers of the deployments that still have something in the
 // work folder.
 func (s readier) needed(ctx context.Context, srv model.Server) (map[string]bool, error) {
-	open, err := s.Records.DeploymentsIn(ctx, model.Running, model.Waiting, model.Halted, model.Undoing)
+	open, err := s.records.DeploymentsIn(ctx, model.Running, model.Waiting, model.Halted, model.Undoing)
 	if err != nil {
 		return nil, err
 	}
-	untidy, err := s.Records.Untidy(ctx, srv.ID)
+	untidy, err := s.records.Untidy(ctx, srv.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -145,7 +172,7 @@ func (s readier) refused(ctx context.Context, srv model.Server, d model.Deployme
 		return fault.New(fault.Blocked, "not-writable", "%s cannot run: %v", d.Name(), no).
 			WithMend("Nothing was done. Give the user the right to write there, then run this again.").By(finding.RunDeployment.On(d.Name()))
 	}
-	if err := s.Hosts.NoWorkFolder(ctx, srv); err != nil {
+	if err := s.hosts.NoWorkFolder(ctx, srv); err != nil {
 		return err
 	}
 	return fault.New(fault.Blocked, "no-rename-there", "%s cannot run as it is drafted: %v", d.Name(), no).

@@ -122,7 +122,7 @@ func (s *queue) unqueue(d model.Deployment) bool {
 // runnable checks, at a deployment's turn, that nothing unfinished keeps the
 // server's slot.
 func (s readier) runnable(ctx context.Context, d model.Deployment) error {
-	holder, err := s.Records.SlotOf(ctx, d.ID)
+	holder, err := s.records.SlotOf(ctx, d.ID)
 	if err != nil || holder == "" {
 		return err
 	}

@@ -1,9 +1,9 @@
 package changes
 
 import (
-	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
@@ -44,18 +44,32 @@ func reserveName(id int64) string { return fmt.Sprintf("deployment-%d", id) }
 // askedName is of the room in which the records write down that an undo was asked for.
 func askedName(id int64) string { return reserveName(id) + "-asked" }
 
+// wayBack keeps room on the service's own disk for the way back of deployments that are not
+// finished.
+type wayBack struct {
+	room interface {
+		Free() int64
+		Reserve(name string, n int64) error
+		Release(name string) error
+		Reserves() ([]string, error)
+	}
+	log *slog.Logger
+}
+
+func (s *Service) wayBack() wayBack { return wayBack{s.Room, s.Log} }
+
 // reserve keeps the room on the service's own disk that the way back may need, as
 // long as the deployment is not finished. It fails before anything is done.
-func (s tidier) reserve(d model.Deployment) error {
+func (s wayBack) reserve(d model.Deployment) error {
 	if d.Draft.Motions.Len() == 0 {
 		return nil
 	}
 	n := undoNeeds(&d.Draft) + undoAsked
-	if free := s.Room.Free(); free >= 0 && free < n+d.Draft.Counts.Keep {
+	if free := s.room.Free(); free >= 0 && free < n+d.Draft.Counts.Keep {
 		return fault.New(fault.Conflict, "own-disk-full", "the service's own disk has %d bytes free; %d are to be kept first, and %d have to stay free for a way back", free, d.Draft.Counts.Keep, n).
 			WithMend("Nothing was done. Make room on the service's machine and run it again.").By(finding.RunDeployment.On(d.Name()))
 	}
-	err := errors.Join(s.Room.Reserve(askedName(d.ID), undoAsked), s.Room.Reserve(reserveName(d.ID), n-undoAsked))
+	err := errors.Join(s.room.Reserve(askedName(d.ID), undoAsked), s.room.Reserve(reserveName(d.ID), n-undoAsked))
 	if err != nil {
 		s.release(d.ID)
 		return fault.New(fault.Conflict, "own-disk-full", "the service's own disk is full").Because(err).WithMend("Nothing was done. Make room on the service's machine and run it again.").By(finding.RunDeployment.On(d.Name()))
@@ -74,29 +88,25 @@ func (s *Service) MakeRoom(d model.Deployment) error {
 }
 
 // release gives the room back that was kept for a way back.
-func (s tidier) release(id int64) {
-	if err := errors.Join(s.Room.Release(askedName(id)), s.Room.Release(reserveName(id))); err != nil {
-		s.Log.Warn("room that was kept for a way back is not given back yet", "err", err)
+func (s wayBack) release(id int64) {
+	if err := errors.Join(s.room.Release(askedName(id)), s.room.Release(reserveName(id))); err != nil {
+		s.log.Warn("room that was kept for a way back is not given back yet", "err", err)
 	}
 }
 
-// releaseOld gives the room back that deployments kept which are finished.
-func (s tidier) releaseOld(ctx context.Context) error {
-	open, err := s.Records.DeploymentsIn(ctx, model.Running, model.Waiting, model.Halted, model.Undoing)
-	if err != nil {
-		return err
-	}
+// releaseOld gives the room back that deployments kept which are not among the open ones.
+func (s wayBack) releaseOld(open []model.Deployment) error {
 	needed := map[string]bool{}
 	for _, d := range open {
 		needed[reserveName(d.ID)], needed[askedName(d.ID)] = true, true
 	}
-	names, err := s.Room.Reserves()
+	names, err := s.room.Reserves()
 	if err != nil {
 		return err
 	}
 	for _, name := range names {
 		if !needed[name] {
-			if err := s.Room.Release(name); err != nil {
+			if err := s.room.Release(name); err != nil {
 				return err
 			}
 		}

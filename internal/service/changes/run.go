@@ -42,7 +42,7 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 		return d, err
 	}
 	defer end()
-	if err := s.readiness().runnable(ctx, d); err != nil {
+	if err := s.readier().runnable(ctx, d); err != nil {
 		return d, err
 	}
 	looking := s.Now()
@@ -51,7 +51,7 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 		return d, err
 	}
 	defer h.Close()
-	if err := s.tidiness().tidyEarlier(ctx, srv, h, tell); err != nil {
+	if err := s.tidier().tidyEarlier(ctx, srv, h, tell); err != nil {
 		return d, err
 	}
 	var ahead draft.Ahead
@@ -65,7 +65,7 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 	}
 	run := s.drive().runner(srv, d, h, tell)
 	run.Foresee(ahead)
-	made, same, clock, err := s.readiness().ready(early, srv, run, d, tell)
+	made, same, clock, err := s.readier().ready(early, srv, run, d, tell)
 	if early.Err() != nil && ctx.Err() == nil { // somebody has taken it out of the queue
 		if err == nil {
 			err = run.GiveUp(ctx)
@@ -80,7 +80,7 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 		if err := s.drive().unstart(ctx, d); err != nil {
 			return d, err
 		}
-		return d, s.readiness().stale(ctx, d, made, actor)
+		return d, s.readier().stale(ctx, d, made, actor)
 	}
 	d.Draft = *made // the same, with the times of this look
 	run.Given(made)
@@ -91,7 +91,7 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 	if err := errors.Join(save(ctx, d), s.Records.SaveRun(ctx, d), s.drive().rememberParts(ctx, d)); err != nil {
 		return d, errors.Join(err, run.GiveUp(context.WithoutCancel(ctx)))
 	}
-	if err := s.tidiness().reserve(d); err != nil {
+	if err := s.wayBack().reserve(d); err != nil {
 		return d, errors.Join(err, run.GiveUp(context.WithoutCancel(ctx)))
 	}
 	begun = true
@@ -215,7 +215,7 @@ func (s driver) goOn(ctx context.Context, d model.Deployment, actor string, tell
 		return d, err
 	}
 	run := s.runner(srv, d, h, tell)
-	clock, err := s.readiness().lock(ctx, srv, run, d)
+	clock, err := s.readier().lock(ctx, srv, run, d)
 	if err != nil {
 		return d, stillHalted(d, err)
 	}
@@ -309,7 +309,7 @@ func (s driver) forward(ctx context.Context, srv model.Server, run *deploy.Run, 
 			s.Log.Warn("the roll call is not recorded", "deployment", d.Name(), "err", err)
 		}
 	}
-	s.tidiness().release(d.ID)
+	s.wayBack().release(d.ID)
 	s.Meter.Ended(d.Server, string(model.Done), run.Sent())
 	for phase, ms := range map[string]int64{"prepare": d.Figures.PrepareMS, "swap": d.Figures.SwapMS, "proof": d.Figures.ProofMS} {
 		s.Meter.Phase(phase, time.Duration(ms)*time.Millisecond)
@@ -318,7 +318,7 @@ func (s driver) forward(ctx context.Context, srv model.Server, run *deploy.Run, 
 	s.Log.Info("done", "deployment", d.Name(), "sent", f.Sent, "look_ms", f.LookMS, "prepare_ms", f.PrepareMS, "swap_ms", f.SwapMS, "proof_ms", f.ProofMS)
 	over()
 	// From here on it is done. What cannot be tidied now is tidied later.
-	if err := s.tidiness().tidy(ctx, d, run); err != nil {
+	if err := s.tidier().tidy(ctx, d, run); err != nil {
 		s.Log.Warn("not tidied", "deployment", d.Name(), "err", err)
 		tell.Note("what was set aside could not be cleared yet: " + err.Error())
 	}

@@ -13,11 +13,11 @@ import (
 func (s readier) stale(ctx context.Context, d model.Deployment, made *draft.Draft, actor string) error {
 	fresh := d
 	fresh.Draft, fresh.Digest, fresh.Accepts, fresh.Actor = *made, made.Digest(), []finding.Accept{}, actor
-	fresh, err := s.Records.AddDeployment(ctx, fresh)
+	fresh, err := s.records.AddDeployment(ctx, fresh)
 	if err != nil {
 		return err
 	}
-	if err := s.Records.Advance(ctx, d.ID, model.Discarded, model.Draft); err != nil {
+	if err := s.records.Advance(ctx, d.ID, model.Discarded, model.Draft); err != nil {
 		return err
 	}
 	f := fault.New(fault.Blocked, "draft-stale", "%s is no longer true: the server or the ledger has changed since. Nothing was done.", d.Name())

@@ -40,7 +40,7 @@ func (s *Service) back(ctx context.Context, d model.Deployment, data bool, actor
 	run := s.drive().runner(srv, d, h, tell)
 	defer func() { _ = run.Host.Close() }() // whichever it is by then
 	d.Runner, run.Data = actor, data
-	if _, err := s.readiness().lock(ctx, srv, run, d); err != nil {
+	if _, err := s.readier().lock(ctx, srv, run, d); err != nil {
 		return d, stillHalted(d, err)
 	}
 	defer s.drive().underway(d.ID, run)() // before anybody can read that it is being undone
@@ -61,7 +61,7 @@ func (s driver) letGo(ctx context.Context, d model.Deployment, run *deploy.Run) 
 
 // takeBack takes a deployment back that is being undone.
 func (s driver) takeBack(ctx context.Context, srv model.Server, run *deploy.Run, d model.Deployment, tell progress.Tell) (model.Deployment, error) {
-	s.tidiness().release(d.ID) // this is what it was kept for
+	s.wayBack().release(d.ID) // this is what it was kept for
 	if _, err := s.powered(ctx, srv, run); err != nil {
 		return s.halt(ctx, d, run, err)
 	}
@@ -78,6 +78,6 @@ func (s driver) takeBack(ctx context.Context, srv model.Server, run *deploy.Run,
 	}
 	s.Meter.Ended(d.Server, string(model.UndoneAll), 0)
 	s.Log.Info("undone", "deployment", d.Name())
-	s.tidiness().shrink(ctx)
+	s.tidier().shrink(ctx)
 	return s.Records.OutlineByID(ctx, d.ID)
 }

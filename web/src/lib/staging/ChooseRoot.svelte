@@ -3,6 +3,7 @@
   import { useQueryClient } from '@tanstack/svelte-query';
   import { api, ok, type Staged, type StagedByBook } from '../api/client';
   import { result } from '../api/jobs';
+  import { attempting } from '../attempt.svelte';
   import { count } from '../format';
   import PathText from '../ui/PathText.svelte';
   import Button from '../ui/Button.svelte';
@@ -16,23 +17,15 @@
   }
   let { archive, rulebook, onstaged }: Props = $props();
   const client = useQueryClient();
-  let chosen = $state('');
-  let error = $state<unknown>();
+  const choosing = attempting();
 
-  async function choose(root: string) {
-    chosen = root;
-    error = undefined;
-    try {
+  const choose = (root: string) =>
+    choosing.run(root, async () => {
       const body = { rulebook: rulebook.rulebook, root };
       const job = await ok(api.POST('/archives/{archive}/again', { params: { path: { archive } }, body }));
       onstaged?.(await result<Staged>(job));
       await client.invalidateQueries({ queryKey: ['crates'] });
-    } catch (e) {
-      error = e;
-    } finally {
-      chosen = '';
-    }
-  }
+    });
 </script>
 
 <div class="mt-2 border-t border-dashed border-rule pt-2">
@@ -40,9 +33,11 @@
   <span class="reason">Your choice is kept for its next versions.</span>
   {#each rulebook.choices ?? [] as c (c.root)}
     <div class="flex flex-wrap items-center gap-x-3 py-1">
-      <Button disabled={chosen !== ''} onclick={() => choose(c.root)}>Take <PathText path={c.root} /></Button>
+      <Button disabled={choosing.busy !== ''} onclick={() => choose(c.root)}
+        >Take <PathText path={c.root} /></Button
+      >
       <span class="reason">{count(c.files, 'file')}; {c.why}</span>
     </div>
   {/each}
-  {#if error}<Trouble {error} />{/if}
+  {#if choosing.error}<Trouble error={choosing.error} />{/if}
 </div>

@@ -3,6 +3,7 @@
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { api, ok, type Loose } from '../api/client';
   import { result } from '../api/jobs';
+  import { attempting } from '../attempt.svelte';
   import { loose } from '../api/queries';
   import { clock, size } from '../format';
   import Button from '../ui/Button.svelte';
@@ -13,8 +14,8 @@
   const client = useQueryClient();
   const uploads = getUploads();
   const list = createQuery(loose);
-  let busy = $state('');
-  let failed = $state<{ digest: string; error: unknown }>();
+  const laying = attempting();
+  let tried = $state(''); // the archive that was laid out last
 
   // A question that an upload of today asks above is not asked twice.
   const asked = (digest: string) =>
@@ -31,18 +32,13 @@
     return `not known to ${x.rulebooks.map((b) => b.rulebook).join(', ')}`;
   }
 
-  async function again(x: Loose) {
-    busy = x.archive.digest;
-    failed = undefined;
-    try {
+  function again(x: Loose) {
+    tried = x.archive.digest;
+    void laying.run(tried, async () => {
       const path = { archive: x.archive.digest };
       await result(await ok(api.POST('/archives/{archive}/again', { params: { path }, body: {} })));
       await client.invalidateQueries({ queryKey: ['crates'] });
-    } catch (error) {
-      failed = { digest: x.archive.digest, error };
-    } finally {
-      busy = '';
-    }
+    });
   }
 </script>
 
@@ -59,7 +55,7 @@
             <Button
               kind="quiet"
               title="Lay {x.archive.filename} out again"
-              disabled={busy !== ''}
+              disabled={laying.busy !== ''}
               onclick={() => again(x)}>Lay out again</Button
             >
           </span>
@@ -67,7 +63,7 @@
         {#each x.rulebooks as b (b.rulebook)}
           {#if b.choices?.length}<ChooseRoot archive={x.archive.digest} rulebook={b} />{/if}
         {/each}
-        {#if failed?.digest === x.archive.digest}<Trouble error={failed.error} />{/if}
+        {#if laying.error && tried === x.archive.digest}<Trouble error={laying.error} />{/if}
       </div>
     {/each}
   </div>
