@@ -22,6 +22,7 @@ import (
 	"restlesscrate/internal/remote"
 	"restlesscrate/internal/stockroom"
 	"restlesscrate/internal/testbed"
+	"restlesscrate/internal/testbed/recordstest"
 )
 
 // bench is a host folder, a stockroom and records, filled so that one draft
@@ -185,7 +186,7 @@ func filled(t *testing.T, files map[string]string) *bench {
 	var err error
 	b.host, err = remote.OpenLocal(b.root)
 	require.NoError(t, err)
-	b.db, err = records.Open(t.Context(), filepath.Join(dir, "records.db"), time.Now)
+	b.db, err = recordstest.Open(t.Context(), filepath.Join(dir, "records.db"), time.Now)
 	require.NoError(t, err)
 	b.room, err = stockroom.Open(filepath.Join(dir, "stockroom"), b.db)
 	require.NoError(t, err)

@@ -14,13 +14,13 @@ import (
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/model"
-	"restlesscrate/internal/records"
+	"restlesscrate/internal/testbed/recordstest"
 )
 
 // engine runs jobs over real records.
 func engine(t *testing.T) (*Engine, context.CancelFunc) {
 	t.Helper()
-	db, err := records.Open(t.Context(), filepath.Join(t.TempDir(), "records.db"), time.Now)
+	db, err := recordstest.Open(t.Context(), filepath.Join(t.TempDir(), "records.db"), time.Now)
 	require.NoError(t, err)
 	ctx, stop := context.WithCancel(t.Context())
 	e := New(ctx, db, slog.New(slog.DiscardHandler), time.Now, func(err error) any { return map[string]string{"detail": err.Error()} })

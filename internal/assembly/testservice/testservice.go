@@ -23,6 +23,7 @@ import (
 	"restlesscrate/internal/seal"
 	"restlesscrate/internal/stockroom"
 	"restlesscrate/internal/testbed"
+	"restlesscrate/internal/testbed/recordstest"
 )
 
 // Service is a running service, and a client that is signed in.
@@ -42,7 +43,7 @@ func (s *Service) Data() string { return s.data }
 func New(t testing.TB) *Service {
 	t.Helper()
 	data := t.TempDir()
-	db, err := records.Open(t.Context(), filepath.Join(data, "records.db"), time.Now)
+	db, err := recordstest.Open(t.Context(), filepath.Join(data, "records.db"), time.Now)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, db.Close()) })
 	room, err := stockroom.Open(filepath.Join(data, "stock"), db)

@@ -18,8 +18,8 @@ import (
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
-	"restlesscrate/internal/records"
 	"restlesscrate/internal/stockroom"
+	"restlesscrate/internal/testbed/recordstest"
 )
 
 const fair = `format: 1
@@ -44,7 +44,7 @@ type desk struct {
 func open(t *testing.T) desk {
 	t.Helper()
 	dir := t.TempDir()
-	db, err := records.Open(t.Context(), filepath.Join(dir, "records.db"), time.Now)
+	db, err := recordstest.Open(t.Context(), filepath.Join(dir, "records.db"), time.Now)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, db.Close()) })
 	room, err := stockroom.Open(filepath.Join(dir, "stockroom"), db)

@@ -31,6 +31,7 @@ import (
 	"restlesscrate/internal/service/requests"
 	"restlesscrate/internal/stockroom"
 	"restlesscrate/internal/testbed"
+	"restlesscrate/internal/testbed/recordstest"
 )
 
 // world is the service with real records, a real stockroom and a real folder
@@ -68,7 +69,7 @@ func open(t *testing.T) *world {
 	w := &world{t: t, root: filepath.Join(dir, "srv"), crates: map[string]model.Crate{}}
 	require.NoError(t, os.Mkdir(w.root, 0o755))
 	var err error
-	w.db, err = records.Open(t.Context(), filepath.Join(dir, "records.db"), w.clock)
+	w.db, err = recordstest.Open(t.Context(), filepath.Join(dir, "records.db"), w.clock)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, w.db.Close()) })
 	w.room, err = stockroom.Open(filepath.Join(dir, "stockroom"), w.db)

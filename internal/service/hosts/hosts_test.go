@@ -16,6 +16,7 @@ import (
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/records"
 	"restlesscrate/internal/seal"
+	"restlesscrate/internal/testbed/recordstest"
 )
 
 // shelf holds rulebooks by name.
@@ -45,7 +46,7 @@ var books = shelf{
 func open(t *testing.T) (*Service, *records.DB) {
 	t.Helper()
 	dir := t.TempDir()
-	db, err := records.Open(t.Context(), filepath.Join(dir, "records.db"), time.Now)
+	db, err := recordstest.Open(t.Context(), filepath.Join(dir, "records.db"), time.Now)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, db.Close()) })
 	sealer, err := seal.Open(filepath.Join(dir, "key"))

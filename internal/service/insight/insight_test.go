@@ -15,6 +15,7 @@ import (
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/records"
+	"restlesscrate/internal/testbed/recordstest"
 )
 
 // world is a server with a past, in real records.
@@ -34,7 +35,7 @@ func (books) Book(context.Context, string) (*rulebook.Book, model.Revision, erro
 
 func open(t *testing.T) world {
 	t.Helper()
-	db, err := records.Open(t.Context(), filepath.Join(t.TempDir(), "records.db"), time.Now)
+	db, err := recordstest.Open(t.Context(), filepath.Join(t.TempDir(), "records.db"), time.Now)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, db.Close()) })
 	srv, err := db.AddServer(t.Context(), model.Server{Name: "saltpan", Rulebook: "harbour", Transport: model.Transport{Kind: "folder", Root: "/srv"}})

@@ -19,9 +19,9 @@ import (
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/model"
-	"restlesscrate/internal/records"
 	"restlesscrate/internal/remote"
 	"restlesscrate/internal/service/catalog"
+	"restlesscrate/internal/testbed/recordstest"
 )
 
 const harbour = `format: 1
@@ -53,7 +53,7 @@ func (h heard) Ask(context.Context) ([]rollcall.Heard, bool, error) { return nil
 
 // found is what is told of lamps@1, which a deployment has brought and a list names.
 func (h heard) found(t *testing.T) []finding.Finding {
-	db, err := records.Open(t.Context(), filepath.Join(t.TempDir(), "records.db"), time.Now)
+	db, err := recordstest.Open(t.Context(), filepath.Join(t.TempDir(), "records.db"), time.Now)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, db.Close()) })
 	s := &Verifier{Records: db, Catalog: &catalog.Service{Records: db}}

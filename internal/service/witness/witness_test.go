@@ -14,6 +14,7 @@ import (
 	"restlesscrate/internal/records"
 	"restlesscrate/internal/service/catalog"
 	"restlesscrate/internal/service/changes"
+	"restlesscrate/internal/testbed/recordstest"
 )
 
 // onSaltpan knows one server with lamps on it.
@@ -34,7 +35,7 @@ func (o onSaltpan) Addon(_ context.Context, server, addon string) (model.Server,
 
 func open(t *testing.T) (*Service, *records.DB, model.Server) {
 	t.Helper()
-	db, err := records.Open(t.Context(), filepath.Join(t.TempDir(), "records.db"), time.Now)
+	db, err := recordstest.Open(t.Context(), filepath.Join(t.TempDir(), "records.db"), time.Now)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, db.Close()) })
 	srv, err := db.AddServer(t.Context(), model.Server{Name: "saltpan", Rulebook: "harbour", Transport: model.Transport{Kind: "folder", Root: "/srv"}})
