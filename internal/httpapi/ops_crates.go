@@ -7,12 +7,12 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"restlesscrate/internal/api"
-	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/service/catalog"
 )
 
 func (s *Server) crateOps(h huma.API) {
+	s.archiveOps(h)
 	huma.Register(h, op(http.MethodGet, "/pallets", "list-pallets", "Packs whose add-ons came together, the newest first", "crates"), func(ctx context.Context, in *struct {
 		Rulebook string `query:"rulebook"`
 	}) (*body[api.Page[api.Pallet]], error) {
@@ -25,35 +25,6 @@ func (s *Server) crateOps(h huma.API) {
 		Body     api.Rename
 	}) (*done, error) {
 		return nil, s.fail(ctx, s.Catalog.RenamePallet(ctx, in.Rulebook, in.Pallet, in.Body.Name, actorOf(ctx)))
-	})
-	huma.Register(h, op(http.MethodGet, "/archives/loose", "list-loose-archives", "Archives of which no crate is in the list, the newest first", "crates"), func(ctx context.Context, _ *struct{}) (*body[api.Page[api.Loose]], error) {
-		all, err := s.archives().Loose(ctx)
-		return &body[api.Page[api.Loose]]{page(all, -1, func(l catalog.Loose) int64 { return l.Archive.ID }, wireLoose)}, s.fail(ctx, err)
-	})
-	huma.Register(h, op(http.MethodPost, "/archives/{archive}/again", "lay-out-archive", "Lay an archive out once more, which may have another root; a job", "crates"), func(ctx context.Context, in *struct {
-		Archive string `path:"archive" doc:"Its file name, its digest, or the first digits of that"`
-		Body    api.Choosing
-	}) (*accepted, error) {
-		a, err := s.archives().Find(ctx, in.Archive)
-		if err != nil {
-			return nil, s.fail(ctx, err)
-		}
-		actor := actorOf(ctx)
-		return s.jobs().job(ctx, "stage", a.Filename, func(ctx context.Context, tell progress.Tell) (any, error) {
-			st, err := s.archives().Again(ctx, a, catalog.Choosing(in.Body), actor, tell.Look)
-			return wireStaged(st), err
-		})
-	})
-	huma.Register(h, op(http.MethodPost, "/archives/parts/{part}", "resume-upload", "How much of an upload has come, so that it goes on there; whoever still sends it is cut off", "crates"), func(ctx context.Context, in *struct {
-		Part string `path:"part"`
-	}) (*body[api.Received], error) {
-		n, err := s.Parts.Received(ctx, in.Part)
-		return &body[api.Received]{api.Received{Bytes: n}}, s.fail(ctx, err)
-	})
-	huma.Register(h, op(http.MethodDelete, "/archives/parts/{part}", "drop-upload", "Forget what has come of an upload", "crates"), func(ctx context.Context, in *struct {
-		Part string `path:"part"`
-	}) (*done, error) {
-		return nil, s.fail(ctx, s.Parts.Drop(ctx, in.Part))
 	})
 	huma.Register(h, op(http.MethodGet, "/crates", "list-crates", "List the crates, the newest first", "crates"), func(ctx context.Context, in *struct {
 		Paged
@@ -189,5 +160,3 @@ func (s *Server) corrected(ctx context.Context, ref CrateRef, correct func(model
 	now, err := correct(c)
 	return &body[api.Page[api.Crate]]{page(now, -1, func(c model.Crate) int64 { return c.ID }, wireCrateWhole)}, s.fail(ctx, err)
 }
-
-func (s *Server) archives() catalog.Archives { return catalog.Archives{Service: s.Catalog} }

@@ -1,0 +1,47 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/core/progress"
+	"restlesscrate/internal/service/catalog"
+)
+
+// archiveOps are about archives by themselves; staging one is in streams.go.
+func (s *Server) archiveOps(h huma.API) {
+	huma.Register(h, op(http.MethodGet, "/archives/loose", "list-loose-archives", "Archives of which no crate is in the list, the newest first", "crates"), func(ctx context.Context, _ *struct{}) (*body[api.Page[api.Loose]], error) {
+		all, err := s.archives().Loose(ctx)
+		return &body[api.Page[api.Loose]]{page(all, -1, func(l catalog.Loose) int64 { return l.Archive.ID }, wireLoose)}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodPost, "/archives/{archive}/again", "lay-out-archive", "Lay an archive out once more, which may have another root; a job", "crates"), func(ctx context.Context, in *struct {
+		Archive string `path:"archive" doc:"Its file name, its digest, or the first digits of that"`
+		Body    api.Choosing
+	}) (*accepted, error) {
+		a, err := s.archives().Find(ctx, in.Archive)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		actor := actorOf(ctx)
+		return s.jobs().job(ctx, "stage", a.Filename, func(ctx context.Context, tell progress.Tell) (any, error) {
+			st, err := s.archives().Again(ctx, a, catalog.Choosing(in.Body), actor, tell.Look)
+			return wireStaged(st), err
+		})
+	})
+	huma.Register(h, op(http.MethodPost, "/archives/parts/{part}", "resume-upload", "How much of an upload has come, so that it goes on there; whoever still sends it is cut off", "crates"), func(ctx context.Context, in *struct {
+		Part string `path:"part"`
+	}) (*body[api.Received], error) {
+		n, err := s.Parts.Received(ctx, in.Part)
+		return &body[api.Received]{api.Received{Bytes: n}}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodDelete, "/archives/parts/{part}", "drop-upload", "Forget what has come of an upload", "crates"), func(ctx context.Context, in *struct {
+		Part string `path:"part"`
+	}) (*done, error) {
+		return nil, s.fail(ctx, s.Parts.Drop(ctx, in.Part))
+	})
+}
+
+func (s *Server) archives() catalog.Archives { return catalog.Archives{Service: s.Catalog} }
