@@ -110,6 +110,7 @@ type Question struct {
 	Ask     string   `json:"ask"`
 	Options []Option `json:"options" nullable:"false"`
 	Free    bool     `json:"free" doc:"Whether another answer may be given"`
+	Like    string   `json:"like,omitempty" doc:"How such an answer looks"`
 }
 
 // Option is a possible answer with why the program believes it.

@@ -191,6 +191,9 @@ func (a rulebookCommands) printQuestion(q api.Question, answer string) {
 		}
 		fmt.Fprintf(a.Err, "  %s --answer %s=%s  %s (%s)\n", mark, q.Key, quoted(o.Value), o.Says, o.Why)
 	}
+	if q.Like != "" {
+		fmt.Fprintf(a.Err, "      another answer looks like %s\n", quoted(q.Like))
+	}
 	if answer != "" && !slices.ContainsFunc(q.Options, func(o api.Option) bool { return o.Value == answer }) {
 		fmt.Fprintf(a.Err, "  * %s, as you said\n", answer)
 	}

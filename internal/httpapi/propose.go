@@ -32,7 +32,7 @@ func (s *Server) propose(ctx context.Context, in api.Propose) (api.Proposed, err
 	questions, text, missing, err := s.Catalog.Propose(ctx, p)
 	out := api.Proposed{Questions: []api.Question{}, Text: text, Missing: missing}
 	for _, q := range questions {
-		w := api.Question{Key: q.Key, Ask: q.Ask, Free: q.Free, Options: []api.Option{}}
+		w := api.Question{Key: q.Key, Ask: q.Ask, Free: q.Free, Like: q.Like, Options: []api.Option{}}
 		for _, o := range q.Options {
 			w.Options = append(w.Options, api.Option(o))
 		}

@@ -29,13 +29,14 @@ type listed struct {
 
 // words says how the text names add-ons.
 func (l listed) words() string {
+	names := map[string]string{"{name}": "names", "{folder}": "names of folders", "{file}": "names of files", groupWord: "groups"}[l.entry]
 	switch l.form {
 	case "line":
 		return fmt.Sprintf("%s, a line %q for each", l.path, l.entry)
 	case "joined":
-		return fmt.Sprintf("%s, with %q between %q", l.path, l.separator, l.entry)
+		return fmt.Sprintf("%s, one value with the %s and %q between them", l.path, names, l.separator)
 	}
-	return fmt.Sprintf("%s, a list of %q", l.path, l.entry)
+	return fmt.Sprintf("%s, a list of the %s", l.path, names)
 }
 
 // lists finds the texts that name at least two add-ons of a form, each in the same way.

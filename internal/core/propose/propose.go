@@ -29,12 +29,14 @@ type Evidence struct {
 }
 
 // Question is one thing to decide. Options are ranked, the best first; Free is
-// set where another answer may be given.
+// set where another answer may be given, and Like is then how one looks, where that does not
+// go without saying.
 type Question struct {
 	Key     string
 	Ask     string
 	Options []Option
 	Free    bool
+	Like    string
 }
 
 // Option is a possible answer with why the program believes it.
@@ -98,7 +100,7 @@ func forms(e Evidence, a Answers) ([]form, error) {
 
 // moreQuestion asks what else add-ons look like.
 func moreQuestion(e Evidence, first form) Question {
-	q := Question{Key: More, Ask: "What else do add-ons look like?", Free: true}
+	q := Question{Key: More, Ask: "What else do add-ons look like?", Free: true, Like: "folder part.toml in parts; single *.pak in packs"}
 	if len(first.signs) == 0 || first.place == "" {
 		return append1(q, Option{Value: none, Says: "nothing else", Why: "the first kind is not known yet"})
 	}

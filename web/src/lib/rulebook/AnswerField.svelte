@@ -39,7 +39,7 @@
     <input
       class="input mono mt-1.5"
       aria-label="Another answer to: {q.ask}"
-      placeholder="another answer"
+      placeholder={q.like ? `another answer, such as ${q.like}` : 'another answer'}
       value={own}
       onchange={(e) => e.currentTarget.value && onanswer(e.currentTarget.value)}
     />

@@ -1913,6 +1913,8 @@ export interface components {
             /** @description Whether another answer may be given */
             free: boolean;
             key: string;
+            /** @description How such an answer looks */
+            like?: string;
             options: components["schemas"]["Option"][];
         };
         ReadTree: {
