@@ -1,8 +1,6 @@
 package draft
 
 import (
-	"os"
-	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
@@ -14,6 +12,7 @@ import (
 	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/settings"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/testbed/findingtest"
 )
 
 // A scene is a world and what is asked of it. Without anything of its own, lamp@1 is on a
@@ -323,10 +322,7 @@ var valueList = settings.List{Form: "value", Match: `(?m)^land=(\S*)$`}
 func TestEveryFindingIsSaidWhereItIsSoAndNowhereElse(t *testing.T) {
 	for code, c := range every {
 		t.Run(code, func(t *testing.T) {
-			has := func(f finding.Finding) bool { return f.Code == code }
-			require.True(t, slices.ContainsFunc(c.is.found(t), has), "it is so, and is not said: %v", c.is.found(t))
-			near := c.near.found(t)
-			require.False(t, slices.ContainsFunc(near, has), "it is not so, and is said: %v", near)
+			findingtest.Said(t, code, c.is.found(t), c.near.found(t))
 		})
 	}
 }
@@ -339,22 +335,10 @@ func TestNothingIsSaidOfWhatIsAsItShouldBe(t *testing.T) {
 }
 
 func TestEveryCodeOfADraftHasItsScenes(t *testing.T) {
-	files, err := filepath.Glob("*.go")
-	require.NoError(t, err)
-	said := regexp.MustCompile(`(?:report\((?:finding\.\w+|level)|refuse\(|block\(|Code:|code :?=|^const \w+ =|OwnDisk =|swapTime =),? ?"([a-z]+(?:-[a-z]+)*)"|(?:refuse|block)\("([a-z-]+)"`)
-	codes := map[string]bool{}
-	for _, file := range files {
-		if strings.HasSuffix(file, "_test.go") {
-			continue
-		}
-		raw, err := os.ReadFile(file)
-		require.NoError(t, err)
-		for _, m := range said.FindAllStringSubmatch(string(raw), -1) {
-			codes[m[1]+m[2]] = true
-		}
-	}
+	written := regexp.MustCompile(`(?:report\((?:finding\.\w+|level)|refuse\(|block\(|Code:|code :?=|^const \w+ =|OwnDisk =|swapTime =),? ?"([a-z]+(?:-[a-z]+)*)"|(?:refuse|block)\("([a-z-]+)"`)
+	codes := findingtest.Codes(t, written)
 	require.Greater(t, len(codes), 60)
-	for code := range codes {
+	for _, code := range codes {
 		require.Contains(t, every, code, "there is no scene for it")
 	}
 }

@@ -1,16 +1,14 @@
 package layout
 
 import (
-	"os"
-	"path/filepath"
 	"regexp"
 	"slices"
-	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/testbed/findingtest"
 )
 
 // cove is a rulebook with a kind for each way in which something can be told.
@@ -121,10 +119,7 @@ var every = map[string]struct{ is, near download }{
 func TestEveryFindingIsSaidWhereItIsSoAndNowhereElse(t *testing.T) {
 	for code, c := range every {
 		t.Run(code, func(t *testing.T) {
-			has := func(f finding.Finding) bool { return f.Code == code }
-			require.True(t, slices.ContainsFunc(c.is.found(t), has), "it is so, and is not said: %v", c.is.found(t))
-			near := c.near.found(t)
-			require.False(t, slices.ContainsFunc(near, has), "it is not so, and is said: %v", near)
+			findingtest.Said(t, code, c.is.found(t), c.near.found(t))
 		})
 	}
 }
@@ -134,22 +129,12 @@ func TestNothingIsSaidOfADownloadThatIsAsItShouldBe(t *testing.T) {
 }
 
 func TestEveryCodeOfALayoutHasItsDownloads(t *testing.T) {
-	files, err := filepath.Glob("*.go")
-	require.NoError(t, err)
-	said := regexp.MustCompile(`(?:report\(finding\.\w+, |Code: )"([a-z-]+)"`)
-	n := 0
-	for _, file := range files {
-		if strings.HasSuffix(file, "_test.go") {
-			continue
-		}
-		raw, err := os.ReadFile(file)
-		require.NoError(t, err)
-		for _, m := range said.FindAllStringSubmatch(string(raw), -1) {
-			n++
-			require.Contains(t, every, m[1], "there is no download for it")
-		}
+	written := regexp.MustCompile(`(?:report\(finding\.\w+, |Code: )"([a-z-]+)"`)
+	codes := findingtest.Codes(t, written)
+	require.Greater(t, len(codes), 18)
+	for _, code := range codes {
+		require.Contains(t, every, code, "there is no download for it")
 	}
-	require.Greater(t, n, 18)
 }
 
 // The name of a pack tells the version of the pack, not of what is in it, also where each of

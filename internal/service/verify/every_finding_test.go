@@ -5,7 +5,6 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
-	"slices"
 	"testing"
 	"time"
 
@@ -21,6 +20,7 @@ import (
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/remote"
 	"restlesscrate/internal/service/catalog"
+	"restlesscrate/internal/testbed/findingtest"
 	"restlesscrate/internal/testbed/recordstest"
 )
 
@@ -81,10 +81,7 @@ func TestEveryFindingOfARollCallIsSaidWhereItIsSoAndNowhereElse(t *testing.T) {
 		"console-silent":   {heard{lit, errors.New("nobody answers")}, heard{log: lit}},
 	} {
 		t.Run(code, func(t *testing.T) {
-			has := func(f finding.Finding) bool { return f.Code == code }
-			require.True(t, slices.ContainsFunc(c.is.found(t), has), "it is so, and is not said: %v", c.is.found(t))
-			near := c.near.found(t)
-			require.False(t, slices.ContainsFunc(near, has), "it is not so, and is said: %v", near)
+			findingtest.Said(t, code, c.is.found(t), c.near.found(t))
 		})
 	}
 	require.Empty(t, heard{log: lit}.found(t), "nothing is said of what is as it should be")
