@@ -18,6 +18,8 @@ type SetControl struct {
 type Standing struct {
 	Condition string       `json:"condition" enum:"running,stopped,unknown"`
 	Probes    []ProbeFound `json:"probes" nullable:"false"`
+	Act       string       `json:"act,omitempty" enum:"stop,start,restart" doc:"What it is being told, while that is waited for"`
+	Job       string       `json:"job,omitempty" doc:"The job that waits; cancelling it ends the waiting, and what the server was told stays told"`
 }
 
 // ProbeFound is what one probe found.

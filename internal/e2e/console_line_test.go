@@ -226,7 +226,7 @@ func TestAnUploadOverALineThatStallsIsCutAndComesBack(t *testing.T) {
 	require.NoError(t, err)
 	require.True(t, asks, "leaving the page would cut it")
 	c.click("Stop it")
-	c.see("You have stopped it.") // at once, though the service does not hear of it yet
+	c.see("You have stopped it") // at once, though the service does not hear of it yet
 	l.goOn()
 	c.see("You have stopped it; nothing of it is kept.")
 	asks, err = browser.Eval[bool](c.page, `!dispatchEvent(new Event('beforeunload', {cancelable: true}))`)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"slices"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -14,6 +15,7 @@ import (
 	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/rollcall"
 	"restlesscrate/internal/fault"
+	"restlesscrate/internal/jobs"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/service/hosts"
 	"restlesscrate/internal/service/requests"
@@ -39,7 +41,10 @@ func (s controlling) controlOps(h huma.API) {
 		Within int `query:"within" minimum:"0" maximum:"60" doc:"How old an answer may be, in seconds, so that all who watch share one; 0: the probes are asked now"`
 	}) (*body[api.Standing], error) {
 		st, err := s.Hosts.State(ctx, in.Server, time.Duration(in.Within)*time.Second)
-		return &body[api.Standing]{wireStanding(st)}, s.fail(ctx, err)
+		w := wireStanding(st)
+		now := s.acts.on(in.Server)
+		w.Act, w.Job = now.act, now.job
+		return &body[api.Standing]{w}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/acts", "do-act", "Stop, start, restart, reload or speak to a server; a job", "control"), func(ctx context.Context, in *struct {
 		OnServer
@@ -48,9 +53,22 @@ func (s controlling) controlOps(h huma.API) {
 		if _, err := s.Hosts.Find(ctx, in.Server); err != nil {
 			return nil, s.fail(ctx, err)
 		}
-		return s.jobs().job(ctx, "act", in.Server, func(ctx context.Context, tell progress.Tell) (any, error) {
-			return s.doAct(ctx, in.Server, in.Body, tell)
+		if !in.Body.Wait || !waitedFor(in.Body.Act) {
+			return s.jobs().job(ctx, "act", in.Server, func(ctx context.Context, tell progress.Tell) (any, error) {
+				return s.doAct(ctx, in.Server, in.Body, tell)
+			})
+		}
+		what := jobs.What{Kind: "act", Subject: in.Server, Actor: actorOf(ctx), Cancellable: true}
+		j, err := s.acts.begin(ctx, s.Jobs, in.Server, in.Body.Act, func() (model.Job, error) {
+			return s.Jobs.Start(ctx, what, func(ctx context.Context, tell progress.Tell) (any, error) {
+				defer s.acts.ended(in.Server)
+				return s.doAct(ctx, in.Server, in.Body, tell)
+			})
 		})
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		return &accepted{http.StatusAccepted, s.jobs().wireJob(ctx, j)}, nil
 	})
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/roll-calls", "call-roll", "Find out what has loaded on a server; a job", "control"), func(ctx context.Context, in *OnServer) (*accepted, error) {
 		srv, err := s.Hosts.Find(ctx, in.Server)
@@ -106,7 +124,7 @@ func (s controlling) controlOps(h huma.API) {
 
 func (s controlling) doAct(ctx context.Context, server string, in api.DoAct, tell progress.Tell) (api.Acted, error) {
 	act := power.Act(in.Act)
-	if in.Wait && (act == power.Stop || act == power.Start || act == power.Restart) {
+	if in.Wait && waitedFor(in.Act) {
 		done, err := s.Hosts.ActAndWait(ctx, server, act, tell.Note)
 		return api.Acted{Answer: done.Text, Words: done.Words, Already: done.Already}, err
 	}
@@ -119,6 +137,11 @@ func (s controlling) doAct(ctx context.Context, server string, in api.DoAct, tel
 	}
 	ans, err := s.Hosts.Act(ctx, server, act, in.Subject)
 	return api.Acted{Answer: ans.Text}, err
+}
+
+// waitedFor tells whether an act has an effect that can be waited for.
+func waitedFor(act string) bool {
+	return slices.Contains([]power.Act{power.Stop, power.Start, power.Restart}, power.Act(act))
 }
 
 func wireStanding(st hosts.Standing) api.Standing {

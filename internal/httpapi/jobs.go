@@ -57,6 +57,8 @@ func (s jobbing) cancelJob(ctx context.Context, id string) (model.Job, error) {
 		left = "what it had laid out stays"
 	case "checkup":
 		left = "the rest was not looked at"
+	case "act":
+		left = "what the server was told stays told"
 	}
 	why := fault.New(fault.Conflict, "cancelled", "%s cancelled the %s; %s", actorOf(ctx), about, left)
 	switch err := s.Jobs.Cancel(brief, id, why); {

@@ -85,6 +85,7 @@ type Server struct {
 
 	sessions      *scs.SessionManager
 	calls, denied *meters
+	acts          underWay
 	watch         *watching
 }
 

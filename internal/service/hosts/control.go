@@ -248,7 +248,8 @@ func (s *Service) ActAndWait(ctx context.Context, name string, act power.Act, te
 	if state, words := p.State(ctx); alreadySo(act, power.Condition(state)) {
 		return Acted{Words: words, Already: true}, nil
 	}
-	if done.Answer, err = p.d.Do(ctx, act, ""); err != nil {
+	// Who gives up, gives up the waiting: a command is not cut off half-way.
+	if done.Answer, err = p.d.Do(context.WithoutCancel(ctx), act, ""); err != nil {
 		return done, actFault(srv, act, done.Answer, err)
 	}
 	stop, ready := p.Limits()

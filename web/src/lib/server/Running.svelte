@@ -1,9 +1,10 @@
 <!-- Is it running, what does it say, and who loaded? -->
 <script lang="ts">
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
-  import { api, ok, problemOf, type Acted, type LogLine } from '../api/client';
+  import { untrack } from 'svelte';
+  import { api, ok, problemOf, Refusal, type Acted, type LogLine } from '../api/client';
   import { controlKnown, lastRollCall, standingOf } from '../api/queries';
-  import { follow, result } from '../api/jobs';
+  import { cancel, follow, result } from '../api/jobs';
   import { attempting } from '../attempt.svelte';
   import Button from '../ui/Button.svelte';
   import Confirm from '../ui/Confirm.svelte';
@@ -36,19 +37,39 @@
     await client.invalidateQueries({ queryKey: ['status', server] });
   }
 
+  let waiting = $state(''); // the job that waits for an act
+
+  /** Follows an act to its end. Giving the waiting up is no failure. */
+  async function until(job: string) {
+    waiting = job;
+    try {
+      const end = await follow(job, (e) => (words = e.data.text ?? words));
+      if (end.problem && end.problem.code !== 'cancelled') throw new Refusal(end.problem);
+      words = end.problem?.detail ?? (end.result as Acted).words ?? '';
+    } finally {
+      waiting = '';
+      await again();
+    }
+  }
+
+  /** Ends the waiting. Where it has ended by itself meanwhile, that is shown. */
+  const giveUp = () =>
+    void cancel(waiting).catch((e: unknown) => {
+      if (problemOf(e).code !== 'job-ended') words = problemOf(e).detail;
+    });
+
   function power(act: 'stop' | 'start' | 'restart') {
     words = '';
-    return acting.run(act, async () => {
-      const job = await ok(api.POST('/servers/{server}/acts', { ...call, body: { act, wait: true } }));
-      try {
-        const end = await follow(job.id, (e) => (words = e.data.text ?? words));
-        if (end.problem) throw new Error(end.problem.detail);
-        words = (end.result as Acted).words ?? '';
-      } finally {
-        await again();
-      }
-    });
+    return acting.run(act, async () =>
+      until((await ok(api.POST('/servers/{server}/acts', { ...call, body: { act, wait: true } }))).id)
+    );
   }
+
+  // What another window has begun, or this one before it was loaded again, is followed too.
+  $effect(() => {
+    const { act, job } = q.data ?? {};
+    if (act && job && !untrack(() => acting.busy)) void acting.run(act, () => until(job));
+  });
 
   const callRoll = () =>
     acting.run('roll', async () => {
@@ -85,7 +106,8 @@
     <span class="reason min-w-0 flex-1">
       {#if words}{words}{:else}{q.data.probes.map((p) => `${p.by}: ${p.words}`).join('; ')}{/if}
     </span>
-    {#if q.data.condition === 'stopped'}
+    {#if waiting}<Button onclick={giveUp}>Give it up</Button>{/if}
+    {#if q.data.condition === 'stopped' || acting.busy === 'start'}
       <Button kind="main" disabled={!!acting.busy} onclick={() => power('start')}
         >{acting.busy === 'start' ? 'Starting…' : 'Start'}</Button
       >

@@ -2155,8 +2155,15 @@ export interface components {
             rulebook: string;
         };
         Standing: {
+            /**
+             * @description What it is being told, while that is waited for
+             * @enum {string}
+             */
+            act?: "stop" | "start" | "restart";
             /** @enum {string} */
             condition: "running" | "stopped" | "unknown";
+            /** @description The job that waits; cancelling it ends the waiting, and what the server was told stays told */
+            job?: string;
             probes: components["schemas"]["ProbeFound"][];
         };
         Starter: {
