@@ -85,6 +85,7 @@ func New(ctx context.Context, p Parts, cat *catalog.Service) (*Service, error) {
 	if err := s.takeUp(ctx, p); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
+	go s.API.Parts.Sweep(work, func(err error) { p.Log.Warn("unfinished uploads are not cleared yet", "err", err) })
 	return s, nil
 }
 

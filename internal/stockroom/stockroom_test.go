@@ -11,6 +11,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -223,4 +224,23 @@ func TestReadersAreUsedAgainAndStayRight(t *testing.T) {
 	got, err := io.ReadAll(lying.Reader(bytes.NewReader(raw.Bytes())))
 	require.NoError(t, err)
 	require.Len(t, got, 11, "one byte more than it says, so that the lie is found out")
+}
+
+// What has come of an upload waits for the rest, over a new start too, but not for ever.
+func TestWhatHasComeOfAnUploadWaitsForADay(t *testing.T) {
+	dir := t.TempDir()
+	r, err := Open(dir, nil)
+	require.NoError(t, err)
+	require.NoError(t, r.Part("one").Append(t.Context(), strings.NewReader("half")))
+	r, err = Open(dir, nil) // another start of the service
+	require.NoError(t, err)
+	n, err := r.Part("one").Size()
+	require.NoError(t, err)
+	require.EqualValues(t, 4, n)
+	require.NoError(t, r.DropParts(time.Now().Add(-time.Hour)))
+	require.NoError(t, r.Part("one").Append(t.Context(), strings.NewReader(" and half")))
+	require.NoError(t, r.DropParts(time.Now().Add(time.Hour)))
+	n, err = r.Part("one").Size()
+	require.NoError(t, err)
+	require.Zero(t, n)
 }

@@ -167,9 +167,12 @@ func (l *laying) isPack(all [][]root) bool {
 			if !slices.ContainsFunc(beside, func(o tree.Path) bool { return p == o || p.Within(o) || o.Within(p) }) {
 				beside = append(beside, p)
 			}
+			if len(beside) > 1 {
+				return true
+			}
 		}
 	}
-	return len(beside) > 1
+	return false
 }
 
 // several tells whether the crates so far are of kinds that come several to an archive.

@@ -12,8 +12,12 @@ import (
 	"restlesscrate/internal/stockroom"
 )
 
-// keptFor is how long what has come of an upload waits for the rest.
-const keptFor = 24 * time.Hour
+// keptFor is how long what has come of an upload waits for the rest, and sweepEvery is how
+// often it is looked for what has waited for longer.
+const (
+	keptFor    = 23 * time.Hour
+	sweepEvery = time.Hour
+)
 
 // Parts are uploads that go on where their line was cut. Its methods may be called at the
 // same time; of one upload only the newest caller sends.
@@ -97,9 +101,6 @@ func (s *Parts) Receive(ctx context.Context, id, filename string, from int64, bo
 	if err != nil {
 		return nil, err
 	}
-	if err := s.Room.DropParts(s.Now().Add(-keptFor)); err != nil {
-		return nil, err
-	}
 	own, free, err := s.take(ctx, id, cut)
 	if err != nil {
 		return nil, err
@@ -127,6 +128,23 @@ func (s *Parts) Receive(ctx context.Context, id, filename string, from int64, bo
 		return nil, err
 	}
 	return &Upload{Filename: filename, in: in}, nil
+}
+
+// Sweep forgets, until the context ends, what has waited for the rest of an upload for a day.
+// trouble is told where that fails; it is tried again.
+func (s *Parts) Sweep(ctx context.Context, trouble func(error)) {
+	every := time.NewTicker(sweepEvery)
+	defer every.Stop()
+	for {
+		if err := s.Room.DropParts(s.Now().Add(-keptFor)); err != nil {
+			trouble(err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-every.C:
+		}
+	}
 }
 
 // Drop forgets what has come of an upload.

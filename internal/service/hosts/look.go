@@ -7,7 +7,10 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"sync"
 	"unicode/utf8"
+
+	"golang.org/x/sync/errgroup"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/propose"
@@ -41,29 +44,48 @@ func (s *Service) Texts(ctx context.Context, name string, entries []tree.Entry) 
 	}
 	defer h.Close()
 	out := map[tree.Path]string{}
+	var mu sync.Mutex
+	g, gctx := errgroup.WithContext(ctx)
+	g.SetLimit(min(16, max(1, h.InFlight()))) // over a distance one after the other would take long
+	n := 0
 	for _, e := range entries {
 		if e.Dir || e.Size == 0 || e.Size > textLongest || e.Path.Depth() > textDepth || propose.Secret(e.Path) {
 			continue
 		}
-		if len(out) == textMost {
+		if n++; n > textMost {
 			break
 		}
-		f, err := h.Open(ctx, e.Path)
-		if errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrPermission) {
-			continue // it has gone meanwhile, or is none of our business
-		}
-		if err != nil {
-			return nil, fmt.Errorf("read texts of %s: %w", name, err)
-		}
-		raw, err := io.ReadAll(io.LimitReader(f, textLongest))
-		if err = errors.Join(err, f.Close()); err != nil {
-			return nil, fmt.Errorf("read texts of %s: %w", name, err)
-		}
-		if utf8.Valid(raw) && !bytes.ContainsRune(raw, 0) {
-			out[e.Path] = string(raw)
-		}
+		g.Go(func() error {
+			text, err := smallText(gctx, h, e.Path)
+			mu.Lock()
+			defer mu.Unlock()
+			if err == nil && text != "" {
+				out[e.Path] = text
+			}
+			return err
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return nil, fmt.Errorf("read texts of %s: %w", name, err)
 	}
 	return out, nil
+}
+
+// smallText reads a file if it is a text; empty where it is none, or has gone meanwhile, or
+// may not be read.
+func smallText(ctx context.Context, h remote.Host, p tree.Path) (string, error) {
+	f, err := h.Open(ctx, p)
+	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrPermission) {
+		return "", nil
+	}
+	if err != nil {
+		return "", err
+	}
+	raw, err := io.ReadAll(io.LimitReader(f, textLongest))
+	if err = errors.Join(err, f.Close()); err != nil || !utf8.Valid(raw) || bytes.ContainsRune(raw, 0) {
+		return "", err
+	}
+	return string(raw), nil
 }
 
 // Look lists what is near the root of a server's tree, level by level. It

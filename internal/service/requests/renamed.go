@@ -44,7 +44,7 @@ func (s *Maker) rename(ctx context.Context, srv model.Server, b *rulebook.Book, 
 		row := req.Ledger[p]
 		i := slices.IndexFunc(row.Claims, func(c draft.Claim) bool { return c.Addon == key })
 		if i >= 0 && row.State.Being == tree.Folder {
-			w.Folders = append(w.Folders, p)
+			w.Folders = append(w.Folders, how.Name(p, off))
 		}
 		if i < 0 || row.State.Being != tree.Content {
 			continue
@@ -81,6 +81,9 @@ func stillOff(b *rulebook.Book, c model.Crate, values map[string]string, w *draf
 		if how.Off(p) && slices.ContainsFunc(row.Claims, func(o draft.Claim) bool { return o.Addon == c.Key }) {
 			for i := range w.Files {
 				w.Files[i].Path = how.Name(w.Files[i].Path, true)
+			}
+			for i := range w.Folders {
+				w.Folders[i] = how.Name(w.Folders[i], true)
 			}
 			w.Why = w.Label() + ", disabled as before"
 			return nil
