@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"maps"
 	"slices"
 
@@ -20,7 +21,21 @@ func (r asider) backward(ctx context.Context, m draft.Motion, marks Marks) (Resu
 		return r.backWhole(ctx, m, marks)
 	}
 	_, res, err := r.back(ctx, m)
+	if errors.Is(err, fs.ErrExist) { // what is there may be the file itself, under its other name
+		if one, other := r.only(ctx, m, r.Names.Temp(m)); one || other != nil {
+			return Result{}, other
+		}
+	}
 	return res, err
+}
+
+func (r asider) forward(ctx context.Context, m draft.Motion, begun bool) (Result, error) {
+	if begun {
+		if one, err := r.only(ctx, m, m.Path); one || err != nil {
+			return Result{}, err
+		}
+	}
+	return r.site.forward(ctx, m, begun)
 }
 
 func (r asider) settles(m draft.Motion) settling {

@@ -17,6 +17,12 @@ func (r placer) backward(ctx context.Context, m draft.Motion, marks Marks) (Resu
 		return r.backWhole(ctx, m, marks)
 	}
 	v, res, err := r.back(ctx, m)
+	if err == nil && v == draft.Occupied {
+		var one bool
+		if one, err = r.only(ctx, m, m.Path); one {
+			v = draft.Done
+		}
+	}
 	if err != nil || res.Left || m.After.Being != tree.Content || v != draft.Done && v != draft.NotYet {
 		return res, err
 	}
@@ -37,6 +43,15 @@ func (r placer) backward(ctx context.Context, m draft.Motion, marks Marks) (Resu
 	}
 	err = r.keepIfOther(ctx, at, expected, &res, "%s was written to while it was in place; what it held is kept", m.Path)
 	return res, err
+}
+
+func (r placer) forward(ctx context.Context, m draft.Motion, begun bool) (Result, error) {
+	if begun {
+		if one, err := r.only(ctx, m, r.Names.Temp(m)); one || err != nil {
+			return Result{}, err
+		}
+	}
+	return r.site.forward(ctx, m, begun)
 }
 
 func (r placer) settles(draft.Motion) settling { return byMemory }
