@@ -17,7 +17,7 @@ type archiveCommands struct{ *App }
 func (a archiveCommands) archiveCommand() *cli.Command {
 	return &cli.Command{Name: "archive", Usage: "archives of which no crate is in the list, and laying one out again", Commands: []*cli.Command{
 		{Name: "list", Usage: "list the archives of which no crate is in the list", UsageText: "restless archive list", Action: a.list},
-		{Name: "again", Usage: "lay an archive out again, perhaps with another root", UsageText: "restless archive again ARCHIVE [--root FOLDER | --forget-root]", Flags: []cli.Flag{
+		{Name: "again", Usage: "lay an archive out again, perhaps with another root", UsageText: "restless archive again ARCHIVE [--root FOLDER | --forget-root] [--rulebook NAME]", Flags: []cli.Flag{
 			&cli.StringFlag{Name: "root", Usage: "the folder in it that is the add-on; kept for later versions"},
 			&cli.BoolFlag{Name: "forget-root", Usage: "a root that was chosen before is forgotten, and asked anew"},
 			&cli.StringFlag{Name: "rulebook", Usage: "by this rulebook only"},

@@ -7,8 +7,8 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-	"strings"
 
+	"github.com/dustin/go-humanize/english"
 	"github.com/schollz/progressbar/v3"
 	"github.com/urfave/cli/v3"
 
@@ -194,6 +194,7 @@ func (a stageCommands) printStaged(st api.Staged) {
 			fmt.Fprintln(a.Out, "  The archive is empty: there is no file in it. Download it again, or ask its author.")
 			break
 		}
-		fmt.Fprintf(a.Out, "  The archive is kept, but no crate was made: rulebook %s does not recognise it.\n  Look at what its kinds are recognised by, or stage it by another rulebook.\n    restless rulebook show %s\n", strings.Join(books, ", "), books[0])
+		fmt.Fprintf(a.Out, "  The archive is kept, but no crate was made: %s %s %s not recognise it.\n  Look at what kinds are recognised by, or stage it by another rulebook.\n    restless rulebook show %s\n",
+			english.PluralWord(len(books), "rulebook", ""), english.WordSeries(books, "and"), english.PluralWord(len(books), "does", "do"), books[0])
 	}
 }

@@ -157,10 +157,15 @@ func next(e Evidence, so []form, first form) (form, bool) {
 			return f, true
 		}
 	}
-	for shape, clues := range map[string][]clue{Single: singleSuffixes(e), Loose: looseSuffixes(e)} {
+	// Loose ones first: only a download tells them, and then their folders are no places.
+	for _, shape := range []string{Loose, Single} {
+		clues := singleSuffixes(e)
+		if shape == Loose {
+			clues = looseSuffixes(e)
+		}
 		for _, c := range clues {
 			f, ok := placed(e, shape, signsOf(c.value))
-			if !ok || shape == Single && f.place == "." {
+			if !ok || f.place == "." {
 				continue
 			}
 			sure := slices.ContainsFunc(e.Downloads, f.fits) || len(lists(e, []form{f})) > 0

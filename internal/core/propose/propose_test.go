@@ -58,6 +58,18 @@ func TestFilesDeepDownAreRatherParts(t *testing.T) {
 	require.Equal(t, map[string]string{Shape: Folder, Sign: "stall.lf", Place: "stalls", More: none, Lists: none, Protected: "none"}, believed(e, nil))
 }
 
+// A download with several such files and no folder says more than one folder of them on the
+// server, which may be a folder of single files or one add-on.
+func TestBesideAFirstKindLooseFilesAreToldFromSingleOnes(t *testing.T) {
+	stalls := entries("stalls/gate/stall.lf", "stalls/drum/stall.lf", "songbooks/harvest/jig.tune", "songbooks/harvest/reel.tune")
+	loose := Evidence{Tree: stalls, Downloads: []Download{{Filename: "harvest-1.2.zip", Entries: entries("jig.tune", "reel.tune", "notes.txt")}}}
+	packs := Evidence{Tree: entries("stalls/gate/stall.lf", "stalls/drum/stall.lf", "packs/a.pak", "packs/b.pak"), Downloads: []Download{{Filename: "both.zip", Entries: entries("a.pak", "b.pak")}}}
+	for range 20 {
+		require.Equal(t, "loose *.tune in songbooks", believed(loose, Answers{Shape: Folder})[More])
+		require.Equal(t, "single *.pak in packs", believed(packs, Answers{Shape: Folder})[More])
+	}
+}
+
 func TestASingleFileGameIsUnderstood(t *testing.T) {
 	e := Evidence{Tree: entries("harbour", "harbour.key", "fixtures/base-1.tdx", "fixtures/lamps-2.tdx", "ports/a/seed"), Downloads: []Download{{Filename: "signs-1.4.tdx"}}}
 	require.Equal(t, map[string]string{Shape: Single, Sign: "*.tdx", Place: "fixtures", More: none, Lists: none, Protected: "harbour.key"}, believed(e, nil))
