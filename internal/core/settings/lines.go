@@ -61,7 +61,7 @@ type lineItem struct {
 	entryStart int
 }
 
-const mark = "\ufeff" // a byte-order mark
+const mark = "\ufeff"
 
 func (f *lineForm) lines(text []byte) (out []lineItem) {
 	for at := 0; at < len(text); {

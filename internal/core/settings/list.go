@@ -88,8 +88,12 @@ func (l List) Begins(text []byte) bool {
 		_, err := f.begun(text)
 		return err == nil
 	case *treeForm:
-		_, err := f.find(text)
-		return f.notThere(text, err)
+		d, err := f.parse(text)
+		if err != nil {
+			return false
+		}
+		_, err = f.find(d)
+		return f.notThere(d, err)
 	}
 	return false
 }

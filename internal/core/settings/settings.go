@@ -15,26 +15,15 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+
+	"restlesscrate/internal/core/text"
 )
 
 // ErrNoList is wrapped where a text does not hold what a [List] points at.
 var ErrNoList = errors.New("the list is not in the text")
 
 // SyntaxError is a text that cannot be read in its form.
-type SyntaxError struct {
-	Line, Column int // from 1; 0 where they are not known
-	What         string
-}
-
-func (e *SyntaxError) Error() string {
-	if e.Line == 0 {
-		return e.What
-	}
-	if e.Column == 0 {
-		return fmt.Sprintf("line %d: %s", e.Line, e.What)
-	}
-	return fmt.Sprintf("line %d, column %d: %s", e.Line, e.Column, e.What)
-}
+type SyntaxError = text.SyntaxError
 
 // Verb is what an [Op] does.
 type Verb string

@@ -1,63 +1,40 @@
 package settings
 
 import (
-	"encoding/json"
 	"errors"
 	"fmt"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
-	"github.com/tailscale/hujson"
-	"go.yaml.in/yaml/v3"
+	"restlesscrate/internal/core/text"
 )
 
 // treeForm is the strings of a list in a JSON or YAML text.
 type treeForm struct{ List }
 
-// found is a list as it stands in a text: in brackets, in lines, or not begun.
-type found struct {
-	flow  *flow
-	block *block
-}
-
-func (f *treeForm) find(text []byte) (found, error) {
+func (f *treeForm) parse(source []byte) (*text.Doc, error) {
+	format := text.YAML
 	if f.Form == JSONForm {
-		return f.findJSON(text)
+		format = text.JSON
 	}
-	return f.findYAML(text)
+	return text.Parse(source, format)
 }
 
-var position = regexp.MustCompile(`line (\d+)(?:, column (\d+))?: (.*)`)
-
-// syntax takes the position out of a parser's words.
-func syntax(err error) error {
-	m := position.FindStringSubmatch(err.Error())
-	if m == nil {
-		return &SyntaxError{What: err.Error()}
+// find gives the list, or a name with nothing behind it, which is a list that is not begun.
+func (f *treeForm) find(d *text.Doc) (*text.Node, error) {
+	if d.Format == text.YAML && d.Root.Kind == text.Map && len(d.Root.Items) == 0 && d.Root.At.Empty() {
+		return nil, fmt.Errorf("it is empty: %w", ErrNoList)
 	}
-	line, _ := strconv.Atoi(m[1]) // digits
-	column, _ := strconv.Atoi(m[2])
-	return &SyntaxError{Line: line, Column: column, What: m[3]}
-}
-
-func (f *treeForm) findJSON(text []byte) (found, error) {
-	body, skip := withoutMark(text)
-	v, err := hujson.Parse(body)
+	n, err := d.Find(f.At)
 	if err != nil {
-		return found{}, syntax(err)
+		return nil, fmt.Errorf("there is nothing at %s: %w", f.At, ErrNoList)
 	}
-	at := v.Find(f.At)
-	if at == nil {
-		return found{}, fmt.Errorf("there is nothing at %s: %w", f.At, ErrNoList)
+	begun := d.Format == text.YAML && n.Kind == text.Scalar && n.Type == text.Null && n.Value == "" && n.Up != nil
+	if n.Kind != text.List && !begun {
+		return nil, fmt.Errorf("what is at %s is no list: %w", f.where(), ErrNoList)
 	}
-	list, ok := at.Value.(*hujson.Array)
-	if !ok {
-		return found{}, fmt.Errorf("what is at %s is no list: %w", f.where(), ErrNoList)
-	}
-	fl := flowOf(text, at, list, skip)
-	return found{flow: &fl}, nil
+	return n, nil
 }
 
 func (f *treeForm) where() string {
@@ -67,84 +44,86 @@ func (f *treeForm) where() string {
 	return f.At
 }
 
-func withoutMark(text []byte) ([]byte, int) {
-	if rest, ok := strings.CutPrefix(string(text), mark); ok {
-		return []byte(rest), len(mark)
+// begun gives a text that does not hold the list with its key, and no items. The mapping
+// that is to hold the key must be there.
+func (f *treeForm) begun(d *text.Doc) (*text.Doc, error) {
+	i := strings.LastIndexByte(f.At, '/')
+	if i < 0 {
+		return nil, fmt.Errorf("the whole text is the list: %w", ErrNoList)
 	}
-	return slices.Clone(text), 0
+	in, err := d.Find(f.At[:i])
+	if err != nil {
+		return nil, fmt.Errorf("there is nothing at %s: %w", f.At[:i], ErrNoList)
+	}
+	if _, err := d.Find(f.At); err == nil || in.Kind != text.Map || d.Format == text.YAML && !in.At.Empty() && d.Source[in.At.From] == '{' {
+		return nil, fmt.Errorf("no list can be begun at %s: %w", f.At[:i], ErrNoList)
+	}
+	value := text.Value{Raw: true}
+	if f.Form == JSONForm {
+		value.Text = "[]"
+	}
+	out, err := d.Add(f.At, value, text.Place{})
+	if err != nil {
+		return nil, fmt.Errorf("no list can be begun at %s: %w: %w", f.At[:i], err, ErrNoList)
+	}
+	return f.parse(out)
 }
 
-func (f *treeForm) read(text []byte) ([]Item, error) {
-	at, err := f.find(text)
-	if f.notThere(text, err) {
+// notThere tells whether an error is the absence of a list that can be begun.
+func (f *treeForm) notThere(d *text.Doc, err error) bool {
+	if !f.Begin || !errors.Is(err, ErrNoList) {
+		return false
+	}
+	_, err = f.begun(d)
+	return err == nil
+}
+
+func (f *treeForm) read(source []byte) ([]Item, error) {
+	d, err := f.parse(source)
+	if err != nil {
+		return nil, err
+	}
+	at, err := f.find(d)
+	if f.notThere(d, err) {
 		return nil, nil
 	}
 	if err != nil {
 		return nil, err
 	}
 	var out []Item
-	add := func(raw string, start, end int) {
-		var value any
-		if f.Form == JSONForm {
-			std, err := hujson.Standardize([]byte(raw))
-			if err != nil || json.Unmarshal(std, &value) != nil {
-				value = nil // the whole text was read, so it is no string
-			}
-		} else if yaml.Unmarshal([]byte(raw), &value) != nil {
-			value = nil
-		}
-		it := Item{start: start, end: end}
-		switch v := value.(type) {
-		case string:
-			it.Key, it.Text = f.key(v), v
-		case map[string]any, []any, nil:
-		default: // a number, as a person may write a name
-			it.Key, it.Text = f.key(raw), raw
+	for _, n := range at.Items {
+		it := Item{start: n.At.From, end: n.At.To}
+		switch {
+		case n.Kind == text.Scalar && n.Type == text.Text:
+			it.Key, it.Text = f.key(n.Value), n.Value
+		case n.Kind == text.Scalar && n.Type != text.Null: // a number, as a person may write a name
+			it.Key, it.Text = f.key(d.Raw(n)), d.Raw(n)
 		}
 		out = append(out, it)
-	}
-	if at.flow != nil {
-		for _, it := range at.flow.items {
-			add(string(text[it.start:it.end]), it.start, it.end)
-		}
-		return out, nil
-	}
-	for _, it := range at.block.items {
-		add(it.raw, it.start, it.start+len(it.raw))
 	}
 	return out, nil
 }
 
-func (f *treeForm) apply(text []byte, items []Item, op Op) ([]byte, error) {
+func (f *treeForm) apply(source []byte, items []Item, op Op) ([]byte, error) {
+	d, err := f.parse(source)
+	if err != nil {
+		return nil, err
+	}
 	switch op.Do {
 	case Drop, Off:
-		for i := len(items) - 1; i >= 0; i-- {
-			if items[i].Key != op.Key {
-				continue
-			}
-			at, err := f.find(text)
-			if err != nil {
-				return nil, err
-			}
-			if at.flow != nil {
-				text = at.flow.cut(i)
-			} else {
-				text = at.block.cut(i)
-			}
-		}
-		return text, nil
+		return f.drop(d, items, op.Key)
 	}
 	if op.Off { // there is no way to write one that does not count
-		return f.apply(text, items, Op{List: op.List, Do: Drop, Key: op.Key})
+		return f.drop(d, items, op.Key)
 	}
 	entry, err := f.entry(op)
 	if err != nil {
 		return nil, err
 	}
-	at, err := f.find(text)
-	if f.notThere(text, err) {
-		if text, err = f.begun(text); err == nil {
-			at, err = f.find(text)
+	at, err := f.find(d)
+	if f.notThere(d, err) {
+		if d, err = f.begun(d); err == nil {
+			at, err = f.find(d)
 		}
 	}
 	if err != nil {
@@ -152,47 +131,34 @@ func (f *treeForm) apply(text []byte, items []Item, op Op) ([]byte, error) {
 	}
 	if i := slices.IndexFunc(items, func(it Item) bool { return it.Key == op.Key }); i >= 0 {
 		if op.Do == On || items[i].Text == entry {
-			return text, nil
+			return source, nil
 		}
-		written, err := f.scalar(entry, string(text[items[i].start:items[i].end]))
-		return splice(text, items[i].start, items[i].end, written), err
+		return d.Set(at.Items[i], text.Value{Text: entry, As: text.Text})
 	}
-	model := ""
-	if n := len(items); n > 0 {
-		model = string(text[items[n-1].start:items[n-1].end])
+	step := "-"
+	if i := f.place(items, op); i < len(items) {
+		step = strconv.Itoa(i)
 	}
-	written, err := f.scalar(entry, model)
-	if err != nil {
-		return nil, err
-	}
-	if at.flow != nil {
-		return at.flow.add(f.place(items, op), written), nil
-	}
-	return at.block.add(f.place(items, op), written), nil
+	return d.Add(f.At+"/"+step, text.Value{Text: entry, As: text.Text}, text.Place{})
 }
 
-// scalar writes a string, with the quotes that the model has.
-func (f *treeForm) scalar(s, model string) (string, error) {
-	if f.Form == JSONForm || strings.HasPrefix(model, `"`) {
-		var out strings.Builder
-		e := json.NewEncoder(&out)
-		e.SetEscapeHTML(false)
-		err := e.Encode(s)
-		return strings.TrimSuffix(out.String(), "\n"), err
+// drop takes every item of a name out.
+func (f *treeForm) drop(d *text.Doc, items []Item, key string) ([]byte, error) {
+	for i := len(items) - 1; i >= 0; i-- {
+		if items[i].Key != key {
+			continue
+		}
+		at, err := f.find(d)
+		if err != nil {
+			return nil, err
+		}
+		out, err := d.Remove(at.Items[i])
+		if err != nil {
+			return nil, err
+		}
+		if d, err = f.parse(out); err != nil {
+			return nil, err
+		}
 	}
-	if strings.HasPrefix(model, "'") {
-		return "'" + strings.ReplaceAll(s, "'", "''") + "'", nil
-	}
-	raw, err := yaml.Marshal([]string{s}) // in a list: what is plain there may need quotes elsewhere
-	if err != nil {
-		return "", err
-	}
-	plain := strings.TrimSuffix(strings.TrimPrefix(string(raw), "- "), "\n")
-	if strings.ContainsAny(plain, ",[]{}") && plain == s { // plain in lines, but not in brackets
-		plain = "'" + s + "'"
-	}
-	if strings.Contains(plain, "\n") {
-		return "", errors.New("a name of more than one line cannot be written in this list")
-	}
-	return plain, nil
+	return d.Source, nil
 }

@@ -1,0 +1,135 @@
+package text
+
+import (
+	"bytes"
+	"regexp"
+	"strings"
+)
+
+// marks are the signs of a format that are not values.
+type marks struct {
+	line       []string // that begin a comment which ends with its line; the first is written
+	open, shut string   // of a comment that ends anywhere; empty where there is none
+	spaced     bool     // a comment begins only at the start of a line or behind a space
+	separators string   // between items in brackets; the first is written
+}
+
+// marksOf gives a format's signs. Where a format has several, the one that the text uses
+// most comes first.
+func marksOf(f Format, text []byte) marks {
+	var m marks
+	switch f {
+	case YAML:
+		m = marks{line: []string{"#"}, spaced: true, separators: ","}
+	case JSON, Tolerant:
+		m = marks{line: []string{"//"}, open: "/*", shut: "*/", separators: ","}
+	case TOML:
+		m = marks{line: []string{"#"}, separators: ","}
+	case INI:
+		m = marks{line: []string{";", "#"}, spaced: true}
+	case Properties:
+		m = marks{line: []string{"#", "!"}, spaced: true}
+	case XML:
+		m = marks{open: "<!--", shut: "-->"}
+	case Commands:
+		m = marks{line: []string{"//", "#"}, spaced: true}
+	case Script:
+		m = marks{line: []string{"--", "//", "#"}, open: "/*", shut: "*/", separators: ",;"}
+		if bytes.Contains(text, []byte("--[[")) {
+			m.open, m.shut = "--[[", "]]"
+		}
+	default:
+		m = marks{line: []string{"#", "//", ";", "--"}, spaced: true}
+	}
+	best, most := 0, 0
+	for i, sign := range m.line {
+		n := len(regexp.MustCompile(`(?m)^[ \t]*`+regexp.QuoteMeta(sign)).FindAllIndex(text, -1))
+		if n > most {
+			best, most = i, n
+		}
+	}
+	if best > 0 {
+		m.line[0], m.line[best] = m.line[best], m.line[0]
+	}
+	return m
+}
+
+// comment gives the end of the comment that begins at i, without its line end, or i where
+// none does.
+func (d *Doc) comment(i int) int {
+	rest := d.Source[i:]
+	if d.marks.open != "" && bytes.HasPrefix(rest, []byte(d.marks.open)) {
+		if n := bytes.Index(rest[len(d.marks.open):], []byte(d.marks.shut)); n >= 0 {
+			return i + len(d.marks.open) + n + len(d.marks.shut)
+		}
+		return len(d.Source)
+	}
+	for _, sign := range d.marks.line {
+		if !bytes.HasPrefix(rest, []byte(sign)) {
+			continue
+		}
+		if d.marks.spaced && i > 0 && strings.IndexByte(" \t\r\n[{,", d.Source[i-1]) < 0 && string(d.Source[:i]) != Mark {
+			continue
+		}
+		return lineBody(d.Source, i)
+	}
+	return i
+}
+
+// behind gives the end of a comment that follows in the same line, or i where none does.
+func (d *Doc) behind(i int) int {
+	at := skipBlanks(d.Source, i)
+	if at < len(d.Source) {
+		if end := d.comment(at); end > at {
+			return end
+		}
+	}
+	return i
+}
+
+// Comment is what is said of a node beside it: behind it in its line, and in the lines
+// directly above that are nothing but comment. The signs of comments are taken off.
+func (d *Doc) Comment(n *Node) string {
+	at := n.whole.From
+	if n.whole.Empty() {
+		at = n.At.From
+	}
+	var lines []string
+	start := lineStart(d.Source, at)
+	for start > 0 {
+		above := lineStart(d.Source, start-1)
+		text, is := d.bare(string(d.Source[above:lineBody(d.Source, above)]))
+		if !is {
+			break
+		}
+		lines = append([]string{text}, lines...)
+		start = above
+	}
+	end := max(n.At.To, n.whole.To)
+	if n.Kind != Scalar && n.style != flow && len(n.Items) > 0 {
+		end = n.KeyAt.To // what stands behind its last item is said of that
+	}
+	if i := skipBlanks(d.Source, end); i < len(d.Source) && strings.IndexByte(",;:=", d.Source[i]) >= 0 && d.comment(i) == i {
+		end = i + 1
+	}
+	if to := d.behind(end); to > end {
+		if text, is := d.bare(string(d.Source[end:to])); is {
+			lines = append(lines, text)
+		}
+	}
+	return strings.TrimSpace(strings.Join(lines, "\n"))
+}
+
+// bare takes the signs of a comment off a line that is nothing but one.
+func (d *Doc) bare(line string) (string, bool) {
+	line = strings.TrimSpace(strings.TrimPrefix(line, Mark))
+	if d.marks.open != "" && strings.HasPrefix(line, d.marks.open) && strings.HasSuffix(line, d.marks.shut) && len(line) >= len(d.marks.open)+len(d.marks.shut) {
+		return strings.TrimSpace(line[len(d.marks.open) : len(line)-len(d.marks.shut)]), true
+	}
+	for _, sign := range d.marks.line {
+		if rest, is := strings.CutPrefix(line, sign); is {
+			return strings.TrimSpace(strings.TrimLeft(rest, sign)), true
+		}
+	}
+	return "", false
+}
