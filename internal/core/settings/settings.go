@@ -17,6 +17,7 @@ import (
 	"fmt"
 
 	"restlesscrate/internal/core/text"
+	"restlesscrate/internal/core/tweak"
 )
 
 // ErrNoList is wrapped where a text does not hold what a [List] points at.
@@ -39,7 +40,7 @@ const (
 
 // Op is one change of a text. It can be kept as JSON.
 type Op struct {
-	List List   `json:"list"`
+	List List   `json:"list,omitzero"`
 	Do   Verb   `json:"do"`
 	Key  string `json:"key"` // the name, exactly as the server has it
 	// With Add: what the other placeholders of the entry are, or else the entry
@@ -56,6 +57,9 @@ type Op struct {
 	// Hunk is set in an undo. Where the text still holds what the change left,
 	// exactly what stood there comes back.
 	Hunk *Hunk `json:"hunk,omitempty"`
+	// With TweakIt and MergeIt, which are about no list.
+	Tweak *tweak.Tweak `json:"tweak,omitempty"`
+	Merge *Merging     `json:"merge,omitempty"`
 }
 
 // Hunk is the lines that a change left, with the line above and below, and what
@@ -70,6 +74,9 @@ type Hunk struct {
 // is not written to. Errors wrap [ErrNoList] or are a *[SyntaxError], or say why
 // the name cannot be written in this form.
 func Apply(text []byte, op Op) (after []byte, undo Op, err error) {
+	if op.Tweak != nil || op.Merge != nil {
+		return whole(text, op)
+	}
 	items, err := op.List.Read(text)
 	if err != nil {
 		return nil, Op{}, err

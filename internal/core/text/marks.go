@@ -2,16 +2,16 @@ package text
 
 import (
 	"bytes"
-	"regexp"
 	"strings"
 )
 
 // marks are the signs of a format that are not values.
 type marks struct {
-	line       []string // that begin a comment which ends with its line; the first is written
-	open, shut string   // of a comment that ends anywhere; empty where there is none
-	spaced     bool     // a comment begins only at the start of a line or behind a space
-	separators string   // between items in brackets; the first is written
+	line       []string  // that begin a comment which ends with its line; the first is written
+	open, shut string    // of a comment that ends anywhere; empty where there is none
+	spaced     bool      // a comment begins only at the start of a line or behind a space
+	separators string    // between items in brackets; the first is written
+	first      [256]bool // bytes with which a comment may begin
 }
 
 // marksOf gives a format's signs. Where a format has several, the one that the text uses
@@ -41,22 +41,45 @@ func marksOf(f Format, text []byte) marks {
 	default:
 		m = marks{line: []string{"#", "//", ";", "--"}, spaced: true}
 	}
-	best, most := 0, 0
-	for i, sign := range m.line {
-		n := len(regexp.MustCompile(`(?m)^[ \t]*`+regexp.QuoteMeta(sign)).FindAllIndex(text, -1))
-		if n > most {
-			best, most = i, n
+	m.busiest(text)
+	for _, sign := range append([]string{m.open}, m.line...) {
+		if sign != "" {
+			m.first[sign[0]] = true
 		}
 	}
-	if best > 0 {
-		m.line[0], m.line[best] = m.line[best], m.line[0]
-	}
 	return m
+}
+
+// busiest puts the sign first that begins the most lines of a text.
+func (m *marks) busiest(text []byte) {
+	if len(m.line) < 2 {
+		return
+	}
+	counts := make([]int, len(m.line))
+	for at := 0; at < len(text); at = lineEnd(text, at) {
+		first := skipBlanks(text, at)
+		for i, sign := range m.line {
+			if bytes.HasPrefix(text[first:], []byte(sign)) {
+				counts[i]++
+				break
+			}
+		}
+	}
+	best := 0
+	for i, n := range counts {
+		if n > counts[best] {
+			best = i
+		}
+	}
+	m.line[0], m.line[best] = m.line[best], m.line[0]
 }
 
 // comment gives the end of the comment that begins at i, without its line end, or i where
 // none does.
 func (d *Doc) comment(i int) int {
+	if !d.marks.first[d.Source[i]] {
+		return i
+	}
 	rest := d.Source[i:]
 	if d.marks.open != "" && bytes.HasPrefix(rest, []byte(d.marks.open)) {
 		if n := bytes.Index(rest[len(d.marks.open):], []byte(d.marks.shut)); n >= 0 {

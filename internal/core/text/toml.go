@@ -1,11 +1,15 @@
 package text
 
 import (
+	"bytes"
 	"errors"
+	"regexp"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/pelletier/go-toml/v2"
+	"github.com/pelletier/go-toml/v2/unstable"
 )
 
 // tomlReader reads TOML 1.0. Whether the text is right the library tells; where its parts
@@ -17,14 +21,8 @@ type tomlReader struct {
 
 func (d *Doc) parseTOML() error {
 	body := strings.TrimPrefix(string(d.Source), Mark)
-	var any map[string]any
-	if err := toml.Unmarshal([]byte(body), &any); err != nil {
-		var at *toml.DecodeError
-		if errors.As(err, &at) {
-			line, column := at.Position()
-			return &SyntaxError{Line: line, Column: column, What: strings.TrimPrefix(at.Error(), "toml: ")}
-		}
-		return &SyntaxError{What: strings.TrimPrefix(err.Error(), "toml: ")}
+	if err := checkTOML([]byte(body)); err != nil {
+		return err
 	}
 	r := &tomlReader{Doc: d, at: len(d.Source) - len(body)}
 	d.Root = &Node{Kind: Map, style: section, At: Span{0, len(d.Source)}, whole: Span{0, len(d.Source)}}
@@ -36,7 +34,56 @@ func (d *Doc) parseTOML() error {
 		}
 		r.pair(in, section)
 	}
-	return nil
+	return d.soundTOML()
+}
+
+// soundTOML finds what the scanner lets through: keys that stand twice, and values that are
+// none.
+func (d *Doc) soundTOML() (err error) {
+	d.Root.Walk(func(n *Node) bool {
+		if n.Kind == Map {
+			seen := map[string]bool{}
+			for _, i := range n.Items {
+				if seen[i.Key] {
+					err = d.syntaxAt(i.whole.From, "the key "+i.Key+" stands twice; TOML does not allow that")
+					return false
+				}
+				seen[i.Key] = true
+			}
+		}
+		if n.Kind == Scalar && n.Type != Text && n.Type != Bool && !simpleNumber.MatchString(n.Value) {
+			var v map[string]any
+			if toml.Unmarshal([]byte("v = "+n.Value), &v) != nil {
+				err = d.syntaxAt(n.At.From, n.Value+" is no value of TOML; a text needs quotes")
+				return false
+			}
+		}
+		return true
+	})
+	return err
+}
+
+var simpleNumber = regexp.MustCompile(`^-?(0|[1-9]\d*)(\.\d+)?$`)
+
+// checkTOML reads a text with the library's own scanner. Its decoder would do the same, but
+// looks for doubled keys in a time that grows with their square; those are found by
+// [Doc.parseTOML].
+func checkTOML(body []byte) error {
+	var p unstable.Parser
+	p.Reset(body)
+	for p.NextExpression() { //nolint:revive // it is the reading that counts
+	}
+	err := p.Error()
+	if err == nil {
+		return nil
+	}
+	var at *unstable.ParserError
+	if errors.As(err, &at) && len(at.Highlight) > 0 {
+		from := int(p.Range(at.Highlight).Offset)
+		start := lineStart(body, from)
+		return &SyntaxError{Line: 1 + bytes.Count(body[:start], []byte("\n")), Column: 1 + utf8.RuneCount(body[start:from]), What: at.Message}
+	}
+	return &SyntaxError{What: strings.TrimPrefix(err.Error(), "toml: ")}
 }
 
 // skip goes behind blanks, line ends and comments.
