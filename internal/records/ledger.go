@@ -179,9 +179,26 @@ func scanPath(r *sql.Rows, id *int64, p *tree.Path, row *draft.Row, more ...any)
 	row.State.Being = beings[being]
 	copy(row.State.Digest[:], digest)
 	if listed != nil {
-		return column{&row.Listed}.Scan([]byte(listed))
+		return scanHeld(listed, row)
 	}
 	return nil
+}
+
+// held is what is kept of a text that holds more than entries of add-ons; one that holds
+// only these is kept as their list.
+type held struct {
+	Listed []draft.Listing `json:"listed,omitempty"`
+	Tweaks []draft.Tweaked `json:"tweaks,omitempty"`
+}
+
+func scanHeld(raw []byte, row *draft.Row) error {
+	if bytes.HasPrefix(raw, []byte("[")) {
+		return column{&row.Listed}.Scan(raw)
+	}
+	var h held
+	err := column{&h}.Scan(raw)
+	row.Listed, row.Tweaks = h.Listed, h.Tweaks
+	return err
 }
 
 // asThere is kept where a claim brings the bytes that stand at its path.

@@ -135,11 +135,14 @@ func (w *ledgerWriter) apply(ctx context.Context, path int64, fresh bool, seq in
 			return err
 		}
 	}
-	if c.After.Being != tree.Folder && (c.After.Being != tree.Content || len(c.ClaimsAfter)+len(c.ListedAfter) == 0) {
+	if c.After.Being != tree.Folder && (c.After.Being != tree.Content || len(c.ClaimsAfter)+len(c.ListedAfter)+len(c.TweaksAfter) == 0) {
 		return nil
 	}
 	var listed any
-	if len(c.ListedAfter) > 0 {
+	switch {
+	case len(c.TweaksAfter) > 0:
+		listed = text(held{Listed: c.ListedAfter, Tweaks: c.TweaksAfter})
+	case len(c.ListedAfter) > 0:
 		listed = text(c.ListedAfter)
 	}
 	var digest any

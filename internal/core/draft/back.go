@@ -27,6 +27,8 @@ type Return struct {
 	// bytes: what others changed in it since stays.
 	Edits          []Edit
 	Unlist, Relist []Listing
+	Untweak        []string // IDs of tweaks that hold no more
+	Retweak        []Tweaked
 	// Whole says that a text was put as a whole too, so that its bytes go back after
 	// all, with the entries Listed that it had. Claimed says that its owners go back.
 	Whole, Claimed bool
@@ -97,6 +99,7 @@ func (r *Return) takeBack(c Change, why string) {
 	r.Edits = append(back, r.Edits...)
 	r.Whole = r.Whole || len(c.Edits) == 0 && !c.Before.SameBytes(c.After)
 	r.Claimed = r.Claimed || !sameClaims(c.ClaimsBefore, c.ClaimsAfter)
+	r.untweaks(c)
 	for _, l := range c.ListedAfter {
 		if !slices.ContainsFunc(c.ListedBefore, l.equal) && !slices.ContainsFunc(r.Relist, l.equal) {
 			r.Unlist = append(r.Unlist, l)
@@ -116,6 +119,7 @@ func (r *Return) OfAddon(addon string) {
 	r.Edits = slices.DeleteFunc(r.Edits, func(e Edit) bool { return other(e.Addon) })
 	r.Unlist = slices.DeleteFunc(r.Unlist, func(l Listing) bool { return other(l.Addon) })
 	r.Relist = slices.DeleteFunc(r.Relist, func(l Listing) bool { return other(l.Addon) })
+	r.Retweak = slices.DeleteFunc(r.Retweak, func(k Tweaked) bool { return other(k.Addon) })
 }
 
 // Touches tells whether an event changed what an add-on claims.

@@ -11,6 +11,7 @@ import (
 // decide decides every path that has a goal, and every text that is to be edited.
 func decide(from ground, g *goals) decider {
 	m := newDecider(from, len(g.goals))
+	m.mergeAll(g)
 	for _, p := range slices.Sorted(maps.Keys(g.goals)) {
 		m.decideGoal(g.goals[p])
 		g.goals[p] = nil // a long draft is not to be in memory beside its goals; the path still counts
@@ -39,8 +40,9 @@ func (m *decider) decideGoal(g *goal) {
 		c.After = m.modes(g.after)
 		c.ListedAfter = g.back.Listed
 	}
+	c.TweaksBefore = row.Tweaks
 	if c.After.SameBytes(row.State) {
-		c.ListedAfter = row.Listed
+		c.ListedAfter, c.TweaksAfter = row.Listed, row.Tweaks
 	}
 	if c.Before.Same(c.After) {
 		if c.After.Being == tree.Absent && row.State.Being == tree.Content && len(row.Claims) > 0 {

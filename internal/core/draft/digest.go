@@ -30,9 +30,9 @@ func (d *Draft) Digest() tree.Digest {
 
 	sum := sha256.New()
 	w := bufio.NewWriterSize(sum, 1<<16)
-	text(w, `{"changes":`)
+	say(w, `{"changes":`)
 	writeList(w, d.Changes, func(b []byte, c *Change) []byte { return c.AppendJSON(b) })
-	text(w, `,"steps":`)
+	say(w, `,"steps":`)
 	writeList(w, d.Steps, func(b []byte, s *Step) []byte {
 		if s.Verb == CopyData {
 			still := *s
@@ -41,9 +41,9 @@ func (d *Draft) Digest() tree.Digest {
 		}
 		return s.AppendJSON(b)
 	})
-	text(w, `,"motions":`)
+	say(w, `,"motions":`)
 	writeMotions(w, d.Motions)
-	text(w, `,`)
+	say(w, `,`)
 	must(w.Write(appendAny(nil, rest)[1:])) // the rest of the object that was begun
 	must(0, w.Flush())
 	return tree.Digest(sum.Sum(nil))
@@ -67,7 +67,7 @@ func (d *Draft) Passing() uint64 {
 	return sum.Sum64()
 }
 
-func text(w *bufio.Writer, s string) { must(w.WriteString(s)) }
+func say(w *bufio.Writer, s string) { must(w.WriteString(s)) }
 
 func must(_ int, err error) {
 	if err != nil {
@@ -78,35 +78,35 @@ func must(_ int, err error) {
 // writeMotions writes motions as encoding/json would, without the times of files.
 func writeMotions(w *bufio.Writer, l Motions) {
 	if l.Len() == 0 {
-		text(w, "null")
+		say(w, "null")
 		return
 	}
 	var one []byte
 	sep := "["
 	for m := range l.All() {
 		m.Seen = 0
-		text(w, sep)
+		say(w, sep)
 		one = m.AppendJSON(one[:0])
 		must(w.Write(one))
 		sep = ","
 	}
-	text(w, "]")
+	say(w, "]")
 }
 
 // writeList writes a list as encoding/json would.
 func writeList[T any](w *bufio.Writer, list []T, entry func([]byte, *T) []byte) {
 	if list == nil {
-		text(w, "null")
+		say(w, "null")
 		return
 	}
-	text(w, "[")
+	say(w, "[")
 	var one []byte
 	for i := range list {
 		if i > 0 {
-			text(w, ",")
+			say(w, ",")
 		}
 		one = entry(one[:0], &list[i])
 		must(w.Write(one))
 	}
-	text(w, "]")
+	say(w, "]")
 }

@@ -18,7 +18,7 @@ import (
 // texts decides every text that is to be edited.
 func (m *decider) texts(g *goals) {
 	for _, p := range slices.Sorted(maps.Keys(g.texts)) {
-		if e := g.texts[p]; len(e.edits) > 0 || !sameListed(e.listed, m.req.Ledger[p].Listed) {
+		if e := g.texts[p]; len(e.edits) > 0 || !sameListed(e.listed, m.req.Ledger[p].Listed) || !sameTweaks(e.tweaks, m.req.Ledger[p].Tweaks) {
 			m.text(g, e)
 		}
 	}
@@ -43,7 +43,7 @@ func (m *decider) text(g *goals, e *edited) {
 		return
 	}
 	c := change{Change: &Change{Path: e.path, Before: seen.State, After: seen.State, ClaimsBefore: m.req.Ledger[e.path].Claims, ClaimsAfter: e.claims,
-		ListedBefore: m.req.Ledger[e.path].Listed, ListedAfter: e.listed}}
+		ListedBefore: m.req.Ledger[e.path].Listed, ListedAfter: e.listed, TweaksBefore: m.req.Ledger[e.path].Tweaks}}
 	switch seen.State.Being {
 	case tree.Foreign:
 		m.refuse("foreign-in-way", e.path, "Take it away by hand if it should go.", "%s is a link or device on the server; such things are never touched.", e.path)
@@ -55,20 +55,26 @@ func (m *decider) text(g *goals, e *edited) {
 		if m.defers(e) {
 			return
 		}
-		if e.returned || !m.begins(e) {
+		if !e.shipped && (e.returned || !m.begins(e)) {
 			return
 		}
 		m.needFolders(e.path)
 		m.coming[e.path] = true
 	}
 	before := m.obs.Texts[e.path]
+	e.formats(before)
+	if !m.conflicts(e, before) {
+		return
+	}
 	after, done, err := ApplyEdits(before, e.edits)
 	if err != nil {
 		m.unlistable(e, err)
 		return
 	}
+	m.tweaksDone(e, done)
+	c.TweaksAfter = e.tweaks
 	if len(done) == 0 {
-		if sameListed(e.listed, c.ListedBefore) {
+		if sameListed(e.listed, c.ListedBefore) && sameTweaks(e.tweaks, c.TweaksBefore) && sameClaims(c.ClaimsBefore, c.ClaimsAfter) {
 			return
 		}
 		for _, l := range e.listed {
@@ -187,13 +193,13 @@ func Diff(p tree.Path, before, after []byte) string {
 // nothing but lines.
 func (m *decider) begins(e *edited) bool {
 	if !slices.ContainsFunc(e.edits, func(d Edit) bool {
-		return slices.Contains([]settings.Verb{settings.Add, settings.On, settings.Set}, d.Op.Do)
+		return slices.Contains([]settings.Verb{settings.Add, settings.On, settings.Set, settings.TweakIt}, d.Op.Do)
 	}) {
 		e.edits = nil
 		return true // nothing to take out of a text that is not there
 	}
 	for _, d := range e.edits {
-		if d.Op.Do == settings.Set {
+		if d.Op.Do == settings.Set || d.Op.Do == settings.TweakIt {
 			m.report(finding.Block, "no-settings-file", e.path, "If the server makes it at its first start, name it under first-run in the rulebook, or start the server once.", "%s is not on the server, and a value is to be set in it.", e.path)
 			return false
 		}
@@ -218,6 +224,9 @@ func (m *decider) unlistable(e *edited, err error) {
 	code := "entry-unwritable"
 	mend := "Accept this to leave the text as it is."
 	switch {
+	case slices.ContainsFunc(e.edits, func(d Edit) bool { return d.Op.Tweak != nil || d.Op.Merge != nil }):
+		m.refuse("tweak-unwritable", e.path, "Look at the text, and say it in another way.", "%s cannot be changed as wanted: %v.", e.path, err).By(finding.ShowText.With(string(e.path)))
+		return
 	case slices.ContainsFunc(e.edits, func(d Edit) bool { return d.Op.Do == settings.Set }):
 		code = "value-unwritable"
 	case errors.Is(err, settings.ErrNoList):

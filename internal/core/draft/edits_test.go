@@ -53,7 +53,7 @@ func (f *fair) done(t *testing.T, d *Draft) {
 			require.NoError(t, err)
 			f.text, c.Edits = string(after), done
 		}
-		f.ledger[c.Path] = Row{State: c.After, Claims: c.ClaimsAfter, Listed: c.ListedAfter}
+		f.ledger[c.Path] = Row{State: c.After, Claims: c.ClaimsAfter, Listed: c.ListedAfter, Tweaks: c.TweaksAfter}
 		if f.files[c.Path] = c.After; c.After.Being == tree.Absent {
 			delete(f.files, c.Path)
 			delete(f.ledger, c.Path)

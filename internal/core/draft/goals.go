@@ -27,6 +27,7 @@ type goal struct {
 type goals struct {
 	goals    map[tree.Path]*goal
 	texts    map[tree.Path]*edited
+	merged   map[tree.Path]shipped // wanted texts that are merged with what stands on the server
 	findings []finding.Finding
 	coming   map[tree.Path][]tree.Path // what comes, by its folder, once that was asked
 }
@@ -68,6 +69,7 @@ func gather(req *Request) *goals {
 	}
 	g.listings(req)
 	g.sets(req)
+	g.merges(req)
 	g.returns(req)
 	return g
 }

@@ -15,6 +15,7 @@ type Deferral struct {
 	Path   tree.Path `json:"path"`
 	Edits  []Edit    `json:"edits"`
 	Listed []Listing `json:"listed,omitempty"`
+	Tweaks []Tweaked `json:"tweaks,omitempty"`
 }
 
 // NextLeg is the verb of what a later leg will do, of which only the edits are
@@ -35,7 +36,7 @@ func (m *decider) defers(e *edited) bool {
 			"%s is there only once the server has run, and it is to be changed.", e.path).By(finding.SetControl.With())
 		return true
 	}
-	m.deferred = append(m.deferred, Deferral{Path: e.path, Edits: e.edits, Listed: e.listed})
+	m.deferred = append(m.deferred, Deferral{Path: e.path, Edits: e.edits, Listed: e.listed, Tweaks: e.tweaks})
 	if m.legs < 2 {
 		m.report(finding.Note, "two-legs", e.path, "", "%s is there only once the server has run: it is started, stopped again, and the text is changed in a later leg.", e.path)
 	}
@@ -48,7 +49,7 @@ func LookNext(d *Draft, req *Request) Plan { return planOf(deferred(d), req) }
 func deferred(d *Draft) *goals {
 	g := &goals{goals: map[tree.Path]*goal{}, texts: map[tree.Path]*edited{}}
 	for _, x := range d.Deferred {
-		g.texts[x.Path] = &edited{path: x.Path, edits: x.Edits, listed: x.Listed}
+		g.texts[x.Path] = &edited{path: x.Path, edits: x.Edits, listed: x.Listed, tweaks: x.Tweaks}
 	}
 	return g
 }

@@ -45,6 +45,7 @@ type Edit struct {
 	Undo  settings.Op `json:"undo,omitzero"`
 	Addon string      `json:"addon"`
 	Why   string      `json:"why"`
+	Tweak string      `json:"tweak,omitempty"` // the ID of the tweak that it does
 }
 
 // ApplyEdits does edits one after the other. It gives them with their undos,
@@ -54,7 +55,7 @@ func ApplyEdits(text []byte, edits []Edit) (after []byte, done []Edit, err error
 	for _, e := range edits {
 		var undo settings.Op
 		if after, undo, err = settings.Apply(after, e.Op); err != nil {
-			return nil, nil, fmt.Errorf("%s %s: %w", e.Op.Do, e.Op.Key, err)
+			return nil, nil, fmt.Errorf("%s: %w", e.Op.What(), err)
 		}
 		if undo.Do != "" {
 			e.Undo = undo
@@ -70,6 +71,8 @@ type edited struct {
 	edits    []Edit
 	listed   []Listing // that hold once it is done
 	claims   []Claim   // that hold once it is done: of crates that put the text as a whole
+	tweaks   []Tweaked // that hold once it is done
+	shipped  bool      // an add-on brings it: it is merged with what stands there
 	returned bool      // by a rollback
 	made     bool      // the text was made by what a rollback takes back
 }
@@ -93,8 +96,9 @@ func (g *goals) listings(req *Request) {
 			g.wish(req, w, wish)
 		}
 	}
+	g.tweaks(req)
 	maps.DeleteFunc(g.texts, func(p tree.Path, e *edited) bool {
-		return len(e.edits) == 0 && sameListed(e.listed, req.Ledger[p].Listed)
+		return len(e.edits) == 0 && sameListed(e.listed, req.Ledger[p].Listed) && sameTweaks(e.tweaks, req.Ledger[p].Tweaks)
 	})
 }
 
@@ -185,7 +189,7 @@ func (g *goals) wish(req *Request, w Wanted, wish Wish) {
 // text gives what is wanted of a text so far.
 func (g *goals) text(req *Request, p tree.Path) *edited {
 	if g.texts[p] == nil {
-		g.texts[p] = &edited{path: p, listed: slices.Clone(req.Ledger[p].Listed), claims: req.Ledger[p].Claims}
+		g.texts[p] = &edited{path: p, listed: slices.Clone(req.Ledger[p].Listed), claims: req.Ledger[p].Claims, tweaks: slices.Clone(req.Ledger[p].Tweaks)}
 	}
 	return g.texts[p]
 }
@@ -193,7 +197,7 @@ func (g *goals) text(req *Request, p tree.Path) *edited {
 // returns turns the edits that a rollback takes back into edits of now.
 func (g *goals) returns(req *Request) {
 	for _, r := range req.Back {
-		if r.Whole || len(r.Edits) == 0 && len(r.Unlist) == 0 && len(r.Relist) == 0 {
+		if r.Whole || len(r.Edits)+len(r.Unlist)+len(r.Relist)+len(r.Untweak)+len(r.Retweak) == 0 {
 			continue
 		}
 		delete(g.goals, r.Path)
@@ -204,6 +208,7 @@ func (g *goals) returns(req *Request) {
 			at.claims = r.Claims
 		}
 		at.edits = append(at.edits, r.Edits...)
+		at.tweaks = r.retweaked(at.tweaks)
 		for _, l := range r.Unlist {
 			at.listed = slices.DeleteFunc(at.listed, l.equal)
 		}

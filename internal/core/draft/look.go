@@ -73,7 +73,14 @@ func planOf(g *goals, req *Request) Plan {
 			}
 		}
 	}
-	texts := slices.Sorted(maps.Keys(g.texts))
+	all := map[tree.Path]bool{}
+	for p := range g.texts {
+		all[p] = true
+	}
+	for p := range g.merged {
+		all[p] = true
+	}
+	texts := slices.Sorted(maps.Keys(all))
 	for _, p := range texts {
 		above(p)
 		for _, l := range req.Lists {
@@ -125,8 +132,20 @@ func (pl Plan) NeedsBytes(p tree.Path, s Seen) bool {
 	if _, about := pl.g.goals[p]; !about || s.State.Being != tree.Content || pl.g.texts[p] != nil {
 		return false
 	}
+	if _, merged := pl.g.merged[p]; merged { // it is read as a text
+		return false
+	}
 	row, known := pl.req.Ledger[p]
 	return !known || row.State.Being != tree.Content || !row.Reported.Trusts(s.State.Size, s.Modified, pl.req.Host)
+}
+
+// NeedsText tells whether a text must be read: one that is merged need not be where the
+// host's own times prove that it is what the add-on brought.
+func (pl Plan) NeedsText(p tree.Path, s Seen) bool {
+	m, merged := pl.g.merged[p]
+	row := pl.req.Ledger[p]
+	return !merged || pl.g.texts[p] != nil || len(row.Tweaks) > 0 || row.State.Digest != m.base ||
+		!row.Reported.Trusts(s.State.Size, s.Modified, pl.req.Host)
 }
 
 // Make makes the draft, as [Make] does, from the goals that the look was planned from. It

@@ -14,6 +14,7 @@ import (
 	"fmt"
 	"restlesscrate/internal/core/ability"
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/merge"
 	"restlesscrate/internal/core/settings"
 	"restlesscrate/internal/core/tree"
 )
@@ -52,6 +53,7 @@ type Row struct {
 	State    tree.State
 	Claims   []Claim
 	Listed   []Listing // entries of add-ons in the text at this path
+	Tweaks   []Tweaked // that hold on the text at this path, in their order
 	Reported Reported
 }
 
@@ -90,6 +92,8 @@ type Target struct {
 	Exec   bool
 	// Overlay is set where the add-on may change another's file.
 	Overlay bool
+	// Settings is set for a text that people change: theirs is kept over updates.
+	Settings bool
 	// Merged says for a packed file what was merged into it, in words, and Over into what.
 	Merged string
 	Over   tree.Digest
@@ -170,7 +174,15 @@ type Request struct {
 	Host      Host
 	Own       int64                  // bytes free on the service's own disk, 0 where that is not known
 	Held      func(tree.Digest) bool // whether the stockroom holds these bytes
-	Thorough  bool                   // whether every file is read back once it is sent
+	// Tweaks are changes of texts that shall hold, and Untweak the IDs of those that shall
+	// hold no more.
+	Tweaks  []TweakWish
+	Untweak []string
+	// Shipped are the bytes that [Plan.Contents] asks for, as far as they are known.
+	Shipped map[tree.Digest][]byte
+	// Keep is what was decided where both the server and a new version changed the same.
+	Keep     map[tree.Path]map[string]merge.Side
+	Thorough bool // whether every file is read back once it is sent
 }
 
 // Change is what the draft does to one path, as the ledger will write it.
@@ -184,17 +196,27 @@ type Change struct {
 	ListedBefore []Listing `json:"listedBefore,omitempty"`
 	ListedAfter  []Listing `json:"listedAfter,omitempty"`
 	Edits        []Edit    `json:"edits,omitempty"`
+	TweaksBefore []Tweaked `json:"tweaksBefore,omitempty"`
+	TweaksAfter  []Tweaked `json:"tweaksAfter,omitempty"`
 }
 
 // Idle tells whether a change changed nothing of what stands at a path and of who owns it: such
 // as where an add-on's entry in a text is the same in its next version.
 func (c Change) Idle() bool {
-	return c.Before.Same(c.After) && len(c.Edits) == 0 && sameClaims(c.ClaimsBefore, c.ClaimsAfter)
+	return c.Before.Same(c.After) && len(c.Edits) == 0 && sameTweaks(c.TweaksBefore, c.TweaksAfter) && sameClaims(c.ClaimsBefore, c.ClaimsAfter)
 }
 
 // Did says what edits did, in words.
 func (c Change) Did() (out []string) {
 	for _, e := range c.Edits {
+		switch {
+		case e.Op.Tweak != nil:
+			out = append(out, e.Op.Tweak.String())
+			continue
+		case e.Op.Merge != nil:
+			out = append(out, "brings in what the new version changes")
+			continue
+		}
 		form := map[settings.Verb]string{settings.Add: "names %s", settings.Drop: "takes %s out", settings.On: "enables %s", settings.Off: "disables %s", settings.Set: "sets it to %s"}[e.Op.Do]
 		out = append(out, fmt.Sprintf(form, e.Op.Key))
 	}

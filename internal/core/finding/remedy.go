@@ -23,6 +23,9 @@ const (
 	ReadLog      Deed = "read-log"
 	CallRoll     Deed = "call-roll"
 	Restart      Deed = "restart"
+	ShowText     Deed = "show-text" // with: its path
+	Untweak      Deed = "untweak"   // with: the tweak's ID
+	ShowTweaks   Deed = "show-tweaks"
 )
 
 // What can be done about a deployment.
@@ -46,6 +49,8 @@ const (
 	TakePart       Deed = "take-part"       // with: its name
 	Renew          Deed = "renew"           // with: the place
 	LeaveData      Deed = "leave-data"      // deploy without copying data first
+	KeepMine       Deed = "keep-mine"       // with: PATH:KEY of a text that both sides changed
+	KeepTheirs     Deed = "keep-theirs"
 )
 
 // What can be done about downloads and rulebooks.
@@ -76,9 +81,9 @@ const (
 // Deeds are all of them, so that a test can ask each face for its words.
 func Deeds() []Deed {
 	return []Deed{ShowServers, ShowServer, EditServer, TestServer, UnlockServer, TrustKey, ForgetKey, SetControl, SetSecret,
-		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Restart,
+		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Restart, ShowText, Untweak, ShowTweaks,
 		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, RollBack,
-		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData,
+		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData, KeepMine, KeepTheirs,
 		StageArchive, ShowArchives, ChooseRoot, ShowCrates, NameCrate, TellApart, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook, AddOver,
 		ShowJobs, ShowTokens, ShowSessions, NewLink, StartService}
 }

@@ -32,7 +32,7 @@ func TestWhatWildcardsStandFor(t *testing.T) {
 // A glob that matches a path has what its wildcards stand for, and only then.
 func TestCapturesFollowTheGlobs(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		glob := rapid.StringMatching(`(\*\*/)?(a|b|\*|a\*|\?b|\{a,b\}|[ab]){1,3}(/(a|\*|b\?|\*b)){0,2}(/\*\*)?`).Draw(t, "glob")
+		glob := rapid.StringMatching(`(\*\*/)?(a|b|\*|a\*|\?b|\{a,b\}|[ab]){1,3}(/(a|\*|b\?|\*b)){0,2}(/\*\*)?`).Filter(func(g string) bool { return !strings.Contains(g, "***") }).Draw(t, "glob")
 		path := rapid.StringMatching(`[ab]{1,3}(/[ab]{1,3}){0,3}`).Draw(t, "path")
 		require.Equal(t, doublestar.MatchUnvalidated(glob, path) && !strings.HasSuffix(glob, "/**") || strings.HasSuffix(glob, "/**") && Captures(glob, path) != nil,
 			Captures(glob, path) != nil, "%s on %s", glob, path)

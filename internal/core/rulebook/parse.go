@@ -84,6 +84,7 @@ func (r *reader) book(n *yaml.Node) *Book {
 		field{"log", false, func(v *yaml.Node) { r.server().log(v, b) }},
 		field{"console", false, func(v *yaml.Node) { r.server().console(v, b) }},
 		field{"first-run", false, r.texts("first-run", &b.FirstRun, checkGlob)},
+		field{"settings", false, func(v *yaml.Node) { r.server().textRules(v, b) }},
 		field{"agreements", false, func(v *yaml.Node) { r.server().agreements(v, b) }},
 		field{"by-hand", false, func(v *yaml.Node) { r.server().byHand(v, b) }},
 		field{"helpers", false, func(v *yaml.Node) { r.helpers(v, b) }},
@@ -180,6 +181,9 @@ func checkPlacePath(text string) error {
 func checkGlob(glob string) error {
 	if !doublestar.ValidatePattern(glob) {
 		return fmt.Errorf("%q is not a glob", glob)
+	}
+	if strings.Contains(glob, "***") {
+		return fmt.Errorf("%q has three stars in a row; ** is any folders, * any signs of a name", glob)
 	}
 	if strings.HasPrefix(glob, "/") {
 		return fmt.Errorf("%q starts with a slash; globs start below the root", glob)

@@ -26,6 +26,17 @@ type Merging struct {
 // Tweaked is the change of a text that a tweak makes.
 func Tweaked(t tweak.Tweak) Op { return Op{Do: TweakIt, Tweak: &t} }
 
+// What says what a change does, as a person reads it.
+func (op Op) What() string {
+	switch {
+	case op.Tweak != nil:
+		return "it " + op.Tweak.String()
+	case op.Merge != nil:
+		return "bring in what the new version changes"
+	}
+	return fmt.Sprintf("%s %s", op.Do, op.Key)
+}
+
 // OpenError is a merge in which both sides changed the same and nobody has decided.
 type OpenError struct{ Conflicts []merge.Conflict }
 

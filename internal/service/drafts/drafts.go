@@ -32,6 +32,9 @@ type Drafter struct {
 	// Known is what is known of a server's running, over an open host; nil where the
 	// server is not controlled.
 	Known func(ctx context.Context, srv model.Server, h remote.Host) (*draft.Power, error)
+	// Bytes gives a content that the stockroom holds, as long as most bytes; ok is false where
+	// it does not, or where the content is longer.
+	Bytes func(ctx context.Context, d tree.Digest, most int64) (raw []byte, ok bool, err error)
 	// Free gives the bytes that are free on the service's own disk, -1 where that is not
 	// known.
 	Free   func() int64

@@ -84,12 +84,30 @@ func (s *Drafter) look(ctx context.Context, srv model.Server, h remote.Host, req
 	if free := s.Free(); free >= 0 {
 		req.Own = max(1, free)
 	}
+	if req.Shipped, err = s.shipped(ctx, plan.Contents()); err != nil {
+		return nil, nil, err
+	}
 	power := req.Power
 	made = plan.Make(obs)
 	if made.LookedAt = lookedAt; len(read)+len(plan.Texts)+len(plan.Trees)+len(made.Deferred) == 0 {
 		kept = &Recalled{made: made, basis: basis, power: power, glance: glance}
 	}
 	return made, kept, nil
+}
+
+// shipped reads the texts that add-ons brought and bring, as far as the stockroom holds them.
+func (s *Drafter) shipped(ctx context.Context, contents []tree.Digest) (map[tree.Digest][]byte, error) {
+	out := map[tree.Digest][]byte{}
+	for _, d := range contents {
+		raw, ok, err := s.Bytes(ctx, d, draft.LongestMerge)
+		if err != nil {
+			return nil, fmt.Errorf("read what an add-on brings: %w", err)
+		}
+		if ok { // without it nothing is merged
+			out[d] = raw
+		}
+	}
+	return out, nil
 }
 
 // unasked lists the contents that were seen and of which nobody has asked yet whether
@@ -206,7 +224,7 @@ func ReadTexts(ctx context.Context, h remote.Host, obs draft.Observations, plan 
 	out := map[tree.Path][]byte{}
 	for _, p := range plan.Texts {
 		seen := obs.At(p)
-		if seen.State.Being != tree.Content {
+		if seen.State.Being != tree.Content || !plan.NeedsText(p, seen) {
 			continue
 		}
 		text, err := deploy.ReadText(ctx, h, p)

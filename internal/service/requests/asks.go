@@ -98,7 +98,7 @@ func (s *Maker) want(ctx context.Context, srv model.Server, b *rulebook.Book, cr
 				continue
 			}
 			put = append(put, f)
-			w.Files = append(w.Files, draft.Target{Path: folder.Join(f.Path), Digest: f.Digest, Size: f.Size, Exec: f.Exec, Overlay: c.Body.Overlay})
+			w.Files = append(w.Files, draft.Target{Path: folder.Join(f.Path), Digest: f.Digest, Size: f.Size, Exec: f.Exec, Overlay: c.Body.Overlay, Settings: f.Settings || isSettings(b, folder.Join(f.Path))})
 		}
 		if err := folders(b, c, values, parts.taken[c.Key], &w); err != nil {
 			return nil, err
@@ -116,6 +116,12 @@ func (s *Maker) want(ctx context.Context, srv model.Server, b *rulebook.Book, cr
 		names = append(names, w.Label())
 	}
 	return names, nil
+}
+
+// isSettings tells whether the rulebook calls a text of the server settings.
+func isSettings(b *rulebook.Book, p tree.Path) bool {
+	_, ok := b.TextRule(p)
+	return ok
 }
 
 // placed gives the folder of a place on a server.

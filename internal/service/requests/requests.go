@@ -13,6 +13,7 @@ import (
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/merge"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
@@ -86,6 +87,13 @@ type Ask struct {
 	Restart bool     `json:"restart,omitempty"`
 	OrUndo  bool     `json:"orUndo,omitempty"`
 	Back    *Back    `json:"back,omitempty"`
+	// Tweaks are changes of texts that shall hold, alone or along with the rest; Untweak are
+	// the IDs of those that are taken back.
+	Tweaks  []AskTweak `json:"tweaks,omitempty"`
+	Untweak []string   `json:"untweak,omitempty"`
+	// Keep says, by PATH:KEY, whose value stays where both the server and a new version
+	// changed it.
+	Keep map[string]merge.Side `json:"keep,omitempty"`
 }
 
 // Back is a rollback. Deployment alone is that deployment's inverse; Path and
@@ -135,6 +143,8 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		}
 	}
 	switch {
+	case wants == 0 && len(ask.Tweaks)+len(ask.Untweak) > 0:
+		d.Kind = "tweak"
 	case wants == 0 && len(ask.Set) > 0:
 		d.Kind, d.Title = "deploy", "set "+words.Few(ask.Set)
 	case wants == 0 && len(ask.Renew) > 0:
@@ -159,11 +169,24 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		d.Kind = "rollback"
 		d.Title, err = s.back(ctx, srv, b, ask.Back, req)
 	}
+	if err == nil {
+		var title string
+		if title, err = s.tweaks(b, now, &ask, req); d.Kind == "tweak" {
+			d.Title = title
+		}
+	}
+	if err == nil {
+		err = kept(ask.Keep, req)
+	}
+	if err == nil && ask.Back == nil {
+		err = s.renewed(b, srv, req)
+	}
 	if err == nil && part {
 		err = s.targets(ctx, srv, req)
 	}
 	if err == nil {
 		err = s.touched(ctx, b, req)
+		s.counts(b, req)
 	}
 	if err == nil {
 		err = launches(b, now, req)

@@ -39,7 +39,7 @@ func heldEdits(ctx context.Context, h remote.Host, d *model.Deployment) (out []f
 				continue
 			}
 			out = append(out, finding.Finding{Level: finding.Warn, Code: "edit-not-held", Path: c.Path,
-				What: fmt.Sprintf("%s was edited (%s %s), and no longer says so since the start: the server or its host's panel has written over it.", c.Path, e.Op.Do, e.Op.Key)})
+				What: fmt.Sprintf("%s was edited (%s), and no longer says so since the start: the server or its host's panel has written over it.", c.Path, e.Op.What())})
 		}
 	}
 	return out, nil

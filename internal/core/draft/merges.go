@@ -1,0 +1,206 @@
+package draft
+
+import (
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/merge"
+	"restlesscrate/internal/core/settings"
+	"restlesscrate/internal/core/text"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/words"
+)
+
+// LongestMerge is the size in bytes of the longest text that is merged: all three are kept
+// with the record.
+const LongestMerge = 1 << 20
+
+// shipped is a text that an add-on brings and that people may have changed on the server.
+type shipped struct {
+	base, now tree.Digest // what the add-on brought before, zero where it brought nothing, and now
+}
+
+// merges finds the wanted files that are merged with what stands on the server: settings, and
+// every text that has tweaks or gets some by the same request.
+func (g *goals) merges(req *Request) {
+	g.merged = map[tree.Path]shipped{}
+	for _, w := range req.Wanted {
+		for _, f := range w.Files {
+			goal := g.goals[f.Path]
+			if goal == nil || goal.back != nil || f.Overlay || goal.after.Digest != f.Digest || f.Size > LongestMerge {
+				continue
+			}
+			row := req.Ledger[f.Path]
+			if !f.Settings && len(row.Tweaks) == 0 && g.texts[f.Path] == nil {
+				continue
+			}
+			m := shipped{now: f.Digest}
+			for _, c := range row.Claims {
+				if c.Addon == w.Addon {
+					if m.base = c.Brings.Digest; m.base.IsZero() {
+						m.base = row.State.Digest // of early records
+					}
+				}
+			}
+			g.merged[f.Path] = m
+		}
+	}
+}
+
+// Contents lists the bytes that a draft has to know of, besides what stands on the server:
+// of texts that are merged.
+func (pl Plan) Contents() (out []tree.Digest) {
+	for _, p := range slices.Sorted(maps.Keys(pl.g.merged)) {
+		for _, d := range []tree.Digest{pl.g.merged[p].base, pl.g.merged[p].now} {
+			if !d.IsZero() && !slices.Contains(out, d) {
+				out = append(out, d)
+			}
+		}
+	}
+	return out
+}
+
+// mergeAll turns goals of texts that are merged into edits of them. What cannot be merged
+// stays a goal like any other.
+func (m *decider) mergeAll(g *goals) {
+	for _, p := range slices.Sorted(maps.Keys(g.merged)) {
+		if goal := g.goals[p]; goal != nil {
+			m.merge(g, goal, g.merged[p])
+		}
+	}
+}
+
+func (m *decider) merge(g *goals, goal *goal, s shipped) {
+	p := goal.path
+	seen, row := m.obs.At(p), m.req.Ledger[p]
+	now, known := m.req.Shipped[s.now]
+	base, knownBase := m.req.Shipped[s.base]
+	if s.base.IsZero() {
+		base, knownBase = nil, true
+	}
+	wished := g.texts[p]
+	if !known || !knownBase || !isText(now) || !isText(base) {
+		if wished != nil && len(wished.edits) > 0 {
+			m.refuse("text-is-put", p, "Deploy the two one after the other.", "%s is put by this deployment, and it would be changed too.", p)
+		}
+		return
+	}
+	switch {
+	case seen.State.Being == tree.Absent:
+		if wished == nil && len(row.Tweaks) == 0 {
+			return
+		}
+		base = nil
+	case seen.State.Being != tree.Content || s.base.IsZero():
+		return // something stands in its way, or nobody knows what was shipped before
+	case seen.State.Digest == s.base && len(row.Tweaks) == 0 && wished == nil:
+		return // nobody has changed it
+	case s.base == s.now && len(row.Tweaks) == 0 && wished == nil:
+		// The author's is as before: the server's stays.
+		goal.after = seen.State
+		return
+	}
+	e := g.text(m.req, p)
+	e.claims, e.shipped = goal.claims, true
+	keep := m.req.Keep[p]
+	again := m.again(e, row, now)
+	e.edits = slices.Concat([]Edit{{Op: settings.Op{Do: settings.MergeIt, Merge: &settings.Merging{Format: text.Guess(p.Base(), now), Was: base, Now: now, Keep: keep}},
+		Addon: addonOf(goal.claims), Why: goal.reason}}, again, e.edits)
+	delete(g.goals, p)
+	m.coming[p] = true
+	m.needFolders(p)
+}
+
+// addonOf is the add-on that owns a path.
+func addonOf(claims []Claim) string {
+	if len(claims) == 0 {
+		return ""
+	}
+	return claims[len(claims)-1].Addon
+}
+
+func isText(raw []byte) bool {
+	_, ok := text.EncodingOf(raw)
+	return ok
+}
+
+// again gives the tweaks of a text as edits of its new version, and says of each what becomes
+// of it.
+func (m *decider) again(e *edited, row Row, now []byte) (out []Edit) {
+	for _, k := range row.Tweaks {
+		if k.Off || !slices.ContainsFunc(e.tweaks, func(o Tweaked) bool { return o.ID == k.ID }) {
+			continue
+		}
+		_, undo, err := settings.Apply(now, settings.Tweaked(k.Tweak))
+		switch {
+		case err != nil:
+			m.report(finding.Warn, "tweak-unfit", e.path, "Look at the new text, and make the change anew or take it back.",
+				"%s %s: that does not fit the new version any more, whose text stands as it is there: %v.", k.ID, k.Tweak, err).By(finding.Untweak.With(k.ID))
+			continue
+		case undo.Do == "":
+			m.report(finding.Note, "tweak-needless", e.path, "It can be taken off the list.", "%s %s: the new version says so by itself.", k.ID, k.Tweak).By(finding.Untweak.With(k.ID))
+		default:
+			m.report(finding.Note, "tweak-again", e.path, "", "%s %s: done again to the new version.", k.ID, k.Tweak)
+		}
+		out = append(out, Edit{Op: settings.Tweaked(k.Tweak), Addon: k.Addon, Why: k.ID + " again", Tweak: k.ID})
+	}
+	return out
+}
+
+// conflicts tells of values that both the server and the new version changed. It gives false
+// where one is not decided.
+func (m *decider) conflicts(e *edited, before []byte) bool {
+	decided := true
+	for _, x := range e.edits {
+		if x.Op.Merge == nil {
+			continue
+		}
+		r, err := x.Op.Merge.Merge(before)
+		if err != nil {
+			return true // it is said where the edit is done
+		}
+		for _, c := range r.Conflicts {
+			if c.Kept != "" {
+				m.report(finding.Note, "conflict-decided", e.path, "", "%s of %s: %s was shipped, the server has %s, the new version %s; %s stays, as you decided.",
+					c.Key, e.path, inShort(c.Base), inShort(c.Mine), inShort(c.Theirs), map[merge.Side]string{merge.Mine: "the server's", merge.Theirs: "the new version's"}[c.Kept])
+				continue
+			}
+			decided = false
+			at := fmt.Sprintf("%s:%s", e.path, c.Key)
+			m.refuse("settings-conflict", e.path, "Say which of them stays.", "%s of %s: %s was shipped, the server has %s, and the new version %s.",
+				c.Key, e.path, inShort(c.Base), inShort(c.Mine), inShort(c.Theirs)).By(finding.KeepMine.With(at), finding.KeepTheirs.With(at))
+		}
+		if len(r.Conflicts) == 0 && len(x.Op.Merge.Was) > 0 {
+			how := "line by line"
+			if r.ByMeaning {
+				how = "value by value"
+			}
+			m.report(finding.Note, "settings-merged", e.path, "", "%s was changed on the server, and the new version changes it too: the two are merged, %s.", e.path, how)
+		}
+	}
+	return decided
+}
+
+// brief shows what stands at a place, in one line.
+func inShort(s string) string {
+	if s == merge.Gone {
+		return "nothing"
+	}
+	if lines := strings.Count(strings.TrimRight(s, "\n"), "\n"); lines > 0 {
+		return words.Count(lines+1, "line") + " that begin with " + inShort(strings.SplitN(s, "\n", 2)[0])
+	}
+	if s = strings.TrimSpace(s); len(s) > 80 {
+		return strings.ToValidUTF8(s[:77], "") + "…"
+	}
+	return s
+}
+
+// open tells whether an error is a merge that nobody has decided.
+func open(err error) bool {
+	var o *settings.OpenError
+	return errors.As(err, &o)
+}

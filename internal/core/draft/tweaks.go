@@ -1,0 +1,216 @@
+package draft
+
+import (
+	"cmp"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"maps"
+	"slices"
+
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/settings"
+	"restlesscrate/internal/core/text"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/core/tweak"
+)
+
+// Tweaked is a tweak that holds on a text of a server: it is done again to what an update
+// brings, and can be taken back on its own.
+type Tweaked struct {
+	ID    string      `json:"id"` // see [TweakID]
+	Tweak tweak.Tweak `json:"tweak"`
+	Addon string      `json:"addon,omitempty"` // for which it is, and with which it goes; empty for a person's own
+	Note  string      `json:"note,omitempty"`  // why, in a person's words
+	// From is where the value comes from, such as {game}; it is written again when that
+	// changes. Empty where a person gave the value.
+	From string `json:"from,omitempty"`
+	// If is the key of an add-on: the tweak is done only while that is on the server. Off
+	// says that it is not.
+	If   string       `json:"if,omitempty"`
+	Off  bool         `json:"off,omitempty"`
+	Undo *settings.Op `json:"undo,omitempty"`
+}
+
+// TweakID names a tweak of a text. It is the same for the same tweak of the same text.
+func TweakID(p tree.Path, t tweak.Tweak) string {
+	t.Format = ""
+	raw, err := json.Marshal(t)
+	if err != nil {
+		panic(fmt.Sprintf("a tweak cannot be written as JSON: %v", err)) // only basic types are in it
+	}
+	sum := sha256.Sum256(append([]byte(p+"\x00"), raw...))
+	return "t-" + hex.EncodeToString(sum[:3])
+}
+
+// TweakWish is a tweak that shall hold on a text.
+type TweakWish struct {
+	Path    tree.Path
+	Tweaked Tweaked
+	// Instead is the ID of a tweak in whose place it comes: the same with a new value.
+	Instead string
+}
+
+// same tells whether two lists of tweaks hold the same.
+func sameTweaks(a, b []Tweaked) bool {
+	return slices.EqualFunc(a, b, func(x, y Tweaked) bool { return x.ID == y.ID && x.Off == y.Off })
+}
+
+// tweaks turns the tweaks that are wished, taken back, or that depend on what comes and goes
+// into edits.
+func (g *goals) tweaks(req *Request) {
+	for _, p := range slices.Sorted(maps.Keys(req.Ledger)) {
+		for _, k := range req.Ledger[p].Tweaks {
+			g.tweaked(req, p, k)
+		}
+	}
+	for _, w := range req.Tweaks {
+		at := g.text(req, w.Path)
+		k := w.Tweaked
+		if w.Instead != "" {
+			at.tweaks = slices.DeleteFunc(at.tweaks, func(o Tweaked) bool { return o.ID == w.Instead })
+		}
+		at.tweaks = slices.DeleteFunc(at.tweaks, func(o Tweaked) bool { return o.ID == k.ID })
+		k.Off = k.If != "" && !g.present(req, k.If)
+		at.tweaks = append(at.tweaks, k)
+		if k.Off {
+			g.findings = append(g.findings, finding.Finding{Level: finding.Note, Code: "tweak-waits", Path: w.Path,
+				What: fmt.Sprintf("%s is done once %s is on the server: it %s.", k.ID, k.If, k.Tweak)})
+			continue
+		}
+		at.edits = append(at.edits, Edit{Op: settings.Tweaked(k.Tweak), Addon: k.Addon, Why: cmp.Or(k.Note, "as you wish"), Tweak: k.ID})
+	}
+}
+
+// present tells whether an add-on is on the server once the request is done.
+func (g *goals) present(req *Request, addon string) bool {
+	if removes(req, addon) {
+		return false
+	}
+	if i := slices.IndexFunc(req.Toggles, func(t Toggle) bool { return t.Addon == addon }); i >= 0 {
+		return !req.Toggles[i].Off
+	}
+	return replaces(req, addon) || req.Present[addon]
+}
+
+// tweaked decides what becomes of a tweak that the ledger knows.
+func (g *goals) tweaked(req *Request, p tree.Path, k Tweaked) {
+	drop := func(why string) {
+		at := g.text(req, p)
+		at.tweaks = slices.DeleteFunc(at.tweaks, func(o Tweaked) bool { return o.ID == k.ID })
+		if k.Undo != nil && !k.Off {
+			// The newest goes first: each way back begins with what its tweak left.
+			at.edits = append([]Edit{{Op: *k.Undo, Addon: k.Addon, Why: why}}, at.edits...)
+		}
+	}
+	turn := func(off bool, why string) {
+		at := g.text(req, p)
+		for i := range at.tweaks {
+			if at.tweaks[i].ID == k.ID {
+				at.tweaks[i].Off = off
+			}
+		}
+		if off && k.Undo != nil {
+			at.edits = append(at.edits, Edit{Op: *k.Undo, Addon: k.Addon, Why: why})
+		} else if !off {
+			at.edits = append(at.edits, Edit{Op: settings.Tweaked(k.Tweak), Addon: k.Addon, Why: why, Tweak: k.ID})
+		}
+	}
+	switch {
+	case slices.Contains(req.Untweak, k.ID):
+		drop(k.ID + " is taken back")
+	case k.Addon != "" && removes(req, k.Addon):
+		drop("it was for " + k.Addon + ", which goes")
+	case k.If != "" && len(req.Back) == 0 && g.present(req, k.If) == k.Off:
+		if k.Off {
+			turn(false, k.If+" is there now")
+		} else {
+			turn(true, k.If+" is not there any more")
+		}
+	}
+}
+
+// formats gives every tweak the format of its text, where nobody has named one.
+func (e *edited) formats(before []byte) {
+	var guess text.Format
+	for i := range e.edits {
+		t := e.edits[i].Op.Tweak
+		if t == nil || t.Format != "" {
+			continue
+		}
+		if guess == "" {
+			guess = text.Guess(e.path.Base(), before)
+		}
+		known := inFormat(*t, guess)
+		e.edits[i].Op.Tweak = &known
+	}
+	for i := range e.tweaks {
+		if e.tweaks[i].Tweak.Format == "" && guess != "" {
+			e.tweaks[i].Tweak = inFormat(e.tweaks[i].Tweak, guess)
+		}
+	}
+}
+
+func inFormat(t tweak.Tweak, f text.Format) tweak.Tweak {
+	t.Format = f
+	t.Tweaks = slices.Clone(t.Tweaks)
+	for i := range t.Tweaks {
+		t.Tweaks[i] = inFormat(t.Tweaks[i], f)
+	}
+	return t
+}
+
+// tweaksDone keeps with every tweak its way back, and lets go of those that had nothing to do
+// the first time: they are no change.
+func (m *decider) tweaksDone(e *edited, done []Edit) {
+	undo := map[string]settings.Op{}
+	for _, d := range done {
+		if d.Tweak != "" {
+			undo[d.Tweak] = d.Undo
+		}
+	}
+	for _, x := range e.edits {
+		if x.Tweak == "" {
+			continue
+		}
+		if op, did := undo[x.Tweak]; did {
+			for i := range e.tweaks {
+				if e.tweaks[i].ID == x.Tweak {
+					e.tweaks[i].Undo = &op
+				}
+			}
+			continue
+		}
+		known := slices.ContainsFunc(m.req.Ledger[e.path].Tweaks, func(k Tweaked) bool { return k.ID == x.Tweak })
+		if !known {
+			e.tweaks = slices.DeleteFunc(e.tweaks, func(k Tweaked) bool { return k.ID == x.Tweak })
+		}
+		m.report(finding.Note, "tweak-idle", e.path, "", "Nothing has to be done for %s: %s says so already.", x.Op.Tweak, e.path)
+	}
+}
+
+// untweaks gives the tweaks that hold once what a rollback takes back is back.
+func (r *Return) untweaks(c Change) {
+	has := func(list []Tweaked, id string) bool {
+		return slices.ContainsFunc(list, func(k Tweaked) bool { return k.ID == id })
+	}
+	for _, k := range c.TweaksAfter {
+		if !has(c.TweaksBefore, k.ID) && !has(r.Retweak, k.ID) && !slices.Contains(r.Untweak, k.ID) {
+			r.Untweak = append(r.Untweak, k.ID)
+		}
+	}
+	for _, k := range c.TweaksBefore {
+		if i := slices.IndexFunc(c.TweaksAfter, func(o Tweaked) bool { return o.ID == k.ID }); (i < 0 || c.TweaksAfter[i].Off != k.Off) && !has(r.Retweak, k.ID) && !slices.Contains(r.Untweak, k.ID) {
+			r.Retweak = append(r.Retweak, k)
+		}
+	}
+}
+
+// retweaked does that to the tweaks of now.
+func (r *Return) retweaked(now []Tweaked) []Tweaked {
+	now = slices.DeleteFunc(slices.Clone(now), func(k Tweaked) bool {
+		return slices.Contains(r.Untweak, k.ID) || slices.ContainsFunc(r.Retweak, func(o Tweaked) bool { return o.ID == k.ID })
+	})
+	return append(now, r.Retweak...)
+}

@@ -1,0 +1,208 @@
+package requests
+
+import (
+	"fmt"
+	"maps"
+	"regexp"
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/merge"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/core/tweak"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/words"
+)
+
+// AskTweak is a change of a text that shall hold.
+type AskTweak struct {
+	Path  tree.Path   `json:"path"`
+	Tweak tweak.Tweak `json:"tweak"`
+	For   string      `json:"for,omitempty"`  // an add-on with which it goes
+	If    string      `json:"if,omitempty"`   // an add-on without which it is not done
+	From  string      `json:"from,omitempty"` // what the value is made from, see [valueFrom]
+	Note  string      `json:"note,omitempty"`
+}
+
+// tweaks reads which texts are changed and which changes are taken back. It gives a title for
+// a deployment that is nothing else.
+func (s *Maker) tweaks(b *rulebook.Book, srv model.Server, ask *Ask, req *draft.Request) (title string, err error) {
+	var titles []string
+	for i := range ask.Tweaks {
+		t := &ask.Tweaks[i]
+		if t.Path == tree.Root {
+			return "", fault.New(fault.Usage, "bad-tweak", "a tweak needs the path of a text on the server")
+		}
+		if t.From != "" {
+			if t.Tweak.Value, err = valueFrom(b, srv, t.From, req); err != nil {
+				return "", fault.New(fault.Usage, "bad-tweak", "%s: %v", t.Path, err)
+			}
+		}
+		if err := t.Tweak.Check(); err != nil {
+			return "", fault.New(fault.Usage, "bad-tweak", "%s: %v", t.Path, err)
+		}
+		k := draft.Tweaked{Tweak: t.Tweak, Note: t.Note, From: t.From}
+		if r, ok := b.TextRule(t.Path); ok && k.Tweak.Format == "" {
+			k.Tweak.Format = r.Format
+		}
+		for name, to := range map[string]*string{t.For: &k.Addon, t.If: &k.If} {
+			if name != "" {
+				*to = layout.Key(name)
+			}
+		}
+		if k.Addon != "" && !there(req, k.Addon) {
+			return "", fault.New(fault.Usage, "no-such-addon", "%s is not on %s, so a tweak cannot go with it", t.For, srv.Name).By(finding.ShowAddons.On(srv.Name))
+		}
+		k.ID = draft.TweakID(t.Path, k.Tweak)
+		req.Tweaks = append(req.Tweaks, draft.TweakWish{Path: t.Path, Tweaked: k})
+		titles = append(titles, fmt.Sprintf("%s: it %s", t.Path, shown(b, t.Path, t.Tweak)))
+	}
+	for _, id := range ask.Untweak {
+		p, k, ok := tweakedIn(req.Ledger, id)
+		if !ok {
+			return "", fault.New(fault.Unknown, "no-such-tweak", "no tweak of %s is called %q", srv.Name, id).By(finding.ShowTweaks.On(srv.Name))
+		}
+		req.Untweak = append(req.Untweak, k.ID)
+		titles = append(titles, fmt.Sprintf("take back %s of %s", k.ID, p))
+	}
+	return words.Few(titles), nil
+}
+
+// there tells whether an add-on is on the server or comes with the request.
+func there(req *draft.Request, addon string) bool {
+	return req.Present[addon] || slices.ContainsFunc(req.Wanted, func(w draft.Wanted) bool { return w.Addon == addon })
+}
+
+func tweakedIn(ledger map[tree.Path]draft.Row, id string) (tree.Path, draft.Tweaked, bool) {
+	for p, row := range ledger {
+		for _, k := range row.Tweaks {
+			if k.ID == id || strings.TrimPrefix(k.ID, "t-") == id {
+				return p, k, true
+			}
+		}
+	}
+	return tree.Root, draft.Tweaked{}, false
+}
+
+// shown is a tweak in words, without a value that is secret.
+func shown(b *rulebook.Book, p tree.Path, t tweak.Tweak) string {
+	if b.Secret(p, t.At) {
+		t.Value = "…"
+	}
+	return t.String()
+}
+
+// counts says of every text that a tweak changes when that counts.
+func (s *Maker) counts(b *rulebook.Book, req *draft.Request) {
+	paths := map[tree.Path]bool{}
+	for _, t := range req.Tweaks {
+		paths[t.Path] = true
+	}
+	for _, id := range req.Untweak {
+		if p, _, ok := tweakedIn(req.Ledger, id); ok {
+			paths[p] = true
+		}
+	}
+	for _, p := range slices.Sorted(maps.Keys(paths)) {
+		r, _ := b.TextRule(p)
+		req.Touched = append(req.Touched, draft.Touched{Label: string(p), Effect: draft.Effect{When: r.TakesEffect, Reload: r.Reload}})
+	}
+}
+
+// renewed asks anew for every tweak whose value comes from something that has changed since.
+func (s *Maker) renewed(b *rulebook.Book, srv model.Server, req *draft.Request) error {
+	for _, p := range slices.Sorted(maps.Keys(req.Ledger)) {
+		for _, k := range req.Ledger[p].Tweaks {
+			if k.From == "" || slices.Contains(req.Untweak, k.ID) || k.Addon != "" && slices.ContainsFunc(req.Remove, func(r draft.Removal) bool { return r.Addon == k.Addon }) {
+				continue
+			}
+			value, err := valueFrom(b, srv, k.From, req)
+			if err != nil || value == k.Tweak.Value {
+				continue // what it comes from is gone: the value stays
+			}
+			was := k
+			k.Tweak.Value = value
+			k.ID, k.Undo = draft.TweakID(p, k.Tweak), nil
+			k.Note = fmt.Sprintf("%s is %s now", k.From, value)
+			req.Tweaks = append(req.Tweaks, draft.TweakWish{Path: p, Tweaked: k, Instead: was.ID})
+		}
+	}
+	return nil
+}
+
+var source = regexp.MustCompile(`\{[a-z0-9-]+\}`)
+
+// valueFrom fills what a value is made from: {NAME} is a variable of the server, {game},
+// {loader} and other facts what is known of it, and {version-of-ADDON} the version of an
+// add-on that is there or comes.
+func valueFrom(b *rulebook.Book, srv model.Server, from string, req *draft.Request) (string, error) {
+	var wrong error
+	out := source.ReplaceAllStringFunc(from, func(word string) string {
+		name := word[1 : len(word)-1]
+		if addon, of := strings.CutPrefix(name, "version-of-"); of {
+			if v := versionOf(req, layout.Key(addon)); v != "" {
+				return v
+			}
+			wrong = fmt.Errorf("%s is not on %s, so it has no version", addon, srv.Name)
+			return ""
+		}
+		if v := srv.Facts[name]; v != "" {
+			return v
+		}
+		if _, known := b.Variable(name); known {
+			if v := ValueOf(b, srv, name); v != "" {
+				return v
+			}
+		}
+		wrong = fmt.Errorf("nothing is known of %s on %s", word, srv.Name)
+		return ""
+	})
+	return out, wrong
+}
+
+func versionOf(req *draft.Request, addon string) string {
+	for _, w := range req.Wanted {
+		if w.Addon == addon {
+			return w.Version
+		}
+	}
+	for _, row := range req.Ledger {
+		for _, c := range row.Claims {
+			if _, v, ok := strings.Cut(c.Label, "@"); ok && c.Addon == addon {
+				return v
+			}
+		}
+	}
+	return ""
+}
+
+// kept reads what was decided where both sides changed the same: PATH:KEY, and PATH alone for
+// all of a text.
+func kept(keep map[string]merge.Side, req *draft.Request) error {
+	for word, side := range keep {
+		if side != merge.Mine && side != merge.Theirs {
+			return fault.New(fault.Usage, "bad-keep", "%q is kept of %s; it is %s or %s", side, word, merge.Mine, merge.Theirs)
+		}
+		path, key, named := strings.Cut(word, ":")
+		if !named {
+			key = merge.Everywhere
+		}
+		p, err := tree.ParsePath(path)
+		if err != nil {
+			return fault.New(fault.Usage, "bad-keep", "%q: %v", word, err).WithMend("Write PATH:KEY, as the finding has it.")
+		}
+		if req.Keep == nil {
+			req.Keep = map[tree.Path]map[string]merge.Side{}
+		}
+		if req.Keep[p] == nil {
+			req.Keep[p] = map[string]merge.Side{}
+		}
+		req.Keep[p][key] = side
+	}
+	return nil
+}
