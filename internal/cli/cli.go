@@ -143,6 +143,7 @@ func (a *App) root() *cli.Command {
 		return wrongUsage("%v\n  restless %s --help shows how", err, cmd.Name)
 	}
 	service, server, rulebook, stage, crate, deploy := serviceCommands{a}, serverCommands{a}, rulebookCommands{a}, stageCommands{a}, crateCommands{a}, deployCommands{a}
+	texts := textCommands{deploy}
 	control, roll, track, access, job := controlCommands{a}, rollCallCommands{a}, trackCommands{a}, accessCommands{a}, jobCommands{a}
 	root := &cli.Command{
 		Name: "restless", Usage: "stage, deploy, track and roll back what is on your game servers", Version: a.Version,
@@ -159,6 +160,7 @@ func (a *App) root() *cli.Command {
 			deploy.deployCommand(), deploy.removeCommand(), deploy.enableCommand(), deploy.disableCommand(), deploy.deploymentCommand(), deploy.rollbackCommand(),
 			control.actCommand("stop", "stop a server and wait until it has stopped"), control.actCommand("start", "start a server and wait until it is ready"),
 			control.actCommand("restart", "stop a server and start it again"), control.reloadCommand(), control.sayCommand(), control.logCommand(), roll.rollCallCommand(), roll.confirmCommand(), roll.oddityCommand(),
+			texts.textCommand(), texts.findCommand(), texts.tweakCommand(), texts.lintCommand(),
 			track.statusCommand(), track.filesCommand(), track.historyCommand(), service.signInCommand(), access.tokenCommand(), access.sessionCommand(), job.jobCommand(), service.doctorCommand(), service.standInCommand(),
 		},
 	}

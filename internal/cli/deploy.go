@@ -34,17 +34,26 @@ func (a deployCommands) deployCommand() *cli.Command {
 		Flags: append([]cli.Flag{&cli.StringSliceFlag{Name: "with", Usage: "take this part by choice (`PART`), now and in later versions"},
 			&cli.StringSliceFlag{Name: "set", Usage: "change a value of the server, such as its port, or choose one that each add-on has for itself, such as its group folder (`NAME=VALUE`)"},
 			&cli.StringSliceFlag{Name: "renew", Usage: "have the server make a folder that it writes anew: a `PLACE[=NAME]` of the rulebook. The old one is set aside, or with a NAME stays where it is; it is never deleted"},
+			&cli.StringSliceFlag{Name: "tweak", Usage: "set a value of a text along with it: `FILE:/PATH=VALUE`"}, keepFlag(),
 			&cli.StringSliceFlag{Name: "without", Usage: "leave this part by choice out (`PART`)"}}, runFlags()...),
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			least, what := 2, "a server and one or more crates"
-			if len(cmd.StringSlice("renew"))+len(cmd.StringSlice("set")) > 0 {
+			if len(cmd.StringSlice("renew"))+len(cmd.StringSlice("set"))+len(cmd.StringSlice("tweak")) > 0 {
 				least, what = 1, "a server"
 			}
 			args, err := atLeast(cmd, least, what)
 			if err != nil {
 				return err
 			}
-			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Crates: args[1:], With: append(cmd.StringSlice("with"), cmd.StringSlice("set")...), Without: cmd.StringSlice("without"), Renew: cmd.StringSlice("renew")})
+			along, err := alongTweaks(cmd)
+			if err != nil {
+				return err
+			}
+			keep, err := keeps(cmd)
+			if err != nil {
+				return err
+			}
+			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Crates: args[1:], Tweaks: along, Keep: keep, With: append(cmd.StringSlice("with"), cmd.StringSlice("set")...), Without: cmd.StringSlice("without"), Renew: cmd.StringSlice("renew")})
 		}}
 }
 

@@ -30,6 +30,10 @@ var commands = map[string]string{
 	"read-log":      "restless log SERVER",
 	"call-roll":     "restless rollcall SERVER",
 	"restart":       "restless restart SERVER",
+	"show-text":     "restless text SERVER WITH",
+	"show-texts":    "restless text SERVER",
+	"show-tweaks":   "restless tweak list SERVER",
+	"untweak":       "restless tweak undo SERVER WITH",
 
 	"show-deployments":  "restless deployment list SERVER",
 	"show-deployment":   "restless deployment show DEPLOYMENT",
@@ -48,6 +52,8 @@ var commands = map[string]string{
 	"take-part":       "restless deploy SERVER CRATE… --with WITH",
 	"renew":           "restless deploy SERVER CRATE… --renew WITH",
 	"leave-data":      "restless deploy SERVER CRATE… --no-copy-data",
+	"keep-mine":       "restless deploy SERVER CRATE… --keep mine=WITH",
+	"keep-theirs":     "restless deploy SERVER CRATE… --keep theirs=WITH",
 
 	"stage-archive":  "restless stage ARCHIVE",
 	"show-archives":  "restless archive list",

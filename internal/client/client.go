@@ -28,6 +28,7 @@ type Client struct {
 	*DeploymentCalls
 	*ControlCalls
 	*InsightCalls
+	*TextCalls
 	*AccessCalls
 }
 
@@ -52,6 +53,8 @@ type (
 	ControlCalls struct{ *line }
 	// InsightCalls are about what is on servers.
 	InsightCalls struct{ *line }
+	// TextCalls are about the settings texts of servers.
+	TextCalls struct{ *line }
 	// AccessCalls are about who may sign in, and about the service itself.
 	AccessCalls struct{ *line }
 )
@@ -60,7 +63,7 @@ type (
 // http://127.0.0.1:7420.
 func New(base, token string) *Client {
 	l := &line{base: strings.TrimRight(base, "/"), token: token, http: &http.Client{}}
-	return &Client{l, &ServerCalls{l}, &RulebookCalls{l}, &CrateCalls{l}, &DeploymentCalls{l}, &ControlCalls{l}, &InsightCalls{l}, &AccessCalls{l}}
+	return &Client{l, &ServerCalls{l}, &RulebookCalls{l}, &CrateCalls{l}, &DeploymentCalls{l}, &ControlCalls{l}, &InsightCalls{l}, &TextCalls{l}, &AccessCalls{l}}
 }
 
 // UnreachableError says that no service answers.

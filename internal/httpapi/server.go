@@ -25,6 +25,7 @@ import (
 	"restlesscrate/internal/service/changes"
 	"restlesscrate/internal/service/hosts"
 	"restlesscrate/internal/service/insight"
+	"restlesscrate/internal/service/texts"
 	"restlesscrate/internal/service/witness"
 )
 
@@ -61,6 +62,7 @@ type Server struct {
 	Hosts    *hosts.Service
 	Changes  *changes.Service
 	Insight  *insight.Service
+	Texts    *texts.Service
 	Witness  *witness.Service
 	Jobs     *jobs.Engine
 	Access   Access
@@ -168,6 +170,7 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	s.changing().changeOps(h)
 	s.jobs().jobOps(h)
 	s.insightOps(h)
+	s.textOps(h)
 	s.accessOps(h)
 	s.changing().checkOps(h)
 	s.describePlain(h.OpenAPI())

@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"maps"
@@ -11,6 +12,7 @@ import (
 
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/settings"
+	"restlesscrate/internal/core/text"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/words"
 )
@@ -102,7 +104,7 @@ func (m *decider) text(g *goals, e *edited) {
 		c.After = tree.Nothing
 	}
 	c.reason = reasons(done)
-	m.edits = append(m.edits, edit{change: c, diff: Diff(e.path, before, after)})
+	m.edits = append(m.edits, edit{change: c, diff: m.diff(e.path, before, after)})
 	m.all = append(m.all, *c.Change)
 	m.names(e, after)
 }
@@ -179,6 +181,21 @@ type edit struct {
 	diff string
 }
 
+// diff is [Diff] of a text in which secrets are masked.
+func (m *decider) diff(p tree.Path, before, after []byte) string {
+	hidden := func(at string) bool { return text.SecretPath(at) || m.req.Secret != nil && m.req.Secret(p, at) }
+	format := text.Guess(p.Base(), before)
+	was, n := text.Mask(before, format, hidden)
+	is, k := text.Mask(after, format, hidden)
+	if n+k == 0 {
+		return Diff(p, before, after)
+	}
+	if bytes.Equal(was, is) && !bytes.Equal(before, after) {
+		return fmt.Sprintf("A secret value of %s becomes another one; neither is shown.\n", p)
+	}
+	return Diff(p, was, is)
+}
+
 // Diff shows what changes in a text, in the unified form with two lines around.
 func Diff(p tree.Path, before, after []byte) string {
 	edits := udiff.Lines(string(before), string(after))
@@ -193,13 +210,13 @@ func Diff(p tree.Path, before, after []byte) string {
 // nothing but lines.
 func (m *decider) begins(e *edited) bool {
 	if !slices.ContainsFunc(e.edits, func(d Edit) bool {
-		return slices.Contains([]settings.Verb{settings.Add, settings.On, settings.Set, settings.TweakIt}, d.Op.Do)
+		return slices.Contains([]settings.Verb{settings.Add, settings.On, settings.Set, settings.TweakIt, settings.MergeIt}, d.Op.Do)
 	}) {
 		e.edits = nil
 		return true // nothing to take out of a text that is not there
 	}
 	for _, d := range e.edits {
-		if d.Op.Do == settings.Set || d.Op.Do == settings.TweakIt {
+		if d.Op.Do == settings.Set || d.Op.Tweak != nil || d.Op.Merge != nil {
 			m.report(finding.Block, "no-settings-file", e.path, "If the server makes it at its first start, name it under first-run in the rulebook, or start the server once.", "%s is not on the server, and a value is to be set in it.", e.path)
 			return false
 		}

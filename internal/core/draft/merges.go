@@ -35,9 +35,6 @@ func (g *goals) merges(req *Request) {
 				continue
 			}
 			row := req.Ledger[f.Path]
-			if !f.Settings && len(row.Tweaks) == 0 && g.texts[f.Path] == nil {
-				continue
-			}
 			m := shipped{now: f.Digest}
 			for _, c := range row.Claims {
 				if c.Addon == w.Addon {
@@ -46,9 +43,16 @@ func (g *goals) merges(req *Request) {
 					}
 				}
 			}
-			g.merged[f.Path] = m
+			edited := !m.base.IsZero() && row.State.Digest != m.base && len(row.Listed) == 0 && !overlaid(row) // by an earlier deployment of ours
+			if f.Settings || edited || len(row.Tweaks) > 0 || g.texts[f.Path] != nil {
+				g.merged[f.Path] = m
+			}
 		}
 	}
+}
+
+func overlaid(row Row) bool {
+	return slices.ContainsFunc(row.Claims, func(c Claim) bool { return c.Role == Overlays })
 }
 
 // Contents lists the bytes that a draft has to know of, besides what stands on the server:
@@ -185,7 +189,7 @@ func (m *decider) conflicts(e *edited, before []byte) bool {
 	return decided
 }
 
-// brief shows what stands at a place, in one line.
+// inShort shows what stands at a place, in one line.
 func inShort(s string) string {
 	if s == merge.Gone {
 		return "nothing"

@@ -178,6 +178,10 @@ type Request struct {
 	// hold no more.
 	Tweaks  []TweakWish
 	Untweak []string
+	// Puts are texts that a person has edited as a whole.
+	Puts []TextPut
+	// Secret tells which values of texts the rulebook calls secret; nil where none are.
+	Secret func(p tree.Path, at string) bool
 	// Shipped are the bytes that [Plan.Contents] asks for, as far as they are known.
 	Shipped map[tree.Digest][]byte
 	// Keep is what was decided where both the server and a new version changed the same.

@@ -52,6 +52,15 @@ type TweakWish struct {
 	Instead string
 }
 
+// TextPut is a text that a person has edited as a whole: what they began with, and what they
+// made of it. What has become of the server's text meanwhile is merged with it.
+type TextPut struct {
+	Path     tree.Path
+	Format   text.Format
+	Was, Now []byte
+	Note     string
+}
+
 // same tells whether two lists of tweaks hold the same.
 func sameTweaks(a, b []Tweaked) bool {
 	return slices.EqualFunc(a, b, func(x, y Tweaked) bool { return x.ID == y.ID && x.Off == y.Off })
@@ -64,6 +73,11 @@ func (g *goals) tweaks(req *Request) {
 		for _, k := range req.Ledger[p].Tweaks {
 			g.tweaked(req, p, k)
 		}
+	}
+	for _, put := range req.Puts {
+		at := g.text(req, put.Path)
+		at.edits = append(at.edits, Edit{Op: settings.Op{Do: settings.MergeIt, Merge: &settings.Merging{Format: put.Format, Was: put.Was, Now: put.Now, Keep: req.Keep[put.Path]}},
+			Why: cmp.Or(put.Note, "as you edited it")})
 	}
 	for _, w := range req.Tweaks {
 		at := g.text(req, w.Path)

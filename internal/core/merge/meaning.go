@@ -193,15 +193,15 @@ func mended(merged string, f text.Format, want map[string]string, mine, theirs *
 }
 
 // beside is the place of an entry behind the one that it follows on the side that has it.
-func beside(key string, sides ...*text.Doc) text.Place {
+func beside(key string, sides ...*text.Doc) text.Spot {
 	for _, d := range sides {
 		n, err := d.Find(key)
 		if err != nil || n.Up == nil {
 			continue
 		}
 		if i := slices.Index(n.Up.Items, n); i > 0 {
-			return text.Place{After: n.Up.Items[i-1].Key}
+			return text.Spot{After: n.Up.Items[i-1].Key}
 		}
 	}
-	return text.Place{}
+	return text.Spot{}
 }

@@ -62,7 +62,7 @@ func (f *treeForm) begun(d *text.Doc) (*text.Doc, error) {
 	if f.Form == JSONForm {
 		value.Text = "[]"
 	}
-	out, err := d.Add(f.At, value, text.Place{})
+	out, err := d.Add(f.At, value, text.Spot{})
 	if err != nil {
 		return nil, fmt.Errorf("no list can be begun at %s: %w: %w", f.At[:i], err, ErrNoList)
 	}
@@ -139,7 +139,7 @@ func (f *treeForm) apply(source []byte, items []Item, op Op) ([]byte, error) {
 	if i := f.place(items, op); i < len(items) {
 		step = strconv.Itoa(i)
 	}
-	return d.Add(f.At+"/"+step, text.Value{Text: entry, As: text.Text}, text.Place{})
+	return d.Add(f.At+"/"+step, text.Value{Text: entry, As: text.Text}, text.Spot{})
 }
 
 // drop takes every item of a name out.

@@ -9,9 +9,9 @@ import (
 	"unicode/utf8"
 )
 
-// Place says where among its neighbours a new entry goes: behind the one that the step
+// Spot says where among its neighbours a new entry goes: behind the one that the step
 // After names, else before that of Before, else behind all.
-type Place struct {
+type Spot struct {
 	After  string `json:"after,omitempty"`
 	Before string `json:"before,omitempty"`
 }
@@ -19,7 +19,7 @@ type Place struct {
 // Add gives the text with a new entry or item. The last step of the path names it: in a map
 // its name, in a list - or the number that it shall have. Groups and sections on the way that
 // are not there are begun. The new one is written like its neighbours.
-func (d *Doc) Add(path string, v Value, at Place) ([]byte, error) {
+func (d *Doc) Add(path string, v Value, at Spot) ([]byte, error) {
 	steps := Steps(path)
 	if len(steps) == 0 {
 		return nil, errors.New("say under which name the new value shall stand")
@@ -62,7 +62,7 @@ type adding struct {
 	at    int // before which item; len(Items) for behind all
 }
 
-func (a *adding) index(p Place) error {
+func (a *adding) index(p Spot) error {
 	a.at = len(a.in.Items)
 	for _, o := range []struct {
 		step   string

@@ -106,7 +106,7 @@ func TestAnEntryComesAndGoes(t *testing.T) {
 				step = "-"
 			}
 			path := d.Path(in) + "/" + step
-			out, err := d.Add(path, text.Value{Text: "71"}, text.Place{})
+			out, err := d.Add(path, text.Value{Text: "71"}, text.Spot{})
 			if err != nil {
 				t.Logf("left alone: %s %s: %v", name, path, err)
 				left++

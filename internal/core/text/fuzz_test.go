@@ -45,7 +45,7 @@ func FuzzSet(f *testing.F) {
 		if _, err := d.Remove(n); err != nil && n.Up == nil {
 			t.Fatal(err)
 		}
-		_, _ = d.Add(d.Path(n.Up)+"/fresh", text.Value{Text: value}, text.Place{})
-		_, _ = d.Add(d.Path(n.Up)+"/-", text.Value{Text: value}, text.Place{})
+		_, _ = d.Add(d.Path(n.Up)+"/fresh", text.Value{Text: value}, text.Spot{})
+		_, _ = d.Add(d.Path(n.Up)+"/-", text.Value{Text: value}, text.Spot{})
 	})
 }

@@ -88,7 +88,7 @@ func joined(d *text.Doc, t Tweak) ([]byte, Tweak, error) {
 	} else {
 		var behind string
 		value, behind = withoutItem(n.Value, core, t.Value)
-		undo.Do, undo.Place = Add, text.Place{After: behind}
+		undo.Do, undo.Place = Add, text.Spot{After: behind}
 	}
 	if value == n.Value {
 		return d.Source, Tweak{}, nil

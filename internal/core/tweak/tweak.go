@@ -51,8 +51,8 @@ type Tweak struct {
 	Make bool `json:"make,omitempty"`
 	// Separator makes a value a list of items between such signs: Add and Drop are about
 	// the item Value.
-	Separator string     `json:"separator,omitempty"`
-	Place     text.Place `json:"place,omitzero"`
+	Separator string    `json:"separator,omitempty"`
+	Place     text.Spot `json:"place,omitzero"`
 	// Text is lines, or with Replace any words.
 	Text  string `json:"text,omitempty"`
 	Where Where  `json:"where,omitzero"` // with Insert

@@ -3,12 +3,16 @@ package tweak
 import (
 	"fmt"
 
+	"restlesscrate/internal/core/text"
 	"restlesscrate/internal/words"
 )
 
 // String says what a tweak does, as a person reads it: it goes on from the name of a text.
 func (t Tweak) String() string {
 	at := t.At
+	if text.SecretPath(t.At) || t.Do == Each && text.SecretPath(t.Item) {
+		t.Value = text.Masked
+	}
 	if at == "" {
 		at = "the whole"
 	}

@@ -171,7 +171,7 @@ func (s *Service) Find(ctx context.Context, server string, number int) (model.De
 
 // drafter looks at servers and makes drafts.
 func (s *Service) drafter() *drafts.Drafter {
-	return &drafts.Drafter{Records: s.Records, Requests: s.requests(), Free: s.Room.Free, Now: s.Now, Recall: &s.recall, Bytes: s.contents,
+	return &drafts.Drafter{Records: s.Records, Requests: s.requests(), Free: s.Room.Free, Now: s.Now, Recall: &s.recall, Bytes: s.Contents,
 		Known: func(ctx context.Context, srv model.Server, h remote.Host) (*draft.Power, error) {
 			b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
 			if err != nil {

@@ -10,9 +10,9 @@ import (
 	"restlesscrate/internal/stockroom"
 )
 
-// contents gives what the stockroom holds of a content, as long as most bytes. ok is false
+// Contents gives what the stockroom holds of a content, as long as most bytes. ok is false
 // where it holds no sound copy of it, or where the content is longer.
-func (s *Service) contents(ctx context.Context, d tree.Digest, most int64) (raw []byte, ok bool, err error) {
+func (s *Service) Contents(ctx context.Context, d tree.Digest, most int64) (raw []byte, ok bool, err error) {
 	f, err := s.Room.Open(ctx, d)
 	if err == nil {
 		raw, err = io.ReadAll(io.LimitReader(f, most+1))

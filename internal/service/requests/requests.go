@@ -91,6 +91,8 @@ type Ask struct {
 	// the IDs of those that are taken back.
 	Tweaks  []AskTweak `json:"tweaks,omitempty"`
 	Untweak []string   `json:"untweak,omitempty"`
+	// Texts are texts that a person has edited as a whole.
+	Texts []AskText `json:"texts,omitempty"`
 	// Keep says, by PATH:KEY, whose value stays where both the server and a new version
 	// changed it.
 	Keep map[string]merge.Side `json:"keep,omitempty"`
@@ -119,6 +121,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 	if err != nil {
 		return d, nil, err
 	}
+	req.Secret = b.Secret
 	req.Protected, req.CaseBlind, req.FirstRun = b.Protected, b.CaseBlind, b.FirstRun
 	if err := s.addressed(ctx, srv, &ask); err != nil {
 		return d, nil, err
@@ -143,7 +146,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		}
 	}
 	switch {
-	case wants == 0 && len(ask.Tweaks)+len(ask.Untweak) > 0:
+	case wants == 0 && len(ask.Tweaks)+len(ask.Untweak)+len(ask.Texts) > 0:
 		d.Kind = "tweak"
 	case wants == 0 && len(ask.Set) > 0:
 		d.Kind, d.Title = "deploy", "set "+words.Few(ask.Set)

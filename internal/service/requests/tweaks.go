@@ -12,6 +12,7 @@ import (
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/merge"
 	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/text"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/core/tweak"
 	"restlesscrate/internal/fault"
@@ -29,10 +30,41 @@ type AskTweak struct {
 	Note  string      `json:"note,omitempty"`
 }
 
+// AskText is a text that a person has edited as a whole: what they began with, and what they
+// made of it.
+type AskText struct {
+	Path tree.Path `json:"path"`
+	Was  []byte    `json:"was"`
+	Now  []byte    `json:"now"`
+	Note string    `json:"note,omitempty"`
+}
+
+// texts reads which texts were edited as a whole.
+func (s *Maker) texts(b *rulebook.Book, ask *Ask, req *draft.Request) (titles []string, err error) {
+	for _, t := range ask.Texts {
+		if t.Path == tree.Root {
+			return nil, fault.New(fault.Usage, "bad-request", "an edited text needs its path on the server")
+		}
+		if len(t.Was) > draft.LongestMerge || len(t.Now) > draft.LongestMerge {
+			return nil, fault.New(fault.Usage, "too-long", "%s is longer than %s; such a text is not edited as a whole", t.Path, words.Size(draft.LongestMerge)).WithMend("Change single values of it.")
+		}
+		format := text.Guess(t.Path.Base(), t.Now)
+		if r, ok := b.TextRule(t.Path); ok && r.Format != "" {
+			format = r.Format
+		}
+		req.Puts = append(req.Puts, draft.TextPut{Path: t.Path, Format: format, Was: t.Was, Now: t.Now, Note: t.Note})
+		titles = append(titles, "edit "+string(t.Path))
+	}
+	return titles, nil
+}
+
 // tweaks reads which texts are changed and which changes are taken back. It gives a title for
 // a deployment that is nothing else.
-func (s *Maker) tweaks(b *rulebook.Book, srv model.Server, ask *Ask, req *draft.Request) (title string, err error) {
-	var titles []string
+func (s *Maker) tweaks(b *rulebook.Book, srv model.Server, ask *Ask, req *draft.Request) (string, error) {
+	titles, err := s.texts(b, ask, req)
+	if err != nil {
+		return "", err
+	}
 	for i := range ask.Tweaks {
 		t := &ask.Tweaks[i]
 		if t.Path == tree.Root {
@@ -101,6 +133,9 @@ func shown(b *rulebook.Book, p tree.Path, t tweak.Tweak) string {
 func (s *Maker) counts(b *rulebook.Book, req *draft.Request) {
 	paths := map[tree.Path]bool{}
 	for _, t := range req.Tweaks {
+		paths[t.Path] = true
+	}
+	for _, t := range req.Puts {
 		paths[t.Path] = true
 	}
 	for _, id := range req.Untweak {

@@ -31,6 +31,11 @@ export function linkOf(r: Remedy, about?: string): Link | undefined {
       return tab('To the add-ons', 'add-ons');
     case 'show-files':
       return tab('To the files', 'files');
+    case 'show-text':
+    case 'show-texts':
+    case 'show-tweaks':
+    case 'untweak':
+      return tab('To the texts', 'texts');
     case 'show-history':
     case 'show-deployments':
       return tab('To the timeline', 'timeline');

@@ -194,6 +194,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/crates/{crate}/lint": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is wrong with a crate's texts */
+        get: operations["lint-crate"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/crates/{crate}/place": {
         parameters: {
             query?: never;
@@ -341,6 +358,23 @@ export interface paths {
         get: operations["follow-job"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lint": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What is wrong with a text; keeps nothing */
+        post: operations["lint-text"];
         delete?: never;
         options?: never;
         head?: never;
@@ -780,6 +814,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every line of a server's texts in which a word stands */
+        get: operations["find-in-texts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/gone": {
         parameters: {
             query?: never;
@@ -806,6 +857,23 @@ export interface paths {
         };
         /** What happened to a path or an add-on, the newest first */
         get: operations["get-history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/servers/{server}/lint": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is wrong with a server's settings */
+        get: operations["lint-server"];
         put?: never;
         post?: never;
         delete?: never;
@@ -916,6 +984,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One text of a server with its values; PACKED!/INNER is one inside a packed file */
+        get: operations["get-text"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/servers/{server}/texts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The settings texts of a server */
+        get: operations["list-texts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/trust": {
         parameters: {
             query?: never;
@@ -927,6 +1029,23 @@ export interface paths {
         put?: never;
         /** Confirm the host's key */
         post: operations["trust-server"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/servers/{server}/tweaks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The tweaks that hold on a server */
+        get: operations["list-tweaks"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1406,7 +1525,7 @@ export interface components {
             /** @description The job that ran it last */
             job?: string;
             /** @enum {string} */
-            kind: "deploy" | "remove" | "enable" | "disable" | "rollback";
+            kind: "deploy" | "remove" | "enable" | "disable" | "rollback" | "tweak";
             /** Format: int64 */
             motions: number;
             /** @description server#number */
@@ -1449,6 +1568,14 @@ export interface components {
             subject?: string;
             /** @description Wait until it has stopped or is ready */
             wait?: boolean;
+        };
+        EditedText: {
+            note?: string;
+            /** @description What came of it, base64 */
+            now: string;
+            path: string;
+            /** @description What the editing began with, base64 */
+            was: string;
         };
         Event: {
             actor: string;
@@ -1541,6 +1668,24 @@ export interface components {
             remedies?: components["schemas"]["Remedy"][];
             what: string;
         };
+        Found: {
+            /**
+             * Format: int64
+             * @description Texts that were searched
+             */
+            files: number;
+            lines: components["schemas"]["FoundLine"][];
+            /** @description There are more than these */
+            partial?: boolean;
+        };
+        FoundLine: {
+            /** @description The value that it stands in; absent for a comment, or where the format is not known */
+            at?: string;
+            /** Format: int64 */
+            line: number;
+            path: string;
+            text: string;
+        };
         HTTPRequest: {
             body?: string;
             /** @description An expression that the answer must match */
@@ -1585,6 +1730,21 @@ export interface components {
             name: string;
             /** @description How, in words */
             recognised: string;
+        };
+        LintText: {
+            format?: string;
+            /** @description Its end may tell the format */
+            name: string;
+            /** @description base64 */
+            raw: string;
+        };
+        Linted: {
+            findings: components["schemas"]["TextFinding"][];
+            /**
+             * Format: int64
+             * @description How many were looked at
+             */
+            texts: number;
         };
         Listing: {
             /** @description A server, whose rulebook counts */
@@ -1648,6 +1808,10 @@ export interface components {
             disable?: string[] | null;
             /** @description Names of add-ons that a load list names again */
             enable?: string[] | null;
+            /** @description Whose value stays where the server and a new version both changed it, by PATH:KEY, or by PATH for all of a text */
+            keep?: {
+                [key: string]: string;
+            };
             /** @description Do not stop the server */
             leave?: boolean;
             /** @description Copy none, though an add-on may change what is in one */
@@ -1661,8 +1825,14 @@ export interface components {
             /** @description Stop and start the server where a reload would do */
             restart?: boolean;
             rollback?: components["schemas"]["Rollback"];
+            /** @description Texts that were edited as a whole */
+            texts?: components["schemas"]["EditedText"][] | null;
             /** @description Read every file back once it is sent, and compare its bytes */
             thorough?: boolean;
+            /** @description Changes of texts, alone or along with the rest */
+            tweaks?: components["schemas"]["TweakWish"][] | null;
+            /** @description IDs of tweaks that are taken back */
+            untweak?: string[] | null;
             /** @description Parts by choice to take: PART or ADDON:PART; or variables that each add-on has for itself, as NAME=VALUE; kept for later versions */
             with?: string[] | null;
             /** @description Parts by choice to leave out */
@@ -1771,8 +1941,18 @@ export interface components {
             /** @description Cursor of the next page; absent on the last */
             next?: string;
         };
+        PageText: {
+            items: components["schemas"]["Text"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
+        };
         PageToken: {
             items: components["schemas"]["Token"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
+        };
+        PageTweakOn: {
+            items: components["schemas"]["TweakOn"][];
             /** @description Cursor of the next page; absent on the last */
             next?: string;
         };
@@ -2123,6 +2303,10 @@ export interface components {
             expiresAt: string;
             url: string;
         };
+        Spot: {
+            after?: string;
+            before?: string;
+        };
         Staged: {
             archive: components["schemas"]["Archive"];
             /** @description The file name under which they were staged before, if it was another */
@@ -2242,6 +2426,101 @@ export interface components {
             verb: string;
             what?: string;
         };
+        Text: {
+            about?: string;
+            /** @description It is not what a deployment left there */
+            changed?: boolean;
+            encoding: string;
+            findings: components["schemas"]["TextFinding"][];
+            format: string;
+            /**
+             * Format: date-time
+             * @description By the host's clock
+             */
+            modified?: string;
+            /** @description name@version of the add-ons that bring it */
+            owners: string[];
+            path: string;
+            settings?: boolean;
+            /** Format: int64 */
+            size: number;
+            tweaks: components["schemas"]["TweakOn"][];
+        };
+        TextFinding: {
+            /** @description The value path that it is about */
+            at?: string;
+            code: string;
+            /** Format: int64 */
+            column?: number;
+            /** @description A block that cannot be accepted */
+            final?: boolean;
+            /** @enum {string} */
+            level: "block" | "warn" | "note";
+            /** Format: int64 */
+            line?: number;
+            mend?: string;
+            path?: string;
+            /** @description The deeds that would help */
+            remedies?: components["schemas"]["Remedy"][];
+            /** @description The change that mends it */
+            tweak?: components["schemas"]["Tweak"];
+            what: string;
+        };
+        TextShown: {
+            about?: string;
+            /** @description Secrets are masked unless asked for */
+            body: string;
+            /** @description It is not what a deployment left there */
+            changed?: boolean;
+            digest: string;
+            encoding: string;
+            /** @enum {string} */
+            ends: "lf" | "crlf" | "mixed";
+            findings: components["schemas"]["TextFinding"][];
+            format: string;
+            /**
+             * Format: int64
+             * @description How many values are masked
+             */
+            masked?: number;
+            /**
+             * Format: date-time
+             * @description By the host's clock
+             */
+            modified?: string;
+            /** @description name@version of the add-ons that bring it */
+            owners: string[];
+            /** @description There are more values than these */
+            partial?: boolean;
+            path: string;
+            /** @description As it is on the server, base64; absent where secrets are masked */
+            raw?: string;
+            settings?: boolean;
+            /** @description What its author shipped, where that is known and another */
+            shipped?: string;
+            /** Format: int64 */
+            size: number;
+            tweaks: components["schemas"]["TweakOn"][];
+            values: components["schemas"]["TextValue"][];
+        };
+        TextValue: {
+            /** @description What stands beside it */
+            comment?: string;
+            /** @description With doubled: this one counts */
+            counts?: boolean;
+            /**
+             * Format: int64
+             * @description How often its name stands there, where more than once
+             */
+            doubled?: number;
+            kind: string;
+            /** Format: int64 */
+            line: number;
+            path: string;
+            secret?: boolean;
+            type?: string;
+            value?: string;
+        };
         Token: {
             /** Format: int64 */
             id: number;
@@ -2284,6 +2563,54 @@ export interface components {
             archive: string;
             text: string;
         };
+        Tweak: {
+            as?: string;
+            at?: string;
+            /** Format: int64 */
+            count?: number;
+            do: string;
+            except?: string[] | null;
+            format?: string;
+            item?: string;
+            key?: string;
+            make?: boolean;
+            only?: string;
+            place?: components["schemas"]["Spot"];
+            raw?: boolean;
+            separator?: string;
+            text?: string;
+            tweaks?: components["schemas"]["Tweak"][] | null;
+            value?: string;
+            where?: components["schemas"]["Where"];
+            words?: boolean;
+        };
+        TweakOn: {
+            at?: string;
+            /** @description In words; a secret value is masked */
+            does: string;
+            for?: string;
+            from?: string;
+            id: string;
+            if?: string;
+            note?: string;
+            /** @description The add-on of if is not there, so it is not done */
+            off?: boolean;
+            path: string;
+            value?: string;
+        };
+        TweakWish: {
+            /** @description An add-on with which it goes */
+            for?: string;
+            /** @description What the value is made from: {NAME} is a variable or a fact of the server, {version-of-ADDON} a version; it is written again when that changes */
+            from?: string;
+            /** @description An add-on without which it is not done */
+            if?: string;
+            /** @description Why */
+            note?: string;
+            /** @description Of the text on the server */
+            path: string;
+            tweak: components["schemas"]["Tweak"];
+        };
         Unsetting: {
             apart?: boolean;
             base?: boolean;
@@ -2306,6 +2633,12 @@ export interface components {
             /** @description Of a shell, a line for the console, or words for a person; {line} and {addon} stand for what is sent or reloaded, {secret:NAME} for a secret */
             command?: string;
             http?: components["schemas"]["HTTPRequest"];
+        };
+        Where: {
+            after?: string;
+            before?: string;
+            like?: string;
+            start?: boolean;
         };
         Written: {
             path: string;
@@ -2799,6 +3132,40 @@ export interface operations {
             };
         };
     };
+    "lint-crate": {
+        parameters: {
+            query?: {
+                rulebook?: string;
+            };
+            header?: never;
+            path: {
+                /** @description name@version, name@version~digits, name, or the whole digest */
+                crate: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Linted"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "place-files": {
         parameters: {
             query?: {
@@ -3100,6 +3467,42 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": string;
+                };
+            };
+        };
+    };
+    "lint-text": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LintText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Linted"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
                 };
             };
         };
@@ -4236,6 +4639,41 @@ export interface operations {
             };
         };
     };
+    "find-in-texts": {
+        parameters: {
+            query: {
+                word: string;
+                /** @description Small and capital letters are the same */
+                blind?: boolean;
+            };
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Found"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "list-gone": {
         parameters: {
             query?: never;
@@ -4288,6 +4726,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageEvent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "lint-server": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Linted"];
                 };
             };
             /** @description Error */
@@ -4502,6 +4971,75 @@ export interface operations {
             };
         };
     };
+    "get-text": {
+        parameters: {
+            query: {
+                path: string;
+                /** @description Show secrets as they are */
+                reveal?: boolean;
+            };
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextShown"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "list-texts": {
+        parameters: {
+            query?: {
+                /** @description Every text of its tree */
+                all?: boolean;
+            };
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageText"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "trust-server": {
         parameters: {
             query?: never;
@@ -4527,6 +5065,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Server"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "list-tweaks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageTweakOn"];
                 };
             };
             /** @description Error */

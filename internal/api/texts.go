@@ -1,0 +1,139 @@
+package api
+
+import (
+	"time"
+
+	"restlesscrate/internal/core/merge"
+	"restlesscrate/internal/core/text"
+	"restlesscrate/internal/core/tweak"
+)
+
+// Tweak is one change of a text by meaning.
+type Tweak = tweak.Tweak
+
+// Verb is what a tweak does, and ValueType what a value is written as.
+type (
+	Verb      = tweak.Verb
+	ValueType = text.Type
+)
+
+// Side is whose value stays where the server and a new version both changed it.
+type Side = merge.Side
+
+// The sides.
+const (
+	Mine   = merge.Mine
+	Theirs = merge.Theirs
+)
+
+// TweakWish asks for a change of a text that shall hold: it is done again to what an update
+// brings.
+type TweakWish struct {
+	Path  string `json:"path" doc:"Of the text on the server"`
+	Tweak Tweak  `json:"tweak"`
+	For   string `json:"for,omitempty" doc:"An add-on with which it goes"`
+	If    string `json:"if,omitempty" doc:"An add-on without which it is not done"`
+	From  string `json:"from,omitempty" doc:"What the value is made from: {NAME} is a variable or a fact of the server, {version-of-ADDON} a version; it is written again when that changes"`
+	Note  string `json:"note,omitempty" doc:"Why"`
+}
+
+// EditedText is a text that was edited as a whole. What has become of the server's text
+// meanwhile is merged with it.
+type EditedText struct {
+	Path string `json:"path"`
+	Was  []byte `json:"was" doc:"What the editing began with, base64"`
+	Now  []byte `json:"now" doc:"What came of it, base64"`
+	Note string `json:"note,omitempty"`
+}
+
+// TweakOn is a tweak that holds on a server.
+type TweakOn struct {
+	ID    string `json:"id"`
+	Path  string `json:"path"`
+	Does  string `json:"does" doc:"In words; a secret value is masked"`
+	For   string `json:"for,omitempty"`
+	If    string `json:"if,omitempty"`
+	Off   bool   `json:"off,omitempty" doc:"The add-on of if is not there, so it is not done"`
+	From  string `json:"from,omitempty"`
+	Note  string `json:"note,omitempty"`
+	Value string `json:"value,omitempty"`
+	At    string `json:"at,omitempty"`
+}
+
+// TextFinding is something that is wrong with a text.
+type TextFinding struct {
+	Finding
+	Line   int    `json:"line,omitempty"`
+	Column int    `json:"column,omitempty"`
+	At     string `json:"at,omitempty" doc:"The value path that it is about"`
+	Tweak  *Tweak `json:"tweak,omitempty" doc:"The change that mends it"`
+}
+
+// Text is a text of a server.
+type Text struct {
+	Path     string        `json:"path"`
+	Size     int64         `json:"size"`
+	Modified *time.Time    `json:"modified,omitempty" doc:"By the host's clock"`
+	Format   string        `json:"format"`
+	Encoding string        `json:"encoding"`
+	Owners   []string      `json:"owners" nullable:"false" doc:"name@version of the add-ons that bring it"`
+	About    string        `json:"about,omitempty"`
+	Settings bool          `json:"settings,omitempty"`
+	Changed  bool          `json:"changed,omitempty" doc:"It is not what a deployment left there"`
+	Tweaks   []TweakOn     `json:"tweaks" nullable:"false"`
+	Findings []TextFinding `json:"findings" nullable:"false"`
+}
+
+// TextShown is a text with what stands in it.
+type TextShown struct {
+	Text
+	Body    string      `json:"body" doc:"Secrets are masked unless asked for"`
+	Raw     []byte      `json:"raw,omitempty" doc:"As it is on the server, base64; absent where secrets are masked"`
+	Digest  string      `json:"digest"`
+	Masked  int         `json:"masked,omitempty" doc:"How many values are masked"`
+	Ends    string      `json:"ends" enum:"lf,crlf,mixed"`
+	Values  []TextValue `json:"values" nullable:"false"`
+	Partial bool        `json:"partial,omitempty" doc:"There are more values than these"`
+	Shipped string      `json:"shipped,omitempty" doc:"What its author shipped, where that is known and another"`
+}
+
+// TextValue is a value of a text.
+type TextValue struct {
+	Path    string `json:"path"`
+	Line    int    `json:"line"`
+	Kind    string `json:"kind"`
+	Type    string `json:"type,omitempty"`
+	Value   string `json:"value,omitempty"`
+	Comment string `json:"comment,omitempty" doc:"What stands beside it"`
+	Secret  bool   `json:"secret,omitempty"`
+	Doubled int    `json:"doubled,omitempty" doc:"How often its name stands there, where more than once"`
+	Counts  bool   `json:"counts,omitempty" doc:"With doubled: this one counts"`
+}
+
+// FoundLine is a line in which a word stands.
+type FoundLine struct {
+	Path string `json:"path"`
+	Line int    `json:"line"`
+	Text string `json:"text"`
+	At   string `json:"at,omitempty" doc:"The value that it stands in; absent for a comment, or where the format is not known"`
+}
+
+// Found is every line in which a word stands.
+type Found struct {
+	Lines   []FoundLine `json:"lines" nullable:"false"`
+	Files   int         `json:"files" doc:"Texts that were searched"`
+	Partial bool        `json:"partial,omitempty" doc:"There are more than these"`
+}
+
+// Linted is what is wrong with some texts.
+type Linted struct {
+	Findings []TextFinding `json:"findings" nullable:"false"`
+	Texts    int           `json:"texts" doc:"How many were looked at"`
+}
+
+// LintText is a text to look at, which is kept nowhere.
+type LintText struct {
+	Name   string `json:"name" doc:"Its end may tell the format"`
+	Raw    []byte `json:"raw" doc:"base64"`
+	Format string `json:"format,omitempty"`
+}

@@ -1,0 +1,58 @@
+package client
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+
+	"restlesscrate/internal/api"
+)
+
+// Texts lists the settings texts of a server, or all its texts.
+func (c *TextCalls) Texts(ctx context.Context, server string, all bool) ([]api.Text, error) {
+	q := ""
+	if all {
+		q = "?all=true"
+	}
+	p, err := call[api.Page[api.Text]](ctx, c.line, http.MethodGet, "/servers/"+url.PathEscape(server)+"/texts"+q, nil)
+	return p.Items, err
+}
+
+// Text shows one text; with reveal, secrets are as they are.
+func (c *TextCalls) Text(ctx context.Context, server, path string, reveal bool) (api.TextShown, error) {
+	q := url.Values{"path": {path}}
+	if reveal {
+		q.Set("reveal", "true")
+	}
+	return call[api.TextShown](ctx, c.line, http.MethodGet, "/servers/"+url.PathEscape(server)+"/text?"+q.Encode(), nil)
+}
+
+// FindIn gives every line of a server's texts in which a word stands.
+func (c *TextCalls) FindIn(ctx context.Context, server, word string, blind bool) (api.Found, error) {
+	q := url.Values{"word": {word}}
+	if blind {
+		q.Set("blind", "true")
+	}
+	return call[api.Found](ctx, c.line, http.MethodGet, "/servers/"+url.PathEscape(server)+"/find?"+q.Encode(), nil)
+}
+
+// LintServer looks for what is wrong with a server's settings.
+func (c *TextCalls) LintServer(ctx context.Context, server string) (api.Linted, error) {
+	return call[api.Linted](ctx, c.line, http.MethodGet, "/servers/"+url.PathEscape(server)+"/lint", nil)
+}
+
+// LintCrate looks for what is wrong with a crate's texts.
+func (c *TextCalls) LintCrate(ctx context.Context, ref string) (api.Linted, error) {
+	return call[api.Linted](ctx, c.line, http.MethodGet, "/crates/"+url.PathEscape(ref)+"/lint", nil)
+}
+
+// LintText looks for what is wrong with a text.
+func (c *TextCalls) LintText(ctx context.Context, t api.LintText) (api.Linted, error) {
+	return call[api.Linted](ctx, c.line, http.MethodPost, "/lint", t)
+}
+
+// Tweaks lists the tweaks that hold on a server.
+func (c *TextCalls) Tweaks(ctx context.Context, server string) ([]api.TweakOn, error) {
+	p, err := call[api.Page[api.TweakOn]](ctx, c.line, http.MethodGet, "/servers/"+url.PathEscape(server)+"/tweaks", nil)
+	return p.Items, err
+}

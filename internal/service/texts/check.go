@@ -1,0 +1,53 @@
+package texts
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/lint"
+	"restlesscrate/internal/core/text"
+	"restlesscrate/internal/core/tree"
+)
+
+// Check looks for what is wrong with the settings of a server.
+func (s *Service) Check(ctx context.Context, server string) (out []lint.Finding, looked int, err error) {
+	list, err := s.List(ctx, server, false)
+	for _, t := range list {
+		out = append(out, t.Findings...)
+	}
+	return out, len(list), err
+}
+
+// CheckText looks for what is wrong with one text, whose name may tell its format.
+func CheckText(name tree.Path, raw []byte, format text.Format) []lint.Finding {
+	return lint.Text(lint.Input{Path: name, Raw: raw, Format: format, Told: format != ""})
+}
+
+// CheckCrate looks for what is wrong with the texts of a crate.
+func (s *Service) CheckCrate(ctx context.Context, rulebook, ref string) (out []lint.Finding, looked int, err error) {
+	c, err := s.Books.FindCrate(ctx, rulebook, ref)
+	if err != nil {
+		return nil, 0, err
+	}
+	for _, f := range c.Body.Files {
+		if f.Size > draft.LongestMerge || !f.Settings && !named(f.Path) {
+			continue
+		}
+		raw, ok, err := s.Bytes(ctx, f.Digest, draft.LongestMerge)
+		if err != nil {
+			return nil, looked, err
+		}
+		if _, is := text.EncodingOf(raw); ok && is {
+			looked++
+			out = append(out, lint.Text(lint.Input{Path: f.Path, Raw: raw})...)
+		}
+	}
+	return out, looked, nil
+}
+
+// named tells whether a file's name says that it is a text of a known format.
+func named(p tree.Path) bool {
+	return slices.ContainsFunc([]string{".yaml", ".yml", ".json", ".toml", ".ini", ".properties", ".xml"}, func(s string) bool { return strings.HasSuffix(strings.ToLower(string(p)), s) })
+}

@@ -1,0 +1,202 @@
+package texts
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"io/fs"
+	"path"
+	"slices"
+	"strings"
+	"sync"
+
+	"golang.org/x/sync/errgroup"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/text"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/remote"
+)
+
+// Hit is a line of a text in which a word stands.
+type Hit struct {
+	Path  tree.Path // with !/ where it is inside a packed file
+	Line  int
+	Text  string // the line, without the blanks around it; secrets are masked
+	At    string // the value that it stands in, where the format is known; empty for a comment
+	Owner []string
+}
+
+// Found is every place in which a word stands.
+type Found struct {
+	Hits    []Hit
+	Files   int  // that were searched
+	Partial bool // there are more hits than are given
+}
+
+// mostHits is how many places are given.
+const mostHits = 2000
+
+// Find looks for a word in every text of a server's tree, also inside packed files. Case
+// counts unless the word is all small letters and blind is set.
+func (s *Service) Find(ctx context.Context, server, word string, blind bool) (Found, error) {
+	if word == "" || strings.ContainsAny(word, "\r\n") {
+		return Found{}, fault.New(fault.Usage, "bad-request", "say which word to look for; it stands in one line")
+	}
+	se, err := s.open(ctx, server)
+	if err != nil {
+		return Found{}, err
+	}
+	defer se.host.Close()
+	f := &finder{session: se, word: []byte(word), blind: blind}
+	g, gctx := errgroup.WithContext(ctx)
+	g.SetLimit(max(1, se.host.InFlight()))
+	err = remote.Walk(ctx, se.host, []tree.Path{tree.Root}, remote.Bounds{Deep: 64}, func(p tree.Path, i remote.Info) (bool, error) {
+		if p.Within(draft.Work) {
+			return false, nil
+		}
+		if i.Being == tree.Content && i.Size > 0 {
+			g.Go(func() error { return f.file(gctx, p, i.Size) })
+		}
+		return true, gctx.Err()
+	})
+	if err := errors.Join(g.Wait(), err); err != nil {
+		return Found{}, err
+	}
+	slices.SortFunc(f.found.Hits, func(a, b Hit) int {
+		if c := strings.Compare(string(a.Path), string(b.Path)); c != 0 {
+			return c
+		}
+		return a.Line - b.Line
+	})
+	if len(f.found.Hits) > mostHits {
+		f.found.Hits, f.found.Partial = f.found.Hits[:mostHits], true
+	}
+	return f.found, nil
+}
+
+type finder struct {
+	*session
+	word  []byte
+	blind bool
+	mu    sync.Mutex
+	found Found
+}
+
+// packed tells whether a name is one that packed files have.
+func packed(p tree.Path) bool {
+	switch strings.ToLower(path.Ext(p.Base())) {
+	case ".zip", ".pak", ".jar", ".pack", ".bundle", ".tdx":
+		return true
+	}
+	return false
+}
+
+func (f *finder) file(ctx context.Context, p tree.Path, size int64) error {
+	if packed(p) && size <= longestPacked {
+		z, err := f.unpack(ctx, p)
+		if err != nil && !gone(err) {
+			return err
+		}
+		if z != nil {
+			for _, m := range z.File {
+				raw, err := member(m)
+				if err != nil {
+					continue // a folder, or too long for a text
+				}
+				f.text(p+tree.Path("!/"+m.Name), raw)
+			}
+			return nil
+		}
+	}
+	if size > deploy.LongestText {
+		return nil
+	}
+	raw, err := deploy.ReadText(ctx, f.host, p)
+	if gone(err) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	f.text(p, raw)
+	return nil
+}
+
+func gone(err error) bool {
+	return errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrPermission)
+}
+
+func (f *finder) text(p tree.Path, raw []byte) {
+	enc, is := text.EncodingOf(raw)
+	if !is {
+		return
+	}
+	f.mu.Lock()
+	f.found.Files++
+	f.mu.Unlock()
+	source, err := enc.Decode(raw)
+	if err != nil || !f.holds(source) {
+		return
+	}
+	rule, _ := f.book.TextRule(p)
+	format := rule.Format
+	if format == "" {
+		format = text.Guess(p.Base(), source)
+	}
+	d, err := text.Parse(source, format)
+	var shown []string
+	if err == nil {
+		masked, _ := text.Mask(source, format, func(at string) bool { return text.SecretPath(at) || f.book.Secret(p, at) })
+		shown = strings.Split(string(masked), "\n")
+	} else {
+		shown = strings.Split(string(source), "\n")
+	}
+	var hits []Hit
+	at := 0
+	for i, line := range bytes.SplitAfter(source, []byte("\n")) {
+		if n := f.index(line); n >= 0 && i < len(shown) {
+			h := Hit{Path: p, Line: i + 1, Text: strings.TrimSpace(shown[i])}
+			if err == nil && format != text.Lines {
+				h.At = holding(d, at+n)
+			}
+			hits = append(hits, h)
+		}
+		at += len(line)
+	}
+	f.mu.Lock()
+	f.found.Hits = append(f.found.Hits, hits...)
+	f.mu.Unlock()
+}
+
+func (f *finder) holds(source []byte) bool { return f.index(source) >= 0 }
+
+func (f *finder) index(in []byte) int {
+	if f.blind {
+		return bytes.Index(bytes.ToLower(in), bytes.ToLower(f.word))
+	}
+	return bytes.Index(in, f.word)
+}
+
+// holding gives the path of the innermost entry that an offset stands in; empty for a comment.
+func holding(d *text.Doc, at int) string {
+	n := d.Root
+	for {
+		var in *text.Node
+		for _, i := range n.Items {
+			if e := d.Entry(i); e.From <= at && at < e.To {
+				in = i
+			}
+		}
+		if in == nil {
+			break
+		}
+		n = in
+	}
+	if n.Up == nil || n.Kind != text.Scalar && (at < n.KeyAt.From || at >= n.KeyAt.To) {
+		return ""
+	}
+	return d.Path(n)
+}
