@@ -38,7 +38,7 @@ func TestEachDeedIsACommandThatIsThere(t *testing.T) {
 				cmd = sub
 			}
 		}
-		require.Empty(t, cmd.Commands, "%q stops at a command that only has others below it", line)
+		require.True(t, len(cmd.Commands) == 0 || len(cmd.Flags) > 0, "%q stops at a command that only has others below it", line)
 		require.NotEqual(t, root, cmd, line)
 	}
 }

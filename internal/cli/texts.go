@@ -227,9 +227,12 @@ func (a textCommands) put(ctx context.Context, cmd *cli.Command) error {
 	return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Texts: []api.EditedText{{Path: args[1], Was: was, Now: now, Note: cmd.String("note")}}, Keep: keep})
 }
 
+// mostLines is how many lines of one text are written.
+const mostLines = 8
+
 func (a textCommands) findCommand() *cli.Command {
 	return &cli.Command{Name: "find", Usage: "every line of a server's texts in which a word stands, also inside packed files", UsageText: "restless find SERVER TEXT [--blind]",
-		Flags: []cli.Flag{&cli.BoolFlag{Name: "blind", Usage: "take small and capital letters for the same"}},
+		Flags: []cli.Flag{&cli.BoolFlag{Name: "blind", Usage: "take small and capital letters for the same"}, &cli.BoolFlag{Name: "every", Usage: "write every line of a text out"}},
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			args, err := atLeast(cmd, 2, "a server and the words to look for")
 			if err != nil {
@@ -246,11 +249,20 @@ func (a textCommands) findCommand() *cli.Command {
 			if cmd.Bool("json") {
 				return a.printJSON(f)
 			}
-			path := ""
+			path, shown, in := "", 0, map[string]int{}
+			for _, l := range f.Lines {
+				in[l.Path]++
+			}
 			for _, l := range f.Lines {
 				if l.Path != path {
 					fmt.Fprintln(a.Out, l.Path)
-					path = l.Path
+					path, shown = l.Path, 0
+				}
+				if shown++; shown > mostLines && !cmd.Bool("every") {
+					if shown == mostLines+1 {
+						fmt.Fprintf(a.Out, "        and %s more; --every writes them all\n", words.Count(in[path]-mostLines, "line"))
+					}
+					continue
 				}
 				at := ""
 				if l.At != "" {

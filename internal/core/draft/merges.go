@@ -43,7 +43,7 @@ func (g *goals) merges(req *Request) {
 					}
 				}
 			}
-			edited := !m.base.IsZero() && row.State.Digest != m.base && len(row.Listed) == 0 && !overlaid(row) // by an earlier deployment of ours
+			edited := !m.base.IsZero() && row.State.Digest != m.base && len(row.Listed) == 0 && !underOverlay(row) // by an earlier deployment of ours
 			if f.Settings || edited || len(row.Tweaks) > 0 || g.texts[f.Path] != nil {
 				g.merged[f.Path] = m
 			}
@@ -51,7 +51,7 @@ func (g *goals) merges(req *Request) {
 	}
 }
 
-func overlaid(row Row) bool {
+func underOverlay(row Row) bool {
 	return slices.ContainsFunc(row.Claims, func(c Claim) bool { return c.Role == Overlays })
 }
 

@@ -22,6 +22,12 @@ var (
 	wordLine    = regexp.MustCompile(`(?m)^[ \t]*\w+[ \t]+(\S+|"[^"\r\n]*")`)
 )
 
+// commandNames are ends of names under which lines of commands are kept. Elsewhere words in
+// lines say nothing: prose and logs look the same.
+var commandNames = map[string]bool{".cfg": true, ".conf": true, ".config": true, ".rc": true, ".settings": true}
+
+var setLine = regexp.MustCompile(`(?m)^[ \t]*set[a-z]{0,2}[ \t]+\w+[ \t]+\S`)
+
 // Guess tells the format of a text by its file's name, and by what it looks like where the
 // name does not tell.
 func Guess(name string, source []byte) Format {
@@ -46,7 +52,7 @@ func Guess(name string, source []byte) Format {
 		{INI, count(sectionLine) > 0 && pairs+colons > 0},
 		{INI, pairs > 0 && pairs*4 >= contentLines(head)},
 		{YAML, colons > 0 && colons*4 >= contentLines(head)},
-		{Commands, lines > 1 && count(wordLine)*3 >= contentLines(head)*2 && count(wordLine) > 0},
+		{Commands, (commandNames[strings.ToLower(path.Ext(name))] && lines > 1 || count(setLine) > 1) && count(wordLine)*3 >= contentLines(head)*2},
 	}
 	for _, c := range candidates {
 		if !c.is {

@@ -13,6 +13,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/propose"
 	"restlesscrate/internal/core/text"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
@@ -57,7 +58,7 @@ func (s *Service) Find(ctx context.Context, server, word string, blind bool) (Fo
 		if p.Within(draft.Work) {
 			return false, nil
 		}
-		if i.Being == tree.Content && i.Size > 0 {
+		if i.Being == tree.Content && i.Size > 0 && !propose.Secret(p) {
 			g.Go(func() error { return f.file(gctx, p, i.Size) })
 		}
 		return true, gctx.Err()

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/propose"
 	"restlesscrate/internal/core/text"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
@@ -61,7 +62,7 @@ func (s *Service) Show(ctx context.Context, server string, p tree.Path, reveal b
 		return Shown{}, err
 	}
 	rule, ruled := se.book.TextRule(p)
-	out := Shown{Text: Text{Path: p, Size: int64(len(raw)), Modified: info.Modified, Format: rule.Format, About: rule.About, Settings: ruled}, Digest: tree.Sum(raw)}
+	out := Shown{Text: Text{Path: p, Size: int64(len(raw)), Modified: info.Modified, Format: rule.Format, About: rule.About, Settings: ruled, Rewritten: rule.Rewritten}, Digest: tree.Sum(raw)}
 	ok, err := se.about(ctx, &out.Text, raw, rows[p])
 	if err != nil {
 		return Shown{}, err
@@ -73,16 +74,20 @@ func (s *Service) Show(ctx context.Context, server string, p tree.Path, reveal b
 	if err != nil {
 		return Shown{}, err
 	}
+	whole := propose.Secret(p) && !reveal // a key file is nothing but its secret
 	hidden := func(at string) bool { return text.SecretPath(at) || se.book.Secret(p, at) }
 	body := source
 	if !reveal {
 		body, out.Masked = text.Mask(source, out.Format, hidden)
 	}
+	if whole {
+		body, out.Masked = []byte(text.Masked), 1
+	}
 	if out.Masked == 0 {
 		out.Raw = raw
 	}
 	out.Body, out.Ends = strings.TrimPrefix(string(body), text.Mark), ends(source)
-	if d, err := text.Parse(source, out.Format); err == nil {
+	if d, err := text.Parse(source, out.Format); err == nil && !whole {
 		out.Values, out.Partial = values(d, hidden, reveal)
 	}
 	for _, c := range rows[p].Claims {

@@ -67,9 +67,11 @@ type Text struct {
 	About    string   // from the rulebook
 	Settings bool     // the rulebook, an add-on or a tweak calls it so
 	// Changed says that it is not what was last put there or left there by a deployment.
-	Changed  bool
-	Tweaks   []draft.Tweaked
-	Findings []lint.Finding
+	Changed bool
+	// Rewritten says that the server writes to it by itself, so that a change says nothing.
+	Rewritten bool
+	Tweaks    []draft.Tweaked
+	Findings  []lint.Finding
 }
 
 // session is a server with what is known of it, and a line to it.
@@ -162,7 +164,7 @@ func (s *session) candidates(ctx context.Context, rows map[tree.Path]draft.Row, 
 		if i.Being != tree.Content || !all && !ruled && !settings[p] || i.Size > deploy.LongestText {
 			return
 		}
-		out[p] = Text{Path: p, Size: i.Size, Modified: i.Modified, Settings: ruled || settings[p], About: rule.About, Format: rule.Format}
+		out[p] = Text{Path: p, Size: i.Size, Modified: i.Modified, Settings: ruled || settings[p], About: rule.About, Format: rule.Format, Rewritten: rule.Rewritten}
 	}
 	var paths []tree.Path
 	for p, is := range settings {
@@ -276,7 +278,7 @@ func (s *session) about(ctx context.Context, t *Text, raw []byte, row draft.Row)
 		t.Format = text.Guess(t.Path.Base(), source)
 	}
 	t.Tweaks = row.Tweaks
-	t.Changed = row.State.Being == tree.Content && row.State.Digest != tree.Sum(raw)
+	t.Changed = !t.Rewritten && row.State.Being == tree.Content && row.State.Digest != tree.Sum(raw)
 	in := lint.Input{Path: t.Path, Raw: raw, Format: t.Format, Told: told}
 	for _, c := range row.Claims {
 		t.Owners = append(t.Owners, c.Label)

@@ -24,6 +24,8 @@ var (
 )
 
 func (f *fair) load(p *play) (out []addon) {
+	conf := strings.Fields(strings.ReplaceAll(p.read("fair.conf"), " = ", "="))
+	p.log.line("the fair is set up with %s", strings.Join(conf, ", "))
 	for n, line := range strings.Split(p.read("fair.order"), "\n") {
 		line = strings.TrimSpace(line)
 		if line == "" || line[0] == '#' {

@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"strconv"
 	"strings"
 )
 
@@ -147,6 +148,8 @@ func (h harbour) load(p *play) (out []addon) {
 		}
 	}
 	h.tables(p)
+	p.log.line("%s takes %s boats", p.conf("harbour-name"), p.conf("max-boats"))
+	h.fit(p)
 	return out
 }
 
@@ -162,6 +165,30 @@ func (h harbour) reshape(p *play, by string) {
 		return
 	}
 	p.log.line("the port is reshaped by %s", by)
+}
+
+var fittingLine = regexp.MustCompile(`(?m)^([a-z-]+): *(?:"([^"]*)"|([^ #\r\n]+))`)
+
+// fit reads the fittings, and says what it has read. A number that is none it leaves as it was.
+func (harbour) fit(p *play) {
+	files, _ := filepath.Glob(p.path("fittings", "*.yaml")) // the pattern is right
+	for _, file := range files {
+		raw, err := os.ReadFile(file)
+		if err != nil {
+			p.log.line("error: %v", err)
+			continue
+		}
+		var said []string
+		for _, m := range fittingLine.FindAllStringSubmatch(string(raw), -1) {
+			value := m[2] + m[3]
+			if _, err := strconv.Atoi(value); m[1] == "berths" && err != nil {
+				p.log.line("error: %s has berths %q, which is no number; the fitting stays out", filepath.Base(file), value)
+				continue
+			}
+			said = append(said, m[1]+" "+value)
+		}
+		p.log.line("fitting %s: %s", strings.TrimSuffix(filepath.Base(file), ".yaml"), strings.Join(said, ", "))
+	}
 }
 
 // tables reads the data packs.
@@ -222,7 +249,11 @@ func (harbour) leave(p *play) error {
 	return os.WriteFile(p.path("tidewright.conf"), []byte(days.ReplaceAllString(text, fmt.Sprintf("days-open = %d", n+1))), 0o644)
 }
 
-func (harbour) answer(p *play, line string) (string, bool) {
+func (h harbour) answer(p *play, line string) (string, bool) {
+	if line == "refit" {
+		h.fit(p)
+		return "refitted\n", true
+	}
 	if line != "fixtures" {
 		return "", false
 	}
