@@ -77,7 +77,7 @@ func (s *Server) textOps(h huma.API) {
 
 func wireTweak(p tree.Path, k draft.Tweaked) api.TweakOn {
 	w := api.TweakOn{ID: k.ID, Path: string(p), Does: "it " + k.Tweak.String(), For: k.Addon, If: k.If, Off: k.Off, From: k.From, Note: k.Note, At: k.Tweak.At}
-	if !text.SecretPath(k.Tweak.At) {
+	if !k.Tweak.Hidden && !text.SecretPath(k.Tweak.At) {
 		w.Value = k.Tweak.Value
 	}
 	return w

@@ -181,9 +181,14 @@ type edit struct {
 	diff string
 }
 
+// hidden tells which values of a text are secret.
+func (m *ground) hidden(p tree.Path) func(at string) bool {
+	return func(at string) bool { return text.SecretPath(at) || m.req.Secret != nil && m.req.Secret(p, at) }
+}
+
 // diff is [Diff] of a text in which secrets are masked.
 func (m *decider) diff(p tree.Path, before, after []byte) string {
-	hidden := func(at string) bool { return text.SecretPath(at) || m.req.Secret != nil && m.req.Secret(p, at) }
+	hidden := m.hidden(p)
 	format := text.Guess(p.Base(), before)
 	was, n := text.Mask(before, format, hidden)
 	is, k := text.Mask(after, format, hidden)
@@ -191,7 +196,7 @@ func (m *decider) diff(p tree.Path, before, after []byte) string {
 		return Diff(p, before, after)
 	}
 	if bytes.Equal(was, is) && !bytes.Equal(before, after) {
-		return fmt.Sprintf("A secret value of %s becomes another one; neither is shown.\n", p)
+		return fmt.Sprintf("--- before %s\n+++ after %s\n@@ a secret value, which is not shown @@\n-%s\n+%s, another one\n", p, p, text.Masked, text.Masked)
 	}
 	return Diff(p, was, is)
 }

@@ -168,6 +168,9 @@ func (m *decider) conflicts(e *edited, before []byte) bool {
 			return true // it is said where the edit is done
 		}
 		for _, c := range r.Conflicts {
+			if m.hidden(e.path)(c.Key) {
+				c.Base, c.Mine, c.Theirs = text.Masked, text.Masked+" (another one)", text.Masked+" (a third one)"
+			}
 			if c.Kept != "" {
 				m.report(finding.Note, "conflict-decided", e.path, "", "%s of %s: %s was shipped, the server has %s, the new version %s; %s stays, as you decided.",
 					c.Key, e.path, inShort(c.Base), inShort(c.Mine), inShort(c.Theirs), map[merge.Side]string{merge.Mine: "the server's", merge.Theirs: "the new version's"}[c.Kept])

@@ -47,6 +47,8 @@ type Tweak struct {
 	Value  string      `json:"value,omitempty"`
 	As     text.Type   `json:"as,omitempty"`  // the type that the value shall have; empty keeps the one it has
 	Raw    bool        `json:"raw,omitempty"` // Value is written as it is
+	// Hidden says that Value is a secret, which no words about the tweak show.
+	Hidden bool `json:"hidden,omitempty"`
 	// Make lets Set and Each put the value in where it is not there.
 	Make bool `json:"make,omitempty"`
 	// Separator makes a value a list of items between such signs: Add and Drop are about

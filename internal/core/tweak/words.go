@@ -10,7 +10,7 @@ import (
 // String says what a tweak does, as a person reads it: it goes on from the name of a text.
 func (t Tweak) String() string {
 	at := t.At
-	if text.SecretPath(t.At) || t.Do == Each && text.SecretPath(t.Item) {
+	if t.Hidden || text.SecretPath(t.At) || t.Do == Each && text.SecretPath(t.Item) {
 		t.Value = text.Masked
 	}
 	if at == "" {

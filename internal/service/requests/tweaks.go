@@ -75,6 +75,7 @@ func (s *Maker) tweaks(b *rulebook.Book, srv model.Server, ask *Ask, req *draft.
 				return "", fault.New(fault.Usage, "bad-tweak", "%s: %v", t.Path, err)
 			}
 		}
+		t.Tweak.Hidden = t.Tweak.Hidden || b.Secret(t.Path, t.Tweak.At)
 		if err := t.Tweak.Check(); err != nil {
 			return "", fault.New(fault.Usage, "bad-tweak", "%s: %v", t.Path, err)
 		}
@@ -92,7 +93,7 @@ func (s *Maker) tweaks(b *rulebook.Book, srv model.Server, ask *Ask, req *draft.
 		}
 		k.ID = draft.TweakID(t.Path, k.Tweak)
 		req.Tweaks = append(req.Tweaks, draft.TweakWish{Path: t.Path, Tweaked: k})
-		titles = append(titles, fmt.Sprintf("%s: it %s", t.Path, shown(b, t.Path, t.Tweak)))
+		titles = append(titles, fmt.Sprintf("%s: it %s", t.Path, t.Tweak))
 	}
 	for _, id := range ask.Untweak {
 		p, k, ok := tweakedIn(req.Ledger, id)
@@ -119,14 +120,6 @@ func tweakedIn(ledger map[tree.Path]draft.Row, id string) (tree.Path, draft.Twea
 		}
 	}
 	return tree.Root, draft.Tweaked{}, false
-}
-
-// shown is a tweak in words, without a value that is secret.
-func shown(b *rulebook.Book, p tree.Path, t tweak.Tweak) string {
-	if b.Secret(p, t.At) {
-		t.Value = "…"
-	}
-	return t.String()
 }
 
 // counts says of every text that a tweak changes when that counts.

@@ -1,0 +1,176 @@
+package e2e
+
+import (
+	"os"
+	"path/filepath"
+	"regexp"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/testbed"
+)
+
+// marsh is a made-up game whose add-ons bring settings that people change.
+const marsh = `format: 1
+name: marsh
+title: Marsh
+places: {gates: {path: gates}}
+kinds:
+  gate:
+    recognise: {marker: gate.toml}
+    version: {read: {file: gate.toml, at: /version}}
+    put:
+      - {take: settings.yaml, place: gates, as: "{name}/{path}", settings: true}
+      - {take: "**", place: gates, as: "{name}/{path}"}
+settings:
+  - {files: [marsh.ini], secret: [/server/code]}
+`
+
+// marshland is a server of it with a weir of a first version.
+func marshland(t *testing.T) (s *service, root string, text func(name string) string, weir func(version, settings string)) {
+	s, root = start(t), t.TempDir()
+	dl := t.TempDir()
+	s.must("rulebook", "add", textFile(t, dl, "marsh.yaml", marsh))
+	s.must("server", "add", "fen", "--rulebook", "marsh", "--folder", root)
+	s.must("server", "test", "fen")
+	weir = func(version, settings string) {
+		folder := filepath.Join(dl, version, "weir")
+		testbed.Write(t, filepath.Join(folder, "gate.toml"), "version = \""+version+"\"\n")
+		testbed.Write(t, filepath.Join(folder, "settings.yaml"), settings)
+		testbed.Write(t, filepath.Join(folder, "notes.yaml"), "about: a weir\nversion: "+version+"\n")
+		s.must("stage", folder, "--for", "fen")
+	}
+	text = func(name string) string {
+		raw, err := os.ReadFile(filepath.Join(root, name))
+		require.NoError(t, err)
+		return string(raw)
+	}
+	weir("1", "# The weir\nrows: 3\nlamps: 2   # at night\nmotto: calm\n")
+	s.must("deploy", "fen", "weir@1", "--yes")
+	return s, root, text, weir
+}
+
+const weirs = "gates/weir/settings.yaml"
+
+func TestSettingsAreKeptOverUpdates(t *testing.T) {
+	t.Parallel()
+	s, root, text, weir := marshland(t)
+	byHand := "# The weir\n# ours: four, since the flood\nrows: 4\nlamps: 2   # at night\nmotto: calm\n"
+	testbed.Write(t, filepath.Join(root, weirs), byHand)
+
+	weir("2", "# The new weir\nrows: 3\nlamps: 5   # at night\nmotto: calm\nbell: true\n")
+	out := s.must("deploy", "fen", "weir@2", "--yes")
+	require.Contains(t, out, "settings-merged")
+	require.Equal(t, "# The new weir\n# ours: four, since the flood\nrows: 4\nlamps: 5   # at night\nmotto: calm\nbell: true\n", text(weirs))
+	require.Contains(t, s.must("files", "fen"), "weir@2")
+
+	s.must("rollback", "fen", "--deployment", "2", "--yes")
+	require.Equal(t, byHand, text(weirs), "the way back restores settings too")
+
+	weir("3", "# The weir\nrows: 9\nlamps: 2   # at night\nmotto: calm\n")
+	refused := s.fails(3, "blocked by 1 finding", "deploy", "fen", "weir@3", "--yes")
+	require.Contains(t, refused.out, "3 was shipped, the server has 4, and the new version 9")
+	require.Contains(t, refused.out, "restless deploy fen CRATE… --keep theirs="+weirs+":/rows")
+	require.Equal(t, byHand, text(weirs))
+	s.must("deploy", "fen", "weir@3", "--keep", "theirs="+weirs+":/rows", "--yes")
+	require.Equal(t, "# The weir\n# ours: four, since the flood\nrows: 9\nlamps: 2   # at night\nmotto: calm\n", text(weirs))
+}
+
+func TestTweaksAreDoneAgainAfterUpdates(t *testing.T) {
+	t.Parallel()
+	s, _, text, weir := marshland(t)
+	s.must("tweak", "set", "fen", weirs, "/lamps", "7", "--note", "more light", "--yes")
+	s.must("tweak", "set", "fen", "gates/weir/notes.yaml", "/about", "our weir", "--yes")
+	require.Equal(t, "# The weir\nrows: 3\nlamps: 7   # at night\nmotto: calm\n", text(weirs))
+	list := s.must("tweak", "list", "fen")
+	require.Contains(t, list, "more light")
+	id := regexp.MustCompile(`(t-[0-9a-f]{6})\s+`+weirs).FindStringSubmatch(list)[1]
+
+	weir("2", "# The weir\nrows: 4\nlamps: 2   # at night\nmotto: calm\n")
+	out := s.must("deploy", "fen", "weir@2", "--yes")
+	require.Contains(t, out, "tweak-again")
+	require.Equal(t, "# The weir\nrows: 4\nlamps: 7   # at night\nmotto: calm\n", text(weirs))
+	require.Equal(t, "about: our weir\nversion: 2\n", text("gates/weir/notes.yaml"), "also where nobody calls it settings")
+
+	s.must("tweak", "undo", "fen", id, "--yes")
+	require.Equal(t, "# The weir\nrows: 4\nlamps: 2   # at night\nmotto: calm\n", text(weirs))
+	require.NotContains(t, s.must("tweak", "list", "fen"), id)
+
+	weir("3", "# The weir\nrows: 4\nmotto: calm\n")
+	s.must("tweak", "set", "fen", weirs, "/lamps", "8", "--yes")
+	out = s.must("deploy", "fen", "weir@3", "--keep", "theirs="+weirs, "--yes")
+	require.Contains(t, out, "tweak-unfit")
+	require.Equal(t, "# The weir\nrows: 4\nmotto: calm\n", text(weirs))
+}
+
+func TestATextIsEditedInAnotherProgram(t *testing.T) {
+	t.Parallel()
+	s, root, text, _ := marshland(t)
+	testbed.Write(t, filepath.Join(root, "marsh.ini"), "[server]\r\nname = Fen\r\nport = 4100 ; open\r\n\r\n\r\n[more]\r\nseats = 4\r\n")
+	mine := filepath.Join(t.TempDir(), "marsh.ini")
+	s.must("text", "fetch", "fen", "marsh.ini", mine)
+	raw, err := os.ReadFile(mine)
+	require.NoError(t, err)
+	testbed.Write(t, mine, string(raw[:len(raw)-len("4\r\n")])+"6\r\n")
+	testbed.Write(t, filepath.Join(root, "marsh.ini"), "[server]\r\nname = Fen of Reeds\r\nport = 4100 ; open\r\n\r\n\r\n[more]\r\nseats = 4\r\n")
+	s.must("text", "put", "fen", "marsh.ini", mine, "--yes")
+	require.Equal(t, "[server]\r\nname = Fen of Reeds\r\nport = 4100 ; open\r\n\r\n\r\n[more]\r\nseats = 6\r\n", text("marsh.ini"), "what moved meanwhile is merged")
+}
+
+func TestSecretsOfTextsAreMasked(t *testing.T) {
+	t.Parallel()
+	s, root, text, _ := marshland(t)
+	testbed.Write(t, filepath.Join(root, "marsh.ini"), "[server]\nname = Fen\ncode = reedmace\nrcon-password = bulrush\n")
+	for _, out := range []string{
+		s.must("text", "fen", "marsh.ini"), s.must("text", "fen", "marsh.ini", "--json"), s.must("find", "fen", "reedmace"),
+		s.must("tweak", "set", "fen", "marsh.ini", "/server/code", "sweetflag", "--yes"), s.must("tweak", "list", "fen"),
+		s.must("history", "fen", "--path", "marsh.ini"), s.must("deployment", "show", "fen#2", "--json"),
+	} {
+		for _, secret := range []string{"reedmace =", "= reedmace", "bulrush", "sweetflag"} {
+			require.NotContains(t, out, secret)
+		}
+	}
+	require.Contains(t, s.must("text", "fen", "marsh.ini", "--reveal"), "bulrush")
+	require.Contains(t, text("marsh.ini"), "code = sweetflag")
+}
+
+func TestTextsAreListedShownAndLookedThrough(t *testing.T) {
+	t.Parallel()
+	s, root, _, _ := marshland(t)
+	testbed.Write(t, filepath.Join(root, "marsh.ini"), "[server]\n; who may come\nseats = changeme\n")
+	testbed.Write(t, filepath.Join(root, weirs), "rows: 4\nrows: 5\n")
+	out := s.must("text", "fen")
+	require.Regexp(t, weirs+`\s+yaml.*weir@1\s+changed outside`, out)
+	require.Contains(t, out, "placeholder: marsh.ini, line 3")
+	require.Contains(t, s.must("text", "fen", "marsh.ini", "/server/seats"), "beside it: who may come")
+	require.Contains(t, s.must("find", "fen", "a weir"), "/about")
+	require.Contains(t, s.must("lint", "fen"), "doubled-key: "+weirs+", line 2")
+	require.Contains(t, s.must("lint", "weir"), "Nothing is found in 3 texts.")
+	s.fails(1, "no value at /server/seat", "text", "fen", "marsh.ini", "/server/seat")
+}
+
+func TestATweakOverSSHDAndFTP(t *testing.T) {
+	t.Parallel()
+	overs := map[string]func(t *testing.T) (*service, string, string){
+		"sshd": func(t *testing.T) (*service, string, string) { s, _, root := overSSH(t); s.trust(); return s, root, "lantern" },
+		"ftp": func(t *testing.T) (*service, string, string) {
+			s, _, root := overFTP(t, testbed.FTPOptions{})
+			return s, root, "lantern"
+		},
+	}
+	for name, over := range overs {
+		t.Run(name, func(t *testing.T) {
+			s, root, server := over(t)
+			testbed.Write(t, filepath.Join(root, "fair.conf"), "lamps = 40\nmusic = \"soft\" # always\n")
+			s.must("tweak", "set", server, "fair.conf", "/music", "loud", "--yes")
+			raw, err := os.ReadFile(filepath.Join(root, "fair.conf"))
+			require.NoError(t, err)
+			require.Equal(t, "lamps = 40\nmusic = \"loud\" # always\n", string(raw))
+			s.must("rollback", server, "--path", "fair.conf", "--yes")
+			raw, err = os.ReadFile(filepath.Join(root, "fair.conf"))
+			require.NoError(t, err)
+			require.Equal(t, "lamps = 40\nmusic = \"soft\" # always\n", string(raw))
+		})
+	}
+}
