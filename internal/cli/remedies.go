@@ -31,6 +31,7 @@ var commands = map[string]string{
 	"call-roll":     "restless rollcall SERVER",
 	"restart":       "restless restart SERVER",
 	"show-text":     "restless text SERVER WITH",
+	"set-text":      "restless tweak set SERVER WITH",
 	"show-texts":    "restless text SERVER",
 	"show-tweaks":   "restless tweak list SERVER",
 	"untweak":       "restless tweak undo SERVER WITH",
@@ -105,6 +106,9 @@ func command(r api.Remedy, about subject) string {
 	}
 	if r.With == "" {
 		return strings.Replace(line, " --WITH VALUE", "", 1)
+	}
+	if r.Do == "set-text" { // three words
+		return strings.Replace(line, "WITH", r.With, 1)
 	}
 	return strings.Replace(line, "WITH", quoted(r.With), 1)
 }

@@ -4,6 +4,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -25,6 +26,11 @@ kinds:
       - {take: "**", place: gates, as: "{name}/{path}"}
 settings:
   - {files: [marsh.ini], secret: [/server/code]}
+agreements:
+  - value: {file: marsh.ini, match: '(?m)^gates = (\d+)$'}
+    with: {file: gates/weir/settings.yaml, at: /rows}
+    bound: at-most
+    because: a gate without a row leaks
 `
 
 // marshland is a server of it with a weir of a first version.
@@ -85,7 +91,7 @@ func TestTweaksAreDoneAgainAfterUpdates(t *testing.T) {
 	require.Equal(t, "# The weir\nrows: 3\nlamps: 7   # at night\nmotto: calm\n", text(weirs))
 	list := s.must("tweak", "list", "fen")
 	require.Contains(t, list, "more light")
-	id := regexp.MustCompile(`(t-[0-9a-f]{6})\s+`+weirs).FindStringSubmatch(list)[1]
+	id := regexp.MustCompile(`(t-[0-9a-f]{6})\s+` + weirs).FindStringSubmatch(list)[1]
 
 	weir("2", "# The weir\nrows: 4\nlamps: 2   # at night\nmotto: calm\n")
 	out := s.must("deploy", "fen", "weir@2", "--yes")
@@ -150,10 +156,29 @@ func TestTextsAreListedShownAndLookedThrough(t *testing.T) {
 	s.fails(1, "no value at /server/seat", "text", "fen", "marsh.ini", "/server/seat")
 }
 
+func TestAgreementsAreLookedAtBeforeAndAfter(t *testing.T) {
+	t.Parallel()
+	s, root, text, _ := marshland(t)
+	testbed.Write(t, filepath.Join(root, "marsh.ini"), "[server]\ngates = 3\n")
+	require.NotContains(t, s.must("lint", "fen"), "agreement-broken")
+	out := s.must("tweak", "set", "fen", "marsh.ini", "/server/gates", "5", "--yes")
+	const says = "gates is 5 (marsh.ini, line 2), and rows is 3 (gates/weir/settings.yaml, line 2); it must be at most that: a gate without a row leaks."
+	require.Contains(t, out, says, "in the draft")
+	require.Contains(t, out, "restless tweak set fen marsh.ini /server/gates 3")
+	require.Contains(t, s.must("lint", "fen"), says)
+	s.must("tweak", "set", "fen", weirs, "/rows", "5", "--yes")
+	require.NotContains(t, s.must("lint", "fen"), "agreement-broken")
+	require.Contains(t, text(weirs), "rows: 5")
+}
+
 func TestATweakOverSSHDAndFTP(t *testing.T) {
 	t.Parallel()
 	overs := map[string]func(t *testing.T) (*service, string, string){
-		"sshd": func(t *testing.T) (*service, string, string) { s, _, root := overSSH(t); s.trust(); return s, root, "lantern" },
+		"sshd": func(t *testing.T) (*service, string, string) {
+			s, _, root := overSSH(t)
+			s.trust()
+			return s, root, "lantern"
+		},
 		"ftp": func(t *testing.T) (*service, string, string) {
 			s, _, root := overFTP(t, testbed.FTPOptions{})
 			return s, root, "lantern"

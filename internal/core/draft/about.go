@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"restlesscrate/internal/core/agree"
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/core/version"
@@ -22,6 +23,29 @@ func (m *telling) drifts() {
 			continue
 		}
 		m.report(finding.Warn, "value-drift", d.Path, "The draft goes by the text, which the server uses. Correct the record if that is to stay.", "%s", what).By(finding.SetValue.With(d.Variable + "=" + d.Found))
+	}
+}
+
+// agreements tells of values that do not go together once all is done.
+func (m *telling) agreements() {
+	if m.req.Agree == nil {
+		return
+	}
+	after := map[tree.Path][]byte{}
+	for p, raw := range m.obs.Texts {
+		after[p] = raw
+	}
+	for _, c := range m.changes {
+		delete(after, c.Path)
+		if raw, known := m.req.Shipped[c.After.Digest]; known && c.After.Being == tree.Content {
+			after[c.Path] = raw
+		}
+	}
+	for _, x := range m.edits {
+		after[x.Path] = x.after
+	}
+	for _, b := range m.req.Agree(agree.Seen{Text: func(p tree.Path) ([]byte, bool) { raw, ok := after[p]; return raw, ok }}) {
+		*m.findings = append(*m.findings, b.Finding)
 	}
 }
 
@@ -90,6 +114,7 @@ func (m *telling) about() {
 		return
 	}
 	m.drifts()
+	m.agreements()
 	m.parts()
 	m.members()
 	m.misfits()

@@ -104,7 +104,7 @@ func (m *decider) text(g *goals, e *edited) {
 		c.After = tree.Nothing
 	}
 	c.reason = reasons(done)
-	m.edits = append(m.edits, edit{change: c, diff: m.diff(e.path, before, after)})
+	m.edits = append(m.edits, edit{change: c, diff: m.diff(e.path, before, after), after: after})
 	m.all = append(m.all, *c.Change)
 	m.names(e, after)
 }
@@ -178,7 +178,8 @@ func (m *decider) staysOn(addon string) bool {
 // edit is a text that is changed, with the difference as a person reads it.
 type edit struct {
 	change
-	diff string
+	diff  string
+	after []byte
 }
 
 // hidden tells which values of a text are secret.

@@ -80,6 +80,9 @@ func planOf(g *goals, req *Request) Plan {
 	for p := range g.merged {
 		all[p] = true
 	}
+	for _, p := range req.AgreeFiles {
+		all[p] = true
+	}
 	texts := slices.Sorted(maps.Keys(all))
 	for _, p := range texts {
 		above(p)

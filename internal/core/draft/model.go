@@ -13,6 +13,7 @@ package draft
 import (
 	"fmt"
 	"restlesscrate/internal/core/ability"
+	"restlesscrate/internal/core/agree"
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/merge"
 	"restlesscrate/internal/core/settings"
@@ -178,6 +179,10 @@ type Request struct {
 	// hold no more.
 	Tweaks  []TweakWish
 	Untweak []string
+	// Agree looks whether values of texts go together, of the texts AgreeFiles; nil where
+	// the rulebook says nothing.
+	Agree      func(agree.Seen) []agree.Broken
+	AgreeFiles []tree.Path
 	// Puts are texts that a person has edited as a whole.
 	Puts []TextPut
 	// Secret tells which values of texts the rulebook calls secret; nil where none are.

@@ -25,6 +25,7 @@ const (
 	Restart      Deed = "restart"
 	ShowText     Deed = "show-text" // with: its path
 	Untweak      Deed = "untweak"   // with: the tweak's ID
+	SetText      Deed = "set-text"  // with: the text, the value path and the value
 	ShowTexts    Deed = "show-texts"
 	ShowTweaks   Deed = "show-tweaks"
 )
@@ -82,7 +83,7 @@ const (
 // Deeds are all of them, so that a test can ask each face for its words.
 func Deeds() []Deed {
 	return []Deed{ShowServers, ShowServer, EditServer, TestServer, UnlockServer, TrustKey, ForgetKey, SetControl, SetSecret,
-		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Restart, ShowText, Untweak, ShowTexts, ShowTweaks,
+		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Restart, ShowText, SetText, Untweak, ShowTexts, ShowTweaks,
 		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, RollBack,
 		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData, KeepMine, KeepTheirs,
 		StageArchive, ShowArchives, ChooseRoot, ShowCrates, NameCrate, TellApart, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook, AddOver,

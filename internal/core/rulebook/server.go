@@ -39,13 +39,15 @@ type Console struct {
 // Agreement is two values that must go together.
 type Agreement struct {
 	Left, Right Setting
-	Bound       string // one of Bounds
+	Bound       string   // one of Bounds
+	Values      []string // with one-of
+	In          string   // with folder: where it lies
 	Because     string
 	Line        int
 }
 
 // Bounds are how two values can have to go together.
-var Bounds = []string{"equal", "at-most", "at-least"}
+var Bounds = []string{"equal", "at-most", "at-least", "one-of", "in-list", "folder", "add-on"}
 
 // Setting is a value in a file of the server.
 type Setting struct {
@@ -53,6 +55,8 @@ type Setting struct {
 	At     string // a JSON Pointer, or empty with Match
 	Match  string
 	Format manifest.Format
+	// Separator is between the items of a value that holds several.
+	Separator string
 }
 
 // Names tells whether the console's answer names add-ons of a kind.
@@ -100,10 +104,39 @@ func (r serverReader) agreements(n *yaml.Node, b *Book) {
 		a := Agreement{Line: item.Line, Bound: Bounds[0]}
 		r.mapping(item, "an agreement",
 			field{"value", true, func(v *yaml.Node) { a.Left = r.setting(v, b) }},
-			field{"with", true, func(v *yaml.Node) { a.Right = r.setting(v, b) }},
+			field{"with", false, func(v *yaml.Node) { a.Right = r.setting(v, b) }},
 			field{"bound", false, r.oneOf("bound", &a.Bound, Bounds)},
+			field{"values", false, r.texts("values", &a.Values, checkAny)},
+			field{"in", false, r.serverFile(&a.In, b)},
 			field{"because", false, r.text("because", &a.Because)})
+		r.agreement(item, a)
 		b.Agree = append(b.Agree, a)
+	}
+}
+
+// agreement checks that an agreement has what its bound is about, and nothing else.
+func (r serverReader) agreement(n *yaml.Node, a Agreement) {
+	if n.Kind != yaml.MappingNode || !slices.Contains(Bounds, a.Bound) {
+		return
+	}
+	with, values, in := a.Right.File != "", len(a.Values) > 0, a.In != ""
+	switch a.Bound {
+	case "one-of":
+		if !values || with || in {
+			r.fault(n, "an agreement with bound: one-of needs values, and neither with nor in")
+		}
+	case "folder":
+		if !in || with || values {
+			r.fault(n, "an agreement with bound: folder needs in, the folder in which it lies, and neither with nor values")
+		}
+	case "add-on":
+		if with || values || in {
+			r.fault(n, "an agreement with bound: add-on has neither with, values nor in")
+		}
+	default:
+		if !with || values || in {
+			r.fault(n, "an agreement with bound: %s needs with, the other value, and neither values nor in", a.Bound)
+		}
 	}
 }
 
@@ -113,6 +146,7 @@ func (r serverReader) setting(n *yaml.Node, b *Book) Setting {
 	r.mapping(n, "a value",
 		field{"file", true, r.serverFile(&s.File, b)},
 		field{"at", false, r.pointer("at", &s.At)},
+		field{"separator", false, r.text("separator", &s.Separator)},
 		field{"match", false, r.expression("match", &s.Match, "")})
 	if len(r.faults) > before {
 		return s

@@ -150,6 +150,28 @@ func (d *Doc) Doubled(n *Node) (times int, counts bool) {
 	return len(all), d.counting(all) == n
 }
 
+// Holding is the innermost entry in which an offset stands; nil for a comment, or what
+// belongs to no entry.
+func (d *Doc) Holding(at int) *Node {
+	n := d.Root
+	for {
+		var in *Node
+		for _, i := range n.Items {
+			if i.whole.From <= at && at < max(i.whole.To, i.At.To) {
+				in = i
+			}
+		}
+		if in == nil {
+			break
+		}
+		n = in
+	}
+	if n.Up == nil || n.Kind != Scalar && (at < n.KeyAt.From || at >= n.KeyAt.To) {
+		return nil
+	}
+	return n
+}
+
 // Path is the value path of a node, such that [Doc.Find] leads to it.
 func (d *Doc) Path(n *Node) string {
 	var steps []string

@@ -10,6 +10,7 @@ import (
 	"fmt"
 
 	"restlesscrate/internal/core/ability"
+	"restlesscrate/internal/core/agree"
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
@@ -122,6 +123,10 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		return d, nil, err
 	}
 	req.Secret = b.Secret
+	if len(b.Agree) > 0 && ask.Back == nil {
+		req.AgreeFiles = agree.Files(b, srv.Variables)
+		req.Agree = func(s agree.Seen) []agree.Broken { return agree.Check(b, srv.Variables, s) }
+	}
 	req.Protected, req.CaseBlind, req.FirstRun = b.Protected, b.CaseBlind, b.FirstRun
 	if err := s.addressed(ctx, srv, &ask); err != nil {
 		return d, nil, err

@@ -5,19 +5,58 @@ import (
 	"slices"
 	"strings"
 
+	"restlesscrate/internal/core/agree"
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/lint"
 	"restlesscrate/internal/core/text"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/deploy"
 )
 
 // Check looks for what is wrong with the settings of a server.
 func (s *Service) Check(ctx context.Context, server string) (out []lint.Finding, looked int, err error) {
 	list, err := s.List(ctx, server, false)
+	if err != nil {
+		return nil, 0, err
+	}
 	for _, t := range list {
 		out = append(out, t.Findings...)
 	}
-	return out, len(list), err
+	broken, err := s.agreements(ctx, server)
+	return append(out, broken...), len(list), err
+}
+
+// agreements looks whether the values of a server's texts go together.
+func (s *Service) agreements(ctx context.Context, server string) (out []lint.Finding, err error) {
+	se, err := s.open(ctx, server)
+	if err != nil || len(se.book.Agree) == 0 {
+		return nil, err
+	}
+	defer se.host.Close()
+	sums, err := s.Records.Sums(ctx, se.srv.ID)
+	if err != nil {
+		return nil, err
+	}
+	seen := agree.Seen{Addons: []string{}, Text: func(p tree.Path) ([]byte, bool) {
+		raw, err := deploy.ReadText(ctx, se.host, p)
+		return raw, err == nil
+	}, Folders: func(p tree.Path) (names []string, ok bool) {
+		list, err := se.host.List(ctx, p)
+		for _, i := range list {
+			if i.Being == tree.Folder {
+				names = append(names, i.Name)
+			}
+		}
+		return names, err == nil
+	}}
+	for _, sum := range sums {
+		name, _, _ := strings.Cut(sum.Label, "@")
+		seen.Addons = append(seen.Addons, name)
+	}
+	for _, b := range agree.Check(se.book, se.srv.Variables, seen) {
+		out = append(out, lint.Finding{Finding: b.Finding, Tweak: b.Tweak})
+	}
+	return out, nil
 }
 
 // CheckText looks for what is wrong with one text, whose name may tell its format.

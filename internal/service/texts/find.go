@@ -161,7 +161,9 @@ func (f *finder) text(p tree.Path, raw []byte) {
 		if n := f.index(line); n >= 0 && i < len(shown) {
 			h := Hit{Path: p, Line: i + 1, Text: strings.TrimSpace(shown[i])}
 			if err == nil && format != text.Lines {
-				h.At = holding(d, at+n)
+				if n := d.Holding(at + n); n != nil {
+					h.At = d.Path(n)
+				}
 			}
 			hits = append(hits, h)
 		}
@@ -179,25 +181,4 @@ func (f *finder) index(in []byte) int {
 		return bytes.Index(bytes.ToLower(in), bytes.ToLower(f.word))
 	}
 	return bytes.Index(in, f.word)
-}
-
-// holding gives the path of the innermost entry that an offset stands in; empty for a comment.
-func holding(d *text.Doc, at int) string {
-	n := d.Root
-	for {
-		var in *text.Node
-		for _, i := range n.Items {
-			if e := d.Entry(i); e.From <= at && at < e.To {
-				in = i
-			}
-		}
-		if in == nil {
-			break
-		}
-		n = in
-	}
-	if n.Up == nil || n.Kind != text.Scalar && (at < n.KeyAt.From || at >= n.KeyAt.To) {
-		return ""
-	}
-	return d.Path(n)
 }

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"restlesscrate/internal/core/agree"
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/rollcall"
@@ -43,6 +44,22 @@ func heldEdits(ctx context.Context, h remote.Host, d *model.Deployment) (out []f
 		}
 	}
 	return out, nil
+}
+
+// agreements looks whether the values go together that the rulebook names, now that the server
+// has had its say. What cannot be read says nothing.
+func (s *Verifier) agreements(ctx context.Context, h remote.Host, srv model.Server) (out []finding.Finding) {
+	b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
+	if err != nil || len(b.Agree) == 0 {
+		return nil
+	}
+	for _, x := range agree.Check(b, srv.Variables, agree.Seen{Text: func(p tree.Path) ([]byte, bool) {
+		raw, err := deploy.ReadText(ctx, h, p)
+		return raw, err == nil
+	}}) {
+		out = append(out, x.Finding)
+	}
+	return out
 }
 
 // UnseenError is something that a person has done, and that the server's log says otherwise

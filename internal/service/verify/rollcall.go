@@ -206,6 +206,9 @@ func (s *Verifier) After(ctx context.Context, srv model.Server, run *deploy.Run,
 		return nil, nil, err
 	}
 	held, err := heldEdits(ctx, run.Host, d)
+	if err == nil {
+		held = append(held, s.agreements(ctx, run.Host, srv)...)
+	}
 	if err != nil {
 		return nil, nil, err
 	}

@@ -33,6 +33,7 @@ export function linkOf(r: Remedy, about?: string): Link | undefined {
       return tab('To the files', 'files');
     case 'show-text':
     case 'show-texts':
+    case 'set-text':
     case 'show-tweaks':
     case 'untweak':
       return tab('To the texts', 'texts');
