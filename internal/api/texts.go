@@ -46,6 +46,11 @@ type EditedText struct {
 	Note string `json:"note,omitempty"`
 }
 
+// Decision says whose values stay where the server and a new version both changed them.
+type Decision struct {
+	Keep map[string]Side `json:"keep" doc:"By PATH:KEY, or by PATH for all of a text; remembered once the deployment has run"`
+}
+
 // TweakOn is a tweak that holds on a server.
 type TweakOn struct {
 	ID    string `json:"id"`

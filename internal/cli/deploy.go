@@ -195,6 +195,7 @@ func (a deployCommands) deploymentCommand() *cli.Command {
 		{Name: "undo", Usage: "take a halted deployment back", UsageText: text("undo") + " [--with-data]", Flags: []cli.Flag{&cli.BoolFlag{Name: "with-data", Usage: "put the data folders that were copied back too"}}, Action: a.deploymentUndo},
 		{Name: "tick", Usage: "say that what a waiting deployment waits for is done; it goes on", UsageText: text("tick"), Action: a.deploymentTick, Flags: []cli.Flag{&cli.BoolFlag{Name: "unchecked", Usage: "do not look whether it shows on the server"}}},
 		{Name: "tidy", Usage: "clear what a done deployment could not clear on its server", UsageText: text("tidy"), Action: a.deploymentTidy},
+		{Name: "decide", Usage: "decide whose values stay where the server and a new version both changed them; drafts it anew", UsageText: text("decide") + " mine=PATH:KEY|theirs=PATH:KEY...", Action: a.deploymentDecide},
 		{Name: "discard", Usage: "give a draft up", UsageText: text("discard"), Action: a.deploymentDiscard},
 	}}
 }
@@ -319,6 +320,38 @@ func (a deployCommands) finish(ctx context.Context, cmd *cli.Command, do func(c 
 		return err
 	}
 	return a.printRan(cmd, d)
+}
+
+func (a deployCommands) deploymentDecide(ctx context.Context, cmd *cli.Command) error {
+	args, err := atLeast(cmd, 2, "a deployment and one or more decisions, such as mine=PATH:KEY")
+	if err != nil {
+		return err
+	}
+	keep, err := sides(args[1:])
+	if err != nil {
+		return err
+	}
+	server, number, ok := strings.Cut(args[0], "#")
+	n, err := strconv.Atoi(number)
+	if !ok || err != nil {
+		return wrongUsage("%q is not server#number; a shell may need quotes around it", args[0])
+	}
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	each, end := a.watch(cmd.Bool("json"))
+	d, err := c.Decide(ctx, server, n, api.Decision{Keep: keep}, each)
+	end()
+	if err != nil {
+		return err
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(d)
+	}
+	a.printDeployment(d)
+	fmt.Fprintf(a.Out, "\n%s takes the place of %s. restless deployment run %s runs it.\n", d.Name, args[0], d.Name)
+	return nil
 }
 
 func (a deployCommands) deploymentDiscard(ctx context.Context, cmd *cli.Command) error {

@@ -53,8 +53,8 @@ var commands = map[string]string{
 	"take-part":       "restless deploy SERVER CRATE… --with WITH",
 	"renew":           "restless deploy SERVER CRATE… --renew WITH",
 	"leave-data":      "restless deploy SERVER CRATE… --no-copy-data",
-	"keep-mine":       "restless deploy SERVER CRATE… --keep mine=WITH",
-	"keep-theirs":     "restless deploy SERVER CRATE… --keep theirs=WITH",
+	"keep-mine":       "restless deployment decide DEPLOYMENT mine=WITH",
+	"keep-theirs":     "restless deployment decide DEPLOYMENT theirs=WITH",
 
 	"stage-archive":  "restless stage ARCHIVE",
 	"show-archives":  "restless archive list",

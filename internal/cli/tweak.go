@@ -16,8 +16,12 @@ func keepFlag() cli.Flag {
 
 // keeps reads the options keep.
 func keeps(cmd *cli.Command) (map[string]api.Side, error) {
+	return sides(cmd.StringSlice("keep"))
+}
+
+func sides(given []string) (map[string]api.Side, error) {
 	var out map[string]api.Side
-	for _, word := range cmd.StringSlice("keep") {
+	for _, word := range given {
 		side, key, pair := strings.Cut(word, "=")
 		if !pair || side != string(api.Mine) && side != string(api.Theirs) || key == "" {
 			return nil, wrongUsage("%q is not mine=PATH:KEY or theirs=PATH:KEY", word)

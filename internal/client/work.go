@@ -118,6 +118,15 @@ func (c *DeploymentCalls) Draft(ctx context.Context, server string, n api.NewDra
 	return cancelled[api.Deployment](ctx, c.line, j, each)
 }
 
+// Decide says whose values stay, and drafts a deployment anew in the place of a draft.
+func (c *DeploymentCalls) Decide(ctx context.Context, server string, number int, d api.Decision, each Each) (api.Deployment, error) {
+	j, err := call[api.Job](ctx, c.line, http.MethodPost, deployment(server, number, "/decide"), d)
+	if err != nil {
+		return api.Deployment{}, err
+	}
+	return cancelled[api.Deployment](ctx, c.line, j, each)
+}
+
 func deployment(server string, number int, tail string) string {
 	return fmt.Sprintf("/servers/%s/deployments/%d%s", esc(server), number, tail)
 }

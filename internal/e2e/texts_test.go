@@ -77,10 +77,17 @@ func TestSettingsAreKeptOverUpdates(t *testing.T) {
 	weir("3", "# The weir\nrows: 9\nlamps: 2   # at night\nmotto: calm\n")
 	refused := s.fails(3, "blocked by 1 finding", "deploy", "fen", "weir@3", "--yes")
 	require.Contains(t, refused.out, "3 was shipped, the server has 4, and the new version 9")
-	require.Contains(t, refused.out, "restless deploy fen CRATE… --keep theirs="+weirs+":/rows")
+	require.Contains(t, refused.out, "restless deployment decide fen#4 theirs="+weirs+":/rows")
 	require.Equal(t, byHand, text(weirs))
-	s.must("deploy", "fen", "weir@3", "--keep", "theirs="+weirs+":/rows", "--yes")
+	s.must("deployment", "decide", "fen#4", "theirs="+weirs+":/rows")
+	s.must("deployment", "run", "fen#5", "--yes")
 	require.Equal(t, "# The weir\n# ours: four, since the flood\nrows: 9\nlamps: 2   # at night\nmotto: calm\n", text(weirs))
+
+	testbed.Write(t, filepath.Join(root, weirs), "rows: 10\nlamps: 2\nmotto: calm\n")
+	weir("4", "rows: 11\nlamps: 2\nmotto: calm\n")
+	out = s.must("deploy", "fen", "weir@4", "--yes")
+	require.Contains(t, out, "conflict-decided", "what was decided once is remembered")
+	require.Equal(t, "rows: 11\nlamps: 2\nmotto: calm\n", text(weirs))
 }
 
 func TestTweaksAreDoneAgainAfterUpdates(t *testing.T) {

@@ -98,6 +98,20 @@ func (s changing) changeOps(h huma.API) {
 			return s.Changes.Run(ctx, d, in.Body.Digest, accepts, actor, tell)
 		})
 	})
+	huma.Register(h, op(http.MethodPost, "/servers/{server}/deployments/{number}/decide", "decide-draft", "Decide whose values stay, and draft it anew in its place; a job", "deployments"), func(ctx context.Context, in *struct {
+		Numbered
+		Body api.Decision
+	}) (*accepted, error) {
+		d, err := s.Changes.Find(ctx, in.Server, in.Number)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		actor := actorOf(ctx)
+		return s.jobs().cancellable(ctx, "draft", in.Server, func(ctx context.Context, tell progress.Tell) (any, error) {
+			d, err := s.Changes.Decide(ctx, d, in.Body.Keep, actor, tell)
+			return deploymentRef{d.ID}, err
+		})
+	})
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/deployments/{number}/halt", "halt-deployment", "Stop a running deployment between two motions, to resume or undo it", "deployments"), func(ctx context.Context, in *Numbered) (*body[api.Deployment], error) {
 		d, err := s.Changes.Find(ctx, in.Server, in.Number)
 		if err == nil {

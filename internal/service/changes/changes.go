@@ -7,11 +7,13 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"sync"
 	"time"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/merge"
 	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
@@ -56,6 +58,7 @@ type Records interface {
 	Shrink(ctx context.Context) error
 	Finish(ctx context.Context, d model.Deployment, reported map[tree.Path]draft.Reported, untidy bool) error
 	SaveChoices(ctx context.Context, server int64, parts map[string][]string) error
+	KeepSides(ctx context.Context, server int64, sides map[string]merge.Side) error
 }
 
 // Hosts connects to servers.
@@ -142,6 +145,29 @@ func (s *Service) Draft(ctx context.Context, server string, ask requests.Ask, ac
 		s.recall.Keep(kept, d.ID)
 	}
 	return d, err
+}
+
+// Decide drafts a deployment anew with a decision where the server and a new version both
+// changed the same. The draft that was there before is given up once the new one is made.
+func (s *Service) Decide(ctx context.Context, d model.Deployment, keep map[string]merge.Side, actor string, tell progress.Tell) (model.Deployment, error) {
+	if d.State != model.Draft {
+		return d, WrongState(d, "decide")
+	}
+	ask, err := requests.Read(d.Ask)
+	if err != nil {
+		return d, err
+	}
+	all := maps.Clone(ask.Keep)
+	if all == nil {
+		all = map[string]merge.Side{}
+	}
+	maps.Copy(all, keep)
+	ask.Keep = all
+	next, err := s.Draft(ctx, d.Server, ask, d.Accepts, actor, tell)
+	if err != nil {
+		return d, err
+	}
+	return next, s.Discard(ctx, d)
 }
 
 // verifier finds out what came of deployments.

@@ -131,7 +131,7 @@ func (s driver) rememberParts(ctx context.Context, d model.Deployment) error {
 	if err != nil {
 		return err
 	}
-	return s.Records.SaveChoices(ctx, d.ServerID, ask.Parts)
+	return errors.Join(s.Records.SaveChoices(ctx, d.ServerID, ask.Parts), s.Records.KeepSides(ctx, d.ServerID, ask.Keep))
 }
 
 func blocked(d model.Deployment, open []finding.Finding) error {

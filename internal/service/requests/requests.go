@@ -35,6 +35,7 @@ type Records interface {
 	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
 	Marks(ctx context.Context, deployment int64) (deploy.Marks, error)
 	Choices(ctx context.Context, server int64) (map[string][]string, error)
+	KeptSides(ctx context.Context, server int64) (map[string]merge.Side, error)
 	DoneByHand(ctx context.Context, server int64) (map[model.HandKey]string, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
 }
@@ -184,7 +185,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		}
 	}
 	if err == nil {
-		err = kept(ask.Keep, req)
+		err = s.kept(ctx, srv, ask.Keep, req)
 	}
 	if err == nil && ask.Back == nil {
 		err = s.renewed(b, srv, req)

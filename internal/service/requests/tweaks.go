@@ -1,6 +1,7 @@
 package requests
 
 import (
+	"context"
 	"fmt"
 	"maps"
 	"regexp"
@@ -210,8 +211,13 @@ func versionOf(req *draft.Request, addon string) string {
 }
 
 // kept reads what was decided where both sides changed the same: PATH:KEY, and PATH alone for
-// all of a text.
-func kept(keep map[string]merge.Side, req *draft.Request) error {
+// all of a text. What was decided once holds until it is decided otherwise.
+func (s *Maker) kept(ctx context.Context, srv model.Server, now map[string]merge.Side, req *draft.Request) error {
+	keep, err := s.Records.KeptSides(ctx, srv.ID)
+	if err != nil {
+		return err
+	}
+	maps.Copy(keep, now)
 	for word, side := range keep {
 		if side != merge.Mine && side != merge.Theirs {
 			return fault.New(fault.Usage, "bad-keep", "%q is kept of %s; it is %s or %s", side, word, merge.Mine, merge.Theirs)

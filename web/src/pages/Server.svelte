@@ -10,6 +10,7 @@
   import Running from '../lib/server/Running.svelte';
   import Tabs from '../lib/server/Tabs.svelte';
   import Timeline from '../lib/server/Timeline.svelte';
+  import Texts from '../lib/texts/Texts.svelte';
   import { reachedBy, standing } from '../lib/standing';
   import Button from '../lib/ui/Button.svelte';
   import Head from '../lib/ui/Head.svelte';
@@ -44,6 +45,8 @@
     <Running server={name} />
   {:else if tab === 'files'}
     <Files server={name} />
+  {:else if tab === 'texts'}
+    <Texts server={name} />
   {:else if tab === 'timeline'}
     <Timeline server={name} />
   {:else if tab === 'about'}

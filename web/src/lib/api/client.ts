@@ -36,6 +36,11 @@ export type Standing = Schemas['Standing'];
 export type Acted = Schemas['Acted'];
 export type LogLine = Schemas['LogLine'];
 export type Place = Schemas['Place'];
+export type TextShown = Schemas['TextShown'];
+export type TextValue = Schemas['TextValue'];
+export type TextFinding = Schemas['TextFinding'];
+export type TweakOn = Schemas['TweakOn'];
+export type Found = Schemas['Found'];
 
 /** A refusal of the service, in its own words. */
 export class Refusal extends Error {

@@ -34,6 +34,29 @@ export const files = (server: string) => ({
   queryFn: () => ok(api.GET('/servers/{server}/files', { params: { path: { server } } })).then((p) => p.items)
 });
 
+export const texts = (server: string, all: boolean) => ({
+  queryKey: ['texts', server, all],
+  queryFn: () =>
+    ok(api.GET('/servers/{server}/texts', { params: { path: { server }, query: { all } } })).then(
+      (p) => p.items
+    )
+});
+
+export const text = (server: string, path: string, reveal: boolean) => ({
+  queryKey: ['text', server, path, reveal],
+  queryFn: () =>
+    ok(api.GET('/servers/{server}/text', { params: { path: { server }, query: { path, reveal } } })),
+  // What is being edited is not replaced under a person's hands.
+  refetchOnWindowFocus: false,
+  retry: false
+});
+
+export const tweaks = (server: string) => ({
+  queryKey: ['tweaks', server],
+  queryFn: () =>
+    ok(api.GET('/servers/{server}/tweaks', { params: { path: { server } } })).then((p) => p.items)
+});
+
 export const history = (server: string, path: string) => ({
   queryKey: ['history', server, path],
   queryFn: () =>

@@ -5,6 +5,7 @@
   import Button from '../ui/Button.svelte';
   import FindingRow from '../ui/FindingRow.svelte';
   import Tick from '../ui/Tick.svelte';
+  import DecideSides from './DecideSides.svelte';
   import { acceptedBy, alreadyAccepted, canTick, keyOf } from './accepting';
 
   let {
@@ -44,6 +45,8 @@
           <span class="label">ticked by {acceptedBy(d, f)}</span>
         {:else if f.level === 'block' && alreadyAccepted(d, f)}
           <span class="label">accepted by {acceptedBy(d, f)}</span>
+        {:else if f.code === 'settings-conflict' && d.state === 'draft'}
+          <DecideSides deployment={d} finding={f} />
         {:else if f.level === 'block' && d.state === 'draft'}
           <span class="label">cannot be accepted</span>
         {/if}

@@ -8,6 +8,7 @@
     ['add-ons', 'Add-ons'],
     ['running', 'Running'],
     ['files', 'Files'],
+    ['texts', 'Texts'],
     ['timeline', 'Timeline'],
     ['about', 'About']
   ];

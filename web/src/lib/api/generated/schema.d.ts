@@ -695,6 +695,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/deployments/{number}/decide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Decide whose values stay, and draft it anew in its place; a job */
+        post: operations["decide-draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/deployments/{number}/halt": {
         parameters: {
             query?: never;
@@ -1501,6 +1518,12 @@ export interface components {
             /** @description Staging one of these again mends it; none: it is a kept copy of a server's file, or was made */
             archives: string[];
             digest: string;
+        };
+        Decision: {
+            /** @description By PATH:KEY, or by PATH for all of a text; remembered once the deployment has run */
+            keep: {
+                [key: string]: string;
+            };
         };
         Deployment: {
             accepted: components["schemas"]["Accepted"][];
@@ -2571,6 +2594,7 @@ export interface components {
             do: string;
             except?: string[] | null;
             format?: string;
+            hidden?: boolean;
             item?: string;
             key?: string;
             make?: boolean;
@@ -4369,6 +4393,45 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "decide-draft": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                server: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Decision"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
             };
             /** @description Error */
             default: {
