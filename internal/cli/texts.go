@@ -150,7 +150,7 @@ func (a textCommands) value(cmd *cli.Command, server string, t api.TextShown, pa
 			fmt.Fprintf(a.Out, "  beside it: %s\n", strings.TrimSpace(line))
 		}
 		if v.Doubled > 1 && !v.Counts {
-			fmt.Fprintf(a.Out, "  its name stands %s here; another one counts\n", words.Count(v.Doubled, "time"))
+			fmt.Fprintf(a.Out, "  its name stands %s here; most readers take another one\n", words.Count(v.Doubled, "time"))
 		}
 	}
 	if found > 0 {

@@ -18,14 +18,16 @@ func pages(t *testing.T, s *service, root string) [][2]string {
 	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
 	s.stage(stall("0.5.0", map[string]string{"drum.txt": "boom boom"}))
 	s.must("deploy", "lantern", "drum-tent@0.4.0", "--yes")
+	testbed.Write(t, filepath.Join(root, "fair.conf"), "; how bright, 1-60\nlamps = 40\nmusic = soft   ; one of soft, loud\ndoors = on\npassword = changeme\n")
+	s.must("tweak", "set", "lantern", "fair.conf", "/lamps", "41", "--yes")
 	testbed.Write(t, filepath.Join(root, "stalls/drum-tent/stall.lf"), "changed by hand")
 	s.must("deploy", "lantern", "drum-tent@0.5.0", "--draft")
 	var crates []api.Crate
 	s.get(&crates, "crate", "list")
 	return [][2]string{
-		{"/", "changed outside, as lantern#2 saw"}, {"/servers/lantern", "0.5.0 is staged"}, {"/servers/lantern/files", "stalls/drum-tent/stall.lf"},
-		{"/servers/lantern/timeline", "Take back"}, {"/servers/lantern/about", "Found out"}, {"/servers/lantern/deployments/1", "every size checked"},
-		{"/servers/lantern/deployments/2", "I accept this"}, {"/staging", "drum-tent"}, {"/crates/" + crates[0].Digest, "Left out"},
+		{"/", "changed outside, as lantern#3 saw"}, {"/servers/lantern", "0.5.0 is staged"}, {"/servers/lantern/files", "stalls/drum-tent/stall.lf"},
+		{"/servers/lantern/timeline", "Take back"}, {"/servers/lantern/texts", "Tweaks that hold here"}, {"/servers/lantern/texts?text=fair.conf", "how bright, 1-60"}, {"/servers/lantern/about", "Found out"}, {"/servers/lantern/deployments/1", "every size checked"},
+		{"/servers/lantern/deployments/3", "I accept this"}, {"/staging", "drum-tent"}, {"/crates/" + crates[0].Digest, "Left out"},
 		{"/deployments", "lantern#1"}, {"/rulebooks", "Lanternfall"}, {"/rulebooks/lanternfall", "Its text"}, {"/make-rulebook", "A server of it"}, {"/nowhere", "There is no such page"},
 	}
 }

@@ -34,7 +34,7 @@
         >{s.server.rulebook} · {reachedBy(s.server.transport)}</span
       >
     {/snippet}
-    <Button kind="main" onclick={() => (deploying = true)}>Deploy…</Button>
+    <Button kind={tab === 'texts' ? 'plain' : 'main'} onclick={() => (deploying = true)}>Deploy…</Button>
   </Head>
   <Tabs server={name} at={tab} figures={{ 'add-ons': s.addons.length, files: s.files }} />
   {#if s.open}<OpenDeployment deployment={s.open} />{/if}

@@ -119,7 +119,7 @@
       {/if}
       {#key `${t.digest} ${reveal}`}<div {@attach editing} class="min-h-40"></div>{/key}
     </div>
-    <div class="min-w-0">
+    <div class="min-w-0 max-lg:order-first">
       {#if t.values.length}
         <div class="mb-2"><Filter bind:find label="Find a value" /></div>
         <div class="box max-h-[64vh] overflow-y-auto">
@@ -157,7 +157,7 @@
       >{doc !== undefined
         ? 'The text is edited.'
         : changes.length
-          ? `${count(changes.length, 'value')} changed`
+          ? `${count(changes.length, 'value')} changed.`
           : 'Nothing is changed yet.'} Nothing is written before the draft is run.</span
     >
     {#if changes.length && doc === undefined}<Button kind="quiet" onclick={() => (typed = {})}

@@ -25,7 +25,7 @@
 </script>
 
 <div
-  class="row grid grid-cols-[minmax(0,1fr)_minmax(0,150px)] items-start gap-x-3 px-3 py-2"
+  class="row grid grid-cols-[minmax(0,1fr)_minmax(0,180px)] items-start gap-x-3 px-3 py-2"
   class:changed={typed !== undefined}
   data-value={v.path}
 >
@@ -39,7 +39,7 @@
     {#if label.above}<span class="reason">in {label.above}</span>{/if}
     {#if v.comment}<div class="reason line-clamp-3 [overflow-wrap:anywhere]">{v.comment}</div>{/if}
     {#if v.doubled && !v.counts}<div class="reason">
-        It stands here {v.doubled} times; another one counts.
+        It stands here {v.doubled} times; most readers take another one.
       </div>{/if}
   </div>
   <div class="min-w-0">
@@ -75,7 +75,7 @@
           aria-invalid={trouble !== ''}
           autocomplete="off"
           disabled={fixed}
-          placeholder={asked.how === 'secret' ? 'not shown; type a new one' : ''}
+          placeholder={asked.how === 'secret' ? 'not shown' : ''}
           value={asked.how === 'secret' ? (typed ?? '') : now}
           oninput={(e) =>
             asked.how === 'secret' && e.currentTarget.value === ''
