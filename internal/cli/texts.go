@@ -170,6 +170,14 @@ func or(a, b string) string {
 	return b
 }
 
+// meantPath asks after the path that a person may have meant.
+func meantPath(path string, all []string) string {
+	if n := words.Nearest(path, all); n != "" {
+		return "\n  there is " + n + "; is that meant?"
+	}
+	return ""
+}
+
 // base is the file beside a fetched text that keeps what it was.
 func base(file string) string { return file + ".as-fetched" }
 

@@ -224,6 +224,8 @@ func (m *emitting) startIt(e *emitter) {
 	switch {
 	case m.power.start:
 		reason = "from the log since the start, and the console where it tells"
+	case len(m.power.reloads) > 0 && m.textsAlone():
+		return // nothing that loads has changed
 	case len(m.power.reloads) > 0:
 		reason = "from the log since the reload, and the console where it tells"
 	case m.placedAlone():
@@ -232,6 +234,11 @@ func (m *emitting) startIt(e *emitter) {
 		return // nothing of this deployment shows before a start
 	}
 	e.step(Step{Phase: Proof, Verb: CallRoll, What: "what has loaded", Reason: reason})
+}
+
+// textsAlone tells whether nothing changes but values of texts.
+func (m *emitting) textsAlone() bool {
+	return len(m.req.Tweaks)+len(m.req.Puts)+len(m.req.Untweak) > 0 && len(m.req.Wanted)+len(m.req.Remove)+len(m.req.Toggles)+len(m.req.Back) == 0
 }
 
 // placedAlone tells whether a server that runs takes everything as it is placed.

@@ -83,6 +83,10 @@ func (g *goals) tweaks(req *Request) {
 		at := g.text(req, w.Path)
 		k := w.Tweaked
 		if w.Instead != "" {
+			if i := slices.IndexFunc(at.tweaks, func(o Tweaked) bool { return o.ID == w.Instead }); i >= 0 && at.tweaks[i].Undo != nil && !at.tweaks[i].Off {
+				// First back to what was there before any of them, so that this is where the new one leads back to.
+				at.edits = append(at.edits, Edit{Op: *at.tweaks[i].Undo, Addon: k.Addon, Why: "in place of " + w.Instead})
+			}
 			at.tweaks = slices.DeleteFunc(at.tweaks, func(o Tweaked) bool { return o.ID == w.Instead })
 		}
 		at.tweaks = slices.DeleteFunc(at.tweaks, func(o Tweaked) bool { return o.ID == k.ID })

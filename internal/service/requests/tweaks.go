@@ -93,7 +93,7 @@ func (s *Maker) tweaks(b *rulebook.Book, srv model.Server, ask *Ask, req *draft.
 			return "", fault.New(fault.Usage, "no-such-addon", "%s is not on %s, so a tweak cannot go with it", t.For, srv.Name).By(finding.ShowAddons.On(srv.Name))
 		}
 		k.ID = draft.TweakID(t.Path, k.Tweak)
-		req.Tweaks = append(req.Tweaks, draft.TweakWish{Path: t.Path, Tweaked: k})
+		req.Tweaks = append(req.Tweaks, draft.TweakWish{Path: t.Path, Tweaked: k, Instead: instead(req.Ledger[t.Path], k)})
 		titles = append(titles, fmt.Sprintf("%s: it %s", t.Path, t.Tweak))
 	}
 	for _, id := range ask.Untweak {
@@ -105,6 +105,16 @@ func (s *Maker) tweaks(b *rulebook.Book, srv model.Server, ask *Ask, req *draft.
 		titles = append(titles, fmt.Sprintf("take back %s of %s", k.ID, p))
 	}
 	return words.Few(titles), nil
+}
+
+// instead gives the tweak that sets the same value already, in whose place a new one comes.
+func instead(row draft.Row, k draft.Tweaked) string {
+	for _, o := range row.Tweaks {
+		if k.Tweak.Do == tweak.Set && o.Tweak.Do == tweak.Set && o.Tweak.At == k.Tweak.At && o.If == k.If && o.ID != k.ID {
+			return o.ID
+		}
+	}
+	return ""
 }
 
 // there tells whether an add-on is on the server or comes with the request.

@@ -46,6 +46,16 @@ func heldEdits(ctx context.Context, h remote.Host, d *model.Deployment) (out []f
 	return out, nil
 }
 
+// lookAgain is what is done after a deployment that calls no roll and has edited texts.
+func (s *Verifier) lookAgain(ctx context.Context, srv model.Server, run *deploy.Run, d *model.Deployment) error {
+	if !slices.ContainsFunc(d.Draft.Changes, func(c draft.Change) bool { return len(c.Edits) > 0 }) {
+		return nil
+	}
+	held, err := heldEdits(ctx, run.Host, d)
+	d.Aftermath = append(held, s.agreements(ctx, run.Host, srv)...)
+	return err
+}
+
 // agreements looks whether the values go together that the rulebook names, now that the server
 // has had its say. What cannot be read says nothing.
 func (s *Verifier) agreements(ctx context.Context, h remote.Host, srv model.Server) (out []finding.Finding) {

@@ -167,7 +167,7 @@ func (s *Verifier) FindingsOf(ctx context.Context, srv model.Server, roll rollca
 // deployment's add-ons did not load.
 func (s *Verifier) After(ctx context.Context, srv model.Server, run *deploy.Run, p Listener, d *model.Deployment, changes []draft.Change) (call *model.RollCall, failed []string, err error) {
 	if !d.Draft.CallsRoll() {
-		return nil, nil, nil
+		return nil, nil, s.lookAgain(ctx, srv, run, d)
 	}
 	book, _, err := s.Catalog.Book(ctx, srv.Rulebook)
 	if err != nil {
@@ -206,12 +206,10 @@ func (s *Verifier) After(ctx context.Context, srv model.Server, run *deploy.Run,
 		return nil, nil, err
 	}
 	held, err := heldEdits(ctx, run.Host, d)
-	if err == nil {
-		held = append(held, s.agreements(ctx, run.Host, srv)...)
-	}
 	if err != nil {
 		return nil, nil, err
 	}
+	held = append(held, s.agreements(ctx, run.Host, srv)...)
 	log, err := p.LogSince(ctx, since)
 	if err != nil {
 		return nil, nil, err
