@@ -76,11 +76,19 @@ func (s *Server) textOps(h huma.API) {
 }
 
 func wireTweak(p tree.Path, k draft.Tweaked) api.TweakOn {
-	w := api.TweakOn{ID: k.ID, Path: string(p), Does: "it " + k.Tweak.String(), For: k.Addon, If: k.If, Off: k.Off, From: k.From, Note: k.Note, At: k.Tweak.At}
+	w := api.TweakOn{ID: k.ID, Path: insideOf(p, k.Inside), Does: "it " + k.Tweak.String(), For: k.Addon, If: k.If, Off: k.Off, From: k.From, Note: k.Note, At: k.Tweak.At}
 	if !k.Tweak.Hidden && !text.SecretPath(k.Tweak.At) {
 		w.Value = k.Tweak.Value
 	}
 	return w
+}
+
+// insideOf is the path of a text, in a packed file too.
+func insideOf(p tree.Path, inside string) string {
+	if inside == "" {
+		return string(p)
+	}
+	return string(p) + "!/" + inside
 }
 
 func wireLint(list []lint.Finding) []api.TextFinding {

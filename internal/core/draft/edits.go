@@ -7,6 +7,7 @@ import (
 	"maps"
 	"reflect"
 	"slices"
+	"strings"
 
 	"github.com/aymanbagabas/go-udiff"
 
@@ -104,7 +105,7 @@ func (m *decider) text(g *goals, e *edited) {
 		c.After = tree.Nothing
 	}
 	c.reason = reasons(done)
-	m.edits = append(m.edits, edit{change: c, diff: m.diff(e.path, before, after), after: after})
+	m.edits = append(m.edits, edit{change: c, diff: m.shownDiff(e.path, before, after), after: after})
 	m.all = append(m.all, *c.Change)
 	m.names(e, after)
 }
@@ -180,6 +181,25 @@ type edit struct {
 	change
 	diff  string
 	after []byte
+}
+
+// shownDiff shows what changes in a text, or in the texts inside a packed file.
+func (m *decider) shownDiff(p tree.Path, before, after []byte) string {
+	if !settings.Packed(after) || !settings.Packed(before) {
+		if !mergeable(after) || settings.Packed(after) {
+			return ""
+		}
+		return m.diff(p, before, after)
+	}
+	var out strings.Builder
+	for _, name := range settings.Differing(before, after) {
+		was, _ := settings.Member(before, name) // nothing where it is new
+		is, err := settings.Member(after, name)
+		if _, isText := text.EncodingOf(is); err == nil && isText {
+			out.WriteString(m.diff(p+tree.Path("!/"+name), was, is))
+		}
+	}
+	return out.String()
 }
 
 // hidden tells which values of a text are secret.

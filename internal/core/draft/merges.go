@@ -31,7 +31,7 @@ func (g *goals) merges(req *Request) {
 	for _, w := range req.Wanted {
 		for _, f := range w.Files {
 			goal := g.goals[f.Path]
-			if goal == nil || goal.back != nil || f.Overlay || goal.after.Digest != f.Digest || f.Size > LongestMerge {
+			if goal == nil || goal.back != nil || f.Overlay || goal.after.Digest != f.Digest || f.Size > LongestMerge && len(req.Ledger[f.Path].Tweaks) == 0 {
 				continue
 			}
 			row := req.Ledger[f.Path]
@@ -87,7 +87,8 @@ func (m *decider) merge(g *goals, goal *goal, s shipped) {
 		base, knownBase = nil, true
 	}
 	wished := g.texts[p]
-	if !known || !knownBase || !isText(now) || !isText(base) {
+	if !known || !knownBase || !mergeable(now) || !mergeable(base) {
+		m.tweaksGo(p, row)
 		if wished != nil && len(wished.edits) > 0 {
 			m.refuse("text-is-put", p, "Deploy the two one after the other.", "%s is put by this deployment, and it would be changed too.", p)
 		}
@@ -127,9 +128,18 @@ func addonOf(claims []Claim) string {
 	return claims[len(claims)-1].Addon
 }
 
-func isText(raw []byte) bool {
+// mergeable tells whether bytes are a text, or packed files in which there may be some.
+func mergeable(raw []byte) bool {
 	_, ok := text.EncodingOf(raw)
-	return ok
+	return ok || settings.Packed(raw)
+}
+
+// tweaksGo tells of tweaks that an update would take away: its bytes cannot be merged.
+func (m *decider) tweaksGo(p tree.Path, row Row) {
+	if len(row.Tweaks) > 0 {
+		m.report(finding.Block, "tweaks-go", p, "Take the tweaks back first, or accept that they go with the old text.",
+			"%s is replaced as a whole, and %s that hold on it would be gone: it is no text, or too long, or what was shipped before is not in the stockroom.", p, words.Count(len(row.Tweaks), "tweak"))
+	}
 }
 
 // again gives the tweaks of a text as edits of its new version, and says of each what becomes
@@ -139,18 +149,18 @@ func (m *decider) again(e *edited, row Row, now []byte) (out []Edit) {
 		if k.Off || !slices.ContainsFunc(e.tweaks, func(o Tweaked) bool { return o.ID == k.ID }) {
 			continue
 		}
-		_, undo, err := settings.Apply(now, settings.Tweaked(k.Tweak))
+		_, undo, err := settings.Apply(now, k.op())
 		switch {
 		case err != nil:
 			m.report(finding.Warn, "tweak-unfit", e.path, "Look at the new text, and make the change anew or take it back.",
-				"%s %s: that does not fit the new version any more, whose text stands as it is there: %v.", k.ID, k.Tweak, err).By(finding.Untweak.With(k.ID))
+				"%s (%s) does not fit the new version any more, whose text stands as it is there: %v.", k.ID, k.Does(), err).By(finding.Untweak.With(k.ID))
 			continue
 		case undo.Do == "":
-			m.report(finding.Note, "tweak-needless", e.path, "It can be taken off the list.", "%s %s: the new version says so by itself.", k.ID, k.Tweak).By(finding.Untweak.With(k.ID))
+			m.report(finding.Note, "tweak-needless", e.path, "It can be taken off the list.", "%s (%s): the new version says so by itself.", k.ID, k.Does()).By(finding.Untweak.With(k.ID))
 		default:
-			m.report(finding.Note, "tweak-again", e.path, "", "%s %s: done again to the new version.", k.ID, k.Tweak)
+			m.report(finding.Note, "tweak-again", e.path, "", "%s (%s): done again to the new version.", k.ID, k.Does())
 		}
-		out = append(out, Edit{Op: settings.Tweaked(k.Tweak), Addon: k.Addon, Why: k.ID + " again", Tweak: k.ID})
+		out = append(out, Edit{Op: k.op(), Addon: k.Addon, Why: k.ID + " again", Tweak: k.ID})
 	}
 	return out
 }

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"maps"
+	"path"
 	"slices"
 
 	"restlesscrate/internal/core/finding"
@@ -21,8 +22,10 @@ import (
 type Tweaked struct {
 	ID    string      `json:"id"` // see [TweakID]
 	Tweak tweak.Tweak `json:"tweak"`
-	Addon string      `json:"addon,omitempty"` // for which it is, and with which it goes; empty for a person's own
-	Note  string      `json:"note,omitempty"`  // why, in a person's words
+	// Inside is the file inside a packed one that it is about.
+	Inside string `json:"inside,omitempty"`
+	Addon  string `json:"addon,omitempty"` // for which it is, and with which it goes; empty for a person's own
+	Note   string `json:"note,omitempty"`  // why, in a person's words
 	// From is where the value comes from, such as {game}; it is written again when that
 	// changes. Empty where a person gave the value.
 	From string `json:"from,omitempty"`
@@ -32,6 +35,16 @@ type Tweaked struct {
 	Off  bool         `json:"off,omitempty"`
 	Undo *settings.Op `json:"undo,omitempty"`
 }
+
+// op is the change that the tweak makes.
+func (k Tweaked) op() settings.Op {
+	op := settings.Tweaked(k.Tweak)
+	op.Inside = k.Inside
+	return op
+}
+
+// Does says what it does, as a person reads it behind the name of its text.
+func (k Tweaked) Does() string { return k.op().What() }
 
 // TweakID names a tweak of a text. It is the same for the same tweak of the same text.
 func TweakID(p tree.Path, t tweak.Tweak) string {
@@ -94,10 +107,10 @@ func (g *goals) tweaks(req *Request) {
 		at.tweaks = append(at.tweaks, k)
 		if k.Off {
 			g.findings = append(g.findings, finding.Finding{Level: finding.Note, Code: "tweak-waits", Path: w.Path,
-				What: fmt.Sprintf("%s is done once %s is on the server: it %s.", k.ID, k.If, k.Tweak)})
+				What: fmt.Sprintf("%s is done once %s is on the server: %s.", k.ID, k.If, k.Does())})
 			continue
 		}
-		at.edits = append(at.edits, Edit{Op: settings.Tweaked(k.Tweak), Addon: k.Addon, Why: cmp.Or(k.Note, "as you wish"), Tweak: k.ID})
+		at.edits = append(at.edits, Edit{Op: k.op(), Addon: k.Addon, Why: cmp.Or(k.Note, "as you wish"), Tweak: k.ID})
 	}
 }
 
@@ -132,7 +145,7 @@ func (g *goals) tweaked(req *Request, p tree.Path, k Tweaked) {
 		if off && k.Undo != nil {
 			at.edits = append(at.edits, Edit{Op: *k.Undo, Addon: k.Addon, Why: why})
 		} else if !off {
-			at.edits = append(at.edits, Edit{Op: settings.Tweaked(k.Tweak), Addon: k.Addon, Why: why, Tweak: k.ID})
+			at.edits = append(at.edits, Edit{Op: k.op(), Addon: k.Addon, Why: why, Tweak: k.ID})
 		}
 	}
 	switch {
@@ -151,21 +164,26 @@ func (g *goals) tweaked(req *Request, p tree.Path, k Tweaked) {
 
 // formats gives every tweak the format of its text, where nobody has named one.
 func (e *edited) formats(before []byte) {
-	var guess text.Format
+	guess := func(inside string) text.Format {
+		if inside == "" {
+			return text.Guess(e.path.Base(), before)
+		}
+		member, err := settings.Member(before, inside)
+		if err != nil {
+			return text.Lines // it is said where the edit is done
+		}
+		return text.Guess(path.Base(inside), member)
+	}
 	for i := range e.edits {
-		t := e.edits[i].Op.Tweak
-		if t == nil || t.Format != "" {
-			continue
+		op := &e.edits[i].Op
+		if op.Tweak != nil && op.Tweak.Format == "" {
+			known := inFormat(*op.Tweak, guess(op.Inside))
+			op.Tweak = &known
 		}
-		if guess == "" {
-			guess = text.Guess(e.path.Base(), before)
-		}
-		known := inFormat(*t, guess)
-		e.edits[i].Op.Tweak = &known
 	}
 	for i := range e.tweaks {
-		if e.tweaks[i].Tweak.Format == "" && guess != "" {
-			e.tweaks[i].Tweak = inFormat(e.tweaks[i].Tweak, guess)
+		if k := &e.tweaks[i]; k.Tweak.Format == "" {
+			k.Tweak = inFormat(k.Tweak, guess(k.Inside))
 		}
 	}
 }
@@ -204,7 +222,7 @@ func (m *decider) tweaksDone(e *edited, done []Edit) {
 		if !known {
 			e.tweaks = slices.DeleteFunc(e.tweaks, func(k Tweaked) bool { return k.ID == x.Tweak })
 		}
-		m.report(finding.Note, "tweak-idle", e.path, "", "Nothing has to be done for %s: %s says so already.", x.Op.Tweak, e.path)
+		m.report(finding.Note, "tweak-idle", e.path, "", "Nothing has to be done: %s says so already (%s).", e.path, x.Op.What())
 	}
 }
 

@@ -71,6 +71,7 @@ func tweakScenes() map[string]pair {
 		"tweak-again":       {board("rows = 3\n", "rows = 4\n", "rows = 3\nlamps = 1\n", holds(setting("/rows", "4"))), merged},
 		"tweak-needless":    {board("rows = 3\n", "rows = 4\n", "rows = 4\nlamps = 1\n", holds(setting("/rows", "4"))), merged},
 		"tweak-unfit":       {board("rows = 3\n", "rows = 4\n", "lamps = 1\n", holds(setting("/rows", "4"))), merged},
+		"tweaks-go":         {board("rows = 3\n", "rows = 4\n", "rows = 3\nlamps = 1\n", holds(setting("/rows", "4")), func(_ *fair, r *Request) { r.Shipped = nil }), board("rows = 3\n", "rows = 4\n", "rows = 3\nlamps = 1\n", holds(setting("/rows", "4")))},
 		"tweak-idle":        {both(ini, tweaks(setting("/rows", "3"))), both(ini, tweaks(setting("/rows", "4")))},
 		"tweak-waits":       {both(ini, tweaks(setting("/rows", "4"), func(k *Tweaked) { k.If = "absent" })), both(ini, tweaks(setting("/rows", "4"), func(k *Tweaked) { k.If = "lamp" }))},
 		"tweak-unwritable":  {both(ini, tweaks(setting("/none", "3"))), both(ini, tweaks(setting("/rows", "4")))},

@@ -60,6 +60,8 @@ type Op struct {
 	// With TweakIt and MergeIt, which are about no list.
 	Tweak *tweak.Tweak `json:"tweak,omitempty"`
 	Merge *Merging     `json:"merge,omitempty"`
+	// Inside is the file inside a packed one that Tweak or Merge is about.
+	Inside string `json:"inside,omitempty"`
 }
 
 // Hunk is the lines that a change left, with the line above and below, and what
@@ -74,6 +76,9 @@ type Hunk struct {
 // is not written to. Errors wrap [ErrNoList] or are a *[SyntaxError], or say why
 // the name cannot be written in this form.
 func Apply(text []byte, op Op) (after []byte, undo Op, err error) {
+	if op.Inside != "" {
+		return inside(text, op)
+	}
 	if op.Tweak != nil || op.Merge != nil {
 		return whole(text, op)
 	}

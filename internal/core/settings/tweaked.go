@@ -29,6 +29,8 @@ func Tweaked(t tweak.Tweak) Op { return Op{Do: TweakIt, Tweak: &t} }
 // What says what a change does, as a person reads it.
 func (op Op) What() string {
 	switch {
+	case op.Tweak != nil && op.Inside != "":
+		return "in " + op.Inside + " it " + op.Tweak.String()
 	case op.Tweak != nil:
 		return "it " + op.Tweak.String()
 	case op.Merge != nil:
@@ -46,6 +48,15 @@ func (e *OpenError) Error() string {
 
 // Merge merges a server's text with the new version, in the encoding that it has.
 func (m Merging) Merge(raw []byte) (merge.Result, error) {
+	switch {
+	case len(raw) == 0 && len(m.Was) == 0: // it is put for the first time
+		return merge.Result{Text: m.Now}, nil
+	case len(m.Now) == 0 && Packed(m.Was): // and taken away again
+		return merge.Result{}, nil
+	}
+	if Packed(m.Was) && Packed(m.Now) && Packed(raw) {
+		return m.mergePacked(raw)
+	}
 	enc, base, mine, theirs, err := m.decoded(raw)
 	if err != nil {
 		return merge.Result{}, err
@@ -117,5 +128,8 @@ func (m *Merging) apply(raw []byte) ([]byte, Op, error) {
 		return raw, Op{}, nil
 	}
 	back := Merging{Format: m.Format, Was: m.Now, Now: m.Was, Keep: map[string]merge.Side{merge.Everywhere: merge.Theirs}}
+	if Packed(raw) || Packed(r.Text) { // its bytes are no lines
+		return r.Text, Op{Do: MergeIt, Merge: &back}, nil
+	}
 	return r.Text, Op{Do: MergeIt, Merge: &back, Hunk: hunk(r.Text, raw)}, nil
 }

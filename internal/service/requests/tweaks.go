@@ -80,7 +80,9 @@ func (s *Maker) tweaks(b *rulebook.Book, srv model.Server, ask *Ask, req *draft.
 		if err := t.Tweak.Check(); err != nil {
 			return "", fault.New(fault.Usage, "bad-tweak", "%s: %v", t.Path, err)
 		}
-		k := draft.Tweaked{Tweak: t.Tweak, Note: t.Note, From: t.From}
+		outer, inside, _ := strings.Cut(string(t.Path), "!/")
+		at := tree.Path(outer)
+		k := draft.Tweaked{Tweak: t.Tweak, Inside: inside, Note: t.Note, From: t.From}
 		if r, ok := b.TextRule(t.Path); ok && k.Tweak.Format == "" {
 			k.Tweak.Format = r.Format
 		}
@@ -93,7 +95,7 @@ func (s *Maker) tweaks(b *rulebook.Book, srv model.Server, ask *Ask, req *draft.
 			return "", fault.New(fault.Usage, "no-such-addon", "%s is not on %s, so a tweak cannot go with it", t.For, srv.Name).By(finding.ShowAddons.On(srv.Name))
 		}
 		k.ID = draft.TweakID(t.Path, k.Tweak)
-		req.Tweaks = append(req.Tweaks, draft.TweakWish{Path: t.Path, Tweaked: k, Instead: instead(req.Ledger[t.Path], k)})
+		req.Tweaks = append(req.Tweaks, draft.TweakWish{Path: at, Tweaked: k, Instead: instead(req.Ledger[at], k)})
 		titles = append(titles, fmt.Sprintf("%s: it %s", t.Path, t.Tweak))
 	}
 	for _, id := range ask.Untweak {
@@ -110,7 +112,7 @@ func (s *Maker) tweaks(b *rulebook.Book, srv model.Server, ask *Ask, req *draft.
 // instead gives the tweak that sets the same value already, in whose place a new one comes.
 func instead(row draft.Row, k draft.Tweaked) string {
 	for _, o := range row.Tweaks {
-		if k.Tweak.Do == tweak.Set && o.Tweak.Do == tweak.Set && o.Tweak.At == k.Tweak.At && o.If == k.If && o.ID != k.ID {
+		if k.Tweak.Do == tweak.Set && o.Tweak.Do == tweak.Set && o.Tweak.At == k.Tweak.At && o.If == k.If && o.Inside == k.Inside && o.ID != k.ID {
 			return o.ID
 		}
 	}

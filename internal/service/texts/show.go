@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/propose"
 	"restlesscrate/internal/core/text"
@@ -57,13 +58,19 @@ func (s *Service) Show(ctx context.Context, server string, p tree.Path, reveal b
 	if err != nil {
 		return Shown{}, err
 	}
-	rows, err := s.Records.LedgerOf(ctx, se.srv.ID, nil, []tree.Path{p})
+	outer, inside, _ := strings.Cut(string(p), "!/")
+	rows, err := s.Records.LedgerOf(ctx, se.srv.ID, nil, []tree.Path{tree.Path(outer)})
 	if err != nil {
 		return Shown{}, err
 	}
+	row := rows[tree.Path(outer)]
+	row.Tweaks = slices.DeleteFunc(slices.Clone(row.Tweaks), func(k draft.Tweaked) bool { return k.Inside != inside })
+	if inside != "" { // what was put is the packed file
+		row.State, row.Claims = tree.State{}, nil
+	}
 	rule, ruled := se.book.TextRule(p)
 	out := Shown{Text: Text{Path: p, Size: int64(len(raw)), Modified: info.Modified, Format: rule.Format, About: rule.About, Settings: ruled, Rewritten: rule.Rewritten}, Digest: tree.Sum(raw)}
-	ok, err := se.about(ctx, &out.Text, raw, rows[p])
+	ok, err := se.about(ctx, &out.Text, raw, row)
 	if err != nil {
 		return Shown{}, err
 	}
@@ -90,7 +97,7 @@ func (s *Service) Show(ctx context.Context, server string, p tree.Path, reveal b
 	if d, err := text.Parse(source, out.Format); err == nil && !whole {
 		out.Values, out.Partial = values(d, hidden, reveal)
 	}
-	for _, c := range rows[p].Claims {
+	for _, c := range row.Claims {
 		if shipped, held, err := s.Bytes(ctx, c.Brings.Digest, int64(mostValues)<<8); err == nil && held && tree.Sum(raw) != c.Brings.Digest {
 			if enc, is := text.EncodingOf(shipped); is {
 				if plain, err := enc.Decode(shipped); err == nil {
