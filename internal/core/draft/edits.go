@@ -94,6 +94,7 @@ func (m *decider) text(g *goals, e *edited) {
 			break
 		}
 	}
+	m.linted(e, before, after)
 	c.Edits = done
 	e.remember(done)
 	c.After = tree.State{Being: tree.Content, Digest: tree.Sum(after), Size: int64(len(after)), Mode: seen.State.Mode}

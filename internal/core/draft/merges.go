@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/lint"
 	"restlesscrate/internal/core/merge"
 	"restlesscrate/internal/core/settings"
 	"restlesscrate/internal/core/text"
@@ -200,6 +201,40 @@ func (m *decider) conflicts(e *edited, before []byte) bool {
 		}
 	}
 	return decided
+}
+
+// linted tells what a change would newly break in a text: what was wrong with it before is
+// no matter of the change.
+func (m *decider) linted(e *edited, before, after []byte) {
+	if settings.Packed(after) {
+		return
+	}
+	format := text.Format("")
+	for _, x := range e.edits {
+		if x.Op.Tweak != nil {
+			format = x.Op.Tweak.Format
+		} else if x.Op.Merge != nil {
+			format = x.Op.Merge.Format
+		}
+	}
+	if format == "" { // load lists see to themselves
+		return
+	}
+	look := func(raw []byte) []lint.Finding {
+		return lint.Text(lint.Input{Path: e.path, Raw: raw, Format: format, Told: true})
+	}
+	was := look(before)
+	for _, f := range look(after) {
+		same := func(o lint.Finding) bool { return o.Code == f.Code && o.At == f.At }
+		if slices.ContainsFunc(was, same) || e.shipped && f.Level == finding.Note {
+			continue
+		}
+		if f.Code == "text-unreadable" {
+			m.report(finding.Block, "text-breaks", e.path, "Correct the change. Or accept this, if the server is known to read it.", "%s Before the change it could be read.", f.What).By(finding.ShowText.With(string(e.path)))
+			continue
+		}
+		*m.findings = append(*m.findings, f.Finding)
+	}
 }
 
 // inShort shows what stands at a place, in one line.

@@ -49,6 +49,13 @@ func tweaks(t tweak.Tweak, change ...func(*Tweaked)) scene {
 	}
 }
 
+// puts has a person edit the text as a whole.
+func puts(was, now string) scene {
+	return func(_ *fair, r *Request) {
+		r.Wanted, r.Puts = nil, []TextPut{{Path: "fair.order", Format: "json", Was: []byte(was), Now: []byte(now)}}
+	}
+}
+
 func setting(at, value string) tweak.Tweak {
 	return tweak.Tweak{Do: tweak.Set, Format: "ini", At: at, Value: value}
 }
@@ -72,6 +79,7 @@ func tweakScenes() map[string]pair {
 		"tweak-needless":    {board("rows = 3\n", "rows = 4\n", "rows = 4\nlamps = 1\n", holds(setting("/rows", "4"))), merged},
 		"tweak-unfit":       {board("rows = 3\n", "rows = 4\n", "lamps = 1\n", holds(setting("/rows", "4"))), merged},
 		"tweaks-go":         {board("rows = 3\n", "rows = 4\n", "rows = 3\nlamps = 1\n", holds(setting("/rows", "4")), func(_ *fair, r *Request) { r.Shipped = nil }), board("rows = 3\n", "rows = 4\n", "rows = 3\nlamps = 1\n", holds(setting("/rows", "4")))},
+		"text-breaks":       {both(reads("{\"a\": 1}\n"), puts("{\"a\": 1}\n", "{\"a\": \n")), both(reads("{\"a\": 1}\n"), puts("{\"a\": 1}\n", "{\"a\": 2}\n"))},
 		"tweak-idle":        {both(ini, tweaks(setting("/rows", "3"))), both(ini, tweaks(setting("/rows", "4")))},
 		"tweak-waits":       {both(ini, tweaks(setting("/rows", "4"), func(k *Tweaked) { k.If = "absent" })), both(ini, tweaks(setting("/rows", "4"), func(k *Tweaked) { k.If = "lamp" }))},
 		"tweak-unwritable":  {both(ini, tweaks(setting("/none", "3"))), both(ini, tweaks(setting("/rows", "4")))},
