@@ -23,7 +23,7 @@ func (a crateCommands) crateCommand() *cli.Command {
 	return &cli.Command{Name: "crate", Usage: "what was staged and can be deployed", Commands: []*cli.Command{
 		{Name: "list", Usage: "list the crates, the newest first", Flags: []cli.Flag{book, &cli.StringFlag{Name: "addon", Usage: "of this add-on `NAME` only"}, &cli.BoolFlag{Name: "members", Usage: "list the crates of pallets one by one"}}, Action: a.crateList},
 		{Name: "show", Usage: "where each file goes, and why", UsageText: "restless crate show NAME@VERSION", Flags: []cli.Flag{book}, Action: a.crateShow},
-		{Name: "readme", Usage: "the author's notes", UsageText: "restless crate readme NAME@VERSION", Flags: []cli.Flag{book}, Action: a.crateReadme},
+		{Name: "readme", Usage: "the author's notes", UsageText: "restless crate readme NAME@VERSION [--numbers]", Flags: []cli.Flag{book, &cli.BoolFlag{Name: "numbers", Usage: "number the lines, for tweak insert --from-readme"}}, Action: a.crateReadme},
 		{Name: "place", Usage: "say where files of a crate go, for this version and later ones", UsageText: "restless crate place NAME@VERSION GLOB --in PLACE [--as PATH] | --leave-out",
 			Flags:  []cli.Flag{book, &cli.StringFlag{Name: "in", Usage: "the `PLACE` they go to"}, &cli.StringFlag{Name: "as", Usage: "the `PATH` in it; may hold {name}, {version}, {path}, {file}"}, &cli.BoolFlag{Name: "leave-out", Usage: "leave these files out"}},
 			Action: correct.cratePlace},
@@ -170,8 +170,18 @@ func (a crateCommands) crateReadme(ctx context.Context, cmd *cli.Command) error 
 		if len(notes) == 0 {
 			fmt.Fprintf(a.Out, "No author's notes came with %s.\n", ref)
 		}
+		line := 0
 		for _, n := range notes {
-			fmt.Fprintf(a.Out, "-- %s\n%s\n", n.Path, strings.TrimRight(n.Text, "\n"))
+			body := strings.TrimRight(n.Text, "\n")
+			if cmd.Bool("numbers") {
+				var out strings.Builder
+				for _, l := range strings.Split(body, "\n") {
+					line++
+					fmt.Fprintf(&out, "%5d  %s\n", line, l)
+				}
+				body = strings.TrimRight(out.String(), "\n")
+			}
+			fmt.Fprintf(a.Out, "-- %s\n%s\n", n.Path, body)
 		}
 		return nil
 	})

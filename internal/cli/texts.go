@@ -12,6 +12,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/client"
 	"restlesscrate/internal/words"
 )
 
@@ -53,7 +54,10 @@ func (a textCommands) text(ctx context.Context, cmd *cli.Command) error {
 		return err
 	}
 	if len(args) > 2 {
-		return a.value(cmd, args[0], t, args[2])
+		if err := a.value(cmd, args[0], t, args[2]); err != nil || cmd.Bool("json") {
+			return err
+		}
+		return a.valueHistory(ctx, c, args[0], t.Path, args[2])
 	}
 	if cmd.Bool("json") {
 		return a.printJSON(t)
@@ -168,6 +172,24 @@ func or(a, b string) string {
 		return a
 	}
 	return b
+}
+
+// valueHistory writes what was changed of a value: when, by whom, what.
+func (a textCommands) valueHistory(ctx context.Context, c *client.Client, server, path, at string) error {
+	outer, _, _ := strings.Cut(path, "!/")
+	events, err := c.History(ctx, server, outer, "")
+	if err != nil {
+		return nil //nolint:nilerr // nothing of it was ever changed here
+	}
+	at = "/" + strings.TrimPrefix(at, "/")
+	for _, e := range events {
+		for _, did := range e.Did {
+			if strings.Contains(did+" ", " "+at+" ") || strings.Contains(did, " "+at+":") {
+				fmt.Fprintf(a.Out, "  %s  %s, %s: %s\n", clock(e.At), e.Deployment, e.Actor, did)
+			}
+		}
+	}
+	return nil
 }
 
 // meantPath asks after the path that a person may have meant.

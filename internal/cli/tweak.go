@@ -3,11 +3,13 @@ package cli
 import (
 	"context"
 	"fmt"
+	"strconv"
 	"strings"
 
 	"github.com/urfave/cli/v3"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/words"
 )
 
 func keepFlag() cli.Flag {
@@ -76,8 +78,9 @@ func (a textCommands) tweakCommand() *cli.Command {
 		}),
 		a.tweak("uncomment", "have lines count again that are a comment", "", []cli.Flag{lineFlag}, 0, func(cmd *cli.Command, _ []string, w *api.TweakWish) { w.Tweak.Text = linesOf(cmd) }),
 		a.tweak("insert", "put lines in, at the end if nothing else is said", "", []cli.Flag{lineFlag, &cli.BoolFlag{Name: "start", Usage: "at the start"},
-			&cli.StringFlag{Name: "after", Usage: "behind this `LINE`"}, &cli.StringFlag{Name: "before", Usage: "in front of this `LINE`"}, &cli.StringFlag{Name: "like", Usage: "behind the last line that begins with these `WORDS`"}}, 0, func(cmd *cli.Command, _ []string, w *api.TweakWish) {
-			w.Tweak.Text = linesOf(cmd)
+			&cli.StringFlag{Name: "after", Usage: "behind this `LINE`"}, &cli.StringFlag{Name: "before", Usage: "in front of this `LINE`"}, &cli.StringFlag{Name: "like", Usage: "behind the last line that begins with these `WORDS`"}, &cli.StringFlag{Name: "label", Usage: "write comments of this `NAME` in front of them and behind them"},
+			&cli.StringFlag{Name: "from-readme", Usage: "take the lines from the notes of a `CRATE`"}, &cli.StringFlag{Name: "lines", Usage: "which lines of these notes: `FIRST-LAST`, as crate readme numbers them"}}, 0, func(cmd *cli.Command, _ []string, w *api.TweakWish) {
+			w.Tweak.Text, w.Tweak.Label = linesOf(cmd), cmd.String("label")
 			w.Tweak.Where.Start, w.Tweak.Where.After, w.Tweak.Where.Before, w.Tweak.Where.Like = cmd.Bool("start"), cmd.String("after"), cmd.String("before"), cmd.String("like")
 		}),
 		a.tweak("cut", "take lines out", "", []cli.Flag{lineFlag}, 0, func(cmd *cli.Command, _ []string, w *api.TweakWish) { w.Tweak.Text = linesOf(cmd) }),
@@ -136,8 +139,60 @@ func (a textCommands) tweak(verb, usage, args string, flags []cli.Flag, least in
 			w := api.TweakWish{Path: given[1], For: cmd.String("for"), If: cmd.String("if"), Note: cmd.String("note")}
 			w.Tweak.Do = api.Verb(verb)
 			fill(cmd, given[2:], &w)
+			if ref := cmd.String("from-readme"); ref != "" {
+				if w.Tweak.Text, err = a.noteLines(ctx, cmd, ref, cmd.String("lines")); err != nil {
+					return err
+				}
+				if w.Note == "" {
+					w.Note = "from the notes of " + ref
+				}
+			}
 			return a.draftAndRun(ctx, cmd, given[0], api.NewDraft{Tweaks: []api.TweakWish{w}})
 		}}
+}
+
+// undented joins lines without the spaces that all of them begin with, as notes set code off.
+func undented(lines []string) string {
+	least := -1
+	for _, l := range lines {
+		if n := len(l) - len(strings.TrimLeft(l, " ")); strings.TrimSpace(l) != "" && (least < 0 || n < least) {
+			least = n
+		}
+	}
+	out := make([]string, len(lines))
+	for i, l := range lines {
+		out[i] = l[min(len(l), max(0, least)):]
+	}
+	return strings.Join(out, "\n")
+}
+
+// noteLines takes lines out of the author's notes of a crate.
+func (a textCommands) noteLines(ctx context.Context, cmd *cli.Command, ref, which string) (string, error) {
+	first, last, ok := strings.Cut(which, "-")
+	if !ok {
+		last = first
+	}
+	from, err1 := strconv.Atoi(first)
+	to, err2 := strconv.Atoi(last)
+	if err1 != nil || err2 != nil || from < 1 || to < from {
+		return "", wrongUsage("--from-readme goes with --lines FIRST-LAST\n  restless crate readme %s --numbers shows them", ref)
+	}
+	c, err := a.client(cmd)
+	if err != nil {
+		return "", err
+	}
+	notes, err := c.Readme(ctx, ref, "")
+	if err != nil {
+		return "", err
+	}
+	var all []string
+	for _, n := range notes {
+		all = append(all, strings.Split(strings.TrimRight(n.Text, "\n"), "\n")...)
+	}
+	if to > len(all) {
+		return "", fmt.Errorf("the notes of %s have %s\n  restless crate readme %s --numbers shows them", ref, words.Count(len(all), "line"), ref)
+	}
+	return undented(all[from-1 : to]), nil
 }
 
 func (a textCommands) tweakList(ctx context.Context, cmd *cli.Command) error {

@@ -240,3 +240,22 @@ func TestATweakOverSSHDAndFTP(t *testing.T) {
 		})
 	}
 }
+
+func TestLinesComeFromTheAuthorsNotes(t *testing.T) {
+	t.Parallel()
+	s, root, text, _ := marshland(t)
+	testbed.Write(t, filepath.Join(root, "marsh.ini"), "[server]\nname = Fen\n")
+	folder := filepath.Join(t.TempDir(), "sluice")
+	testbed.Write(t, filepath.Join(folder, "gate.toml"), "version = \"1\"\n")
+	testbed.Write(t, filepath.Join(folder, "README.md"), "# Sluice\n\nPut this into marsh.ini:\n\n    [sluice]\n    width = 3\n")
+	testbed.Write(t, filepath.Join(folder, "settings.yaml"), "a: “b”\n")
+	require.Contains(t, s.must("stage", folder, "--for", "fen"), "typographic-quotes", "what is wrong with settings is told when they are staged")
+	s.must("deploy", "fen", "sluice@1", "--yes")
+	require.Contains(t, s.must("crate", "readme", "sluice@1", "--numbers"), "    5      [sluice]")
+	s.must("tweak", "insert", "fen", "marsh.ini", "--from-readme", "sluice@1", "--lines", "5-6", "--for", "sluice", "--label", "sluice", "--yes")
+	require.Equal(t, "[server]\nname = Fen\n; sluice begins\n[sluice]\nwidth = 3\n; sluice ends\n", text("marsh.ini"))
+	s.must("tweak", "set", "fen", "marsh.ini", "/server/name", "Reeds", "--yes")
+	require.Regexp(t, `fen#4, owner: sets /server/name to Reeds`, s.must("text", "fen", "marsh.ini", "/server/name"))
+	s.must("remove", "fen", "sluice", "--yes")
+	require.Equal(t, "[server]\nname = Reeds\n", text("marsh.ini"), "it goes with its add-on")
+}

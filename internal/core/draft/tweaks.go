@@ -180,12 +180,37 @@ func (e *edited) formats(before []byte) {
 			known := inFormat(*op.Tweak, guess(op.Inside))
 			op.Tweak = &known
 		}
+		if op.Tweak != nil {
+			bound := tweak.Bind(plainText(before, op.Inside), *op.Tweak)
+			op.Tweak = &bound
+			for n := range e.tweaks {
+				if e.tweaks[n].ID == e.edits[i].Tweak {
+					e.tweaks[n].Tweak = bound
+				}
+			}
+		}
 	}
 	for i := range e.tweaks {
 		if k := &e.tweaks[i]; k.Tweak.Format == "" {
 			k.Tweak = inFormat(k.Tweak, guess(k.Inside))
 		}
 	}
+}
+
+// plainText is a text, or one inside a packed file, as UTF-8; nothing where it is none.
+func plainText(raw []byte, inside string) []byte {
+	if inside != "" {
+		raw, _ = settings.Member(raw, inside) // nothing then
+	}
+	enc, is := text.EncodingOf(raw)
+	if !is {
+		return nil
+	}
+	out, err := enc.Decode(raw)
+	if err != nil {
+		return nil
+	}
+	return out
 }
 
 func inFormat(t tweak.Tweak, f text.Format) tweak.Tweak {

@@ -2,8 +2,8 @@ package settings
 
 import "bytes"
 
-// hunk is what differs between two texts, in whole lines and with a line of
-// context on either side.
+// hunk is what differs between two texts, in whole lines and with as many
+// lines of context on either side as it takes to be found again, at least one.
 func hunk(left, was []byte) *Hunk {
 	n := min(len(left), len(was))
 	a := 0
@@ -16,6 +16,11 @@ func hunk(left, was []byte) *Hunk {
 	}
 	a = lineStart(left, lineStart(left, a)-1)
 	end := lineEnd(left, lineEnd(left, len(left)-z))
+	for more := 1; bytes.Count(left, left[a:end]) > 1 && (a > 0 || end < len(left)); more *= 2 {
+		for range more { // what stands there more than once needs more around it to be known by
+			a, end = lineStart(left, a-1), lineEnd(left, end)
+		}
+	}
 	z = len(left) - end
 	return &Hunk{Left: string(left[a:end]), Was: string(was[a : len(was)-z])}
 }

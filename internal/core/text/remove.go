@@ -31,11 +31,12 @@ func (d *Doc) Remove(n *Node) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	return out, d.gone(out, n)
+	return out, d.Without(n, out)
 }
 
-// gone reads a text that is about to be given: nothing is missing but one node.
-func (d *Doc) gone(out []byte, n *Node) error {
+// Without reads a text that is about to be given in the place of this one: it is an error
+// where anything is missing but one node.
+func (d *Doc) Without(n *Node, out []byte) error {
 	now, err := Parse(out, d.Format)
 	if err != nil {
 		return fmt.Errorf("the changed text would not be readable: %w; nothing was changed", err)

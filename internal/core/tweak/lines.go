@@ -128,8 +128,24 @@ func uncomment(d *text.Doc, t Tweak) ([]byte, Tweak, error) {
 	return spliced(d.Source, found[0], bare[0]), Tweak{Do: Comment, Format: t.Format, Text: t.Text}, nil
 }
 
+// labelled puts comments around lines, by the sign of the text.
+func labelled(d *text.Doc, t Tweak) (string, error) {
+	if t.Label == "" {
+		return t.Text, nil
+	}
+	sign := d.Sign()
+	if sign == "" || strings.ContainsAny(t.Label, "\r\n") {
+		return "", errors.New("this format has no comments of a line, so the lines cannot be labelled in it")
+	}
+	return sign + " " + t.Label + " begins\n" + strings.TrimRight(t.Text, "\r\n") + "\n" + sign + " " + t.Label + " ends", nil
+}
+
 func insert(d *text.Doc, t Tweak) ([]byte, Tweak, error) {
 	source := d.Source
+	var err error
+	if t.Text, err = labelled(d, t); err != nil {
+		return nil, Tweak{}, err
+	}
 	if len(places(source, t.Text)) > 0 {
 		return source, Tweak{}, nil
 	}

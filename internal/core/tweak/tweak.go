@@ -58,6 +58,8 @@ type Tweak struct {
 	// Text is lines, or with Replace any words.
 	Text  string `json:"text,omitempty"`
 	Where Where  `json:"where,omitzero"` // with Insert
+	// Label names lines that are put in: comments in front of them and behind them say it.
+	Label string `json:"label,omitempty"`
 	// Item is a value path in each item of a collection; empty for the item itself. Except
 	// names items that stay.
 	Item   string   `json:"item,omitempty"`
@@ -67,7 +69,8 @@ type Tweak struct {
 	Words  bool    `json:"words,omitempty"`  // with Replace: not within longer words
 	Key    string  `json:"key,omitempty"`    // with Copy: the name of the copy
 	Tweaks []Tweak `json:"tweaks,omitempty"` // with Copy: of the copy; with All
-	// Only says in an undo which value must stand there; with another one nothing is done.
+	// Only says which value must stand there; with another one nothing is done: in an undo, and
+	// in what [Bind] gives.
 	Only *string `json:"only,omitempty"`
 }
 
@@ -233,6 +236,12 @@ func drop(d *text.Doc, t Tweak) ([]byte, Tweak, error) {
 	if err != nil {
 		return nil, Tweak{}, err
 	}
+	if n.Up == nil {
+		return nil, Tweak{}, errors.New("the whole text is no entry that can be taken out")
+	}
+	if t.Only != nil && d.Raw(n) != *t.Only {
+		return d.Source, Tweak{}, nil // it is gone; another one has its number
+	}
 	i := slices.Index(n.Up.Items, n)
 	out, err := d.Remove(n)
 	if err != nil {
@@ -252,6 +261,24 @@ func drop(d *text.Doc, t Tweak) ([]byte, Tweak, error) {
 	return out, undo, nil
 }
 
+// Bind gives a tweak as it can be done again: an item of a list that is taken out by its number
+// is known by what it says, since another one has the number afterwards. The text is UTF-8;
+// where it cannot be read, or holds nothing there, the tweak stays as it is.
+func Bind(source []byte, t Tweak) Tweak {
+	if t.Do != Drop && t.Do != Comment || t.Only != nil || t.Separator != "" || t.At == "" {
+		return t
+	}
+	d, err := text.Parse(source, t.Format)
+	if err != nil {
+		return t
+	}
+	if n, err := d.Find(t.At); err == nil && n.Up != nil && (n.Up.Kind != text.Map || n.KeyAt.Empty() || strings.Contains(t.At, "#")) {
+		raw := d.Raw(n)
+		t.Only = &raw
+	}
+	return t
+}
+
 func lastLine(s string) string {
 	s = strings.TrimRight(s, "\r\n")
 	return s[strings.LastIndexByte(s, '\n')+1:]
@@ -265,11 +292,18 @@ func comment(d *text.Doc, t Tweak) ([]byte, Tweak, error) {
 	if err != nil {
 		return nil, Tweak{}, err
 	}
+	if t.Only != nil && d.Raw(n) != *t.Only {
+		return d.Source, Tweak{}, nil // it is one; another item has its number
+	}
 	lines, err := d.LinesOf(n)
 	if err != nil {
 		return nil, Tweak{}, err
 	}
-	return outcomment(d, lines, t)
+	out, undo, err := outcomment(d, lines, t)
+	if err != nil {
+		return nil, Tweak{}, err
+	}
+	return out, undo, d.Without(n, out)
 }
 
 func copied(d *text.Doc, t Tweak) ([]byte, Tweak, error) {
@@ -282,9 +316,9 @@ func copied(d *text.Doc, t Tweak) ([]byte, Tweak, error) {
 	}
 	steps := text.Steps(t.At)
 	at := text.Join(append(slices.Clone(steps[:len(steps)-1]), t.Key)...)
-	if n.Up.Kind != text.Map {
-		at = text.Join(append(slices.Clone(steps[:len(steps)-1]), fmt.Sprint(slices.Index(n.Up.Items, n)+1))...)
-		if there := alike(d, n, t); there {
+	if next, where := following(d, n); where != "" {
+		at = text.Join(append(slices.Clone(steps[:len(steps)-1]), where)...)
+		if next != nil && alike(d, n, next, t) {
 			return d.Source, Tweak{}, nil
 		}
 	} else if there, err := d.Find(at); err == nil {
@@ -313,12 +347,38 @@ func below(tweaks []Tweak, at string, f text.Format) (out []Tweak) {
 	return out
 }
 
-// alike tells whether the item behind one is already the changed copy of it.
-func alike(d *text.Doc, n *text.Node, t Tweak) bool {
-	i := slices.Index(n.Up.Items, n) + 1
-	if i >= len(n.Up.Items) || len(t.Tweaks) == 0 {
-		return false
+// following gives, where a copy stands among others of its kind, the one that stands behind
+// an item now and the step to it; nothing where the copy gets a name of its own.
+func following(d *text.Doc, n *text.Node) (next *text.Node, step string) {
+	if n.Up.Kind != text.Map {
+		i := slices.Index(n.Up.Items, n) + 1
+		if i < len(n.Up.Items) {
+			next = n.Up.Items[i]
+		}
+		return next, fmt.Sprint(i)
 	}
-	out, _, err := all(d.Source, below(t.Tweaks, d.Path(n.Up.Items[i]), t.Format))
+	if d.Format != text.XML {
+		return nil, ""
+	}
+	at := 0
+	for _, o := range n.Up.Items {
+		if o.Key != n.Key {
+			continue
+		}
+		if at++; o == n {
+			step = fmt.Sprintf("%s#%d", n.Key, at+1)
+		} else if step != "" {
+			return o, step
+		}
+	}
+	return nil, step
+}
+
+// alike tells whether the item behind one is already the changed copy of it.
+func alike(d *text.Doc, n, next *text.Node, t Tweak) bool {
+	if len(t.Tweaks) == 0 {
+		return d.Raw(n) == d.Raw(next)
+	}
+	out, _, err := all(d.Source, below(t.Tweaks, d.Path(next), t.Format))
 	return err == nil && string(out) == string(d.Source)
 }

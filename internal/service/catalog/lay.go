@@ -127,6 +127,9 @@ func (s layer) layNow(ctx context.Context, a model.Archive, filename string, b *
 	}
 	res.Findings = append(res.Findings, told...)
 	for _, c := range res.Crates {
+		if err := s.lint(ctx, c); err != nil {
+			return model.Laid{}, err
+		}
 		if err := s.repack(ctx, a, c); err != nil {
 			return model.Laid{}, err
 		}

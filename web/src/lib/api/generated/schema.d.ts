@@ -2597,6 +2597,7 @@ export interface components {
             hidden?: boolean;
             item?: string;
             key?: string;
+            label?: string;
             make?: boolean;
             only?: string;
             place?: components["schemas"]["Spot"];
