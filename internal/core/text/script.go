@@ -19,16 +19,24 @@ type scriptReader struct {
 // an error, as in encoding/json.
 type parseError struct{ err *SyntaxError }
 
-func (d *Doc) parseScript() (err error) {
-	defer func() {
-		if p := recover(); p != nil {
-			known, ours := p.(parseError)
-			if !ours {
-				panic(p)
-			}
-			err = known.err
+// caught turns a [parseError] into an error.
+func caught(err *error) {
+	if p := recover(); p != nil {
+		known, ours := p.(parseError)
+		if !ours {
+			panic(p)
 		}
-	}()
+		*err = known.err
+	}
+}
+
+// fail ends the reading of a text.
+func (d *Doc) fail(at int, what string) {
+	panic(parseError{d.syntaxAt(min(at, len(d.Source)), what)})
+}
+
+func (d *Doc) parseScript() (err error) {
+	defer caught(&err)
 	r := &scriptReader{Doc: d}
 	if bytes.HasPrefix(d.Source, []byte(Mark)) {
 		r.at = len(Mark)
@@ -42,10 +50,6 @@ func (d *Doc) parseScript() (err error) {
 		d.Root.Up, d.Root.Key, d.Root.KeyAt, d.Root.whole = nil, "", Span{}, d.Root.At
 	}
 	return nil
-}
-
-func (r *scriptReader) fail(at int, what string) {
-	panic(parseError{r.syntaxAt(at, what)})
 }
 
 // skip goes behind blanks, line ends and comments.

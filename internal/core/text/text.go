@@ -150,6 +150,9 @@ type Doc struct {
 // *[SyntaxError].
 func Parse(source []byte, f Format) (*Doc, error) {
 	d := &Doc{Format: f, Source: source, marks: marksOf(f, source)}
+	if err := d.shallow(); err != nil {
+		return nil, err
+	}
 	var err error
 	switch f {
 	case YAML:
@@ -175,6 +178,31 @@ func Parse(source []byte, f Format) (*Doc, error) {
 		return nil, err
 	}
 	return d, nil
+}
+
+// deepest is how many brackets or elements may be open at a time: no settings come near it,
+// and what goes deeper may only be meant to exhaust its reader.
+const deepest = 1000
+
+// shallow looks that a text is not nested deeper than that.
+func (d *Doc) shallow() error {
+	switch d.Format {
+	case YAML, JSON, Tolerant, TOML, Script:
+	default:
+		return nil
+	}
+	depth := 0
+	for i, c := range d.Source {
+		switch c {
+		case '[', '{', '(':
+			if depth++; depth > deepest {
+				return d.syntaxAt(i, "brackets are nested too deep")
+			}
+		case ']', '}', ')':
+			depth = max(0, depth-1)
+		}
+	}
+	return nil
 }
 
 // add hangs a node below another.

@@ -19,7 +19,8 @@ type tomlReader struct {
 	at int
 }
 
-func (d *Doc) parseTOML() error {
+func (d *Doc) parseTOML() (err error) {
+	defer caught(&err)
 	body := strings.TrimPrefix(string(d.Source), Mark)
 	if err := checkTOML([]byte(body)); err != nil {
 		return err
@@ -33,6 +34,7 @@ func (d *Doc) parseTOML() error {
 			continue
 		}
 		r.pair(in, section)
+		r.lineEnds()
 	}
 	return d.soundTOML()
 }
@@ -100,6 +102,14 @@ func (r *tomlReader) skip() {
 	}
 }
 
+// lineEnds looks that nothing but a comment follows in a line. The library's scanner is more
+// patient than its decoder.
+func (r *tomlReader) lineEnds() {
+	if at := skipBlanks(r.Source, r.at); at < len(r.Source) && strings.IndexByte("\r\n#", r.Source[at]) < 0 {
+		r.fail(at, "nothing can follow a value in its line")
+	}
+}
+
 // heading reads [a.b] or [[a.b]] and gives the table whose entries follow.
 func (r *tomlReader) heading() *Node {
 	from := r.at
@@ -157,6 +167,9 @@ func (r *tomlReader) keys() (out []tomlKey) {
 	for {
 		r.at = skipBlanks(r.Source, r.at)
 		from := r.at
+		if r.at >= len(r.Source) {
+			r.fail(r.at, "a name was expected here")
+		}
 		switch r.Source[r.at] {
 		case '"', '\'':
 			r.at = r.stringEnd(r.at)
@@ -180,7 +193,10 @@ func (r *tomlReader) pair(in *Node, how style) {
 	from := r.at
 	keys := r.keys()
 	r.at = skipBlanks(r.Source, r.at)
-	r.at++ // =
+	if r.at >= len(r.Source) || r.Source[r.at] != '=' {
+		r.fail(r.at, "= was expected here")
+	}
+	r.at++
 	r.at = skipBlanks(r.Source, r.at)
 	value := r.value()
 	for _, k := range keys[:len(keys)-1] {
@@ -201,6 +217,9 @@ func (r *tomlReader) pair(in *Node, how style) {
 
 func (r *tomlReader) value() *Node {
 	from := r.at
+	if from >= len(r.Source) {
+		r.fail(from, "a value was expected here")
+	}
 	n := &Node{}
 	switch c := r.Source[r.at]; c {
 	case '"', '\'':

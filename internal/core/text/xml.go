@@ -42,7 +42,9 @@ func (d *Doc) parseXML() error {
 			if err := d.attributes(n, t, from, to); err != nil {
 				return err
 			}
-			in = n
+			if in = n; n.depth() > deepest {
+				return d.syntaxAt(from, "elements are nested too deep")
+			}
 		case xml.EndElement:
 			if in == d.Root || in.Key != xmlName(t.Name) {
 				return d.syntaxAt(from, "</"+xmlName(t.Name)+"> closes nothing that is open here")
@@ -63,6 +65,14 @@ func (d *Doc) parseXML() error {
 		return &SyntaxError{What: "there is no element in it"}
 	}
 	return nil
+}
+
+// depth is how many nodes hold a node.
+func (n *Node) depth() (deep int) {
+	for ; n.Up != nil; n = n.Up {
+		deep++
+	}
+	return deep
 }
 
 func xmlName(n xml.Name) string {
