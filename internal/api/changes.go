@@ -126,14 +126,15 @@ type Figures struct {
 
 // Status is what is on a server.
 type Status struct {
-	Server Server       `json:"server"`
-	Addons []Addon      `json:"addons" nullable:"false"`
-	Files  int          `json:"files"`
-	Open   *Deployment  `json:"open,omitempty" doc:"The deployment that keeps the server's slot"`
-	Queue  []Deployment `json:"queue" nullable:"false" doc:"Deployments that wait for it, in their order"`
-	Drafts []Deployment `json:"drafts" nullable:"false"`
-	Last   *Deployment  `json:"last,omitempty"`
-	Looked *Look        `json:"looked,omitempty" doc:"When something last looked at the server's tree"`
+	Server  Server       `json:"server"`
+	Addons  []Addon      `json:"addons" nullable:"false"`
+	Files   int          `json:"files"`
+	Open    *Deployment  `json:"open,omitempty" doc:"The deployment that keeps the server's slot"`
+	Queue   []Deployment `json:"queue" nullable:"false" doc:"Deployments that wait for it, in their order"`
+	Drafts  []Deployment `json:"drafts" nullable:"false"`
+	Last    *Deployment  `json:"last,omitempty"`
+	Settled int          `json:"settled,omitempty" doc:"The number of the last deployment that is over and was about files; what a later draft found changed outside is so still"`
+	Looked  *Look        `json:"looked,omitempty" doc:"When something last looked at the server's tree"`
 	// Pallets are the packs of which add-ons are there.
 	Pallets []PalletOn `json:"pallets" nullable:"false"`
 }

@@ -87,7 +87,7 @@ func (a trackCommands) printStatus(st api.Status, members bool) {
 		fmt.Fprintf(a.Out, "  %s waits for its turn: %s\n", d.Name, d.Title)
 	}
 	for _, d := range st.Drafts {
-		if st.Last == nil || d.Number > st.Last.Number {
+		if d.Number > st.Settled {
 			for _, what := range changedOutside(d) {
 				fmt.Fprintf(a.Out, "  %s, a draft, saw at %s: %s\n", d.Name, clock(d.CreatedAt), what)
 			}

@@ -90,6 +90,7 @@ type Status struct {
 	Queue   []model.Deployment // that wait for it, in their order
 	Drafts  []model.Deployment
 	Last    *model.Deployment // the last that is over
+	Settled int               // the number of the last that is over and was about files
 	Pallets []PalletOn
 	// LookedAt is when a deployment last looked at what it is about, and LookedBy its name.
 	LookedAt time.Time
@@ -140,7 +141,7 @@ func (s *Service) Status(ctx context.Context, name string) (st Status, err error
 	list, err := s.Records.Deployments(ctx, name, 0, recent)
 	for _, d := range list {
 		for _, at := range []time.Time{d.CreatedAt, d.EndedAt} { // it looks before it is drafted, and again once it has run
-			if at.After(st.LookedAt) {
+			if at.After(st.LookedAt) && d.Kind != "tweak" {
 				st.LookedAt, st.LookedBy = at, d.Name()
 			}
 		}
@@ -153,6 +154,10 @@ func (s *Service) Status(ctx context.Context, name string) (st Status, err error
 			st.Drafts = append(st.Drafts, d)
 		case st.Last == nil && (d.State == model.Done || d.State == model.UndoneAll):
 			st.Last = &d
+		}
+		// One that changes a value of a text says nothing of the files that others found changed.
+		if (d.State == model.Done || d.State == model.UndoneAll) && d.Kind != "tweak" {
+			st.Settled = max(st.Settled, d.Number)
 		}
 	}
 	slices.SortStableFunc(st.Queue, func(a, b model.Deployment) int { return a.StartedAt.Compare(b.StartedAt) })

@@ -26,13 +26,13 @@ describe('how a server stands', () => {
     ['with a draft', { addons: some, drafts: [draft(4, 'author-says')] }, 'filled', 'as recorded'],
     [
       'with a draft that found a change',
-      { addons: some, drafts: [draft(4, 'changed-file')], last: draft(3, '') },
+      { addons: some, drafts: [draft(4, 'changed-file')], settled: 3 },
       'filled',
       'changed outside, as saltpan#4 saw'
     ],
     [
       'deployed since such a draft',
-      { addons: some, drafts: [draft(4, 'missing-file')], last: draft(5, '') },
+      { addons: some, drafts: [draft(4, 'missing-file')], settled: 5 },
       'filled',
       'as recorded'
     ],

@@ -17,15 +17,15 @@ export const rungs = ['placed', 'listed', 'loaded', 'confirmed'];
 const outside = ['changed-file', 'missing-file'];
 
 /** The draft since the last deployment that found files changed by somebody else. */
-function drafted(s: Pick<Status, 'drafts' | 'last'>): Deployment | undefined {
+function drafted(s: Pick<Status, 'drafts' | 'settled'>): Deployment | undefined {
   return s.drafts.find(
-    (d) => d.number > (s.last?.number ?? 0) && d.findings.some((f) => outside.includes(f.code))
+    (d) => d.number > (s.settled ?? 0) && d.findings.some((f) => outside.includes(f.code))
   );
 }
 
 /** A server's standing: what is open on it decides, then what is there and loads. */
 export function standing(
-  s: (Pick<Status, 'open' | 'addons' | 'drafts' | 'last'> & Partial<Pick<Status, 'looked'>>) | undefined
+  s: (Pick<Status, 'open' | 'addons' | 'drafts' | 'settled'> & Partial<Pick<Status, 'looked'>>) | undefined
 ): Standing {
   if (!s) return { shape: 'empty', word: 'not looked at yet', tone: 'ink' };
   if (s.open?.state === 'halted') return { shape: 'half', word: 'halted half-way', tone: 'block' };

@@ -4,6 +4,7 @@
   import { createQuery } from '@tanstack/svelte-query';
   import ArrowLeft from '@lucide/svelte/icons/arrow-left';
   import { toServer } from '../../router';
+  import type { TextValue } from '../api/client';
   import { text } from '../api/queries';
   import { count, size } from '../format';
   import DraftingNote from '../deploy/DraftingNote.svelte';
@@ -15,6 +16,7 @@
   import Trouble from '../ui/Trouble.svelte';
   import { edited, notWhole } from './bytes';
   import type { Editor } from './editor';
+  import TryValue from './TryValue.svelte';
   import TweakRow from './TweakRow.svelte';
   import ValueRow from './ValueRow.svelte';
 
@@ -27,6 +29,8 @@
   let doc = $state<string>(); // the edited text; nothing where it is as it was
   let find = $state('');
   let past = $state(false);
+  let trying = $state<TextValue>();
+  let tryOpen = $state(false);
   let editor: Editor | undefined;
 
   let t = $derived(q.data);
@@ -130,6 +134,10 @@
               fixed={doc !== undefined}
               onchange={(to) => set(v.path, to)}
               onshow={() => editor?.show(v.line)}
+              ontry={() => {
+                trying = v;
+                tryOpen = true;
+              }}
             />
           {:else}
             <p class="p-3 text-ink-soft">No value has “{find}” in it.</p>
@@ -169,6 +177,7 @@
     >
   </div>
   <DraftingNote {drafting} />
+  {#if trying}{#key trying.path}<TryValue bind:open={tryOpen} {server} {path} value={trying} />{/key}{/if}
   {#if t.tweaks.length}
     <h2 class="mt-4 mb-2">Tweaks</h2>
     <div class="box">

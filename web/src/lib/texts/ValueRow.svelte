@@ -2,6 +2,7 @@
      a colour, words. -->
 <script lang="ts">
   import type { TextValue } from '../api/client';
+  import Button from '../ui/Button.svelte';
   import Tick from '../ui/Tick.svelte';
   import { askingOf, flipped, isOn, named, troubleWith } from './values';
 
@@ -11,8 +12,9 @@
     fixed: boolean;
     onchange: (to: string | undefined) => void;
     onshow: () => void;
+    ontry: () => void;
   }
-  let { value: v, typed, fixed, onchange, onshow }: Props = $props();
+  let { value: v, typed, fixed, onchange, onshow, ontry }: Props = $props();
 
   let asked = $derived(askingOf(v));
   let now = $derived(typed ?? v.value ?? '');
@@ -84,6 +86,11 @@
         />
       </div>
     {/if}
+    {#if asked.how === 'number' && typed === undefined && !fixed}<Button
+        kind="quiet"
+        title="Set it, have it count, and read what the server says"
+        onclick={ontry}>Try…</Button
+      >{/if}
     {#if trouble}<div class="reason warn-ink" role="status">{trouble}</div>
     {:else if asked.bounds}<div class="reason">{asked.bounds}</div>{/if}
     {#if typed !== undefined && asked.how !== 'secret'}<div class="reason">

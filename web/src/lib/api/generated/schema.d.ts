@@ -2400,6 +2400,11 @@ export interface components {
             /** @description Deployments that wait for it, in their order */
             queue: components["schemas"]["Deployment"][];
             server: components["schemas"]["Server"];
+            /**
+             * Format: int64
+             * @description The number of the last deployment that is over and was about files; what a later draft found changed outside is so still
+             */
+            settled?: number;
         };
         StatusError: {
             /** @description Stable; what a program decides on */
