@@ -14,7 +14,7 @@ import (
 func TestWhateverADraftIsMadeFromMovesTheBasis(t *testing.T) {
 	db := open(t)
 	moves := map[string][]string{}
-	for _, table := range []string{"rulebook_revision", "server", "secret", "addon", "addon_alias", "crate", "crate_archive", "correction", "choice", "pallet", "pallet_member",
+	for _, table := range []string{"rulebook_revision", "server", "secret", "addon", "addon_alias", "crate", "crate_archive", "correction", "choice", "kept_side", "pallet", "pallet_member",
 		"recipe", "confirmation", "done_by_hand", "oddity", "roll_call", "container", "archive"} {
 		moves[table] = []string{"DELETE", "INSERT", "UPDATE"}
 	}

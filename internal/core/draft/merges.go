@@ -13,6 +13,7 @@ import (
 	"restlesscrate/internal/core/settings"
 	"restlesscrate/internal/core/text"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/core/tweak"
 	"restlesscrate/internal/words"
 )
 
@@ -44,16 +45,11 @@ func (g *goals) merges(req *Request) {
 					}
 				}
 			}
-			edited := !m.base.IsZero() && row.State.Digest != m.base && len(row.Listed) == 0 && !underOverlay(row) // by an earlier deployment of ours
-			if f.Settings || edited || len(row.Tweaks) > 0 || g.texts[f.Path] != nil {
+			if f.Settings || len(row.Tweaks) > 0 || g.texts[f.Path] != nil {
 				g.merged[f.Path] = m
 			}
 		}
 	}
-}
-
-func underOverlay(row Row) bool {
-	return slices.ContainsFunc(row.Claims, func(c Claim) bool { return c.Role == Overlays })
 }
 
 // Contents lists the bytes that a draft has to know of, besides what stands on the server:
@@ -147,7 +143,7 @@ func (m *decider) tweaksGo(p tree.Path, row Row) {
 // of it.
 func (m *decider) again(e *edited, row Row, now []byte) (out []Edit) {
 	for _, k := range row.Tweaks {
-		if k.Off || !slices.ContainsFunc(e.tweaks, func(o Tweaked) bool { return o.ID == k.ID }) {
+		if k.Off || k.Tweak.Do == tweak.Edited || !slices.ContainsFunc(e.tweaks, func(o Tweaked) bool { return o.ID == k.ID }) {
 			continue
 		}
 		_, undo, err := settings.Apply(now, k.op())

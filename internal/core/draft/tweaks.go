@@ -89,8 +89,11 @@ func (g *goals) tweaks(req *Request) {
 	}
 	for _, put := range req.Puts {
 		at := g.text(req, put.Path)
+		k := Tweaked{Tweak: tweak.Tweak{Do: tweak.Edited, Format: put.Format, Value: tree.Sum(put.Now).Short()}, Note: put.Note}
+		k.ID = TweakID(put.Path, k.Tweak)
+		at.tweaks = append(slices.DeleteFunc(at.tweaks, func(o Tweaked) bool { return o.ID == k.ID }), k)
 		at.edits = append(at.edits, Edit{Op: settings.Op{Do: settings.MergeIt, Merge: &settings.Merging{Format: put.Format, Was: put.Was, Now: put.Now, Keep: req.Keep[put.Path]}},
-			Why: cmp.Or(put.Note, "as you edited it")})
+			Why: cmp.Or(put.Note, "as you edited it"), Tweak: k.ID})
 	}
 	for _, w := range req.Tweaks {
 		at := g.text(req, w.Path)

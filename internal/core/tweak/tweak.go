@@ -32,6 +32,7 @@ const (
 	Each      Verb = "each"      // set Item of every item of the collection at At
 	Copy      Verb = "copy"      // copy the item at At, and change the copy
 	All       Verb = "all"       // do Tweaks, one after the other
+	Edited    Verb = "edited"    // says that a person has edited the text as a whole; it is no operation
 )
 
 // Verbs lists them, without All.

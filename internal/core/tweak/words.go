@@ -49,6 +49,8 @@ func (t Tweak) String() string {
 			return fmt.Sprintf("copies %s as %s", at, t.Key)
 		}
 		return "copies " + at
+	case Edited:
+		return "is edited as a whole"
 	case All:
 		if len(t.Tweaks) == 1 {
 			return t.Tweaks[0].String()
