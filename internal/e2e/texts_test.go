@@ -183,29 +183,29 @@ func TestATextInsideAPackedFileIsTweakedAndKept(t *testing.T) {
 	t.Parallel()
 	s, root, _, _ := marshland(t)
 	dl := t.TempDir()
-	vault := func(version, rooms string) {
-		folder := filepath.Join(dl, version, "vault")
+	cellar := func(version, rooms string) {
+		folder := filepath.Join(dl, version, "cellar")
 		testbed.Write(t, filepath.Join(folder, "gate.toml"), "version = \""+version+"\"\n")
 		testbed.Zip(t, filepath.Join(folder, "rooms.zip"), map[string]string{"etc/rooms.toml": rooms, "art/door.txt": "a door " + version})
 		s.must("stage", folder, "--for", "fen")
-		s.must("deploy", "fen", "vault@"+version, "--yes")
+		s.must("deploy", "fen", "cellar@"+version, "--yes")
 	}
-	const in = "gates/vault/rooms.zip!/etc/rooms.toml"
+	const in = "gates/cellar/rooms.zip!/etc/rooms.toml"
 	inner := func() string {
-		raw, err := os.ReadFile(filepath.Join(root, "gates/vault/rooms.zip"))
+		raw, err := os.ReadFile(filepath.Join(root, "gates/cellar/rooms.zip"))
 		require.NoError(t, err)
 		text, err := settings.Member(raw, "etc/rooms.toml")
 		require.NoError(t, err)
 		return string(text)
 	}
-	vault("1", "rooms = 3 # dry ones\nlocks = 2\n")
+	cellar("1", "rooms = 3 # dry ones\nlocks = 2\n")
 	out := s.must("tweak", "set", "fen", in, "/rooms", "5", "--yes")
 	require.Contains(t, out, "+rooms = 5 # dry ones", "the diff is of the text")
 	require.Equal(t, "rooms = 5 # dry ones\nlocks = 2\n", inner())
 	require.Contains(t, s.must("text", "fen", in), "rooms = 5")
 	require.Contains(t, s.must("find", "fen", "dry ones"), in)
 
-	vault("2", "rooms = 3 # dry ones\nlocks = 4\nlamps = 1\n")
+	cellar("2", "rooms = 3 # dry ones\nlocks = 4\nlamps = 1\n")
 	require.Equal(t, "rooms = 5 # dry ones\nlocks = 4\nlamps = 1\n", inner(), "a merge inside a packed file")
 	id := regexp.MustCompile(`t-[0-9a-f]{6}`).FindString(s.must("tweak", "list", "fen"))
 	s.must("tweak", "undo", "fen", id, "--yes")

@@ -1,7 +1,6 @@
 package draft
 
 import (
-	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -245,10 +244,4 @@ func inShort(s string) string {
 		return strings.ToValidUTF8(s[:77], "") + "…"
 	}
 	return s
-}
-
-// open tells whether an error is a merge that nobody has decided.
-func open(err error) bool {
-	var o *settings.OpenError
-	return errors.As(err, &o)
 }

@@ -27,7 +27,7 @@ func TestEveryFindingIsSaidWhereItIsSoAndNowhereElse(t *testing.T) {
 		{code: "placeholder", name: "a.yaml", is: "owner: '@Name1'\n", near: "owner: '@here'\n", line: 1},
 		{code: "typographic-quotes", name: "a.yaml", is: "a: “x y”\n", near: "a: say “x y” now\n", line: 1},
 		{code: "open-quote", name: "a.ini", is: "[x]\na = \"open\n", near: "[x]\na = 5\" wide\n", line: 2},
-		{code: "unquoted-spaces", name: "a.cfg", is: "set name \"a b\"\nset port 1\nset motd c d\n", near: "set name \"a b\"\nset port 1\nset motd \"c d\"\n", line: 3},
+		{code: "unquoted-spaces", name: "a.cfg", is: "set name \"a b\"\nset port 1\nset notice c d\n", near: "set name \"a b\"\nset port 1\nset notice \"c d\"\n", line: 3},
 		{code: "doubled-key", name: "a.properties", is: "a=1\nb=2\na=3\n", near: "a=1\nb=2\na=1\n", line: 3},
 		{code: "unknown-key", name: "a.toml", is: "sped = 1\n", near: "sped = 1\nspeed = 2\n", shipped: "speed = 3\n", line: 1},
 		{code: "other-type", name: "a.yaml", is: "a: \"3\"\n", near: "a: 4\n", shipped: "a: 3\n", line: 1},

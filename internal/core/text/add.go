@@ -101,7 +101,11 @@ func (a *adding) write() ([]byte, error) {
 		if err != nil {
 			return nil, err
 		}
-		return a.flowOf(a.in).add(a.at, entry), nil
+		f, err := a.flowOf(a.in)
+		if err != nil {
+			return nil, err
+		}
+		return f.add(a.at, entry), nil
 	case a.Format == YAML:
 		return a.yaml()
 	case a.in.Kind == Scalar:

@@ -41,7 +41,11 @@ func (d *Doc) Copy(n *Node, key string) ([]byte, error) {
 		}
 		out = splice(d.Source, to, to, d.gapBefore(n)+written)
 	case in.style == flow:
-		out = d.flowOf(in).add(slices.Index(in.Items, n)+1, written)
+		f, err := d.flowOf(in)
+		if err != nil {
+			return nil, err
+		}
+		out = f.add(slices.Index(in.Items, n)+1, written)
 	default:
 		start := lineStart(d.Source, from)
 		lead := strings.TrimPrefix(string(d.Source[start:from]), Mark)

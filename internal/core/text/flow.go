@@ -13,8 +13,9 @@ type flowList struct {
 // it, -1 where there is none.
 type flowItem struct{ start, end, comma int }
 
-// flowOf finds the separators of a node in brackets.
-func (d *Doc) flowOf(n *Node) *flowList {
+// flowOf finds the separators of a node in brackets. It refuses one of which a separator is not
+// where it is looked for.
+func (d *Doc) flowOf(n *Node) (*flowList, error) {
 	f := &flowList{doc: d, open: n.open(d), close: n.At.To - 1}
 	for _, i := range n.Items {
 		it := flowItem{start: i.whole.From, end: i.whole.To, comma: -1}
@@ -34,7 +35,12 @@ func (d *Doc) flowOf(n *Node) *flowList {
 		}
 		f.items = append(f.items, it)
 	}
-	return f
+	for i := range f.items {
+		if i+1 < len(f.items) && f.items[i].comma < 0 || f.items[i].start <= f.open || f.items[i].end > f.close {
+			return nil, &UnsafeError{Line: d.Line(n), What: "where its items end cannot be told safely"}
+		}
+	}
+	return f, nil
 }
 
 // open is where a node's bracket stands: behind the name of a call.

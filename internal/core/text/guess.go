@@ -26,7 +26,7 @@ var (
 // lines say nothing: prose and logs look the same.
 var commandNames = map[string]bool{".cfg": true, ".conf": true, ".config": true, ".rc": true, ".settings": true}
 
-var setLine = regexp.MustCompile(`(?m)^[ \t]*set[a-z]{0,2}[ \t]+\w+[ \t]+\S`)
+var setLine = regexp.MustCompile(`(?m)^[ \t]*set[ \t]+\w+[ \t]+\S`)
 
 // Guess tells the format of a text by its file's name, and by what it looks like where the
 // name does not tell.

@@ -22,7 +22,10 @@ func (d *Doc) Remove(n *Node) ([]byte, error) {
 	case d.Format == XML:
 		out = d.cutElement(n)
 	case in.style == flow:
-		out = d.flowOf(in).cut(slices.Index(in.Items, n))
+		var f *flowList
+		if f, err = d.flowOf(in); err == nil {
+			out = f.cut(slices.Index(in.Items, n))
+		}
 	case d.Format == YAML:
 		out, err = d.cutBlock(n)
 	default:

@@ -213,7 +213,8 @@ func (h harbour) first(p *play) error {
 	if err := p.make("# Tidewright, made at its first start\nharbour-name = nameless\nmax-boats = 24\nport-name = reedbank\nload-fixtures = \n", "tidewright.conf"); err != nil {
 		return err
 	}
-	if err := p.make("berths: 24\ntide: mild\n", "fittings", "piers.yaml"); err != nil {
+	piers := "# The piers. Ask the harbour master before you change them.\nberths: 24          # boats that may lie here, 1-60\ntide: mild          # one of mild, wild, still\nlights: true\nlamp-colour: \"#ffcc00\"\n"
+	if err := p.make(piers, "fittings", "piers.yaml"); err != nil {
 		return err
 	}
 	if err := p.make("day 1\n", "ports", h.port(p), "ledger", "days.txt"); err != nil {
