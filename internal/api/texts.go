@@ -130,6 +130,25 @@ type Found struct {
 	Partial bool        `json:"partial,omitempty" doc:"There are more than these"`
 }
 
+// NamedIn is everything of a server that holds a name.
+type NamedIn struct {
+	Places []NamePlace `json:"places" nullable:"false"`
+	Binary []string    `json:"binary" nullable:"false" doc:"Files that are no texts and hold it; they are left alone"`
+	Paths  []string    `json:"paths" nullable:"false" doc:"Files and folders that are called so"`
+	Texts  int         `json:"texts" doc:"That were searched"`
+}
+
+// NamePlace is a place of a text in which a name stands.
+type NamePlace struct {
+	Path   string   `json:"path"`
+	Nth    int      `json:"nth" doc:"Of the places in this text, from 1"`
+	Line   int      `json:"line"`
+	Text   string   `json:"text"`
+	At     string   `json:"at,omitempty"`
+	Owners []string `json:"owners" nullable:"false"`
+	Listed bool     `json:"listed,omitempty" doc:"The text names what the server loads"`
+}
+
 // Linted is what is wrong with some texts.
 type Linted struct {
 	Findings []TextFinding `json:"findings" nullable:"false"`

@@ -36,6 +36,15 @@ func (c *TextCalls) FindIn(ctx context.Context, server, word string, blind bool)
 	return call[api.Found](ctx, c.line, http.MethodGet, "/servers/"+url.PathEscape(server)+"/find?"+q.Encode(), nil)
 }
 
+// Named gives every place of a server's texts in which a name stands.
+func (c *TextCalls) Named(ctx context.Context, server, name string, longer bool) (api.NamedIn, error) {
+	q := url.Values{"name": {name}}
+	if longer {
+		q.Set("longer", "true")
+	}
+	return call[api.NamedIn](ctx, c.line, http.MethodGet, "/servers/"+url.PathEscape(server)+"/named?"+q.Encode(), nil)
+}
+
 // LintServer looks for what is wrong with a server's settings.
 func (c *TextCalls) LintServer(ctx context.Context, server string) (api.Linted, error) {
 	return call[api.Linted](ctx, c.line, http.MethodGet, "/servers/"+url.PathEscape(server)+"/lint", nil)

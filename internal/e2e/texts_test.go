@@ -241,6 +241,33 @@ func TestATweakOverSSHDAndFTP(t *testing.T) {
 	}
 }
 
+func TestANameIsRewrittenOverThreeAddOns(t *testing.T) {
+	t.Parallel()
+	s, root, text, _ := marshland(t)
+	dl := t.TempDir()
+	for name, more := range map[string]string{"sluice": "opens: weir\nweirdly: true\n", "heron": "nests: [\"weir\", weir-two]\n"} {
+		folder := filepath.Join(dl, name)
+		testbed.Write(t, filepath.Join(folder, "gate.toml"), "version = \"1\"\n")
+		testbed.Write(t, filepath.Join(folder, "settings.yaml"), more)
+		s.must("stage", folder, "--for", "fen")
+		s.must("deploy", "fen", name+"@1", "--yes")
+	}
+	testbed.Write(t, filepath.Join(root, "marsh.ini"), "[server]\r\nname = The weir\r\npath = gates/weir/x ; weir\r\n")
+	testbed.Write(t, filepath.Join(root, "art.bin"), "\x00\x01weir\x00")
+	old := testbed.Files(testbed.Snapshot(t, root))
+
+	s.fails(1, "7 places to be changed, and 5 places expected", "rewrite", "fen", "weir", "dam", "--count", "5", "--yes")
+	out := s.must("rewrite", "fen", "weir", "dam", "--leave", "marsh.ini:3", "--count", "5", "--yes")
+	require.Contains(t, out, "holds it and is no text, so it stays: art.bin")
+	require.Contains(t, out, "is called so and keeps its name: gates/weir")
+	require.Equal(t, "opens: dam\nweirdly: true\n", text("gates/sluice/settings.yaml"))
+	require.Equal(t, "nests: [\"dam\", weir-two]\n", text("gates/heron/settings.yaml"))
+	require.Equal(t, "[server]\r\nname = The dam\r\npath = gates/weir/x ; weir\r\n", text("marsh.ini"))
+	require.Equal(t, "about: a dam\nversion: 1\n", text("gates/weir/notes.yaml"))
+	s.must("rollback", "fen", "--deployment", "4", "--yes")
+	require.Equal(t, old, testbed.Files(testbed.Snapshot(t, root)), "one undo")
+}
+
 func TestLinesComeFromTheAuthorsNotes(t *testing.T) {
 	t.Parallel()
 	s, root, text, _ := marshland(t)

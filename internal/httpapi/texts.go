@@ -50,6 +50,24 @@ func (s *Server) textOps(h huma.API) {
 		}
 		return &body[api.Found]{out}, s.fail(ctx, err)
 	})
+	huma.Register(h, op(http.MethodGet, "/servers/{server}/named", "find-name", "Every place of a server's texts in which a name stands as a whole, and what is called so", "texts"), func(ctx context.Context, in *struct {
+		OnServer
+		Name   string `query:"name" required:"true"`
+		Longer bool   `query:"longer" doc:"Within longer names too"`
+	}) (*body[api.NamedIn], error) {
+		f, err := s.Texts.Named(ctx, in.Server, in.Name, in.Longer)
+		out := api.NamedIn{Places: []api.NamePlace{}, Binary: []string{}, Paths: []string{}, Texts: f.Files}
+		for _, p := range f.Places {
+			out.Places = append(out.Places, api.NamePlace{Path: string(p.Path), Nth: p.Nth, Line: p.Line, Text: p.Text, At: p.At, Owners: append([]string{}, p.Owners...), Listed: p.Listed})
+		}
+		for _, p := range f.Binary {
+			out.Binary = append(out.Binary, string(p))
+		}
+		for _, p := range f.Paths {
+			out.Paths = append(out.Paths, string(p))
+		}
+		return &body[api.NamedIn]{out}, s.fail(ctx, err)
+	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/lint", "lint-server", "What is wrong with a server's settings", "texts"), func(ctx context.Context, in *OnServer) (*body[api.Linted], error) {
 		found, n, err := s.Texts.Check(ctx, in.Server)
 		return &body[api.Linted]{api.Linted{Findings: wireLint(found), Texts: n}}, s.fail(ctx, err)

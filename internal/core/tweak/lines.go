@@ -4,8 +4,10 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
-	"regexp"
+	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"restlesscrate/internal/core/text"
 )
@@ -202,16 +204,33 @@ func cut(d *text.Doc, t Tweak) ([]byte, Tweak, error) {
 	return spliced(d.Source, at, ""), undo, nil
 }
 
+// Places gives where words stand in a text, as pairs of offsets. Whole leaves out those within
+// longer names, of letters, digits, _ and -.
+func Places(source []byte, words string, whole bool) (out [][2]int) {
+	for at := 0; words != ""; {
+		i := bytes.Index(source[at:], []byte(words))
+		if i < 0 {
+			break
+		}
+		from, to := at+i, at+i+len(words)
+		before, _ := utf8.DecodeLastRune(source[:from])
+		after, _ := utf8.DecodeRune(source[to:])
+		if !whole || !(from > 0 && ofName(before)) && !(to < len(source) && ofName(after)) {
+			out = append(out, [2]int{from, to})
+		}
+		at = to
+	}
+	return out
+}
+
+func ofName(r rune) bool {
+	return r == '_' || r == '-' || unicode.IsLetter(r) || unicode.IsDigit(r)
+}
+
 // replace writes other words for some, as often as was expected.
 func replace(d *text.Doc, t Tweak) ([]byte, Tweak, error) {
-	expr := regexp.QuoteMeta(t.Text)
-	if t.Words {
-		expr = edge(t.Text[:1]) + "(" + expr + ")" + edge(t.Text[len(t.Text)-1:])
-	} else {
-		expr = "(" + expr + ")"
-	}
-	found := regexp.MustCompile(expr).FindAllSubmatchIndex(d.Source, -1)
-	if len(found) == 0 && t.Value != "" && bytes.Contains(d.Source, []byte(t.Value)) {
+	found := Places(d.Source, t.Text, t.Words)
+	if len(found) <= len(t.Skip) && t.Value != "" && bytes.Contains(d.Source, []byte(t.Value)) {
 		return d.Source, Tweak{}, nil // it is replaced already
 	}
 	if len(found) == 0 {
@@ -221,23 +240,19 @@ func replace(d *text.Doc, t Tweak) ([]byte, Tweak, error) {
 		return nil, Tweak{}, &CountError{Want: t.Count, Found: len(found)}
 	}
 	var out bytes.Buffer
-	at := 0
-	for _, m := range found {
-		out.Write(d.Source[at:m[2]])
+	at, done := 0, 0
+	for i, f := range found {
+		if slices.Contains(t.Skip, i+1) {
+			continue
+		}
+		out.Write(d.Source[at:f[0]])
 		out.WriteString(t.Value)
-		at = m[3]
+		at = f[1]
+		done++
 	}
 	out.Write(d.Source[at:])
-	if t.Text == t.Value {
+	if t.Text == t.Value || done == 0 {
 		return d.Source, Tweak{}, nil
 	}
-	return out.Bytes(), Tweak{Do: Replace, Format: t.Format, Text: t.Value, Value: t.Text, Count: len(found), Words: t.Words}, nil
-}
-
-// edge is an expression for the edge of a word, where the sign at it belongs to words.
-func edge(sign string) string {
-	if regexp.MustCompile(`\w`).MatchString(sign) {
-		return `\b`
-	}
-	return ""
+	return out.Bytes(), Tweak{Do: Replace, Format: t.Format, Text: t.Value, Value: t.Text, Count: done, Words: t.Words}, nil
 }

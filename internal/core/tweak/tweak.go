@@ -67,7 +67,8 @@ type Tweak struct {
 	Except []string `json:"except,omitempty"`
 	// Count is how often Replace and Each shall find something. 0 says nothing.
 	Count  int     `json:"count,omitempty"`
-	Words  bool    `json:"words,omitempty"`  // with Replace: not within longer words
+	Words  bool    `json:"words,omitempty"`  // with Replace: not within longer names
+	Skip   []int   `json:"skip,omitempty"`   // with Replace: which of the places stay, from 1
 	Key    string  `json:"key,omitempty"`    // with Copy: the name of the copy
 	Tweaks []Tweak `json:"tweaks,omitempty"` // with Copy: of the copy; with All
 	// Only says which value must stand there; with another one nothing is done: in an undo, and

@@ -916,6 +916,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/named": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every place of a server's texts in which a name stands as a whole, and what is called so */
+        get: operations["find-name"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/roll-calls": {
         parameters: {
             query?: never;
@@ -1812,6 +1829,33 @@ export interface components {
              */
             usedAt?: string;
         };
+        NamePlace: {
+            at?: string;
+            /** Format: int64 */
+            line: number;
+            /** @description The text names what the server loads */
+            listed?: boolean;
+            /**
+             * Format: int64
+             * @description Of the places in this text, from 1
+             */
+            nth: number;
+            owners: string[];
+            path: string;
+            text: string;
+        };
+        NamedIn: {
+            /** @description Files that are no texts and hold it; they are left alone */
+            binary: string[];
+            /** @description Files and folders that are called so */
+            paths: string[];
+            places: components["schemas"]["NamePlace"][];
+            /**
+             * Format: int64
+             * @description That were searched
+             */
+            texts: number;
+        };
         Naming: {
             /** @description It is another add-on than those of other kinds that have its name */
             apart?: boolean;
@@ -2608,6 +2652,7 @@ export interface components {
             place?: components["schemas"]["Spot"];
             raw?: boolean;
             separator?: string;
+            skip?: number[] | null;
             text?: string;
             tweaks?: components["schemas"]["Tweak"][] | null;
             value?: string;
@@ -4860,6 +4905,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LogPiece"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "find-name": {
+        parameters: {
+            query: {
+                name: string;
+                /** @description Within longer names too */
+                longer?: boolean;
+            };
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedIn"];
                 };
             };
             /** @description Error */

@@ -1,0 +1,116 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/words"
+)
+
+// rewriteCommand changes a name in all of a server's texts, in one deployment.
+func (a textCommands) rewriteCommand() *cli.Command {
+	return &cli.Command{Name: "rewrite", Usage: "change a name in all of a server's texts, also inside packed files; one deployment, one way back", UsageText: "restless rewrite SERVER OLD NEW [--only PATH] [--leave PATH[:LINE]] [--count N] [--draft] [--yes]",
+		Flags: append([]cli.Flag{&cli.BoolFlag{Name: "longer", Usage: "within longer names too"},
+			&cli.StringSliceFlag{Name: "only", Usage: "in this text alone: `PATH`"}, &cli.StringSliceFlag{Name: "leave", Usage: "leave this text, or this line of it: `PATH[:LINE]`"},
+			&cli.BoolFlag{Name: "lists", Usage: "also in the texts that name what the server loads"}, &cli.IntFlag{Name: "count", Usage: "how many `PLACES` are to be changed"}}, runFlags()...),
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			args, err := atLeast(cmd, 3, "a server, the old name and the new one")
+			if err != nil {
+				return err
+			}
+			c, err := a.client(cmd)
+			if err != nil {
+				return err
+			}
+			found, err := c.Named(ctx, args[0], args[1], cmd.Bool("longer"))
+			if err != nil {
+				return err
+			}
+			chosen := a.choose(cmd, found)
+			if !cmd.Bool("json") {
+				a.printNamed(found, chosen, args[1])
+			}
+			if want := cmd.Int("count"); want > 0 && want != len(chosen) {
+				return fmt.Errorf("%s to be changed, and %s expected; nothing was done", words.Count(len(chosen), "place"), words.Count(want, "place"))
+			}
+			if len(chosen) == 0 {
+				return cli.Exit("nothing is to be changed", ExitFailed)
+			}
+			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Tweaks: rewrites(found, chosen, args[1], args[2], cmd.Bool("longer"))})
+		}}
+}
+
+// choose gives the numbers of the places that are changed.
+func (a textCommands) choose(cmd *cli.Command, found api.NamedIn) (out []int) {
+	only, leave := cmd.StringSlice("only"), cmd.StringSlice("leave")
+	for i, p := range found.Places {
+		switch {
+		case len(only) > 0 && !slices.Contains(only, p.Path):
+		case slices.Contains(leave, p.Path), slices.Contains(leave, p.Path+":"+strconv.Itoa(p.Line)):
+		case p.Listed && !cmd.Bool("lists") && !slices.Contains(only, p.Path):
+		default:
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+// printNamed shows every place, those that stay with what would change them.
+func (a textCommands) printNamed(found api.NamedIn, chosen []int, name string) {
+	path := ""
+	for i, p := range found.Places {
+		if p.Path != path {
+			path = p.Path
+			whose := "the server's own"
+			if len(p.Owners) > 0 {
+				whose = "of " + strings.Join(p.Owners, ", ")
+			}
+			fmt.Fprintf(a.Out, "%s  (%s)\n", p.Path, whose)
+		}
+		mark := "changes"
+		if !slices.Contains(chosen, i) {
+			mark = "stays"
+		}
+		fmt.Fprintf(a.Out, "  %-8s %5d  %s\n", mark, p.Line, p.Text)
+	}
+	if slices.ContainsFunc(found.Places, func(p api.NamePlace) bool { return p.Listed }) {
+		fmt.Fprintln(a.Out, "What names the things that the server loads stays, since folders and files keep their names; --lists changes it too.")
+	}
+	for _, p := range found.Paths {
+		fmt.Fprintf(a.Out, "  is called so and keeps its name: %s\n", p)
+	}
+	for _, p := range found.Binary {
+		fmt.Fprintf(a.Out, "  holds it and is no text, so it stays: %s\n", p)
+	}
+	fmt.Fprintf(a.Out, "%s of %s in %s searched.\n\n", words.Count(len(chosen), "place"), name, words.Count(found.Texts, "text"))
+}
+
+// rewrites makes a tweak for each text.
+func rewrites(found api.NamedIn, chosen []int, name, to string, longer bool) (out []api.TweakWish) {
+	byPath := map[string]*api.TweakWish{}
+	var order []string
+	for i, p := range found.Places {
+		w := byPath[p.Path]
+		if w == nil {
+			w = &api.TweakWish{Path: p.Path, Note: name + " is called " + to, Tweak: api.Tweak{Do: "replace", Text: name, Value: to, Words: !longer}}
+			byPath[p.Path] = w
+			order = append(order, p.Path)
+		}
+		w.Tweak.Count++
+		if !slices.Contains(chosen, i) {
+			w.Tweak.Skip = append(w.Tweak.Skip, p.Nth)
+		}
+	}
+	for _, path := range order {
+		if w := byPath[path]; len(w.Tweak.Skip) < w.Tweak.Count {
+			out = append(out, *w)
+		}
+	}
+	return out
+}

@@ -1,0 +1,199 @@
+package texts
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"slices"
+	"strings"
+	"sync"
+
+	"golang.org/x/sync/errgroup"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/propose"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/text"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/core/tweak"
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/remote"
+)
+
+// Place is a place of a text in which a name stands.
+type Place struct {
+	Path   tree.Path // with !/ where it is inside a packed file
+	Nth    int       // of the places in this text, from 1
+	Line   int
+	Text   string // the line; secrets are masked
+	At     string // the value that it stands in, where the format is known
+	Owners []string
+	// Listed says that the text names what the server loads: what stands there must fit the
+	// names of folders and files.
+	Listed bool
+}
+
+// Named is everything of a server that holds a name.
+type Named struct {
+	Places []Place
+	Binary []tree.Path // that are no texts and hold it; they are left alone
+	Paths  []tree.Path // of files and folders that are called so
+	Files  int         // texts that were searched
+}
+
+// Named looks for a name in every text of a server and in the names of its files. Longer takes
+// it within longer names too.
+func (s *Service) Named(ctx context.Context, server, name string, longer bool) (Named, error) {
+	if strings.TrimSpace(name) != name || len(name) < 2 || strings.ContainsAny(name, "\r\n") {
+		return Named{}, fault.New(fault.Usage, "bad-request", "say which name is changed: at least two letters, in one line")
+	}
+	se, err := s.open(ctx, server)
+	if err != nil {
+		return Named{}, err
+	}
+	defer se.host.Close()
+	f := &namer{session: se, name: name, whole: !longer, lists: se.lists()}
+	g, gctx := errgroup.WithContext(ctx)
+	g.SetLimit(max(1, se.host.InFlight()))
+	err = remote.Walk(ctx, se.host, []tree.Path{tree.Root}, remote.Bounds{Deep: 64}, func(p tree.Path, i remote.Info) (bool, error) {
+		if p.Within(draft.Work) {
+			return false, nil
+		}
+		if len(tweak.Places([]byte(i.Name), name, !longer)) > 0 {
+			f.mu.Lock()
+			f.found.Paths = append(f.found.Paths, p)
+			f.mu.Unlock()
+		}
+		if i.Being == tree.Content && i.Size > 0 && !propose.Secret(p) {
+			g.Go(func() error { return f.file(gctx, p, i.Size) })
+		}
+		return true, gctx.Err()
+	})
+	if err := errors.Join(g.Wait(), err); err != nil {
+		return Named{}, err
+	}
+	if err := f.owners(ctx); err != nil {
+		return Named{}, err
+	}
+	slices.SortFunc(f.found.Places, func(a, b Place) int {
+		if c := strings.Compare(string(a.Path), string(b.Path)); c != 0 {
+			return c
+		}
+		return a.Nth - b.Nth
+	})
+	slices.Sort(f.found.Binary)
+	slices.Sort(f.found.Paths)
+	return f.found, nil
+}
+
+// lists gives the texts that name what the server loads.
+func (s *session) lists() map[tree.Path]bool {
+	out := map[tree.Path]bool{}
+	for _, l := range s.book.Lists {
+		file, err := rulebook.Fill(l.File, func(name string) (string, bool) { v, ok := s.srv.Variables[name]; return v, ok })
+		if p, e := tree.ParsePath(file); err == nil && e == nil {
+			out[p] = true
+		}
+	}
+	return out
+}
+
+type namer struct {
+	*session
+	name  string
+	whole bool
+	lists map[tree.Path]bool
+	mu    sync.Mutex
+	found Named
+}
+
+func (f *namer) file(ctx context.Context, p tree.Path, size int64) error {
+	if packed(p) && size <= longestPacked {
+		z, err := f.unpack(ctx, p)
+		if err != nil && !gone(err) {
+			return err
+		}
+		if z != nil {
+			for _, m := range z.File {
+				if raw, err := member(m); err == nil {
+					f.text(p+tree.Path("!/"+m.Name), raw)
+				}
+			}
+			return nil
+		}
+	}
+	if size > deploy.LongestText {
+		return nil
+	}
+	raw, err := deploy.ReadText(ctx, f.host, p)
+	if gone(err) {
+		return nil
+	}
+	if err == nil {
+		f.text(p, raw)
+	}
+	return err
+}
+
+func (f *namer) text(p tree.Path, raw []byte) {
+	enc, is := text.EncodingOf(raw)
+	var source []byte
+	var err error
+	if is {
+		source, err = enc.Decode(raw)
+	}
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if !is || err != nil {
+		if bytes.Contains(raw, []byte(f.name)) {
+			f.found.Binary = append(f.found.Binary, p)
+		}
+		return
+	}
+	f.found.Files++
+	places := tweak.Places(source, f.name, f.whole)
+	if len(places) == 0 {
+		return
+	}
+	rule, _ := f.book.TextRule(p)
+	format := rule.Format
+	if format == "" {
+		format = text.Guess(p.Base(), source)
+	}
+	d, broken := text.Parse(source, format)
+	shown := source
+	if broken == nil {
+		shown, _ = text.Mask(source, format, func(at string) bool { return text.SecretPath(at) || f.book.Secret(p, at) })
+	}
+	lines := strings.Split(string(shown), "\n")
+	for i, at := range places {
+		h := Place{Path: p, Nth: i + 1, Line: 1 + bytes.Count(source[:at[0]], []byte("\n")), Listed: f.lists[p]}
+		if h.Line <= len(lines) {
+			h.Text = strings.TrimSpace(lines[h.Line-1])
+		}
+		if broken == nil && format != text.Lines {
+			if n := d.Holding(at[0]); n != nil {
+				h.At = d.Path(n)
+			}
+		}
+		f.found.Places = append(f.found.Places, h)
+	}
+}
+
+// owners says of every place whose text it is.
+func (f *namer) owners(ctx context.Context) error {
+	var paths []tree.Path
+	for _, h := range f.found.Places {
+		outer, _, _ := strings.Cut(string(h.Path), "!/")
+		paths = append(paths, tree.Path(outer))
+	}
+	rows, err := f.Records.LedgerOf(ctx, f.srv.ID, nil, slices.Compact(paths))
+	for i := range f.found.Places {
+		outer, _, _ := strings.Cut(string(f.found.Places[i].Path), "!/")
+		for _, c := range rows[tree.Path(outer)].Claims {
+			f.found.Places[i].Owners = append(f.found.Places[i].Owners, c.Label)
+		}
+	}
+	return err
+}
