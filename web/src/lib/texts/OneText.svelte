@@ -1,6 +1,7 @@
 <!-- One text: as it is, with what is wrong with it in the margin, and beside it a form of its
      values. What is changed is drafted; nothing is written before that is run. -->
 <script lang="ts">
+  import { untrack } from 'svelte';
   import { createQuery } from '@tanstack/svelte-query';
   import ArrowLeft from '@lucide/svelte/icons/arrow-left';
   import { toServer } from '../../router';
@@ -31,6 +32,7 @@
   let past = $state(false);
   let trying = $state<TextValue>();
   let tryOpen = $state(false);
+  let ready = $state(false); // the editor is there; the text is shown as it is until then
   let editor: Editor | undefined;
 
   let t = $derived(q.data);
@@ -46,7 +48,7 @@
   );
 
   function editing(at: HTMLElement) {
-    const shownText = q.data;
+    const shownText = untrack(() => q.data); // what comes later does not replace what is being edited
     if (!shownText) return;
     let gone = false;
     void import('./editor').then((m) => {
@@ -59,9 +61,11 @@
         changed: (now) => (doc = now === shownText.body.replaceAll('\r\n', '\n') ? undefined : now)
       });
       editor.tell(shownText.findings);
+      ready = true;
     });
     return () => {
       gone = true;
+      ready = false;
       editor?.end();
       editor = undefined;
     };
@@ -121,7 +125,9 @@
           The form has changes: draft them or take them back before editing the text itself.
         </p>
       {/if}
-      {#key `${t.digest} ${reveal}`}<div {@attach editing} class="min-h-40"></div>{/key}
+      {#key `${t.digest} ${reveal}`}<div {@attach editing} class="min-h-40">
+          {#if !ready}<pre class="mono box overflow-x-auto p-3">{t.body}</pre>{/if}
+        </div>{/key}
     </div>
     <div class="min-w-0 max-lg:order-first">
       {#if t.values.length}
