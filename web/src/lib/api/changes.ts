@@ -13,7 +13,7 @@ type Change = Schemas['Change'];
 // What is asked of one server, with its name behind the key; a list of all has none.
 const ofServer = new Set(['deployments', 'deployment', 'rollcall', 'written', 'control']);
 // What the files of servers are: only what is done changes them.
-const ofLedger = new Set(['files', 'history']);
+const ofLedger = new Set(['files', 'history', 'tweaks', 'texts']);
 
 /** Whether what is kept under a key may be another one now. */
 export function concerns(key: readonly unknown[], change: Change | undefined): boolean {
