@@ -286,3 +286,30 @@ func TestLinesComeFromTheAuthorsNotes(t *testing.T) {
 	s.must("remove", "fen", "sluice", "--yes")
 	require.Equal(t, "[server]\nname = Reeds\n", text("marsh.ini"), "it goes with its add-on")
 }
+
+func TestValuesThatDependAreWrittenAgain(t *testing.T) {
+	t.Parallel()
+	s, root, text, weir := marshland(t)
+	testbed.Write(t, filepath.Join(root, "marsh.ini"), "[server]\nname = Fen\nlevel = 0\ngame = none\n# sluice = open\n")
+	s.fails(2, "heron is not on fen, so it has no version", "tweak", "set", "fen", "marsh.ini", "/server/level", "--from", "{version-of-heron}", "--yes")
+	s.must("tweak", "set", "fen", "marsh.ini", "/server/level", "--from", "v{version-of-weir}", "--yes")
+	s.must("server", "edit", "fen", "--fact", "game=9.2")
+	s.must("tweak", "set", "fen", "marsh.ini", "/server/game", "--from", "{game}", "--yes")
+	s.must("tweak", "uncomment", "fen", "marsh.ini", "--line", "sluice = open", "--if", "sluice", "--yes")
+	require.Equal(t, "[server]\nname = Fen\nlevel = v1\ngame = 9.2\n# sluice = open\n", text("marsh.ini"))
+	require.Contains(t, s.must("tweak", "list", "fen"), "once sluice is there")
+
+	weir("2", "# The weir\nrows: 3\nlamps: 2   # at night\nmotto: calm\n")
+	s.must("deploy", "fen", "weir@2", "--yes")
+	require.Equal(t, "[server]\nname = Fen\nlevel = v2\ngame = 9.2\n# sluice = open\n", text("marsh.ini"), "the version is another one")
+
+	s.must("server", "edit", "fen", "--fact", "game=9.3")
+	folder := filepath.Join(t.TempDir(), "sluice")
+	testbed.Write(t, filepath.Join(folder, "gate.toml"), "version = \"1\"\n")
+	s.must("stage", folder, "--for", "fen")
+	s.must("deploy", "fen", "sluice@1", "--yes")
+	require.Equal(t, "[server]\nname = Fen\nlevel = v2\ngame = 9.3\nsluice = open\n", text("marsh.ini"), "it depends on the other add-on, and the game is another one")
+
+	s.must("remove", "fen", "sluice", "--yes")
+	require.Equal(t, "[server]\nname = Fen\nlevel = v2\ngame = 9.3\n# sluice = open\n", text("marsh.ini"))
+}

@@ -37,8 +37,9 @@ func (d *Doc) LinesOf(n *Node) (Span, error) {
 }
 
 // Outcomment gives the text with lines made comments: the sign goes behind the indentation
-// that all of them have.
-func (d *Doc) Outcomment(lines Span) ([]byte, error) {
+// that all of them have. Lead is the sign with what stands behind it; empty for what the text
+// itself uses.
+func (d *Doc) Outcomment(lines Span, lead string) ([]byte, error) {
 	if d.Sign() == "" {
 		return nil, errors.New("this format has no comments of a line")
 	}
@@ -55,7 +56,10 @@ func (d *Doc) Outcomment(lines Span) ([]byte, error) {
 			dent = dent[:len(dent)-1]
 		}
 	}
-	sign := d.Sign() + d.blankBehind()
+	sign := lead
+	if sign == "" {
+		sign = d.Sign() + d.blankBehind()
+	}
 	var out bytes.Buffer
 	out.Write(d.Source[:lines.From])
 	for at := lines.From; at < lines.To; at = lineEnd(d.Source, at) {
@@ -90,12 +94,14 @@ func (d *Doc) blankBehind() string {
 }
 
 // Commented finds lines that are comments and would read, without their signs, as the given
-// ones; blanks around a line do not count. It gives their place, and how they would stand.
-func (d *Doc) Commented(want []string) (found []Span, bare []string) {
+// ones; blanks around a line do not count. It gives their place, how they would stand, and the
+// sign of the first line with what stands behind it.
+func (d *Doc) Commented(want []string) (found []Span, bare, leads []string) {
 	type line struct {
 		at   Span
 		text string // without sign, with its indentation and line end
 		is   bool
+		lead string
 	}
 	var all []line
 	at := 0
@@ -107,7 +113,10 @@ func (d *Doc) Commented(want []string) (found []Span, bare []string) {
 		first := skipBlanks(d.Source, at)
 		for _, sign := range d.marks.line {
 			if rest, is := bytes.CutPrefix(d.Source[first:l.at.To], []byte(sign)); is && d.Format != JSON {
-				rest = bytes.TrimPrefix(rest, []byte(" "))
+				l.lead = sign
+				if bytes.HasPrefix(rest, []byte(" ")) {
+					rest, l.lead = rest[1:], sign+" "
+				}
 				l.text, l.is = string(d.Source[at:first])+string(rest), true
 				break
 			}
@@ -127,7 +136,8 @@ func (d *Doc) Commented(want []string) (found []Span, bare []string) {
 		if fits {
 			found = append(found, Span{all[i].at.From, all[i+len(want)-1].at.To})
 			bare = append(bare, text)
+			leads = append(leads, all[i].lead)
 		}
 	}
-	return found, bare
+	return found, bare, leads
 }

@@ -37,7 +37,7 @@ func byLines(source []byte, t Tweak) (after []byte, undo Tweak, err error) {
 		var at text.Span
 		if at, err = stands(d.Source, t.Text); err == nil {
 			after, undo, err = outcomment(d, at, t)
-		} else if found, _ := d.Commented(strings.Split(t.Text, "\n")); len(found) > 0 {
+		} else if found, _, _ := d.Commented(strings.Split(t.Text, "\n")); len(found) > 0 {
 			return source, Tweak{}, nil
 		}
 	}
@@ -108,7 +108,7 @@ func spliced(source []byte, at text.Span, by string) []byte {
 }
 
 func outcomment(d *text.Doc, lines text.Span, t Tweak) ([]byte, Tweak, error) {
-	out, err := d.Outcomment(lines)
+	out, err := d.Outcomment(lines, t.Value)
 	if err != nil {
 		return nil, Tweak{}, err
 	}
@@ -118,7 +118,7 @@ func outcomment(d *text.Doc, lines text.Span, t Tweak) ([]byte, Tweak, error) {
 
 func uncomment(d *text.Doc, t Tweak) ([]byte, Tweak, error) {
 	want := strings.Split(strings.ReplaceAll(strings.TrimRight(t.Text, "\r\n"), "\r\n", "\n"), "\n")
-	found, bare := d.Commented(want)
+	found, bare, leads := d.Commented(want)
 	switch {
 	case len(found) == 0 && len(places(d.Source, t.Text)) > 0:
 		return d.Source, Tweak{}, nil // it counts already
@@ -127,7 +127,7 @@ func uncomment(d *text.Doc, t Tweak) ([]byte, Tweak, error) {
 	case len(found) > 1:
 		return nil, Tweak{}, fmt.Errorf("%d comments read %q; it is not clear which is meant", len(found), short(t.Text))
 	}
-	return spliced(d.Source, found[0], bare[0]), Tweak{Do: Comment, Format: t.Format, Text: t.Text}, nil
+	return spliced(d.Source, found[0], bare[0]), Tweak{Do: Comment, Format: t.Format, Text: t.Text, Value: leads[0]}, nil
 }
 
 // labelled puts comments around lines, by the sign of the text.

@@ -45,9 +45,9 @@ type Tweak struct {
 	Do     Verb        `json:"do"`
 	Format text.Format `json:"format,omitempty"` // of the text; never empty once it is drafted
 	At     string      `json:"at,omitempty"`     // a value path, see [text.Doc.Find]
-	Value  string      `json:"value,omitempty"`
-	As     text.Type   `json:"as,omitempty"`  // the type that the value shall have; empty keeps the one it has
-	Raw    bool        `json:"raw,omitempty"` // Value is written as it is
+	Value  string      `json:"value,omitempty"`  // with Comment: the sign, where it is not the text's usual one
+	As     text.Type   `json:"as,omitempty"`     // the type that the value shall have; empty keeps the one it has
+	Raw    bool        `json:"raw,omitempty"`    // Value is written as it is
 	// Hidden says that Value is a secret, which no words about the tweak show.
 	Hidden bool `json:"hidden,omitempty"`
 	// Make lets Set and Each put the value in where it is not there.

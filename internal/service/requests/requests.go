@@ -180,7 +180,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 	}
 	if err == nil {
 		var title string
-		if title, err = s.tweaks(b, now, &ask, req); d.Kind == "tweak" {
+		if title, err = s.tweaks(ctx, b, now, &ask, req); d.Kind == "tweak" {
 			d.Title = title
 		}
 	}
@@ -188,7 +188,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		err = s.kept(ctx, srv, ask.Keep, req)
 	}
 	if err == nil && ask.Back == nil {
-		err = s.renewed(b, srv, req)
+		err = s.renewed(ctx, b, srv, req)
 	}
 	if err == nil && part {
 		err = s.targets(ctx, srv, req)

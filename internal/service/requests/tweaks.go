@@ -61,8 +61,12 @@ func (s *Maker) texts(b *rulebook.Book, ask *Ask, req *draft.Request) (titles []
 
 // tweaks reads which texts are changed and which changes are taken back. It gives a title for
 // a deployment that is nothing else.
-func (s *Maker) tweaks(b *rulebook.Book, srv model.Server, ask *Ask, req *draft.Request) (string, error) {
+func (s *Maker) tweaks(ctx context.Context, b *rulebook.Book, srv model.Server, ask *Ask, req *draft.Request) (string, error) {
 	titles, err := s.texts(b, ask, req)
+	if err != nil {
+		return "", err
+	}
+	versions, err := s.versions(ctx, srv, req)
 	if err != nil {
 		return "", err
 	}
@@ -72,7 +76,7 @@ func (s *Maker) tweaks(b *rulebook.Book, srv model.Server, ask *Ask, req *draft.
 			return "", fault.New(fault.Usage, "bad-tweak", "a tweak needs the path of a text on the server")
 		}
 		if t.From != "" {
-			if t.Tweak.Value, err = valueFrom(b, srv, t.From, req); err != nil {
+			if t.Tweak.Value, err = valueFrom(b, srv, t.From, versions); err != nil {
 				return "", fault.New(fault.Usage, "bad-tweak", "%s: %v", t.Path, err)
 			}
 		}
@@ -156,13 +160,17 @@ func (s *Maker) counts(b *rulebook.Book, req *draft.Request) {
 }
 
 // renewed asks anew for every tweak whose value comes from something that has changed since.
-func (s *Maker) renewed(b *rulebook.Book, srv model.Server, req *draft.Request) error {
+func (s *Maker) renewed(ctx context.Context, b *rulebook.Book, srv model.Server, req *draft.Request) error {
+	versions, err := s.versions(ctx, srv, req)
+	if err != nil {
+		return err
+	}
 	for _, p := range slices.Sorted(maps.Keys(req.Ledger)) {
 		for _, k := range req.Ledger[p].Tweaks {
 			if k.From == "" || slices.Contains(req.Untweak, k.ID) || k.Addon != "" && slices.ContainsFunc(req.Remove, func(r draft.Removal) bool { return r.Addon == k.Addon }) {
 				continue
 			}
-			value, err := valueFrom(b, srv, k.From, req)
+			value, err := valueFrom(b, srv, k.From, versions)
 			if err != nil || value == k.Tweak.Value {
 				continue // what it comes from is gone: the value stays
 			}
@@ -181,12 +189,12 @@ var source = regexp.MustCompile(`\{[a-z0-9-]+\}`)
 // valueFrom fills what a value is made from: {NAME} is a variable of the server, {game},
 // {loader} and other facts what is known of it, and {version-of-ADDON} the version of an
 // add-on that is there or comes.
-func valueFrom(b *rulebook.Book, srv model.Server, from string, req *draft.Request) (string, error) {
+func valueFrom(b *rulebook.Book, srv model.Server, from string, versions map[string]string) (string, error) {
 	var wrong error
 	out := source.ReplaceAllStringFunc(from, func(word string) string {
 		name := word[1 : len(word)-1]
 		if addon, of := strings.CutPrefix(name, "version-of-"); of {
-			if v := versionOf(req, layout.Key(addon)); v != "" {
+			if v := versions[layout.Key(addon)]; v != "" {
 				return v
 			}
 			wrong = fmt.Errorf("%s is not on %s, so it has no version", addon, srv.Name)
@@ -206,20 +214,22 @@ func valueFrom(b *rulebook.Book, srv model.Server, from string, req *draft.Reque
 	return out, wrong
 }
 
-func versionOf(req *draft.Request, addon string) string {
+// versions gives the version of each add-on that is there, or comes with the request.
+func (s *Maker) versions(ctx context.Context, srv model.Server, req *draft.Request) (map[string]string, error) {
+	sums, err := s.Records.Sums(ctx, srv.ID)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]string{}
+	for _, sum := range sums { // the newest of an add-on comes last
+		if i := strings.LastIndexByte(sum.Label, '@'); i >= 0 {
+			out[sum.Addon] = sum.Label[i+1:]
+		}
+	}
 	for _, w := range req.Wanted {
-		if w.Addon == addon {
-			return w.Version
-		}
+		out[w.Addon] = w.Version
 	}
-	for _, row := range req.Ledger {
-		for _, c := range row.Claims {
-			if _, v, ok := strings.Cut(c.Label, "@"); ok && c.Addon == addon {
-				return v
-			}
-		}
-	}
-	return ""
+	return out, nil
 }
 
 // kept reads what was decided where both sides changed the same: PATH:KEY, and PATH alone for
