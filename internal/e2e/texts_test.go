@@ -4,6 +4,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"strings"
 
 	"testing"
 
@@ -312,4 +313,24 @@ func TestValuesThatDependAreWrittenAgain(t *testing.T) {
 
 	s.must("remove", "fen", "sluice", "--yes")
 	require.Equal(t, "[server]\nname = Fen\nlevel = v2\ngame = 9.3\n# sluice = open\n", text("marsh.ini"))
+}
+
+func TestWhatAKindNeedsInTextsComesAndGoesWithItsAddOns(t *testing.T) {
+	t.Parallel()
+	s, root, text, weir := marshland(t)
+	testbed.Write(t, filepath.Join(root, "marsh.ini"), "[server]\nname = Fen\n")
+	s.must("rulebook", "add", textFile(t, t.TempDir(), "marsh.yaml", strings.Replace(marsh, "    put:\n", `    tweaks:
+      - {file: marsh.ini, set: "/gates/{name}", value: "open, {version}"}
+      - {file: marsh.ini, insert: "; {name} is here", after: "[server]"}
+    put:
+`, 1)))
+	weir("2", "rows: 3\n")
+	s.must("deploy", "fen", "weir@2", "--keep", "theirs="+weirs, "--yes")
+	require.Equal(t, "[server]\n; weir is here\nname = Fen\n\n[gates]\nweir = open, 2\n", text("marsh.ini"))
+	weir("3", "rows: 4\n")
+	s.must("deploy", "fen", "weir@3", "--yes")
+	require.Equal(t, "[server]\n; weir is here\nname = Fen\n\n[gates]\nweir = open, 3\n", text("marsh.ini"))
+	s.must("remove", "fen", "weir", "--yes")
+	require.Equal(t, "[server]\nname = Fen\n", text("marsh.ini"), "both go with it, and the section that was begun for one")
+	require.Contains(t, s.must("tweak", "list", "fen"), "No tweaks hold on fen.")
 }

@@ -139,6 +139,8 @@ func (m *running) needsStart() (bool, string) {
 		case t.Effect.When == "reload" && t.Gone:
 			first = append(first, "the server keeps "+t.Label+" until a start")
 		case t.Effect.When == "reload" && m.req.Power.Reload:
+		case t.Addon == "" && len(m.req.Back) == 0:
+			first = append(first, "a change of "+t.Label+" counts at a start")
 		default:
 			first = append(first, "what goes or comes back takes effect at a start")
 		}

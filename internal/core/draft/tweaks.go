@@ -26,6 +26,7 @@ type Tweaked struct {
 	Inside string `json:"inside,omitempty"`
 	Addon  string `json:"addon,omitempty"` // for which it is, and with which it goes; empty for a person's own
 	Note   string `json:"note,omitempty"`  // why, in a person's words
+	Ruled  bool   `json:"ruled,omitempty"` // the rulebook says that its add-on needs it
 	// From is where the value comes from, such as {game}; it is written again when that
 	// changes. Empty where a person gave the value.
 	From string `json:"from,omitempty"`
@@ -79,10 +80,22 @@ func sameTweaks(a, b []Tweaked) bool {
 	return slices.EqualFunc(a, b, func(x, y Tweaked) bool { return x.ID == y.ID && x.Off == y.Off })
 }
 
+// TweakedTexts lists the texts of a ledger on which tweaks hold, sorted. A ledger may be long,
+// and they are few.
+func TweakedTexts(ledger map[tree.Path]Row) (out []tree.Path) {
+	for p, row := range ledger {
+		if len(row.Tweaks) > 0 {
+			out = append(out, p)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
 // tweaks turns the tweaks that are wished, taken back, or that depend on what comes and goes
 // into edits.
 func (g *goals) tweaks(req *Request) {
-	for _, p := range slices.Sorted(maps.Keys(req.Ledger)) {
+	for _, p := range TweakedTexts(req.Ledger) {
 		for _, k := range req.Ledger[p].Tweaks {
 			g.tweaked(req, p, k)
 		}
@@ -105,7 +118,10 @@ func (g *goals) tweaks(req *Request) {
 			}
 			at.tweaks = slices.DeleteFunc(at.tweaks, func(o Tweaked) bool { return o.ID == w.Instead })
 		}
-		at.tweaks = slices.DeleteFunc(at.tweaks, func(o Tweaked) bool { return o.ID == k.ID })
+		if i := slices.IndexFunc(at.tweaks, func(o Tweaked) bool { return o.ID == k.ID }); i >= 0 {
+			k.Undo = at.tweaks[i].Undo // it leads back to what was there before the first of them
+			at.tweaks = slices.Delete(at.tweaks, i, i+1)
+		}
 		k.Off = k.If != "" && !g.present(req, k.If)
 		at.tweaks = append(at.tweaks, k)
 		if k.Off {
@@ -156,6 +172,8 @@ func (g *goals) tweaked(req *Request, p tree.Path, k Tweaked) {
 		drop(k.ID + " is taken back")
 	case k.Addon != "" && removes(req, k.Addon):
 		drop("it was for " + k.Addon + ", which goes")
+	case k.Ruled && replaces(req, k.Addon) && !slices.ContainsFunc(req.Tweaks, func(w TweakWish) bool { return w.Tweaked.ID == k.ID || w.Instead == k.ID }):
+		drop(k.Addon + " does not need it any more")
 	case k.If != "" && len(req.Back) == 0 && g.present(req, k.If) == k.Off:
 		if k.Off {
 			turn(false, k.If+" is there now")
@@ -247,9 +265,10 @@ func (m *decider) tweaksDone(e *edited, done []Edit) {
 			continue
 		}
 		known := slices.ContainsFunc(m.req.Ledger[e.path].Tweaks, func(k Tweaked) bool { return k.ID == x.Tweak })
-		if !known {
-			e.tweaks = slices.DeleteFunc(e.tweaks, func(k Tweaked) bool { return k.ID == x.Tweak })
+		if known {
+			continue
 		}
+		e.tweaks = slices.DeleteFunc(e.tweaks, func(k Tweaked) bool { return k.ID == x.Tweak })
 		m.report(finding.Note, "tweak-idle", e.path, "", "Nothing has to be done: %s says so already (%s).", e.path, x.Op.What())
 	}
 }

@@ -43,6 +43,7 @@ func (r *reader) kinds(n *yaml.Node, b *Book) {
 				r.mapping(v, "version", field{"read", true, func(v *yaml.Node) { k.VerIn = r.readings(v, false) }})
 			}},
 			{"disabled-by", false, func(v *yaml.Node) { r.renaming(v, &k, b) }},
+			{"tweaks", false, func(v *yaml.Node) { r.server().kindTweaks(v, b, &k) }},
 			{"tells", false, func(v *yaml.Node) { k.Tells = r.tells(v, b) }},
 			{"takes-effect", false, r.server().oneOf("takes-effect", &k.TakesEffect, Effects)},
 			{"says-nothing", false, r.yes("says-nothing", &k.Mute)},

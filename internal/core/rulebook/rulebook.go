@@ -111,8 +111,9 @@ type Kind struct {
 	Called      []Reading // where it is written what the server calls it, if that is another name
 	VerIn       []Reading // where its version is written, if anywhere
 	Facts       map[FactKind][]Reading
-	Tells       []Tell // further values that its files tell, for entries and for what is done by hand
-	Rules       []Rule // in the book's order; the first that matches a file decides
+	Tells       []Tell      // further values that its files tell, for entries and for what is done by hand
+	Tweaks      []KindTweak // of texts, that each needs besides its entries
+	Rules       []Rule      // in the book's order; the first that matches a file decides
 	Line        int
 
 	DisabledBy *Renaming // how one is disabled that no list names; nil where that cannot be done

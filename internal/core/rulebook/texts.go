@@ -9,6 +9,7 @@ import (
 
 	"restlesscrate/internal/core/text"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/core/tweak"
 )
 
 // TextRule says what is known of texts that people change on a server, besides those that a
@@ -82,4 +83,82 @@ func checkPointer(s string) error {
 		return errPointer
 	}
 	return nil
+}
+
+// KindTweak is a change of a text that each add-on of a kind needs, besides its entries in load
+// lists. It goes with its add-on. Texts may hold {name}, {id}, {version}, what the kind tells,
+// and variables.
+type KindTweak struct {
+	File                                       string
+	Set, Add, Drop, Insert, Uncomment, Comment string
+	Value                                      string
+	Separator, After, Before, Like             string
+	Line                                       int
+}
+
+// Tweak gives the change with its placeholders filled by fill.
+func (t KindTweak) Tweak(fill func(string) (string, error)) (out tweak.Tweak, file string, err error) {
+	get := func(s string) string {
+		filled, e := fill(s)
+		if e != nil && err == nil {
+			err = e
+		}
+		return filled
+	}
+	out.Value, out.Separator = get(t.Value), t.Separator
+	switch {
+	case t.Set != "":
+		out.Do, out.At, out.Make = tweak.Set, get(t.Set), true
+	case t.Add != "":
+		out.Do, out.At = tweak.Add, get(t.Add)
+		out.Place.After, out.Place.Before = get(t.After), get(t.Before)
+	case t.Drop != "":
+		out.Do, out.At = tweak.Drop, get(t.Drop)
+	case t.Insert != "":
+		out.Do, out.Text = tweak.Insert, get(t.Insert)
+		out.Where = tweak.Where{After: get(t.After), Before: get(t.Before), Like: get(t.Like)}
+	case t.Uncomment != "":
+		out.Do, out.Text = tweak.Uncomment, get(t.Uncomment)
+	default:
+		out.Do, out.At = tweak.Comment, get(t.Comment)
+	}
+	return out, get(t.File), err
+}
+
+// kindTweaks reads what add-ons of a kind need in texts.
+func (r serverReader) kindTweaks(n *yaml.Node, b *Book, k *Kind) {
+	if !r.expect(n, yaml.SequenceNode, "tweaks") {
+		return
+	}
+	for _, item := range n.Content {
+		t := KindTweak{Line: item.Line}
+		text := func(what string, dst *string) func(*yaml.Node) {
+			return func(v *yaml.Node) {
+				r.text(what, dst)(v)
+				r.later = append(r.later, func() {
+					for _, word := range Placeholders(v.Value) {
+						if _, ok := b.Variable(word); !ok && !slices.Contains(handWords, word) && !k.Told(word) {
+							r.fault(v, "%s holds {%s}, which add-ons of kind %s do not tell; %s", what, word, k.Name, suggest(word, handWords))
+						}
+					}
+				})
+			}
+		}
+		r.mapping(item, "a tweak of a kind",
+			field{"file", true, text("file", &t.File)},
+			field{"set", false, text("set", &t.Set)}, field{"add", false, text("add", &t.Add)}, field{"drop", false, text("drop", &t.Drop)},
+			field{"insert", false, text("insert", &t.Insert)}, field{"uncomment", false, text("uncomment", &t.Uncomment)}, field{"comment", false, text("comment", &t.Comment)},
+			field{"value", false, text("value", &t.Value)}, field{"separator", false, r.text("separator", &t.Separator)},
+			field{"after", false, text("after", &t.After)}, field{"before", false, text("before", &t.Before)}, field{"like", false, text("like", &t.Like)})
+		deeds := 0
+		for _, d := range []string{t.Set, t.Add, t.Drop, t.Insert, t.Uncomment, t.Comment} {
+			if d != "" {
+				deeds++
+			}
+		}
+		if deeds != 1 && item.Kind == yaml.MappingNode {
+			r.fault(item, "a tweak of a kind has exactly one of set, add, drop, insert, uncomment and comment")
+		}
+		k.Tweaks = append(k.Tweaks, t)
+	}
 }

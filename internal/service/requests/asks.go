@@ -112,6 +112,9 @@ func (s *Maker) want(ctx context.Context, srv model.Server, b *rulebook.Book, cr
 		if err := listings(b, c, values, put, &w); err != nil {
 			return nil, err
 		}
+		if err := s.kindTweaks(b, srv, c, req); err != nil {
+			return nil, err
+		}
 		req.Wanted = append(req.Wanted, w)
 		names = append(names, w.Label())
 	}

@@ -66,9 +66,11 @@ func (s *Maker) tweaks(ctx context.Context, b *rulebook.Book, srv model.Server, 
 	if err != nil {
 		return "", err
 	}
-	versions, err := s.versions(ctx, srv, req)
-	if err != nil {
-		return "", err
+	var versions map[string]string
+	if len(ask.Tweaks) > 0 {
+		if versions, err = s.versions(ctx, srv, req); err != nil {
+			return "", err
+		}
 	}
 	for i := range ask.Tweaks {
 		t := &ask.Tweaks[i]
@@ -123,6 +125,46 @@ func instead(row draft.Row, k draft.Tweaked) string {
 	return ""
 }
 
+// kindTweaks adds the changes of texts that the rulebook says each wanted add-on needs.
+func (s *Maker) kindTweaks(b *rulebook.Book, srv model.Server, c model.Crate, req *draft.Request) error {
+	i := slices.IndexFunc(b.Kinds, func(k rulebook.Kind) bool { return k.Name == c.Body.Kind })
+	if i < 0 {
+		return nil
+	}
+	fill := func(text string) (string, error) {
+		return rulebook.Fill(text, func(word string) (string, bool) {
+			if v, ok := reloaded(c.Body, word); ok {
+				return v, true
+			}
+			if told := c.Body.Tells[word]; len(told) > 0 {
+				return told[0], true
+			}
+			v := ValueOf(b, srv, word)
+			return v, v != ""
+		})
+	}
+	for _, t := range b.Kinds[i].Tweaks {
+		tw, file, err := t.Tweak(fill)
+		if err == nil {
+			err = tw.Check()
+		}
+		p, bad := tree.ParsePath(file)
+		if err == nil {
+			err = bad
+		}
+		if err != nil {
+			return fault.New(fault.Conflict, "bad-tweak", "rulebook %s: a tweak for %s: %v", b.Name, c.Body.Label(), err)
+		}
+		if r, ok := b.TextRule(p); ok {
+			tw.Format = r.Format
+		}
+		k := draft.Tweaked{Tweak: tw, Addon: c.Key, Ruled: true, Note: c.Body.Name + " needs it"}
+		k.ID = draft.TweakID(p, tw)
+		req.Tweaks = append(req.Tweaks, draft.TweakWish{Path: p, Tweaked: k, Instead: instead(req.Ledger[p], k)})
+	}
+	return nil
+}
+
 // there tells whether an add-on is on the server or comes with the request.
 func there(req *draft.Request, addon string) bool {
 	return req.Present[addon] || slices.ContainsFunc(req.Wanted, func(w draft.Wanted) bool { return w.Addon == addon })
@@ -161,11 +203,15 @@ func (s *Maker) counts(b *rulebook.Book, req *draft.Request) {
 
 // renewed asks anew for every tweak whose value comes from something that has changed since.
 func (s *Maker) renewed(ctx context.Context, b *rulebook.Book, srv model.Server, req *draft.Request) error {
+	texts := draft.TweakedTexts(req.Ledger)
+	if len(texts) == 0 {
+		return nil
+	}
 	versions, err := s.versions(ctx, srv, req)
 	if err != nil {
 		return err
 	}
-	for _, p := range slices.Sorted(maps.Keys(req.Ledger)) {
+	for _, p := range texts {
 		for _, k := range req.Ledger[p].Tweaks {
 			if k.From == "" || slices.Contains(req.Untweak, k.ID) || k.Addon != "" && slices.ContainsFunc(req.Remove, func(r draft.Removal) bool { return r.Addon == k.Addon }) {
 				continue
