@@ -114,7 +114,7 @@ var shots = []shot{
 	{file: "running", path: "/servers/lantern/running", see: "Roll call"},
 	{file: "by-hand", path: "/servers/mossgrave/deployments/2", see: "It is done"},
 	{file: "control", path: "/servers/mossgrave/running", see: "Call the roll", first: click("How it is controlled", "What is done to it")},
-	{file: "text", path: "/servers/saltpan/texts?text=fittings/piers.yaml", see: "# one of mild"},
+	{file: "text", path: "/servers/saltpan/texts?text=fittings/piers.yaml", see: "# one of mild", first: func(t tour) error { return t.SeeIn(".cm-content", "one of mild") }},
 	{file: "timeline", path: "/servers/lantern/timeline", see: "Take back"},
 	{file: "about", path: "/servers/saltpan/about", see: "Found out"},
 	{file: "staging", path: "/staging", see: "drum-tent"},

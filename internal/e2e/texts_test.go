@@ -131,6 +131,19 @@ func TestATextIsEditedInAnotherProgram(t *testing.T) {
 	testbed.Write(t, filepath.Join(root, "marsh.ini"), "[server]\r\nname = Fen of Reeds\r\nport = 4100 ; open\r\n\r\n\r\n[more]\r\nseats = 4\r\n")
 	s.must("text", "put", "fen", "marsh.ini", mine, "--yes")
 	require.Equal(t, "[server]\r\nname = Fen of Reeds\r\nport = 4100 ; open\r\n\r\n\r\n[more]\r\nseats = 6\r\n", text("marsh.ini"), "what moved meanwhile is merged")
+
+	again := filepath.Join(t.TempDir(), "marsh.ini")
+	s.must("text", "fetch", "fen", "marsh.ini", again)
+	testbed.Write(t, again, strings.ReplaceAll(text("marsh.ini"), "seats = 6", "seats = 7"))
+	testbed.Write(t, filepath.Join(root, "marsh.ini"), strings.ReplaceAll(text("marsh.ini"), "seats = 6", "seats = 8"))
+	refused := s.fails(3, "blocked by 1 finding", "text", "put", "fen", "marsh.ini", again, "--yes")
+	require.Contains(t, refused.out, "it was 6 when the editing began, the server has 8 now, and the edited text 7")
+	s.must("text", "put", "fen", "marsh.ini", again, "--keep", "theirs=marsh.ini:/more/seats", "--yes")
+	require.Contains(t, text("marsh.ini"), "seats = 7\r\n")
+	broken := filepath.Join(t.TempDir(), "settings.yaml")
+	s.must("text", "fetch", "fen", weirs, broken)
+	testbed.Write(t, broken, "rows: [3\n")
+	require.Contains(t, s.fails(3, "blocked by 1 finding", "text", "put", "fen", weirs, broken, "--yes").out, "text-breaks")
 }
 
 func TestSecretsOfTextsAreMasked(t *testing.T) {

@@ -184,7 +184,11 @@ func (m *decider) conflicts(e *edited, before []byte) bool {
 			}
 			decided = false
 			at := fmt.Sprintf("%s:%s", e.path, c.Key)
-			m.refuse("settings-conflict", e.path, "Say which of them stays.", "%s of %s: %s was shipped, the server has %s, and the new version %s.",
+			said := "%s of %s: %s was shipped, the server has %s, and the new version %s."
+			if !e.shipped {
+				said = "%s of %s: it was %s when the editing began, the server has %s now, and the edited text %s."
+			}
+			m.refuse("settings-conflict", e.path, "Say which of them stays.", said,
 				c.Key, e.path, inShort(c.Base), inShort(c.Mine), inShort(c.Theirs)).By(finding.KeepMine.With(at), finding.KeepTheirs.With(at))
 		}
 		if len(r.Conflicts) == 0 && len(x.Op.Merge.Was) > 0 {
