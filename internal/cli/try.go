@@ -120,8 +120,13 @@ func (t *trial) said() string {
 
 func (t *trial) run(ctx context.Context, d api.Deployment) error {
 	if d.Blocks > 0 {
-		t.printDeployment(d)
-		return cli.Exit(d.Name+" is blocked, so nothing was done", ExitBlocked)
+		for _, f := range d.Findings {
+			printFinding(t.Out, f, subjectOf(d))
+		}
+		if err := t.c.Discard(ctx, d.Server, d.Number); err != nil { // a value that does not fit leaves no draft behind
+			return err
+		}
+		return cli.Exit("nothing was done", ExitBlocked)
 	}
 	ran, err := t.c.Run(ctx, d.Server, d.Number, api.RunDraft{Digest: d.Digest}, nil)
 	if err != nil {
@@ -251,7 +256,7 @@ func (t *trial) loop(ctx context.Context) error {
 		}
 		if err := t.try(ctx, word); err != nil {
 			var exit cli.ExitCoder
-			if errors.As(err, &exit) {
+			if errors.As(err, &exit) && exit.ExitCode() != ExitBlocked {
 				return err
 			}
 			t.explain(err) // a value that does not fit is said, and another can be tried

@@ -230,7 +230,7 @@ func (m *emitting) startIt(e *emitter) {
 		return // nothing that loads has changed
 	case len(m.power.reloads) > 0:
 		reason = "from the log since the reload, and the console where it tells"
-	case m.placedAlone():
+	case m.placedAlone() && !m.textsAlone():
 		reason = "from the log since the change, and the console where it tells"
 	default:
 		return // nothing of this deployment shows before a start
