@@ -160,6 +160,12 @@ func TestSecretsOfTextsAreMasked(t *testing.T) {
 		}
 	}
 	require.Contains(t, s.must("text", "fen", "marsh.ini", "--reveal"), "bulrush")
+	testbed.Write(t, filepath.Join(root, weirs), "rows: 4\npassword: \"loosestrife\n  - [\n")
+	for _, asked := range [][]string{{"text", "fen", weirs}, {"find", "fen", "password"}} {
+		out := s.must(asked...)
+		require.Contains(t, out, "password")
+		require.NotContains(t, out, "loosestrife", "a broken text hides its secrets too: %v", asked)
+	}
 	require.Contains(t, text("marsh.ini"), "code = sweetflag")
 }
 
@@ -218,6 +224,9 @@ func TestATextInsideAPackedFileIsTweakedAndKept(t *testing.T) {
 	require.Equal(t, "rooms = 5 # dry ones\nlocks = 2\n", inner())
 	require.Contains(t, s.must("text", "fen", in), "rooms = 5")
 	require.Contains(t, s.must("find", "fen", "dry ones"), in)
+	testbed.Zip(t, filepath.Join(root, "gates/attic.loft"), map[string]string{"beams.toml": "beams = 7 # dry ones\n"})
+	require.Contains(t, s.must("find", "fen", "dry ones"), "gates/attic.loft!/beams.toml", "its bytes tell that it is packed, not its name")
+	require.NoError(t, os.Remove(filepath.Join(root, "gates/attic.loft")))
 
 	cellar("2", "rooms = 3 # dry ones\nlocks = 4\nlamps = 1\n")
 	require.Equal(t, "rooms = 5 # dry ones\nlocks = 4\nlamps = 1\n", inner(), "a merge inside a packed file")

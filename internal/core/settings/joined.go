@@ -7,6 +7,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+
+	txt "restlesscrate/internal/core/text"
 )
 
 // joinedForm is the items of one value with a separator between them.
@@ -82,7 +84,7 @@ func (f *joinedForm) apply(text []byte, items []Item, op Op) ([]byte, error) {
 		if op.Do == On {
 			return text, nil
 		}
-		return splice(text, items[i].start, items[i].end, entry), nil
+		return txt.Splice(text, items[i].start, items[i].end, entry), nil
 	}
 	if len(items) == 0 {
 		if _, _, err := f.value(text); errors.Is(err, ErrNoList) {
@@ -97,17 +99,17 @@ func (f *joinedForm) apply(text []byte, items []Item, op Op) ([]byte, error) {
 		if strings.TrimSpace(string(text[from:to])) == "" { // spaces that are there stay in front
 			from = to
 		}
-		return splice(text, from, from, entry), nil
+		return txt.Splice(text, from, from, entry), nil
 	}
 	gap := f.Separator
 	if n := len(items); n > 1 {
 		gap = string(text[items[n-2].end:items[n-1].start])
 	}
 	if i := f.place(items, op); i < len(items) {
-		return splice(text, items[i].start, items[i].start, entry+gap), nil
+		return txt.Splice(text, items[i].start, items[i].start, entry+gap), nil
 	}
 	last := items[len(items)-1].end
-	return splice(text, last, last, gap+entry), nil
+	return txt.Splice(text, last, last, gap+entry), nil
 }
 
 // begun gives a text that has no such value with the line that holds an empty
@@ -138,7 +140,7 @@ func (f *joinedForm) begun(text []byte) ([]byte, error) {
 	if at > 0 && text[at-1] != '\n' {
 		line = eol + f.Missing
 	}
-	out := splice(text, at, at, line)
+	out := txt.Splice(text, at, at, line)
 	if _, _, err := f.value(out); err != nil {
 		return nil, err
 	}
@@ -154,7 +156,7 @@ func (f *joinedForm) cut(text []byte, items []Item, i int) ([]byte, []Item) {
 	case i > 0:
 		from = items[i-1].end
 	}
-	text = splice(text, from, to, "")
+	text = txt.Splice(text, from, to, "")
 	rest := slices.Clone(items[:i])
 	for _, later := range items[i+1:] {
 		later.start, later.end = later.start-(to-from), later.end-(to-from)

@@ -4,6 +4,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+
+	txt "restlesscrate/internal/core/text"
 )
 
 // lineForm is a list with a line for each entry.
@@ -65,7 +67,7 @@ const mark = "\ufeff"
 
 func (f *lineForm) lines(text []byte) (out []lineItem) {
 	for at := 0; at < len(text); {
-		to := lineEnd(text, at)
+		to := txt.LineEnd(text, at)
 		line := string(text[at:to])
 		body := strings.TrimRight(line, "\r\n")
 		from := at
@@ -132,12 +134,12 @@ func (f *lineForm) apply(text []byte, items []Item, op Op) ([]byte, error) {
 		switch {
 		case l.Key != op.Key || l.Off == (op.Do == Off):
 		case op.Do == Off:
-			text = splice(text, l.start, l.Item.end, before+l.Text+after)
+			text = txt.Splice(text, l.start, l.Item.end, before+l.Text+after)
 		default:
 			behind := regexp.MustCompile("^" + spaced(after, "*")).FindIndex(text[l.Item.end:])
-			text = splice(text, l.Item.end, l.Item.end+behind[1], "")
+			text = txt.Splice(text, l.Item.end, l.Item.end+behind[1], "")
 			indent := len(l.lead) - len(strings.TrimLeft(l.lead, " \t"))
-			text = splice(text, l.start-len(l.lead)+indent, l.start, "")
+			text = txt.Splice(text, l.start-len(l.lead)+indent, l.start, "")
 		}
 	}
 	return text, nil
@@ -159,7 +161,7 @@ func (f *lineForm) cut(text []byte, l lineItem) []byte {
 			from--
 		}
 	}
-	return splice(text, from, l.to, "")
+	return txt.Splice(text, from, l.to, "")
 }
 
 func (f *lineForm) add(text []byte, lines []lineItem, items []Item, op Op) ([]byte, error) {
@@ -186,7 +188,7 @@ func (f *lineForm) add(text []byte, lines []lineItem, items []Item, op Op) ([]by
 	line := indent + entry
 	end := model.end
 	if end == "" {
-		end = eol(text)
+		end = txt.EOL(text)
 	}
 	at := len(text)
 	if i := f.place(items, op); i < len(lines) {
@@ -198,9 +200,9 @@ func (f *lineForm) add(text []byte, lines []lineItem, items []Item, op Op) ([]by
 		at = lines[len(lines)-1].to
 	}
 	if at > 0 && text[at-1] != '\n' && string(text[:at]) != mark { // behind a last line that has no end
-		return splice(text, at, at, end+line), nil
+		return txt.Splice(text, at, at, end+line), nil
 	}
-	return splice(text, at, at, line+end), nil
+	return txt.Splice(text, at, at, line+end), nil
 }
 
 // rewrite makes an entry that is there be on or off, and say what goes with the
@@ -220,7 +222,7 @@ func (f *lineForm) rewrite(text []byte, l lineItem, op Op) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	return splice(text, l.start, l.Item.end, entry), nil
+	return txt.Splice(text, l.start, l.Item.end, entry), nil
 }
 
 // model is the entry that shows how the text writes one: the last that counts,

@@ -4,6 +4,8 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+
+	txt "restlesscrate/internal/core/text"
 )
 
 // valueForm is one value, as a list of at most one item: what the first group of
@@ -39,9 +41,9 @@ func (f *valueForm) apply(text []byte, items []Item, op Op) ([]byte, error) {
 		if strings.TrimSpace(string(text[from:to])) == "" { // spaces that are there stay in front
 			from = to
 		}
-		return splice(text, from, from, op.Key), nil
+		return txt.Splice(text, from, from, op.Key), nil
 	}
-	return splice(text, items[0].start, items[0].end, op.Key), nil
+	return txt.Splice(text, items[0].start, items[0].end, op.Key), nil
 }
 
 // valueOf is the value among the items of a [ValueForm].

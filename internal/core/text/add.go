@@ -253,7 +253,7 @@ func (a *adding) line(entry string) []byte {
 	}
 	if a.at < len(in.Items) && in.Items[a.at].style != section {
 		n := in.Items[a.at]
-		at := a.aboveComments(lineStart(a.Source, n.whole.From))
+		at := a.aboveComments(LineStart(a.Source, n.whole.From))
 		return insertLines(a.Source, at, a.dent(n)+entry, eolAt(a.Source, n.whole.From))
 	}
 	if len(own) > 0 {
@@ -261,20 +261,20 @@ func (a *adding) line(entry string) []byte {
 		if a.at > 0 && a.at <= len(in.Items) && in.Items[a.at-1].style != section {
 			last = in.Items[a.at-1]
 		}
-		return insertLines(a.Source, lineEnd(a.Source, max(last.whole.From, last.whole.To-1)), a.dent(last)+entry, eolAt(a.Source, last.whole.From))
+		return insertLines(a.Source, LineEnd(a.Source, max(last.whole.From, last.whole.To-1)), a.dent(last)+entry, eolAt(a.Source, last.whole.From))
 	}
 	if in != a.Root { // below its heading
-		return insertLines(a.Source, lineEnd(a.Source, in.At.From), entry, eolAt(a.Source, in.At.From))
+		return insertLines(a.Source, LineEnd(a.Source, in.At.From), entry, eolAt(a.Source, in.At.From))
 	}
 	if len(in.Items) > 0 { // above the first section
-		at := a.aboveComments(lineStart(a.Source, in.Items[0].whole.From))
+		at := a.aboveComments(LineStart(a.Source, in.Items[0].whole.From))
 		return insertLines(a.Source, at, entry+EOL(a.Source), EOL(a.Source))
 	}
 	return insertLines(a.Source, len(a.Source), entry, EOL(a.Source))
 }
 
 func (d *Doc) dent(n *Node) string {
-	start := lineStart(d.Source, n.whole.From)
+	start := LineStart(d.Source, n.whole.From)
 	lead := strings.TrimPrefix(string(d.Source[start:n.whole.From]), Mark)
 	return lead[:len(lead)-len(strings.TrimLeft(lead, " \t"))]
 }
@@ -283,7 +283,7 @@ func (d *Doc) dent(n *Node) string {
 // follows.
 func (d *Doc) aboveComments(at int) int {
 	for at > 0 {
-		above := lineStart(d.Source, at-1)
+		above := LineStart(d.Source, at-1)
 		if _, is := d.bare(string(d.Source[above:lineBody(d.Source, above)])); !is {
 			break
 		}

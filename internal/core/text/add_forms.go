@@ -73,19 +73,19 @@ func (a *adding) yaml() ([]byte, error) {
 	eol := EOL(a.Source)
 	switch {
 	case in.Kind == Scalar: // a name with nothing behind it
-		at, eol = lineEnd(a.Source, in.whole.From), eolAt(a.Source, in.whole.From)
+		at, eol = LineEnd(a.Source, in.whole.From), eolAt(a.Source, in.whole.From)
 		dent = strings.Repeat(" ", column(a.Source, in.KeyAt.From)) + step
 	case len(in.Items) == 0:
 		at = len(a.Source)
 	case a.at < len(in.Items):
 		n := in.Items[a.at]
-		at, dent, eol = a.aboveComments(lineStart(a.Source, n.whole.From)), strings.Repeat(" ", in.indent), eolAt(a.Source, n.whole.From)
-		if a.at == 0 && strings.TrimLeft(strings.TrimPrefix(string(a.Source[lineStart(a.Source, n.whole.From):n.whole.From]), Mark), " ") != "" {
+		at, dent, eol = a.aboveComments(LineStart(a.Source, n.whole.From)), strings.Repeat(" ", in.indent), eolAt(a.Source, n.whole.From)
+		if a.at == 0 && strings.TrimLeft(strings.TrimPrefix(string(a.Source[LineStart(a.Source, n.whole.From):n.whole.From]), Mark), " ") != "" {
 			return nil, &UnsafeError{Line: a.Line(n), What: "its first line belongs to what holds it; name a neighbour behind which it shall go"}
 		}
 	default:
 		last := in.Items[len(in.Items)-1]
-		at, dent, eol = lineEnd(a.Source, max(last.whole.From, last.whole.To-1)), strings.Repeat(" ", in.indent), eolAt(a.Source, last.whole.From)
+		at, dent, eol = LineEnd(a.Source, max(last.whole.From, last.whole.To-1)), strings.Repeat(" ", in.indent), eolAt(a.Source, last.whole.From)
 	}
 	lines, err := a.yamlLines(dent, step, eol)
 	if err != nil {
@@ -95,7 +95,7 @@ func (a *adding) yaml() ([]byte, error) {
 }
 
 func column(text []byte, at int) int {
-	start := lineStart(text, at)
+	start := LineStart(text, at)
 	return len([]rune(strings.TrimPrefix(string(text[start:at]), Mark)))
 }
 
@@ -106,7 +106,7 @@ func (a *adding) yamlLines(dent, step, eol string) (string, error) {
 		lead := "- "
 		if n := len(a.in.Items); n > 0 {
 			it := a.in.Items[n-1]
-			if !it.At.Empty() && lineStart(a.Source, it.At.From) == lineStart(a.Source, it.whole.From) && it.Kind == Scalar {
+			if !it.At.Empty() && LineStart(a.Source, it.At.From) == LineStart(a.Source, it.whole.From) && it.Kind == Scalar {
 				lead = string(a.Source[it.whole.From:it.At.From])
 				if strings.TrimLeft(lead, "- ") != "" { // behind an anchor or a tag
 					lead = "- "
@@ -149,7 +149,7 @@ func (a *adding) element() ([]byte, error) {
 				at = n.At.To
 			}
 		}
-		return splice(a.Source, at, at, " "+name+"="+value), nil
+		return Splice(a.Source, at, at, " "+name+"="+value), nil
 	}
 	for _, s := range a.steps {
 		if !xmlNames.MatchString(s) {
@@ -180,13 +180,13 @@ func (a *adding) element() ([]byte, error) {
 		if strings.HasSuffix(string(a.Source[:open]), "/") {
 			return nil, &UnsafeError{Line: a.Line(in), What: "what stands there is an empty element; nothing can be put into it"}
 		}
-		return splice(a.Source, open+1, open+1, inner), nil
+		return Splice(a.Source, open+1, open+1, inner), nil
 	}
 	if a.at < len(in.Items) {
 		next := in.Items[a.at]
-		return splice(a.Source, next.whole.From, next.whole.From, inner+a.gapBefore(next)), nil
+		return Splice(a.Source, next.whole.From, next.whole.From, inner+a.gapBefore(next)), nil
 	}
-	return splice(a.Source, last.whole.To, last.whole.To, a.gapBefore(last)+inner), nil
+	return Splice(a.Source, last.whole.To, last.whole.To, a.gapBefore(last)+inner), nil
 }
 
 // gapBefore is the blank space in front of an element.

@@ -5,16 +5,16 @@ import "bytes"
 // Mark is a byte-order mark.
 const Mark = "\ufeff"
 
-// lineStart is where the line begins that holds the offset; 0 for one before the text.
-func lineStart(text []byte, at int) int {
+// LineStart is where the line begins that holds the offset; 0 for one before the text.
+func LineStart(text []byte, at int) int {
 	if at <= 0 {
 		return 0
 	}
 	return bytes.LastIndexByte(text[:at], '\n') + 1
 }
 
-// lineEnd is where the line ends that holds the offset, its line end included.
-func lineEnd(text []byte, at int) int {
+// LineEnd is where the line ends that holds the offset, its line end included.
+func LineEnd(text []byte, at int) int {
 	if at >= len(text) {
 		return len(text)
 	}
@@ -26,7 +26,7 @@ func lineEnd(text []byte, at int) int {
 
 // lineBody is where the line that holds the offset ends, without its line end.
 func lineBody(text []byte, at int) int {
-	end := lineEnd(text, at)
+	end := LineEnd(text, at)
 	if end > at && text[end-1] == '\n' {
 		end--
 		if end > at && text[end-1] == '\r' {
@@ -36,8 +36,8 @@ func lineBody(text []byte, at int) int {
 	return end
 }
 
-// splice is a new text with a part replaced.
-func splice(text []byte, from, to int, by string) []byte {
+// Splice is a new text with a part replaced.
+func Splice(text []byte, from, to int, by string) []byte {
 	out := make([]byte, 0, len(text)-(to-from)+len(by))
 	out = append(out, text[:from]...)
 	out = append(out, by...)
@@ -55,7 +55,7 @@ func EOL(text []byte) string {
 // eolAt is the line end of the line that holds the offset, or the text's own where that
 // line is the last and has none.
 func eolAt(text []byte, at int) string {
-	end := lineEnd(text, at)
+	end := LineEnd(text, at)
 	switch {
 	case bytes.HasSuffix(text[:end], []byte("\r\n")):
 		return "\r\n"
@@ -72,9 +72,9 @@ func insertLines(text []byte, at int, lines, eol string) []byte {
 		at = len(Mark)
 	}
 	if at > 0 && text[at-1] != '\n' && string(text[:at]) != Mark { // behind a last line that has no end
-		return splice(text, at, at, eol+lines)
+		return Splice(text, at, at, eol+lines)
 	}
-	return splice(text, at, at, lines+eol)
+	return Splice(text, at, at, lines+eol)
 }
 
 // cutLines takes whole lines out. Where the last one had no line end, the one before it has
@@ -89,12 +89,12 @@ func cutLines(text []byte, from, to int) []byte {
 			from--
 		}
 	}
-	return splice(text, from, to, "")
+	return Splice(text, from, to, "")
 }
 
 // dentOf gives the spaces and tabs at the start of the line that holds the offset.
 func dentOf(text []byte, at int) string {
-	start := lineStart(text, at)
+	start := LineStart(text, at)
 	if start == 0 && bytes.HasPrefix(text, []byte(Mark)) {
 		start = len(Mark)
 	}

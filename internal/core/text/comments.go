@@ -18,9 +18,9 @@ func (d *Doc) Sign() string {
 // LinesOf gives the whole lines of an entry, where nothing else stands in them but a comment
 // and a separator.
 func (d *Doc) LinesOf(n *Node) (Span, error) {
-	from := lineStart(d.Source, n.whole.From)
+	from := LineStart(d.Source, n.whole.From)
 	last := max(n.whole.From, n.whole.To-1)
-	to := lineEnd(d.Source, last)
+	to := LineEnd(d.Source, last)
 	lead := strings.TrimPrefix(string(d.Source[from:n.whole.From]), Mark)
 	end := n.whole.To
 	if i := skipBlanks(d.Source, end); i < len(d.Source) && strings.IndexByte(d.marks.separators+" ", d.Source[i]) >= 0 {
@@ -44,7 +44,7 @@ func (d *Doc) Outcomment(lines Span, lead string) ([]byte, error) {
 		return nil, errors.New("this format has no comments of a line")
 	}
 	dent := ""
-	for at, first := lines.From, true; at < lines.To; at = lineEnd(d.Source, at) {
+	for at, first := lines.From, true; at < lines.To; at = LineEnd(d.Source, at) {
 		if skipBlanks(d.Source, at) >= lineBody(d.Source, at) {
 			continue
 		}
@@ -62,8 +62,8 @@ func (d *Doc) Outcomment(lines Span, lead string) ([]byte, error) {
 	}
 	var out bytes.Buffer
 	out.Write(d.Source[:lines.From])
-	for at := lines.From; at < lines.To; at = lineEnd(d.Source, at) {
-		line := d.Source[at:min(lineEnd(d.Source, at), lines.To)]
+	for at := lines.From; at < lines.To; at = LineEnd(d.Source, at) {
+		line := d.Source[at:min(LineEnd(d.Source, at), lines.To)]
 		if skipBlanks(d.Source, at) < lineBody(d.Source, at) {
 			out.WriteString(dent + sign)
 			line = line[len(dent):]
@@ -108,8 +108,8 @@ func (d *Doc) Commented(want []string) (found []Span, bare, leads []string) {
 	if bytes.HasPrefix(d.Source, []byte(Mark)) {
 		at = len(Mark)
 	}
-	for ; at < len(d.Source); at = lineEnd(d.Source, at) {
-		l := line{at: Span{at, lineEnd(d.Source, at)}}
+	for ; at < len(d.Source); at = LineEnd(d.Source, at) {
+		l := line{at: Span{at, LineEnd(d.Source, at)}}
 		first := skipBlanks(d.Source, at)
 		for _, sign := range d.marks.line {
 			if rest, is := bytes.CutPrefix(d.Source[first:l.at.To], []byte(sign)); is && d.Format != JSON {

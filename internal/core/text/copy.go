@@ -39,7 +39,7 @@ func (d *Doc) Copy(n *Node, key string) ([]byte, error) {
 		if strings.HasPrefix(n.Key, "@") || n.Key == "#text" {
 			return nil, &UnsafeError{Line: d.Line(n), What: "an attribute or a text has no copy"}
 		}
-		out = splice(d.Source, to, to, d.gapBefore(n)+written)
+		out = Splice(d.Source, to, to, d.gapBefore(n)+written)
 	case in.style == flow:
 		f, err := d.flowOf(in)
 		if err != nil {
@@ -47,7 +47,7 @@ func (d *Doc) Copy(n *Node, key string) ([]byte, error) {
 		}
 		out = f.add(slices.Index(in.Items, n)+1, written)
 	default:
-		start := lineStart(d.Source, from)
+		start := LineStart(d.Source, from)
 		lead := strings.TrimPrefix(string(d.Source[start:from]), Mark)
 		if strings.TrimLeft(lead, " \t") != "" {
 			return nil, &UnsafeError{Line: d.Line(n), What: "other things stand in its line"}
@@ -57,7 +57,7 @@ func (d *Doc) Copy(n *Node, key string) ([]byte, error) {
 		if n.style == section { // with a blank line above
 			lines = eol + lines
 		}
-		out = insertLines(d.Source, lineEnd(d.Source, max(from, to-1)), lines, eol)
+		out = insertLines(d.Source, LineEnd(d.Source, max(from, to-1)), lines, eol)
 	}
 	return out, d.copied(out, n, key)
 }

@@ -48,7 +48,7 @@ func (d *Doc) Set(n *Node, v Value) ([]byte, error) {
 	if n.At.Empty() && from > 0 && raw != "" && !d.blankBefore(from) {
 		raw = d.lead(n) + raw
 	}
-	out := splice(d.Source, from, n.At.To, raw)
+	out := Splice(d.Source, from, n.At.To, raw)
 	return out, d.changed(out, n, func(now *Node) error {
 		if !v.Raw && (now.Kind != Scalar || now.Value != v.Text && !(v.As == Number || v.As == Bool || v.As == Null || v.As == Code)) {
 			return fmt.Errorf("it would be read as %q", now.Value)

@@ -90,29 +90,29 @@ func (f *flowList) add(i int, item string) []byte {
 			if at == f.open+1 && inner != "" { // { }: the spaces stay on both sides
 				item = inner[:1] + item
 			}
-			return splice(text, at, at, item)
+			return Splice(text, at, at, item)
 		}
-		return splice(text, at, at, eolAt(text, f.open)+dentOf(text, f.close)+f.doc.step()+item)
+		return Splice(text, at, at, eolAt(text, f.open)+dentOf(text, f.close)+f.doc.step()+item)
 	case i >= n:
 		last, gap := f.items[n-1], f.gap()
 		if last.comma >= 0 {
 			at := f.doc.behind(last.comma + 1)
 			if n > 1 || strings.Contains(gap, "\n") { // the last one keeps its separator, and so does the new one
-				return splice(text, at, at, gap+item+f.separator())
+				return Splice(text, at, at, gap+item+f.separator())
 			}
-			return splice(text, at, at, gap+item)
+			return Splice(text, at, at, gap+item)
 		}
 		at := f.doc.behind(last.end)
-		return splice(splice(text, at, at, gap+item), last.end, last.end, f.separator())
+		return Splice(Splice(text, at, at, gap+item), last.end, last.end, f.separator())
 	case i > 0:
 		at := f.doc.behind(f.items[i-1].comma + 1)
-		return splice(text, at, at, f.spaces(f.items[i].start)+item+f.separator())
+		return Splice(text, at, at, f.spaces(f.items[i].start)+item+f.separator())
 	}
 	first := f.items[0].start
 	if s := f.spaces(first); strings.Contains(s, "\n") {
-		return splice(text, f.before(first), f.before(first), s+item+f.separator())
+		return Splice(text, f.before(first), f.before(first), s+item+f.separator())
 	}
-	return splice(text, first, first, item+f.separator()+f.gap())
+	return Splice(text, first, first, item+f.separator()+f.gap())
 }
 
 // cut takes an item out, with the separator that it needs no more. Comments stay.
@@ -138,10 +138,10 @@ func (f *flowList) cut(i int) []byte {
 			to = next
 		}
 	}
-	out := splice(text, from, to, "")
+	out := Splice(text, from, to, "")
 	if i == n-1 && n > 1 && it.comma < 0 {
 		comma := f.items[i-1].comma
-		out = splice(out, comma, comma+1, "")
+		out = Splice(out, comma, comma+1, "")
 	}
 	return out
 }
@@ -149,7 +149,7 @@ func (f *flowList) cut(i int) []byte {
 // underComment tells whether the text up to an offset ends in a comment that ends with its
 // line.
 func (f *flowList) underComment(at int) bool {
-	for i := lineStart(f.doc.Source, at); i < at; i++ {
+	for i := LineStart(f.doc.Source, at); i < at; i++ {
 		if end := f.doc.comment(i); end > i {
 			return end >= at && (f.doc.marks.open == "" || !strings.HasPrefix(string(f.doc.Source[i:]), f.doc.marks.open))
 		}
@@ -165,7 +165,7 @@ func (d *Doc) step() string {
 			return true
 		}
 		outer, inner := dentOf(d.Source, n.Up.whole.From), dentOf(d.Source, n.whole.From)
-		if lineStart(d.Source, n.Up.whole.From) != lineStart(d.Source, n.whole.From) && len(inner) > len(outer) && strings.HasPrefix(inner, outer) {
+		if LineStart(d.Source, n.Up.whole.From) != LineStart(d.Source, n.whole.From) && len(inner) > len(outer) && strings.HasPrefix(inner, outer) {
 			least = inner[len(outer):]
 			return false
 		}

@@ -36,7 +36,7 @@ func (d *Doc) eachLine(do func(from, to int)) {
 	}
 	for at < len(d.Source) {
 		do(at, lineBody(d.Source, at))
-		at = lineEnd(d.Source, at)
+		at = LineEnd(d.Source, at)
 	}
 }
 

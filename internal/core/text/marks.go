@@ -56,7 +56,7 @@ func (m *marks) busiest(text []byte) {
 		return
 	}
 	counts := make([]int, len(m.line))
-	for at := 0; at < len(text); at = lineEnd(text, at) {
+	for at := 0; at < len(text); at = LineEnd(text, at) {
 		first := skipBlanks(text, at)
 		for i, sign := range m.line {
 			if bytes.HasPrefix(text[first:], []byte(sign)) {
@@ -118,9 +118,9 @@ func (d *Doc) Comment(n *Node) string {
 		at = n.At.From
 	}
 	var lines []string
-	start := lineStart(d.Source, at)
+	start := LineStart(d.Source, at)
 	for start > 0 {
-		above := lineStart(d.Source, start-1)
+		above := LineStart(d.Source, start-1)
 		text, is := d.bare(string(d.Source[above:lineBody(d.Source, above)]))
 		if !is {
 			break

@@ -20,14 +20,14 @@ func (d *Doc) parseProperties() {
 		from := skipProperty(d.Source, at)
 		end := lineBody(d.Source, at)
 		if from >= end || d.Source[from] == '#' || d.Source[from] == '!' {
-			at = lineEnd(d.Source, at)
+			at = LineEnd(d.Source, at)
 			continue
 		}
-		for goesOn(d.Source[from:end]) && lineEnd(d.Source, end) < len(d.Source) {
-			end = lineBody(d.Source, lineEnd(d.Source, end))
+		for goesOn(d.Source[from:end]) && LineEnd(d.Source, end) < len(d.Source) {
+			end = lineBody(d.Source, LineEnd(d.Source, end))
 		}
 		d.Root.add(d.property(from, end))
-		at = lineEnd(d.Source, end)
+		at = LineEnd(d.Source, end)
 	}
 }
 

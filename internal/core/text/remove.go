@@ -53,24 +53,24 @@ func (d *Doc) Without(n *Node, out []byte) error {
 func (d *Doc) cutBlock(n *Node) ([]byte, error) {
 	in := n.Up
 	i := slices.Index(in.Items, n)
-	start := lineStart(d.Source, n.whole.From)
+	start := LineStart(d.Source, n.whole.From)
 	if lead := strings.TrimPrefix(string(d.Source[start:n.whole.From]), Mark); strings.TrimLeft(lead, " ") != "" {
 		if i+1 == len(in.Items) { // NAME is the only one in its item
 			return nil, &UnsafeError{Line: d.Line(n), What: "it is all that its item holds; take the item out"}
 		}
-		return splice(d.Source, n.whole.From, in.Items[i+1].whole.From, ""), nil
+		return Splice(d.Source, n.whole.From, in.Items[i+1].whole.From, ""), nil
 	}
 	if len(in.Items) > 1 {
-		return cutLines(d.Source, start, lineEnd(d.Source, max(n.whole.From, n.whole.To-1))), nil
+		return cutLines(d.Source, start, LineEnd(d.Source, max(n.whole.From, n.whole.To-1))), nil
 	}
 	empty := "{}"
 	if in.Kind == List {
 		empty = "[]"
 	}
 	if in.Up == nil { // the whole text
-		return splice(d.Source, n.whole.From, n.whole.To, empty), nil
+		return Splice(d.Source, n.whole.From, n.whole.To, empty), nil
 	}
-	out := cutLines(d.Source, start, lineEnd(d.Source, max(n.whole.From, n.whole.To-1)))
+	out := cutLines(d.Source, start, LineEnd(d.Source, max(n.whole.From, n.whole.To-1)))
 	at := in.whole.From
 	if !in.KeyAt.Empty() {
 		at = in.KeyAt.To + strings.IndexByte(string(d.Source[in.KeyAt.To:]), ':') + 1
@@ -80,7 +80,7 @@ func (d *Doc) cutBlock(n *Node) ([]byte, error) {
 	if at > start || at > len(out) {
 		return nil, &UnsafeError{Line: d.Line(n), What: "where an empty one would be written cannot be told"}
 	}
-	return splice(out, at, at, " "+empty), nil
+	return Splice(out, at, at, " "+empty), nil
 }
 
 func (d *Doc) cutSection(n *Node) ([]byte, error) {
@@ -89,8 +89,8 @@ func (d *Doc) cutSection(n *Node) ([]byte, error) {
 			return nil, &UnsafeError{Line: d.Line(n), What: "this table is written in parts; take its values out one by one"}
 		}
 	}
-	from := lineStart(d.Source, n.whole.From)
-	to := lineEnd(d.Source, max(n.whole.From, n.whole.To-1))
+	from := LineStart(d.Source, n.whole.From)
+	to := LineEnd(d.Source, max(n.whole.From, n.whole.To-1))
 	if lead := strings.TrimPrefix(string(d.Source[from:n.whole.From]), Mark); strings.TrimSpace(lead) != "" {
 		return nil, &UnsafeError{Line: d.Line(n), What: "other things stand in its line"}
 	}
@@ -103,11 +103,11 @@ func (d *Doc) cutElement(n *Node) []byte {
 		for from > 0 && strings.IndexByte(" \t\r\n", d.Source[from-1]) >= 0 {
 			from--
 		}
-		return splice(d.Source, from, to, "")
+		return Splice(d.Source, from, to, "")
 	}
-	start := lineStart(d.Source, from)
+	start := LineStart(d.Source, from)
 	if strings.TrimSpace(string(d.Source[start:from])) == "" && strings.TrimSpace(string(d.Source[to:lineBody(d.Source, to)])) == "" && start > 0 {
-		return cutLines(d.Source, start, lineEnd(d.Source, to))
+		return cutLines(d.Source, start, LineEnd(d.Source, to))
 	}
-	return splice(d.Source, from, to, "")
+	return Splice(d.Source, from, to, "")
 }

@@ -269,6 +269,6 @@ func (n *Node) Walk(do func(*Node) bool) bool {
 // syntaxAt is an error at an offset.
 func (d *Doc) syntaxAt(at int, what string) *SyntaxError {
 	line := d.lineOf(at)
-	start := lineStart(d.Source, at)
+	start := LineStart(d.Source, at)
 	return &SyntaxError{Line: line, Column: 1 + len([]rune(strings.TrimPrefix(string(d.Source[start:at]), Mark))), What: what}
 }

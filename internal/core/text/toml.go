@@ -82,7 +82,7 @@ func checkTOML(body []byte) error {
 	var at *unstable.ParserError
 	if errors.As(err, &at) && len(at.Highlight) > 0 {
 		from := int(p.Range(at.Highlight).Offset)
-		start := lineStart(body, from)
+		start := LineStart(body, from)
 		return &SyntaxError{Line: 1 + bytes.Count(body[:start], []byte("\n")), Column: 1 + utf8.RuneCount(body[start:from]), What: at.Message}
 	}
 	return &SyntaxError{What: strings.TrimPrefix(err.Error(), "toml: ")}

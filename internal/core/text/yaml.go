@@ -160,7 +160,7 @@ func (r *yamlReader) scalarEnd(y *yaml.Node, at, in int, inFlow bool) int {
 		return end
 	}
 	for end < len(r.Source) { // over several lines, which are folded
-		next := lineEnd(r.Source, end)
+		next := LineEnd(r.Source, end)
 		if next >= len(r.Source) {
 			break
 		}
@@ -221,7 +221,7 @@ func (r *yamlReader) plainEnd(at int, inFlow bool) int {
 // than what holds it.
 func (r *yamlReader) blockEnd(at, in int) int {
 	end := lineBody(r.Source, at)
-	for next := lineEnd(r.Source, at); next < len(r.Source); next = lineEnd(r.Source, next) {
+	for next := LineEnd(r.Source, at); next < len(r.Source); next = LineEnd(r.Source, next) {
 		body := lineBody(r.Source, next)
 		first := skipBlanks(r.Source, next)
 		if first >= body {

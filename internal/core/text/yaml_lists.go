@@ -38,7 +38,7 @@ func (r *yamlReader) block(y *yaml.Node, in int) *Node {
 	} else {
 		at := r.offset(y)
 		for at < len(r.Source) && (r.Source[at] == '&' || r.Source[at] == '!') {
-			at = r.nextContent(lineEnd(r.Source, at))
+			at = r.nextContent(LineEnd(r.Source, at))
 		}
 		n.indent = r.column(at)
 		for _, c := range y.Content {
@@ -57,7 +57,7 @@ func (r *yamlReader) block(y *yaml.Node, in int) *Node {
 
 // column counts the bytes from the start of the line.
 func (r *yamlReader) column(at int) int {
-	start := lineStart(r.Source, at)
+	start := LineStart(r.Source, at)
 	return utf8.RuneCountInString(strings.TrimPrefix(string(r.Source[start:at]), Mark))
 }
 
@@ -67,7 +67,7 @@ func (r *yamlReader) nextDash(at, column int) int {
 		if r.Source[at] == '-' && r.column(at) == column {
 			return at
 		}
-		at = r.nextContent(lineEnd(r.Source, at))
+		at = r.nextContent(LineEnd(r.Source, at))
 	}
 	return max(0, len(r.Source)-1)
 }
@@ -79,7 +79,7 @@ func (r *yamlReader) nextContent(at int) int {
 		if first < lineBody(r.Source, at) && r.Source[first] != '#' {
 			return first
 		}
-		at = lineEnd(r.Source, at)
+		at = LineEnd(r.Source, at)
 	}
 	return at
 }
@@ -163,7 +163,7 @@ func (d *Doc) writeYAML(v Value, like *Node, inFlow bool) (string, error) {
 // there.
 func (d *Doc) writeBlock(s string, like *Node) (string, error) {
 	header := string(d.Source[like.At.From:lineBody(d.Source, like.At.From)])
-	next := lineEnd(d.Source, like.At.From)
+	next := LineEnd(d.Source, like.At.From)
 	if next >= like.At.To {
 		return quoteJSON(s)
 	}

@@ -3,31 +3,22 @@ package texts
 import (
 	"bytes"
 	"context"
-	"errors"
-	"io/fs"
-	"path"
 	"slices"
 	"strings"
 	"sync"
 
-	"golang.org/x/sync/errgroup"
-
-	"restlesscrate/internal/core/draft"
-	"restlesscrate/internal/core/propose"
 	"restlesscrate/internal/core/text"
 	"restlesscrate/internal/core/tree"
-	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/remote"
 )
 
 // Hit is a line of a text in which a word stands.
 type Hit struct {
-	Path  tree.Path // with !/ where it is inside a packed file
-	Line  int
-	Text  string // the line, without the blanks around it; secrets are masked
-	At    string // the value that it stands in, where the format is known; empty for a comment
-	Owner []string
+	Path tree.Path // with !/ where it is inside a packed file
+	Line int
+	Text string // the line, without the blanks around it; secrets are masked
+	At   string // the value that it stands in, where the format is known; empty for a comment
 }
 
 // Found is every place in which a word stands.
@@ -41,7 +32,7 @@ type Found struct {
 const mostHits = 2000
 
 // Find looks for a word in every text of a server's tree, also inside packed files. Case
-// counts unless the word is all small letters and blind is set.
+// counts unless blind is set.
 func (s *Service) Find(ctx context.Context, server, word string, blind bool) (Found, error) {
 	if word == "" || strings.ContainsAny(word, "\r\n") {
 		return Found{}, fault.New(fault.Usage, "bad-request", "say which word to look for; it stands in one line")
@@ -52,18 +43,7 @@ func (s *Service) Find(ctx context.Context, server, word string, blind bool) (Fo
 	}
 	defer se.host.Close()
 	f := &finder{session: se, word: []byte(word), blind: blind}
-	g, gctx := errgroup.WithContext(ctx)
-	g.SetLimit(max(1, se.host.InFlight()))
-	err = remote.Walk(ctx, se.host, []tree.Path{tree.Root}, remote.Bounds{Deep: 64}, func(p tree.Path, i remote.Info) (bool, error) {
-		if p.Within(draft.Work) {
-			return false, nil
-		}
-		if i.Being == tree.Content && i.Size > 0 && !propose.Secret(p) {
-			g.Go(func() error { return f.file(gctx, p, i.Size) })
-		}
-		return true, gctx.Err()
-	})
-	if err := errors.Join(g.Wait(), err); err != nil {
+	if err := se.each(ctx, func(tree.Path, remote.Info) {}, f.text); err != nil {
 		return Found{}, err
 	}
 	slices.SortFunc(f.found.Hits, func(a, b Hit) int {
@@ -86,50 +66,7 @@ type finder struct {
 	found Found
 }
 
-// packed tells whether a name is one that packed files have.
-func packed(p tree.Path) bool {
-	switch strings.ToLower(path.Ext(p.Base())) {
-	case ".zip", ".pak", ".jar", ".pack", ".bundle", ".tdx":
-		return true
-	}
-	return false
-}
-
-func (f *finder) file(ctx context.Context, p tree.Path, size int64) error {
-	if packed(p) && size <= longestPacked {
-		z, err := f.unpack(ctx, p)
-		if err != nil && !gone(err) {
-			return err
-		}
-		if z != nil {
-			for _, m := range z.File {
-				raw, err := member(m)
-				if err != nil {
-					continue // a folder, or too long for a text
-				}
-				f.text(p+tree.Path("!/"+m.Name), raw)
-			}
-			return nil
-		}
-	}
-	if size > deploy.LongestText {
-		return nil
-	}
-	raw, err := deploy.ReadText(ctx, f.host, p)
-	if gone(err) {
-		return nil
-	}
-	if err != nil {
-		return err
-	}
-	f.text(p, raw)
-	return nil
-}
-
-func gone(err error) bool {
-	return errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrPermission)
-}
-
+// text looks into one text; many are looked into at a time.
 func (f *finder) text(p tree.Path, raw []byte) {
 	enc, is := text.EncodingOf(raw)
 	if !is {
@@ -139,7 +76,7 @@ func (f *finder) text(p tree.Path, raw []byte) {
 	f.found.Files++
 	f.mu.Unlock()
 	source, err := enc.Decode(raw)
-	if err != nil || !f.holds(source) {
+	if err != nil || f.index(source) < 0 {
 		return
 	}
 	rule, _ := f.book.TextRule(p)
@@ -148,13 +85,8 @@ func (f *finder) text(p tree.Path, raw []byte) {
 		format = text.Guess(p.Base(), source)
 	}
 	d, err := text.Parse(source, format)
-	var shown []string
-	if err == nil {
-		masked, _ := text.Mask(source, format, func(at string) bool { return text.SecretPath(at) || f.book.Secret(p, at) })
-		shown = strings.Split(string(masked), "\n")
-	} else {
-		shown = strings.Split(string(source), "\n")
-	}
+	masked, _ := text.Mask(source, format, func(at string) bool { return text.SecretPath(at) || f.book.Secret(p, at) })
+	shown := strings.Split(string(masked), "\n")
 	var hits []Hit
 	at := 0
 	for i, line := range bytes.SplitAfter(source, []byte("\n")) {
@@ -173,8 +105,6 @@ func (f *finder) text(p tree.Path, raw []byte) {
 	f.found.Hits = append(f.found.Hits, hits...)
 	f.mu.Unlock()
 }
-
-func (f *finder) holds(source []byte) bool { return f.index(source) >= 0 }
 
 func (f *finder) index(in []byte) int {
 	if f.blind {

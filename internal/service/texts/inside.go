@@ -16,24 +16,37 @@ import (
 // longestPacked is the size in bytes of the longest packed file that is looked into.
 const longestPacked = 64 << 20
 
+// zipStart is what every zip begins with.
+var zipStart = []byte("PK")
+
 // unpack fetches a packed file of the server and opens it; nil for what is none.
 func (s *session) unpack(ctx context.Context, p tree.Path) (*zip.Reader, error) {
 	f, err := s.host.Open(ctx, p)
 	if err != nil {
 		return nil, err
 	}
-	raw, err := io.ReadAll(io.LimitReader(f, longestPacked+1))
+	raw, err := io.ReadAll(io.LimitReader(f, int64(len(zipStart))))
+	if err == nil && bytes.Equal(raw, zipStart) { // only then is the rest worth its way
+		var rest []byte
+		rest, err = io.ReadAll(io.LimitReader(f, longestPacked))
+		raw = append(raw, rest...)
+	}
 	if err = errors.Join(err, f.Close()); err != nil {
 		return nil, err
 	}
-	if len(raw) > longestPacked || !bytes.HasPrefix(raw, []byte("PK")) {
-		return nil, nil
+	return opened(raw), nil
+}
+
+// opened opens a packed file; nil for what is none.
+func opened(raw []byte) *zip.Reader {
+	if len(raw) > longestPacked || !bytes.HasPrefix(raw, zipStart) {
+		return nil
 	}
 	z, err := zip.NewReader(bytes.NewReader(raw), int64(len(raw)))
 	if err != nil {
-		return nil, nil //nolint:nilerr // it only begins like one
+		return nil // it only begins like one
 	}
-	return z, nil
+	return z
 }
 
 // inside reads a file inside a packed one.

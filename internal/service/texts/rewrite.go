@@ -3,20 +3,14 @@ package texts
 import (
 	"bytes"
 	"context"
-	"errors"
 	"slices"
 	"strings"
 	"sync"
 
-	"golang.org/x/sync/errgroup"
-
-	"restlesscrate/internal/core/draft"
-	"restlesscrate/internal/core/propose"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/text"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/core/tweak"
-	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/remote"
 )
@@ -54,26 +48,14 @@ func (s *Service) Named(ctx context.Context, server, name string, longer bool) (
 	}
 	defer se.host.Close()
 	f := &namer{session: se, name: name, whole: !longer, lists: se.lists()}
-	g, gctx := errgroup.WithContext(ctx)
-	g.SetLimit(max(1, se.host.InFlight()))
-	err = remote.Walk(ctx, se.host, []tree.Path{tree.Root}, remote.Bounds{Deep: 64}, func(p tree.Path, i remote.Info) (bool, error) {
-		if p.Within(draft.Work) {
-			return false, nil
-		}
-		if len(tweak.Places([]byte(i.Name), name, !longer)) > 0 {
+	err = se.each(ctx, func(p tree.Path, i remote.Info) {
+		if len(tweak.Places([]byte(i.Name), name, f.whole)) > 0 {
 			f.mu.Lock()
 			f.found.Paths = append(f.found.Paths, p)
 			f.mu.Unlock()
 		}
-		if i.Being == tree.Content && i.Size > 0 && !propose.Secret(p) {
-			g.Go(func() error { return f.file(gctx, p, i.Size) })
-		}
-		return true, gctx.Err()
-	})
-	if err := errors.Join(g.Wait(), err); err != nil {
-		return Named{}, err
-	}
-	if err := f.owners(ctx); err != nil {
+	}, f.text)
+	if err != nil {
 		return Named{}, err
 	}
 	slices.SortFunc(f.found.Places, func(a, b Place) int {
@@ -84,6 +66,9 @@ func (s *Service) Named(ctx context.Context, server, name string, longer bool) (
 	})
 	slices.Sort(f.found.Binary)
 	slices.Sort(f.found.Paths)
+	if err := f.owners(ctx); err != nil {
+		return Named{}, err
+	}
 	return f.found, nil
 }
 
@@ -108,34 +93,7 @@ type namer struct {
 	found Named
 }
 
-func (f *namer) file(ctx context.Context, p tree.Path, size int64) error {
-	if packed(p) && size <= longestPacked {
-		z, err := f.unpack(ctx, p)
-		if err != nil && !gone(err) {
-			return err
-		}
-		if z != nil {
-			for _, m := range z.File {
-				if raw, err := member(m); err == nil {
-					f.text(p+tree.Path("!/"+m.Name), raw)
-				}
-			}
-			return nil
-		}
-	}
-	if size > deploy.LongestText {
-		return nil
-	}
-	raw, err := deploy.ReadText(ctx, f.host, p)
-	if gone(err) {
-		return nil
-	}
-	if err == nil {
-		f.text(p, raw)
-	}
-	return err
-}
-
+// text looks into one text; many are looked into at a time.
 func (f *namer) text(p tree.Path, raw []byte) {
 	enc, is := text.EncodingOf(raw)
 	var source []byte
@@ -143,18 +101,26 @@ func (f *namer) text(p tree.Path, raw []byte) {
 	if is {
 		source, err = enc.Decode(raw)
 	}
-	f.mu.Lock()
-	defer f.mu.Unlock()
 	if !is || err != nil {
 		if bytes.Contains(raw, []byte(f.name)) {
+			f.mu.Lock()
 			f.found.Binary = append(f.found.Binary, p)
+			f.mu.Unlock()
 		}
 		return
 	}
+	places := f.places(p, source)
+	f.mu.Lock()
 	f.found.Files++
+	f.found.Places = append(f.found.Places, places...)
+	f.mu.Unlock()
+}
+
+// places gives where the name stands in a text.
+func (f *namer) places(p tree.Path, source []byte) (out []Place) {
 	places := tweak.Places(source, f.name, f.whole)
 	if len(places) == 0 {
-		return
+		return nil
 	}
 	rule, _ := f.book.TextRule(p)
 	format := rule.Format
@@ -162,10 +128,7 @@ func (f *namer) text(p tree.Path, raw []byte) {
 		format = text.Guess(p.Base(), source)
 	}
 	d, broken := text.Parse(source, format)
-	shown := source
-	if broken == nil {
-		shown, _ = text.Mask(source, format, func(at string) bool { return text.SecretPath(at) || f.book.Secret(p, at) })
-	}
+	shown, _ := text.Mask(source, format, func(at string) bool { return text.SecretPath(at) || f.book.Secret(p, at) })
 	lines := strings.Split(string(shown), "\n")
 	for i, at := range places {
 		h := Place{Path: p, Nth: i + 1, Line: 1 + bytes.Count(source[:at[0]], []byte("\n")), Listed: f.lists[p]}
@@ -177,11 +140,12 @@ func (f *namer) text(p tree.Path, raw []byte) {
 				h.At = d.Path(n)
 			}
 		}
-		f.found.Places = append(f.found.Places, h)
+		out = append(out, h)
 	}
+	return out
 }
 
-// owners says of every place whose text it is.
+// owners says of every place whose text it is; the places are in order.
 func (f *namer) owners(ctx context.Context) error {
 	var paths []tree.Path
 	for _, h := range f.found.Places {
