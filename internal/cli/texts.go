@@ -348,7 +348,7 @@ func (a textCommands) lintCommand() *cli.Command {
 			}
 			a.printLint(l.Findings, server)
 			if len(l.Findings) == 0 {
-				fmt.Fprintf(a.Out, "Nothing is found in %s.\n", words.Count(l.Texts, "text"))
+				fmt.Fprintf(a.Out, "No findings in %s.\n", words.Count(l.Texts, "text"))
 			}
 			return nil
 		}}

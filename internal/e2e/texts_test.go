@@ -180,7 +180,7 @@ func TestTextsAreListedShownAndLookedThrough(t *testing.T) {
 	require.Contains(t, s.must("text", "fen", "marsh.ini", "/server/seats"), "beside it: who may come")
 	require.Contains(t, s.must("find", "fen", "a weir"), "/about")
 	require.Contains(t, s.must("lint", "fen"), "doubled-key: "+weirs+", line 2")
-	require.Contains(t, s.must("lint", "weir"), "Nothing is found in 3 texts.")
+	require.Contains(t, s.must("lint", "weir"), "No findings in 3 texts.")
 	s.fails(1, "no value at /server/seat", "text", "fen", "marsh.ini", "/server/seat")
 }
 
