@@ -134,9 +134,17 @@ type Status struct {
 	Drafts  []Deployment `json:"drafts" nullable:"false"`
 	Last    *Deployment  `json:"last,omitempty"`
 	Settled int          `json:"settled,omitempty" doc:"The number of the last deployment that is over and was about files; what a later draft found changed outside is so still"`
+	Agree   *AgreeLook   `json:"agree,omitempty" doc:"What was last seen of the values that must go together; absent where nobody has looked"`
 	Looked  *Look        `json:"looked,omitempty" doc:"When something last looked at the server's tree"`
 	// Pallets are the packs of which add-ons are there.
 	Pallets []PalletOn `json:"pallets" nullable:"false"`
+}
+
+// AgreeLook is what was seen of the values of a server that must go together.
+type AgreeLook struct {
+	At    time.Time `json:"at"`
+	By    string    `json:"by" doc:"The deployment, or who looked"`
+	Found []Finding `json:"found" nullable:"false" doc:"Those that do not"`
 }
 
 // Look is when a deployment, drafted or run, last looked at what it is about on a server.

@@ -77,6 +77,11 @@ func (a trackCommands) printStatus(st api.Status, members bool) {
 	if l := st.Looked; l != nil {
 		fmt.Fprintf(a.Out, "  last looked at %s, by %s, at what that is about\n", clock(l.At), l.Deployment)
 	}
+	if l := st.Agree; l != nil {
+		for _, f := range l.Found {
+			fmt.Fprintf(a.Out, "  seen at %s by %s: %s\n", clock(l.At), l.By, f.What)
+		}
+	}
 	if st.Open != nil {
 		fmt.Fprintf(a.Out, "  %s is %s: %s\n", st.Open.Name, strings.ToUpper(st.Open.State), st.Open.Title)
 		if st.Open.State == "halted" {

@@ -27,7 +27,7 @@ kinds:
       - {take: settings.yaml, place: gates, as: "{name}/{path}", settings: true}
       - {take: "**", place: gates, as: "{name}/{path}"}
 settings:
-  - {files: [marsh.ini], secret: [/server/code]}
+  - {files: [marsh.ini], secret: [/server/code], ports: [/server/port, /server/watch]}
 agreements:
   - value: {file: marsh.ini, match: '(?m)^gates = (\d+)$'}
     with: {file: gates/weir/settings.yaml, at: /rows}
@@ -193,8 +193,13 @@ func TestAgreementsAreLookedAtBeforeAndAfter(t *testing.T) {
 	const says = "gates is 5 (marsh.ini, line 2), and rows is 3 (gates/weir/settings.yaml, line 2); it must be at most that: a gate without a row leaks."
 	require.Contains(t, out, says, "in the draft")
 	require.Contains(t, out, "restless tweak set fen marsh.ini /server/gates 3")
+	require.Contains(t, s.must("status", "fen"), "by fen#2: "+says, "as that deployment left it")
 	require.Contains(t, s.must("lint", "fen"), says)
+	require.Contains(t, s.must("status", "fen"), "by lint, ")
 	s.must("tweak", "set", "fen", weirs, "/rows", "5", "--yes")
+	require.NotContains(t, s.must("status", "fen"), "gates is 5")
+	testbed.Write(t, filepath.Join(root, "marsh.ini"), "[server]\ngates = 3\nport = 8100\nwatch = 8100\n")
+	require.Contains(t, s.must("lint", "fen"), "port (marsh.ini, line 3) and watch (marsh.ini, line 4) are both 8100")
 	require.NotContains(t, s.must("lint", "fen"), "agreement-broken")
 	require.Contains(t, text(weirs), "rows: 5")
 }

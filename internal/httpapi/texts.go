@@ -69,7 +69,7 @@ func (s *Server) textOps(h huma.API) {
 		return &body[api.NamedIn]{out}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/lint", "lint-server", "What is wrong with a server's settings", "texts"), func(ctx context.Context, in *OnServer) (*body[api.Linted], error) {
-		found, n, err := s.Texts.Check(ctx, in.Server)
+		found, n, err := s.Texts.Check(ctx, in.Server, actorOf(ctx))
 		return &body[api.Linted]{api.Linted{Findings: wireLint(found), Texts: n}}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodGet, "/crates/{crate}/lint", "lint-crate", "What is wrong with a crate's texts", "texts"), func(ctx context.Context, in *CrateRef) (*body[api.Linted], error) {

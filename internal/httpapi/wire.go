@@ -231,6 +231,9 @@ func wireStatus(st insight.Status) api.Status {
 	if !st.LookedAt.IsZero() {
 		w.Looked = &api.Look{At: st.LookedAt, Deployment: st.LookedBy}
 	}
+	if !st.Agree.At.IsZero() {
+		w.Agree = &api.AgreeLook{At: st.Agree.At, By: st.Agree.By, Found: findings(st.Agree.Found)}
+	}
 	w.Pallets = []api.PalletOn{}
 	for _, p := range st.Pallets {
 		w.Pallets = append(w.Pallets, api.PalletOn{Label: p.Label, Of: p.Of, Missing: append([]string{}, p.Missing...)})

@@ -3,6 +3,7 @@ package model
 import (
 	"time"
 
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/rollcall"
 	"restlesscrate/internal/core/tree"
 )
@@ -17,6 +18,13 @@ type RollCall struct {
 	Seq          int64
 	Actor        string
 	At           time.Time
+}
+
+// AgreeLook is what was seen of the values of a server that must go together.
+type AgreeLook struct {
+	At    time.Time // zero where nobody has looked yet
+	By    string    // the deployment, or who looked
+	Found []finding.Finding
 }
 
 // Oddity is something that looks wrong in an add-on and is known to be harmless.

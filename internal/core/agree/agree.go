@@ -28,6 +28,8 @@ type Seen struct {
 	Folders func(p tree.Path) (names []string, ok bool)
 	// Addons are the names of the add-ons that are there; nil where that is not known.
 	Addons []string
+	// Others are further texts that are there, which a glob of the rulebook may name.
+	Others []tree.Path
 }
 
 // Broken is an agreement that does not hold.
@@ -39,12 +41,20 @@ type Broken struct {
 
 // Files lists the texts that the agreements of a server are about.
 func Files(b *rulebook.Book, vars map[string]string) (out []tree.Path) {
+	add := func(p tree.Path) {
+		if !slices.Contains(out, p) {
+			out = append(out, p)
+		}
+	}
 	for _, a := range b.Agree {
 		for _, s := range []rulebook.Setting{a.Left, a.Right} {
-			if p, ok := place(s.File, vars); ok && s.File != "" && !slices.Contains(out, p) {
-				out = append(out, p)
+			if p, ok := place(s.File, vars); ok && s.File != "" {
+				add(p)
 			}
 		}
+	}
+	for _, p := range named(b) {
+		add(p)
 	}
 	return out
 }
@@ -67,7 +77,7 @@ func Check(b *rulebook.Book, vars map[string]string, s Seen) (out []Broken) {
 			out = append(out, c.check(left)...)
 		}
 	}
-	return out
+	return append(out, ports(b, s)...)
 }
 
 type checking struct {
@@ -197,6 +207,12 @@ func (c checking) check(left found) []Broken {
 			return nil
 		}
 		return c.broken(left, right.value, "%s; the two must be equal.", both)
+	}
+	if c.a.Bound == "different" {
+		if !same(left.value, right.value) {
+			return nil
+		}
+		return c.broken(left, "", "%s; the two must differ.", both)
 	}
 	l, err1 := strconv.ParseFloat(left.value, 64)
 	r, err2 := strconv.ParseFloat(right.value, 64)

@@ -47,7 +47,7 @@ type Agreement struct {
 }
 
 // Bounds are how two values can have to go together.
-var Bounds = []string{"equal", "at-most", "at-least", "one-of", "in-list", "folder", "add-on"}
+var Bounds = []string{"equal", "at-most", "at-least", "different", "one-of", "in-list", "folder", "add-on"}
 
 // Setting is a value in a file of the server.
 type Setting struct {

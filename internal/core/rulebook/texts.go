@@ -23,7 +23,8 @@ type TextRule struct {
 	// Rewritten is set where the server writes to it by itself: a change is made while it is
 	// stopped.
 	Rewritten bool
-	About     string // what it is for
+	Ports     []string // value paths of the ports that are listened on; no two are the same
+	About     string   // what it is for
 	Line      int
 }
 
@@ -46,6 +47,11 @@ func (b *Book) Secret(p tree.Path, at string) bool {
 	})
 }
 
+// Agreeing tells whether the rulebook says of any values that they must go together.
+func (b *Book) Agreeing() bool {
+	return len(b.Agree) > 0 || slices.ContainsFunc(b.Texts, func(t TextRule) bool { return len(t.Ports) > 0 })
+}
+
 func (r serverReader) textRules(n *yaml.Node, b *Book) {
 	if !r.expect(n, yaml.SequenceNode, "settings") {
 		return
@@ -64,6 +70,7 @@ func (r serverReader) textRules(n *yaml.Node, b *Book) {
 			field{"takes-effect", false, r.oneOf("takes-effect", &t.TakesEffect, Effects)},
 			field{"reload", false, r.text("reload", &t.Reload)},
 			field{"secret", false, r.texts("secret", &t.Secret, checkPointer)},
+			field{"ports", false, r.texts("ports", &t.Ports, checkPointer)},
 			field{"rewritten", false, r.yes("rewritten", &t.Rewritten)})
 		t.Format = text.Format(format)
 		if (t.TakesEffect == "reload") != (t.Reload != "") && item.Kind == yaml.MappingNode {

@@ -47,6 +47,7 @@ type Records interface {
 	Choices(ctx context.Context, server int64) (map[string][]string, error)
 	LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error)
 	Oddities(ctx context.Context, rulebook string) ([]model.Oddity, error)
+	AgreementsSeen(ctx context.Context, server int64) (model.AgreeLook, error)
 	LastJob(ctx context.Context, kind, subject string) (model.Job, error)
 }
 
@@ -95,6 +96,7 @@ type Status struct {
 	// LookedAt is when a deployment last looked at what it is about, and LookedBy its name.
 	LookedAt time.Time
 	LookedBy string
+	Agree    model.AgreeLook // what was last seen of the values that must go together
 }
 
 func (s *Service) server(ctx context.Context, name string) (model.Server, error) {
@@ -136,6 +138,9 @@ func (s *Service) Status(ctx context.Context, name string) (st Status, err error
 		return st, err
 	}
 	if st.Pallets, err = s.pallets(ctx, st.Server, st.Addons); err != nil {
+		return st, err
+	}
+	if st.Agree, err = s.Records.AgreementsSeen(ctx, st.Server.ID); err != nil {
 		return st, err
 	}
 	list, err := s.Records.Deployments(ctx, name, 0, recent)

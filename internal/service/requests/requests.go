@@ -124,7 +124,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		return d, nil, err
 	}
 	req.Secret = b.Secret
-	if len(b.Agree) > 0 && ask.Back == nil {
+	if b.Agreeing() && ask.Back == nil {
 		req.AgreeFiles = agree.Files(b, srv.Variables)
 		req.Agree = func(s agree.Seen) []agree.Broken { return agree.Check(b, srv.Variables, s) }
 	}

@@ -11,52 +11,51 @@ import (
 	"restlesscrate/internal/core/text"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/model"
 )
 
-// Check looks for what is wrong with the settings of a server.
-func (s *Service) Check(ctx context.Context, server string) (out []lint.Finding, looked int, err error) {
+// Check looks for what is wrong with the settings of a server, and keeps what it saw of the
+// values that must go together.
+func (s *Service) Check(ctx context.Context, server, actor string) (out []lint.Finding, looked int, err error) {
 	list, err := s.List(ctx, server, false)
 	if err != nil {
 		return nil, 0, err
 	}
+	var paths []tree.Path
 	for _, t := range list {
 		out = append(out, t.Findings...)
+		paths = append(paths, t.Path)
 	}
-	broken, err := s.agreements(ctx, server)
+	broken, err := s.agreements(ctx, server, paths, actor)
 	return append(out, broken...), len(list), err
 }
 
 // agreements looks whether the values of a server's texts go together.
-func (s *Service) agreements(ctx context.Context, server string) (out []lint.Finding, err error) {
+func (s *Service) agreements(ctx context.Context, server string, texts []tree.Path, actor string) (out []lint.Finding, err error) {
 	se, err := s.open(ctx, server)
-	if err != nil || len(se.book.Agree) == 0 {
+	if err != nil {
 		return nil, err
 	}
 	defer se.host.Close()
+	if !se.book.Agreeing() {
+		return nil, nil
+	}
 	sums, err := s.Records.Sums(ctx, se.srv.ID)
 	if err != nil {
 		return nil, err
 	}
-	seen := agree.Seen{Addons: []string{}, Text: func(p tree.Path) ([]byte, bool) {
-		raw, err := deploy.ReadText(ctx, se.host, p)
-		return raw, err == nil
-	}, Folders: func(p tree.Path) (names []string, ok bool) {
-		list, err := se.host.List(ctx, p)
-		for _, i := range list {
-			if i.Being == tree.Folder {
-				names = append(names, i.Name)
-			}
-		}
-		return names, err == nil
-	}}
+	seen := deploy.Seeing(ctx, se.host)
+	seen.Addons, seen.Others = []string{}, texts
 	for _, sum := range sums {
 		name, _, _ := strings.Cut(sum.Label, "@")
 		seen.Addons = append(seen.Addons, name)
 	}
+	look := model.AgreeLook{By: "lint, " + actor}
 	for _, b := range agree.Check(se.book, se.srv.Variables, seen) {
 		out = append(out, lint.Finding{Finding: b.Finding, Tweak: b.Tweak})
+		look.Found = append(look.Found, b.Finding)
 	}
-	return out, nil
+	return out, s.Records.SawAgreements(ctx, se.srv.ID, look)
 }
 
 // CheckText looks for what is wrong with one text, whose name may tell its format.

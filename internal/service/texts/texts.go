@@ -1,5 +1,5 @@
 // Package texts reads the settings texts of servers: which there are, what stands in them,
-// where a word stands, and what is wrong with them. It changes nothing.
+// where a word stands, and what is wrong with them. It changes no server.
 package texts
 
 import (
@@ -31,6 +31,7 @@ type Records interface {
 	LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error)
 	Sums(ctx context.Context, server int64) ([]model.Sum, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
+	SawAgreements(ctx context.Context, server int64, l model.AgreeLook) error
 	EventsAt(ctx context.Context, server int64, p tree.Path) ([]model.Event, error)
 }
 

@@ -46,30 +46,28 @@ func heldEdits(ctx context.Context, h remote.Host, d *model.Deployment) (out []f
 	return out, nil
 }
 
-// lookAgain is what is done after a deployment that calls no roll and has edited texts.
+// lookAgain is what is done after a deployment that calls no roll.
 func (s *Verifier) lookAgain(ctx context.Context, srv model.Server, run *deploy.Run, d *model.Deployment) error {
-	if !slices.ContainsFunc(d.Draft.Changes, func(c draft.Change) bool { return len(c.Edits) > 0 }) {
-		return nil
-	}
 	held, err := heldEdits(ctx, run.Host, d)
-	d.Aftermath = append(held, s.agreements(ctx, run.Host, srv)...)
+	if err != nil {
+		return err
+	}
+	broken, err := s.agreements(ctx, run.Host, srv, d)
+	d.Aftermath = append(held, broken...)
 	return err
 }
 
 // agreements looks whether the values go together that the rulebook names, now that the server
-// has had its say. What cannot be read says nothing.
-func (s *Verifier) agreements(ctx context.Context, h remote.Host, srv model.Server) (out []finding.Finding) {
+// has had its say, and keeps what it saw. What cannot be read says nothing.
+func (s *Verifier) agreements(ctx context.Context, h remote.Host, srv model.Server, d *model.Deployment) (out []finding.Finding, err error) {
 	b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
-	if err != nil || len(b.Agree) == 0 {
-		return nil
+	if err != nil || !b.Agreeing() {
+		return nil, err
 	}
-	for _, x := range agree.Check(b, srv.Variables, agree.Seen{Text: func(p tree.Path) ([]byte, bool) {
-		raw, err := deploy.ReadText(ctx, h, p)
-		return raw, err == nil
-	}}) {
+	for _, x := range agree.Check(b, srv.Variables, deploy.Seeing(ctx, h)) {
 		out = append(out, x.Finding)
 	}
-	return out
+	return out, s.Records.SawAgreements(ctx, srv.ID, model.AgreeLook{By: d.Name(), Found: out})
 }
 
 // UnseenError is something that a person has done, and that the server's log says otherwise

@@ -26,6 +26,7 @@ type Records interface {
 	Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error)
 	Oddities(ctx context.Context, rulebook string) ([]model.Oddity, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
+	SawAgreements(ctx context.Context, server int64, l model.AgreeLook) error
 	AddRollCall(ctx context.Context, c model.RollCall) error
 	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
 }
@@ -209,7 +210,11 @@ func (s *Verifier) After(ctx context.Context, srv model.Server, run *deploy.Run,
 	if err != nil {
 		return nil, nil, err
 	}
-	held = append(held, s.agreements(ctx, run.Host, srv)...)
+	broken, err := s.agreements(ctx, run.Host, srv, d)
+	if err != nil {
+		return nil, nil, err
+	}
+	held = append(held, broken...)
 	log, err := p.LogSince(ctx, since)
 	if err != nil {
 		return nil, nil, err

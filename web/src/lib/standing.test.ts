@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import type { Addon, Deployment, Status } from './api/client';
+import type { Addon, Deployment, Finding, Status } from './api/client';
 import { counts, moving, standing } from './standing';
 
 const open = (state: Deployment['state']) => ({ name: 'saltpan#7', state }) as Deployment;
@@ -35,6 +35,12 @@ describe('how a server stands', () => {
       { addons: some, drafts: [draft(4, 'missing-file')], settled: 5 },
       'filled',
       'as recorded'
+    ],
+    [
+      'with values that do not go together',
+      { addons: some, agree: { at: '', by: 'saltpan#7', found: [{} as Finding] } },
+      'filled',
+      'two values do not go together'
     ],
     ['with two that failed', { addons: [...some, ...failed] }, 'filled', '2 did not load'],
     ['running', { addons: some, open: open('running') }, 'half', 'saltpan#7 is running'],

@@ -25,7 +25,9 @@ function drafted(s: Pick<Status, 'drafts' | 'settled'>): Deployment | undefined 
 
 /** A server's standing: what is open on it decides, then what is there and loads. */
 export function standing(
-  s: (Pick<Status, 'open' | 'addons' | 'drafts' | 'settled'> & Partial<Pick<Status, 'looked'>>) | undefined
+  s:
+    | (Pick<Status, 'open' | 'addons' | 'drafts' | 'settled'> & Partial<Pick<Status, 'looked' | 'agree'>>)
+    | undefined
 ): Standing {
   if (!s) return { shape: 'empty', word: 'not looked at yet', tone: 'ink' };
   if (s.open?.state === 'halted') return { shape: 'half', word: 'halted half-way', tone: 'block' };
@@ -35,6 +37,13 @@ export function standing(
   if (failed) return { shape: 'filled', word: `${failed} did not load`, tone: 'block' };
   const saw = drafted(s);
   if (saw) return { shape: 'filled', word: `changed outside, as ${saw.name} saw`, tone: 'warn' };
+  const apart = s.agree?.found.length;
+  if (apart)
+    return {
+      shape: 'filled',
+      word: `${apart === 1 ? 'two values do' : `${apart} pairs of values do`} not go together`,
+      tone: 'warn'
+    };
   const word = s.looked ? `as recorded, looked at ${clock(s.looked.at)}` : 'as recorded';
   return { shape: 'filled', word, tone: 'ok' };
 }

@@ -12,7 +12,9 @@
   import Timeline from '../lib/server/Timeline.svelte';
   import Texts from '../lib/texts/Texts.svelte';
   import { reachedBy, standing } from '../lib/standing';
+  import { clock } from '../lib/format';
   import Button from '../lib/ui/Button.svelte';
+  import FindingRow from '../lib/ui/FindingRow.svelte';
   import Head from '../lib/ui/Head.svelte';
   import Stamp from '../lib/ui/Stamp.svelte';
   import Trouble from '../lib/ui/Trouble.svelte';
@@ -40,6 +42,14 @@
   {#if s.open}<OpenDeployment deployment={s.open} />{/if}
   {#each s.queue as waits (waits.name)}<OpenDeployment deployment={waits} />{/each}
   {#if tab === 'add-ons'}
+    {#if s.agree?.found.length}
+      <section class="mb-4 border border-rule">
+        <p class="label px-4 pt-2">
+          Values that do not go together, seen at {clock(s.agree.at)} by {s.agree.by}
+        </p>
+        {#each s.agree.found as f, i (i)}<FindingRow finding={f} />{/each}
+      </section>
+    {/if}
     <Addons status={s} ondeploy={() => (deploying = true)} />
   {:else if tab === 'running'}
     <Running server={name} />

@@ -1310,6 +1310,14 @@ export interface components {
             place: string;
             version?: string;
         };
+        AgreeLook: {
+            /** Format: date-time */
+            at: string;
+            /** @description The deployment, or who looked */
+            by: string;
+            /** @description Those that do not */
+            found: components["schemas"]["Finding"][];
+        };
         Archive: {
             digest: string;
             filename: string;
@@ -2432,6 +2440,8 @@ export interface components {
         };
         Status: {
             addons: components["schemas"]["Addon"][];
+            /** @description What was last seen of the values that must go together; absent where nobody has looked */
+            agree?: components["schemas"]["AgreeLook"];
             drafts: components["schemas"]["Deployment"][];
             /** Format: int64 */
             files: number;
