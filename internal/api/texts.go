@@ -83,6 +83,7 @@ type Text struct {
 	Encoding string        `json:"encoding"`
 	Owners   []string      `json:"owners" nullable:"false" doc:"name@version of the add-ons that bring it"`
 	About    string        `json:"about,omitempty"`
+	Made     string        `json:"made,omitempty" doc:"The deployment with whose start it came"`
 	Settings bool          `json:"settings,omitempty"`
 	Changed  bool          `json:"changed,omitempty" doc:"It is not what a deployment left there"`
 	Tweaks   []TweakOn     `json:"tweaks" nullable:"false"`
@@ -147,6 +148,13 @@ type NamePlace struct {
 	At     string   `json:"at,omitempty"`
 	Owners []string `json:"owners" nullable:"false"`
 	Listed bool     `json:"listed,omitempty" doc:"The text names what the server loads"`
+}
+
+// Elsewhere is where else a value stands.
+type Elsewhere struct {
+	Places []NamePlace `json:"places" nullable:"false" doc:"As a whole word, without the value itself"`
+	Texts  int         `json:"texts" doc:"How many were searched: the server's settings, and the texts that name what is loaded"`
+	Common bool        `json:"common,omitempty" doc:"Nothing was searched: it is a secret, or a word or number that stands everywhere and means something else each time"`
 }
 
 // Linted is what is wrong with some texts.

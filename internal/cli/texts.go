@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -57,7 +58,10 @@ func (a textCommands) text(ctx context.Context, cmd *cli.Command) error {
 		if err := a.value(cmd, args[0], t, args[2]); err != nil || cmd.Bool("json") {
 			return err
 		}
-		return a.valueHistory(ctx, c, args[0], t.Path, args[2])
+		if err := a.valueHistory(ctx, c, args[0], t.Path, args[2]); err != nil {
+			return err
+		}
+		return a.elsewhere(ctx, c, args[0], t, args[2])
 	}
 	if cmd.Bool("json") {
 		return a.printJSON(t)
@@ -76,6 +80,9 @@ func (a textCommands) printTexts(server string, list []api.Text) {
 		owner := strings.Join(t.Owners, ", ")
 		if owner == "" {
 			owner = "the server's own"
+			if t.Made != "" {
+				owner = "came with the start of " + t.Made
+			}
 		}
 		var know []string
 		if t.Changed {
@@ -106,6 +113,9 @@ func (a textCommands) printText(t api.TextShown) {
 	}
 	if len(t.Owners) > 0 {
 		head += ", from " + strings.Join(t.Owners, ", ")
+	}
+	if t.Made != "" && len(t.Owners) == 0 {
+		head += ", came with the start of " + t.Made
 	}
 	if t.Changed {
 		head += ", changed outside"
@@ -188,6 +198,30 @@ func (a textCommands) valueHistory(ctx context.Context, c *client.Client, server
 				fmt.Fprintf(a.Out, "  %s  %s, %s: %s\n", clock(e.At), e.Deployment, e.Actor, did)
 			}
 		}
+	}
+	return nil
+}
+
+// elsewhere writes where else a value stands; nothing of a group of values.
+func (a textCommands) elsewhere(ctx context.Context, c *client.Client, server string, t api.TextShown, at string) error {
+	at = "/" + strings.TrimPrefix(at, "/")
+	i := slices.IndexFunc(t.Values, func(v api.TextValue) bool { return v.Path == at && v.Kind == "value" })
+	if i < 0 {
+		return nil
+	}
+	e, err := c.Elsewhere(ctx, server, t.Path, at)
+	if err != nil || e.Common {
+		return err
+	}
+	for n, p := range e.Places {
+		if n == mostLines {
+			fmt.Fprintf(a.Out, "  and in %s more\n", words.Count(len(e.Places)-mostLines, "place"))
+			break
+		}
+		fmt.Fprintf(a.Out, "  also in %s, line %d: %s\n", p.Path, p.Line, p.Text)
+	}
+	if len(e.Places) == 0 {
+		fmt.Fprintf(a.Out, "  nowhere else in the server's settings (%s searched); restless find searches every text\n", words.Count(e.Texts, "text"))
 	}
 	return nil
 }

@@ -27,6 +27,12 @@ func (c *TextCalls) Text(ctx context.Context, server, path string, reveal bool) 
 	return call[api.TextShown](ctx, c.line, http.MethodGet, "/servers/"+url.PathEscape(server)+"/text?"+q.Encode(), nil)
 }
 
+// Elsewhere gives where else a value of a text stands.
+func (c *TextCalls) Elsewhere(ctx context.Context, server, path, at string) (api.Elsewhere, error) {
+	q := url.Values{"path": {path}, "at": {at}}
+	return call[api.Elsewhere](ctx, c.line, http.MethodGet, "/servers/"+url.PathEscape(server)+"/text/elsewhere?"+q.Encode(), nil)
+}
+
 // FindIn gives every line of a server's texts in which a word stands.
 func (c *TextCalls) FindIn(ctx context.Context, server, word string, blind bool) (api.Found, error) {
 	q := url.Values{"word": {word}}

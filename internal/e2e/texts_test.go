@@ -361,3 +361,23 @@ func TestWhatAKindNeedsInTextsComesAndGoesWithItsAddOns(t *testing.T) {
 	require.Equal(t, "[server]\nname = Fen\n", text("marsh.ini"), "both go with it, and the section that was begun for one")
 	require.Contains(t, s.must("tweak", "list", "fen"), "No tweaks hold on fen.")
 }
+
+func TestAValueTellsWhereElseItStands(t *testing.T) {
+	t.Parallel()
+	s, root, _, weir := marshland(t)
+	weir("2", "rows: 3\nmotto: calm # not 8123\ngauge: {port: 8123, depth: 81230}\nsecret: deep-water\n")
+	s.must("deploy", "fen", "weir@2", "--yes")
+	testbed.Write(t, filepath.Join(root, "marsh.ini"), "[server]\nport = 8123\ngates = 3\nopen = true\nguide = deep-water\n")
+	testbed.Write(t, filepath.Join(root, "other.txt"), "8123\n")
+	out := s.must("text", "fen", "marsh.ini", "/server/port")
+	require.Contains(t, out, "also in gates/weir/settings.yaml, line 2: motto: calm # not 8123")
+	require.Contains(t, out, "also in gates/weir/settings.yaml, line 3: gauge: {port: 8123, depth: 81230}")
+	require.Equal(t, 2, strings.Count(out, "also in"), "not itself, not a longer number, and no text that is no settings:\n%s", out)
+	require.NotContains(t, s.must("text", "fen", "marsh.ini", "/server/open"), "also in", "true means something else each time")
+	require.NotContains(t, s.must("text", "fen", "marsh.ini", "/server/gates"), "also in")
+	out = s.must("text", "fen", "marsh.ini", "/server/guide")
+	require.Contains(t, out, "also in gates/weir/settings.yaml, line 4: secret: ")
+	require.NotContains(t, strings.Split(out, "also in")[1], "deep-water", "a secret stays masked")
+	require.NotContains(t, s.must("text", "fen", weirs, "/secret"), "also in")
+	require.Contains(t, s.must("text", "fen", weirs, "/gauge/depth"), "nowhere else in the server's settings (2 texts searched)")
+}

@@ -38,6 +38,18 @@ func (s *Server) textOps(h huma.API) {
 		t, err := s.Texts.Show(ctx, in.Server, p, in.Reveal)
 		return &body[api.TextShown]{wireShown(t)}, s.fail(ctx, err)
 	})
+	huma.Register(h, op(http.MethodGet, "/servers/{server}/text/elsewhere", "find-value-elsewhere", "Where else a value of a text stands, in the settings of its server", "texts"), func(ctx context.Context, in *struct {
+		OnServer
+		Path string `query:"path" required:"true"`
+		At   string `query:"at" required:"true" doc:"The value path"`
+	}) (*body[api.Elsewhere], error) {
+		p, err := parsePath(in.Path)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		e, err := s.Texts.Elsewhere(ctx, in.Server, p, in.At)
+		return &body[api.Elsewhere]{api.Elsewhere{Places: wirePlaces(e.Places), Texts: e.Texts, Common: e.Common}}, s.fail(ctx, err)
+	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/find", "find-in-texts", "Every line of a server's texts in which a word stands", "texts"), func(ctx context.Context, in *struct {
 		OnServer
 		Word  string `query:"word" required:"true"`
@@ -57,9 +69,7 @@ func (s *Server) textOps(h huma.API) {
 	}) (*body[api.NamedIn], error) {
 		f, err := s.Texts.Named(ctx, in.Server, in.Name, in.Longer)
 		out := api.NamedIn{Places: []api.NamePlace{}, Binary: []string{}, Paths: []string{}, Texts: f.Files}
-		for _, p := range f.Places {
-			out.Places = append(out.Places, api.NamePlace{Path: string(p.Path), Nth: p.Nth, Line: p.Line, Text: p.Text, At: p.At, Owners: append([]string{}, p.Owners...), Listed: p.Listed})
-		}
+		out.Places = wirePlaces(f.Places)
 		for _, p := range f.Binary {
 			out.Binary = append(out.Binary, string(p))
 		}
@@ -93,6 +103,14 @@ func (s *Server) textOps(h huma.API) {
 	})
 }
 
+func wirePlaces(list []texts.Place) []api.NamePlace {
+	out := []api.NamePlace{}
+	for _, p := range list {
+		out = append(out, api.NamePlace{Path: string(p.Path), Nth: p.Nth, Line: p.Line, Text: p.Text, At: p.At, Owners: append([]string{}, p.Owners...), Listed: p.Listed})
+	}
+	return out
+}
+
 func wireTweak(p tree.Path, k draft.Tweaked) api.TweakOn {
 	w := api.TweakOn{ID: k.ID, Path: insideOf(p, k.Inside), Does: "it " + k.Tweak.String(), For: k.Addon, If: k.If, Off: k.Off, From: k.From, Note: k.Note, At: k.Tweak.At}
 	if !k.Tweak.Hidden && !text.SecretPath(k.Tweak.At) {
@@ -118,7 +136,7 @@ func wireLint(list []lint.Finding) []api.TextFinding {
 }
 
 func wireText(t texts.Text) api.Text {
-	w := api.Text{Path: string(t.Path), Size: t.Size, Format: string(t.Format), Encoding: string(t.Encoding), Owners: append([]string{}, t.Owners...), About: t.About,
+	w := api.Text{Path: string(t.Path), Size: t.Size, Format: string(t.Format), Encoding: string(t.Encoding), Owners: append([]string{}, t.Owners...), About: t.About, Made: t.Made,
 		Settings: t.Settings, Changed: t.Changed, Tweaks: []api.TweakOn{}, Findings: wireLint(t.Findings)}
 	if t.Modified != 0 {
 		at := time.UnixMilli(t.Modified)

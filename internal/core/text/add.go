@@ -20,6 +20,9 @@ type Spot struct {
 // its name, in a list - or the number that it shall have. Groups and sections on the way that
 // are not there are begun. The new one is written like its neighbours.
 func (d *Doc) Add(path string, v Value, at Spot) ([]byte, error) {
+	if d.lined != nil {
+		return nil, d.lined
+	}
 	steps := Steps(path)
 	if len(steps) == 0 {
 		return nil, errors.New("say under which name the new value shall stand")

@@ -18,6 +18,9 @@ func (d *Doc) Sign() string {
 // LinesOf gives the whole lines of an entry, where nothing else stands in them but a comment
 // and a separator.
 func (d *Doc) LinesOf(n *Node) (Span, error) {
+	if d.lined != nil {
+		return Span{}, d.lined
+	}
 	from := LineStart(d.Source, n.whole.From)
 	last := max(n.whole.From, n.whole.To-1)
 	to := LineEnd(d.Source, last)

@@ -12,6 +12,8 @@ import (
 func (d *Doc) Copy(n *Node, key string) ([]byte, error) {
 	in := n.Up
 	switch {
+	case d.lined != nil:
+		return nil, d.lined
 	case in == nil:
 		return nil, &UnsafeError{What: "the whole text is no item that can be copied"}
 	case n.fixed != "":

@@ -10,6 +10,9 @@ import (
 // own, with the separator that nothing needs any more. Comments above it stay.
 func (d *Doc) Remove(n *Node) ([]byte, error) {
 	in := n.Up
+	if d.lined != nil {
+		return nil, d.lined
+	}
 	if in == nil {
 		return nil, &UnsafeError{What: "the whole text is no entry that can be taken out"}
 	}

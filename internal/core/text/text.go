@@ -144,6 +144,8 @@ type Doc struct {
 	Root   *Node
 	starts []int // of lines, once they are needed
 	marks  marks
+	// lined says why no lines of the text can be moved; nil where they can.
+	lined *UnsafeError
 }
 
 // Parse reads a text. It keeps the text, and does not write to it. The error is a

@@ -25,6 +25,7 @@ func (d *Doc) parseYAML() error {
 	}
 	r := &yamlReader{Doc: d, breaks: yamlBreaks(d.Source)}
 	r.breaks[0] = skip
+	d.oddLines(r.breaks)
 	dec := yaml.NewDecoder(bytes.NewReader(body))
 	var docs []*Node
 	for {
@@ -49,6 +50,17 @@ func (d *Doc) parseYAML() error {
 	}
 	d.Root.whole = d.Root.At
 	return nil
+}
+
+// oddLines looks whether a line ends where only YAML sees it: in a carriage return of its own, or
+// a line end of Unicode. Values can be set there; lines cannot be told apart safely.
+func (d *Doc) oddLines(breaks []int) {
+	for i, at := range breaks[1:] {
+		if d.Source[at-1] != '\n' {
+			d.lined = &UnsafeError{Line: i + 1, What: "the line ends in a sign that is a line end to YAML alone; no lines are put in or taken out of such a text"}
+			return
+		}
+	}
 }
 
 // yamlBreaks gives where lines begin, by the line ends that YAML 1.1 knows.

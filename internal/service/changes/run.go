@@ -91,7 +91,7 @@ func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, ac
 	if err := errors.Join(save(ctx, d), s.Records.SaveRun(ctx, d), s.drive().rememberParts(ctx, d)); err != nil {
 		return d, errors.Join(err, run.GiveUp(context.WithoutCancel(ctx)))
 	}
-	if err := s.wayBack().reserve(d); err != nil {
+	if err := errors.Join(s.verifier().Before(ctx, srv, h, d.Draft), s.wayBack().reserve(d)); err != nil {
 		return d, errors.Join(err, run.GiveUp(context.WithoutCancel(ctx)))
 	}
 	begun = true

@@ -30,7 +30,7 @@ func (s *session) each(ctx context.Context, seen func(tree.Path, remote.Info), r
 		if i.Being == tree.Content && i.Size > 0 && i.Size <= longestPacked && !propose.Secret(p) {
 			g.Go(func() error {
 				err := s.contents(gctx, p, i.Size, read)
-				if errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrPermission) {
+				if gone(err) {
 					return nil
 				}
 				return err
@@ -40,6 +40,9 @@ func (s *session) each(ctx context.Context, seen func(tree.Path, remote.Info), r
 	})
 	return errors.Join(g.Wait(), err)
 }
+
+// gone tells whether a file went away, or may not be read.
+func gone(err error) bool { return errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrPermission) }
 
 // contents gives the bytes of one file, or of what is inside it. Its first bytes tell whether it is
 // packed, not its name: every game has names of its own for packed files.

@@ -58,18 +58,23 @@ func (s *Service) Named(ctx context.Context, server, name string, longer bool) (
 	if err != nil {
 		return Named{}, err
 	}
-	slices.SortFunc(f.found.Places, func(a, b Place) int {
-		if c := strings.Compare(string(a.Path), string(b.Path)); c != 0 {
-			return c
-		}
-		return a.Nth - b.Nth
-	})
+	f.sort()
 	slices.Sort(f.found.Binary)
 	slices.Sort(f.found.Paths)
 	if err := f.owners(ctx); err != nil {
 		return Named{}, err
 	}
 	return f.found, nil
+}
+
+// sort puts the places in order.
+func (f *namer) sort() {
+	slices.SortFunc(f.found.Places, func(a, b Place) int {
+		if c := strings.Compare(string(a.Path), string(b.Path)); c != 0 {
+			return c
+		}
+		return a.Nth - b.Nth
+	})
 }
 
 // lists gives the texts that name what the server loads.

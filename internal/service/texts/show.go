@@ -68,8 +68,12 @@ func (s *Service) Show(ctx context.Context, server string, p tree.Path, reveal b
 	if inside != "" { // what was put is the packed file
 		row.State, row.Claims = tree.State{}, nil
 	}
+	made, err := s.Records.KnownTexts(ctx, se.srv.ID)
+	if err != nil {
+		return Shown{}, err
+	}
 	rule, ruled := se.book.TextRule(p)
-	out := Shown{Text: Text{Path: p, Size: int64(len(raw)), Modified: info.Modified, Format: rule.Format, About: rule.About, Settings: ruled, Rewritten: rule.Rewritten}, Digest: tree.Sum(raw)}
+	out := Shown{Text: Text{Path: p, Size: int64(len(raw)), Modified: info.Modified, Format: rule.Format, About: rule.About, Made: made[p], Settings: ruled, Rewritten: rule.Rewritten}, Digest: tree.Sum(raw)}
 	ok, err := se.about(ctx, &out.Text, raw, row)
 	if err != nil {
 		return Shown{}, err

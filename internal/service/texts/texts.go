@@ -10,10 +10,8 @@ import (
 	"io/fs"
 	"maps"
 	"slices"
-	"strings"
 	"sync"
 
-	"github.com/bmatcuk/doublestar/v4"
 	"golang.org/x/sync/errgroup"
 
 	"restlesscrate/internal/core/draft"
@@ -31,6 +29,9 @@ type Records interface {
 	LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error)
 	Sums(ctx context.Context, server int64) ([]model.Sum, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
+	// KnownTexts gives the texts that were seen on a server, and with which deployment's start
+	// each came; nothing where it was there before.
+	KnownTexts(ctx context.Context, server int64) (map[tree.Path]string, error)
 	SawAgreements(ctx context.Context, server int64, l model.AgreeLook) error
 	EventsAt(ctx context.Context, server int64, p tree.Path) ([]model.Event, error)
 }
@@ -66,6 +67,7 @@ type Text struct {
 	Encoding text.Encoding
 	Owners   []string // name@version of the add-ons that bring it
 	About    string   // from the rulebook
+	Made     string   // the deployment with whose start it came; empty where that was not seen
 	Settings bool     // the rulebook, an add-on or a tweak calls it so
 	// Changed says that it is not what was last put there or left there by a deployment.
 	Changed bool
@@ -113,11 +115,19 @@ func (s *Service) List(ctx context.Context, server string, all bool) ([]Text, er
 	if err != nil {
 		return nil, err
 	}
+	made, err := s.Records.KnownTexts(ctx, se.srv.ID)
+	if err != nil {
+		return nil, err
+	}
 	found, err := se.candidates(ctx, rows, settings, all)
 	if err != nil {
 		return nil, fmt.Errorf("look at the texts of %s: %w", server, err)
 	}
-	return se.look(ctx, found, rows)
+	list, err := se.look(ctx, found, rows)
+	for i := range list {
+		list[i].Made = made[list[i].Path]
+	}
+	return list, err
 }
 
 // known reads which paths the records call settings: of add-ons whose crates say so, and texts
@@ -181,47 +191,23 @@ func (s *session) candidates(ctx context.Context, rows map[tree.Path]draft.Row, 
 	for i, p := range paths {
 		take(p, infos[i])
 	}
-	for _, w := range s.where(all) {
-		err := remote.Walk(ctx, s.host, []tree.Path{w.folder}, remote.Bounds{Deep: 64}, func(p tree.Path, i remote.Info) (bool, error) {
+	places := []deploy.TextPlace{{Folder: tree.Root, Deep: true}}
+	if !all {
+		places = deploy.SettingsPlaces(s.book)
+	}
+	for _, w := range places {
+		err := remote.Walk(ctx, s.host, []tree.Path{w.Folder}, remote.Bounds{Deep: 64}, func(p tree.Path, i remote.Info) (bool, error) {
 			if p.Within(draft.Work) {
 				return false, nil
 			}
 			take(p, i)
-			return w.deep, nil
+			return w.Deep, nil
 		})
 		if err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return nil, err
 		}
 	}
 	return out, nil
-}
-
-// place is a folder in which texts may lie, and whether also below it.
-type place struct {
-	folder tree.Path
-	deep   bool
-}
-
-// where gives the folders in which the rulebook's settings may lie.
-func (s *session) where(all bool) (out []place) {
-	if all {
-		return []place{{tree.Root, true}}
-	}
-	seen := map[tree.Path]bool{} // deep or not
-	for _, t := range s.book.Texts {
-		for _, glob := range t.Files {
-			base, rest := doublestar.SplitPattern(glob)
-			folder := tree.Root
-			if base != "." {
-				folder = tree.Path(base)
-			}
-			seen[folder] = seen[folder] || strings.Contains(rest, "/") || strings.Contains(rest, "**")
-		}
-	}
-	for _, f := range slices.Sorted(maps.Keys(seen)) {
-		out = append(out, place{f, seen[f]})
-	}
-	return out
 }
 
 // look reads texts, many at a time, and says what is to be said of each. What turns out to be

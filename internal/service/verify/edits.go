@@ -47,13 +47,17 @@ func heldEdits(ctx context.Context, h remote.Host, d *model.Deployment) (out []f
 }
 
 // lookAgain is what is done after a deployment that calls no roll.
-func (s *Verifier) lookAgain(ctx context.Context, srv model.Server, run *deploy.Run, d *model.Deployment) error {
+func (s *Verifier) lookAgain(ctx context.Context, srv model.Server, run *deploy.Run, d *model.Deployment, changes []draft.Change) error {
 	held, err := heldEdits(ctx, run.Host, d)
 	if err != nil {
 		return err
 	}
 	broken, err := s.agreements(ctx, run.Host, srv, d)
-	d.Aftermath = append(held, broken...)
+	if err != nil {
+		return err
+	}
+	made, err := s.made(ctx, srv, run.Host, d, changes)
+	d.Aftermath = slices.Concat(held, broken, made)
 	return err
 }
 

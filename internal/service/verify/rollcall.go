@@ -26,6 +26,7 @@ type Records interface {
 	Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error)
 	Oddities(ctx context.Context, rulebook string) ([]model.Oddity, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
+	SeeTexts(ctx context.Context, server int64, texts map[tree.Path]string) (fresh []tree.Path, err error)
 	SawAgreements(ctx context.Context, server int64, l model.AgreeLook) error
 	AddRollCall(ctx context.Context, c model.RollCall) error
 	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
@@ -168,7 +169,7 @@ func (s *Verifier) FindingsOf(ctx context.Context, srv model.Server, roll rollca
 // deployment's add-ons did not load.
 func (s *Verifier) After(ctx context.Context, srv model.Server, run *deploy.Run, p Listener, d *model.Deployment, changes []draft.Change) (call *model.RollCall, failed []string, err error) {
 	if !d.Draft.CallsRoll() {
-		return nil, nil, s.lookAgain(ctx, srv, run, d)
+		return nil, nil, s.lookAgain(ctx, srv, run, d, changes)
 	}
 	book, _, err := s.Catalog.Book(ctx, srv.Rulebook)
 	if err != nil {
@@ -214,7 +215,11 @@ func (s *Verifier) After(ctx context.Context, srv model.Server, run *deploy.Run,
 	if err != nil {
 		return nil, nil, err
 	}
-	held = append(held, broken...)
+	made, err := s.made(ctx, srv, run.Host, d, changes)
+	if err != nil {
+		return nil, nil, err
+	}
+	held = slices.Concat(held, broken, made)
 	log, err := p.LogSince(ctx, since)
 	if err != nil {
 		return nil, nil, err

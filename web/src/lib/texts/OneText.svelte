@@ -102,7 +102,9 @@
       >{t.format}, {t.encoding}{t.ends === 'crlf' ? ', line ends of Windows' : ''}, {size(t.size)}{t.owners
         .length
         ? `, from ${t.owners.join(', ')}`
-        : ", the server's own"}{t.changed ? ', changed outside' : ''}</span
+        : t.made
+          ? `, came with the start of ${t.made}`
+          : ", the server's own"}{t.changed ? ', changed outside' : ''}</span
     >
   </div>
   {#if t.about}<p class="mb-2 text-ink-soft">{t.about}</p>{/if}

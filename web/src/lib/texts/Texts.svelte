@@ -76,7 +76,7 @@
                   {#if t.about}<div class="reason">{t.about}</div>{/if}
                 </td>
                 <td>
-                  {t.owners.join(', ') || "the server's own"}
+                  {t.owners.join(', ') || (t.made ? `came with the start of ${t.made}` : "the server's own")}
                   {#if t.changed}<span class="level warn-ink px-1.5 whitespace-nowrap">changed outside</span
                     >{/if}
                   {#if t.tweaks.length}<span class="reason whitespace-nowrap"

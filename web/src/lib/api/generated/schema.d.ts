@@ -1035,6 +1035,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/text/elsewhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where else a value of a text stands, in the settings of its server */
+        get: operations["find-value-elsewhere"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/texts": {
         parameters: {
             query?: never;
@@ -1624,6 +1641,17 @@ export interface components {
             path: string;
             /** @description What the editing began with, base64 */
             was: string;
+        };
+        Elsewhere: {
+            /** @description Nothing was searched: it is a secret, or a word or number that stands everywhere and means something else each time */
+            common?: boolean;
+            /** @description As a whole word, without the value itself */
+            places: components["schemas"]["NamePlace"][];
+            /**
+             * Format: int64
+             * @description How many were searched: the server's settings, and the texts that name what is loaded
+             */
+            texts: number;
         };
         Event: {
             actor: string;
@@ -2515,6 +2543,8 @@ export interface components {
             encoding: string;
             findings: components["schemas"]["TextFinding"][];
             format: string;
+            /** @description The deployment with whose start it came */
+            made?: string;
             /**
              * Format: date-time
              * @description By the host's clock
@@ -2560,6 +2590,8 @@ export interface components {
             ends: "lf" | "crlf" | "mixed";
             findings: components["schemas"]["TextFinding"][];
             format: string;
+            /** @description The deployment with whose start it came */
+            made?: string;
             /**
              * Format: int64
              * @description How many values are masked
@@ -5152,6 +5184,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TextShown"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "find-value-elsewhere": {
+        parameters: {
+            query: {
+                path: string;
+                /** @description The value path */
+                at: string;
+            };
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Elsewhere"];
                 };
             };
             /** @description Error */
