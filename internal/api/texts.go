@@ -33,7 +33,7 @@ type TweakWish struct {
 	Tweak Tweak  `json:"tweak"`
 	For   string `json:"for,omitempty" doc:"An add-on with which it goes"`
 	If    string `json:"if,omitempty" doc:"An add-on without which it is not done"`
-	From  string `json:"from,omitempty" doc:"What the value is made from: {NAME} is a variable or a fact of the server, {version-of-ADDON} a version; it is written again when that changes"`
+	From  string `json:"from,omitempty" doc:"What the value is made from: {NAME} is a variable or a fact of the server, {version-of-ADDON} a version, {PATH:/VALUE-PATH} a value of another text; it is written again when that changes"`
 	Note  string `json:"note,omitempty" doc:"Why"`
 }
 

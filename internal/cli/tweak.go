@@ -47,7 +47,7 @@ func tweakFlags(more ...cli.Flag) []cli.Flag {
 var (
 	asFlag   = &cli.StringFlag{Name: "as", Usage: "write it as this `TYPE`: text, number, bool, null or code; it keeps the one that is there otherwise"}
 	rawFlag  = &cli.BoolFlag{Name: "raw", Usage: "write the value as it is, quotes and brackets too"}
-	fromFlag = &cli.StringFlag{Name: "from", Usage: "make the value of this `TEMPLATE` and write it again when that changes: {NAME} is a variable or a fact of the server, {version-of-ADDON} a version"}
+	fromFlag = &cli.StringFlag{Name: "from", Usage: "make the value of this `TEMPLATE` and write it again when that changes: {NAME} is a variable or a fact of the server, {version-of-ADDON} a version, {PATH:/VALUE-PATH} a value of another text"}
 	lineFlag = &cli.StringSliceFlag{Name: "line", Usage: "a `LINE` as it stands there; give it again for the next one"}
 )
 

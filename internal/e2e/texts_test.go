@@ -381,3 +381,39 @@ func TestAValueTellsWhereElseItStands(t *testing.T) {
 	require.NotContains(t, s.must("text", "fen", weirs, "/secret"), "also in")
 	require.Contains(t, s.must("text", "fen", weirs, "/gauge/depth"), "nowhere else in the server's settings (2 texts searched)")
 }
+
+func TestAValueComesFromAnotherText(t *testing.T) {
+	t.Parallel()
+	s, root, text, weir := marshland(t)
+	testbed.Write(t, filepath.Join(root, "marsh.ini"), "[server]\ngates = 3\nport = 8100\ncode = low-tide\n")
+	weir("2", "rows: 3\nmotto: calm\nring: tcp://here:1\n")
+	s.must("deploy", "fen", "weir@2", "--yes")
+	out := s.must("tweak", "set", "fen", weirs, "/ring", "--from", "tcp://here:{marsh.ini:/server/port}", "--yes")
+	require.Contains(t, out, "+ring: tcp://here:8100")
+	require.Contains(t, text(weirs), "ring: tcp://here:8100\n")
+	require.Contains(t, s.must("tweak", "list", "fen"), "tcp://here:{marsh.ini:/server/port}")
+
+	// Both in one deployment, the one from the other.
+	out = s.must("tweak", "set", "fen", "marsh.ini", "/server/port", "8200", "--yes")
+	require.Contains(t, out, "{marsh.ini:/server/port} says tcp://here:8200 now")
+	require.Contains(t, text(weirs), "ring: tcp://here:8200\n")
+	s.must("rollback", "fen", "--deployment", "4", "--yes")
+	require.Contains(t, text(weirs), "ring: tcp://here:8100\n")
+	require.Contains(t, text("marsh.ini"), "port = 8100\n")
+
+	// The other text is changed by hand, and an update comes.
+	testbed.Write(t, filepath.Join(root, "marsh.ini"), "[server]\ngates = 3\nport = 8300\ncode = low-tide\n")
+	weir("3", "rows: 3\nmotto: high\nring: tcp://here:1\n")
+	s.must("deploy", "fen", "weir@3", "--yes")
+	require.Contains(t, text(weirs), "ring: tcp://here:8300\n")
+	require.Contains(t, text(weirs), "motto: high\n")
+
+	o := s.fails(3, "", "tweak", "set", "fen", weirs, "/ring", "--from", "{marsh.ini:/server/prot}", "--yes")
+	require.Contains(t, o.out+o.err, "marsh.ini has no value at /server/prot")
+
+	// What is drawn from a secret is one.
+	out = s.must("tweak", "set", "fen", weirs, "/motto", "--from", "{marsh.ini:/server/code}", "--yes")
+	require.NotContains(t, out, "low-tide")
+	require.Contains(t, text(weirs), "motto: low-tide\n")
+	require.NotContains(t, s.must("tweak", "list", "fen"), "low-tide")
+}

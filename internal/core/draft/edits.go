@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
-	"maps"
 	"reflect"
 	"slices"
 	"strings"
@@ -20,7 +19,15 @@ import (
 
 // texts decides every text that is to be edited.
 func (m *decider) texts(g *goals) {
-	for _, p := range slices.Sorted(maps.Keys(g.texts)) {
+	turn, loop := g.inTurn()
+	if loop {
+		m.refuse("source-loop", tree.Root, "Give one of them a value of its own.", "Values of tweaks are drawn from each other in a ring: none of them can be first.")
+		return
+	}
+	for _, p := range turn {
+		if !m.draw(g.texts[p]) {
+			continue
+		}
 		if e := g.texts[p]; len(e.edits) > 0 || !sameListed(e.listed, m.req.Ledger[p].Listed) || !sameTweaks(e.tweaks, m.req.Ledger[p].Tweaks) {
 			m.text(g, e)
 		}

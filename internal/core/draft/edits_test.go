@@ -12,7 +12,8 @@ import (
 // fair is a world with a running order and stalls in it.
 type fair struct {
 	*world
-	text string // of the running order
+	text string               // of the running order
+	more map[tree.Path]string // other texts that are there
 	list Listed
 }
 
@@ -42,6 +43,9 @@ func (f *fair) draft(change func(*Request)) *Draft {
 	if f.text != "" {
 		obs.Paths["fair.order"], obs.Texts = Seen{State: content(f.text)}, map[tree.Path][]byte{"fair.order": []byte(f.text)}
 	}
+	for p, text := range f.more {
+		obs.Paths[p], obs.Texts[p] = Seen{State: content(text)}, []byte(text)
+	}
 	return Make(req, obs)
 }
 
@@ -52,6 +56,11 @@ func (f *fair) done(t *testing.T, d *Draft) {
 			after, done, err := ApplyEdits([]byte(f.text), c.Edits)
 			require.NoError(t, err)
 			f.text, c.Edits = string(after), done
+		}
+		if text, is := f.more[c.Path]; is {
+			after, done, err := ApplyEdits([]byte(text), c.Edits)
+			require.NoError(t, err)
+			f.more[c.Path], c.Edits = string(after), done
 		}
 		f.ledger[c.Path] = Row{State: c.After, Claims: c.ClaimsAfter, Listed: c.ListedAfter, Tweaks: c.TweaksAfter}
 		if f.files[c.Path] = c.After; c.After.Being == tree.Absent {

@@ -28,6 +28,7 @@ type goals struct {
 	goals    map[tree.Path]*goal
 	texts    map[tree.Path]*edited
 	merged   map[tree.Path]shipped // wanted texts that are merged with what stands on the server
+	drawn    map[tree.Path]bool    // texts that values of tweaks come from
 	findings []finding.Finding
 	coming   map[tree.Path][]tree.Path // what comes, by its folder, once that was asked
 }
@@ -69,6 +70,7 @@ func gather(req *Request) *goals {
 	}
 	g.listings(req)
 	g.sets(req)
+	g.drawing(req)
 	g.merges(req)
 	g.returns(req)
 	return g

@@ -80,6 +80,9 @@ func planOf(g *goals, req *Request) Plan {
 	for p := range g.merged {
 		all[p] = true
 	}
+	for p := range g.drawn {
+		all[p] = true
+	}
 	for _, p := range req.AgreeFiles {
 		all[p] = true
 	}

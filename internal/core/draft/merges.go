@@ -52,8 +52,13 @@ func (g *goals) merges(req *Request) {
 }
 
 // Contents lists the bytes that a draft has to know of, besides what stands on the server:
-// of texts that are merged.
+// of texts that are merged, and of those that are put and give others a value.
 func (pl Plan) Contents() (out []tree.Digest) {
+	for _, p := range slices.Sorted(maps.Keys(pl.g.drawn)) {
+		if goal := pl.g.goals[p]; goal != nil && goal.after.Being == tree.Content && goal.after.Size <= LongestMerge {
+			out = append(out, goal.after.Digest)
+		}
+	}
 	for _, p := range slices.Sorted(maps.Keys(pl.g.merged)) {
 		for _, d := range []tree.Digest{pl.g.merged[p].base, pl.g.merged[p].now} {
 			if !d.IsZero() && !slices.Contains(out, d) {

@@ -17,6 +17,7 @@ import (
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/merge"
 	"restlesscrate/internal/core/settings"
+	"restlesscrate/internal/core/text"
 	"restlesscrate/internal/core/tree"
 )
 
@@ -179,6 +180,11 @@ type Request struct {
 	// hold no more.
 	Tweaks  []TweakWish
 	Untweak []string
+	// Templates are, by the ID of a tweak that holds, what its value is made from, with all filled
+	// in but the values of texts; and Format tells the format that the rulebook says a text has,
+	// nothing where it says none.
+	Templates map[string]string
+	Format    func(p tree.Path) text.Format
 	// Agree looks whether values of texts go together, of the texts AgreeFiles; nil where
 	// the rulebook says nothing.
 	Agree      func(agree.Seen) []agree.Broken

@@ -16,6 +16,7 @@ import (
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/merge"
 	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/text"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
@@ -124,6 +125,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		return d, nil, err
 	}
 	req.Secret = b.Secret
+	req.Format = func(p tree.Path) text.Format { r, _ := b.TextRule(p); return r.Format }
 	if b.Agreeing() && ask.Back == nil {
 		req.AgreeFiles = agree.Files(b, srv.Variables)
 		req.Agree = func(s agree.Seen) []agree.Broken { return agree.Check(b, srv.Variables, s) }

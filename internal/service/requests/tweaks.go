@@ -83,6 +83,9 @@ func (s *Maker) tweaks(ctx context.Context, b *rulebook.Book, srv model.Server, 
 			}
 		}
 		t.Tweak.Hidden = t.Tweak.Hidden || b.Secret(t.Path, t.Tweak.At)
+		for _, s := range draft.Sources(t.From) {
+			t.Tweak.Hidden = t.Tweak.Hidden || b.Secret(s.Path, s.At) || text.SecretPath(s.At)
+		}
 		if err := t.Tweak.Check(); err != nil {
 			return "", fault.New(fault.Usage, "bad-tweak", "%s: %v", t.Path, err)
 		}
@@ -211,12 +214,19 @@ func (s *Maker) renewed(ctx context.Context, b *rulebook.Book, srv model.Server,
 	if err != nil {
 		return err
 	}
+	req.Templates = map[string]string{}
 	for _, p := range texts {
 		for _, k := range req.Ledger[p].Tweaks {
 			if k.From == "" || slices.Contains(req.Untweak, k.ID) || k.Addon != "" && slices.ContainsFunc(req.Remove, func(r draft.Removal) bool { return r.Addon == k.Addon }) {
 				continue
 			}
 			value, err := valueFrom(b, srv, k.From, versions)
+			if len(draft.Sources(k.From)) > 0 { // the rest of it stands in texts
+				if err == nil {
+					req.Templates[k.ID] = value
+				}
+				continue
+			}
 			if err != nil || value == k.Tweak.Value {
 				continue // what it comes from is gone: the value stays
 			}
@@ -234,7 +244,8 @@ var source = regexp.MustCompile(`\{[a-z0-9-]+\}`)
 
 // valueFrom fills what a value is made from: {NAME} is a variable of the server, {game},
 // {loader} and other facts what is known of it, and {version-of-ADDON} the version of an
-// add-on that is there or comes.
+// add-on that is there or comes. What is drawn from texts stays as it is: it is known once
+// these have been read, see [draft.Sources].
 func valueFrom(b *rulebook.Book, srv model.Server, from string, versions map[string]string) (string, error) {
 	var wrong error
 	out := source.ReplaceAllStringFunc(from, func(word string) string {
