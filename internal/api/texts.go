@@ -103,6 +103,13 @@ type TextShown struct {
 	Shipped string      `json:"shipped,omitempty" doc:"What its author shipped, where that is known and another"`
 }
 
+// SecretMark has a value of a text be masked wherever the text is shown.
+type SecretMark struct {
+	Path string `json:"path"`
+	At   string `json:"at" doc:"The value path; of a group, for all values in it"`
+	Off  bool   `json:"off,omitempty" doc:"Take a mark back that was set by hand"`
+}
+
 // TextValue is a value of a text.
 type TextValue struct {
 	Path    string `json:"path"`

@@ -21,13 +21,34 @@ import (
 type textCommands struct{ deployCommands }
 
 func (a textCommands) textCommand() *cli.Command {
-	return &cli.Command{Name: "text", Usage: "the settings texts of a server, one of them, or one value", UsageText: "restless text SERVER [PATH [VALUE-PATH]]   PATH may be PACKED!/INNER\n   restless text fetch SERVER PATH [FILE]\n   restless text put SERVER PATH FILE",
+	return &cli.Command{Name: "text", Usage: "the settings texts of a server, one of them, or one value", UsageText: "restless text SERVER [PATH [VALUE-PATH]]   PATH may be PACKED!/INNER\n   restless text fetch SERVER PATH [FILE]\n   restless text put SERVER PATH FILE\n   restless text secret SERVER PATH VALUE-PATH",
 		Flags: []cli.Flag{&cli.BoolFlag{Name: "all", Usage: "every text of the tree"}, &cli.BoolFlag{Name: "reveal", Usage: "show secrets as they are"}},
 		Commands: []*cli.Command{
 			{Name: "fetch", Usage: "fetch a text to edit it in a program of your own", UsageText: "restless text fetch SERVER PATH [FILE]", Action: a.fetch},
 			{Name: "put", Usage: "bring an edited text back: what has become of the server's meanwhile is merged with it", UsageText: "restless text put SERVER PATH FILE [--draft] [--yes]", Flags: append([]cli.Flag{&cli.StringFlag{Name: "note", Usage: "why, in `WORDS`"}, keepFlag()}, runFlags()...), Action: a.put},
+			{Name: "secret", Usage: "have a value be masked wherever its text is shown", UsageText: "restless text secret SERVER PATH VALUE-PATH [--off]", Flags: []cli.Flag{&cli.BoolFlag{Name: "off", Usage: "take back a mark that was set by hand"}}, Action: a.secret},
 		},
 		Action: a.text}
+}
+
+func (a textCommands) secret(ctx context.Context, cmd *cli.Command) error {
+	args, err := atLeast(cmd, 3, "a server, the path of a text and the path of a value")
+	if err != nil {
+		return err
+	}
+	c, err := a.client(cmd)
+	if err != nil {
+		return err
+	}
+	if err := c.MarkSecret(ctx, args[0], api.SecretMark{Path: args[1], At: args[2], Off: cmd.Bool("off")}); err != nil {
+		return err
+	}
+	if cmd.Bool("off") {
+		fmt.Fprintf(a.Out, "%s of %s is shown again.\n", args[2], args[1])
+		return nil
+	}
+	fmt.Fprintf(a.Out, "%s of %s is a secret now: masked in texts, lists and history, and in drafts from now on.\nTitles and differences of earlier deployments may still show it.\n", args[2], args[1])
+	return nil
 }
 
 func (a textCommands) text(ctx context.Context, cmd *cli.Command) error {

@@ -33,6 +33,12 @@ func (c *TextCalls) Elsewhere(ctx context.Context, server, path, at string) (api
 	return call[api.Elsewhere](ctx, c.line, http.MethodGet, "/servers/"+url.PathEscape(server)+"/text/elsewhere?"+q.Encode(), nil)
 }
 
+// MarkSecret has a value of a text be masked wherever it is shown.
+func (c *TextCalls) MarkSecret(ctx context.Context, server string, m api.SecretMark) error {
+	_, err := call[struct{}](ctx, c.line, http.MethodPost, "/servers/"+url.PathEscape(server)+"/secrets", m)
+	return err
+}
+
 // FindIn gives every line of a server's texts in which a word stands.
 func (c *TextCalls) FindIn(ctx context.Context, server, word string, blind bool) (api.Found, error) {
 	q := url.Values{"word": {word}}

@@ -416,4 +416,20 @@ func TestAValueComesFromAnotherText(t *testing.T) {
 	require.NotContains(t, out, "low-tide")
 	require.Contains(t, text(weirs), "motto: low-tide\n")
 	require.NotContains(t, s.must("tweak", "list", "fen"), "low-tide")
+	require.NotContains(t, s.must("text", "fen", weirs), "low-tide", "the text that it is written to holds a secret from then on")
+}
+
+func TestAValueIsMarkedAsSecretByHand(t *testing.T) {
+	t.Parallel()
+	s, _, _, _ := marshland(t)
+	s.must("tweak", "set", "fen", weirs, "/motto", "deep", "--yes")
+	require.Contains(t, s.must("history", "fen", "--path", weirs), "deep")
+	s.must("text", "secret", "fen", weirs, "/motto")
+	for _, args := range [][]string{{"text", "fen", weirs}, {"text", "fen", weirs, "/motto"}, {"find", "fen", "deep"}, {"tweak", "list", "fen"}, {"history", "fen", "--path", weirs}, {"tweak", "set", "fen", weirs, "/motto", "deeper", "--yes"}} {
+		require.NotContains(t, strings.ReplaceAll(s.must(args...), "deep ", ""), "deep", "restless %v", args)
+	}
+	require.Contains(t, s.must("text", "fen", weirs, "--reveal"), "motto: deeper")
+	s.must("text", "secret", "fen", weirs, "/motto", "--off")
+	require.Contains(t, s.must("text", "fen", weirs), "motto: deeper")
+	s.fails(1, "is not marked by hand", "text", "secret", "fen", weirs, "/motto", "--off")
 }

@@ -50,6 +50,16 @@ func (s *Server) textOps(h huma.API) {
 		e, err := s.Texts.Elsewhere(ctx, in.Server, p, in.At)
 		return &body[api.Elsewhere]{api.Elsewhere{Places: wirePlaces(e.Places), Texts: e.Texts, Common: e.Common}}, s.fail(ctx, err)
 	})
+	huma.Register(h, op(http.MethodPost, "/servers/{server}/secrets", "mark-secret", "Have a value of a text be masked wherever it is shown", "texts"), func(ctx context.Context, in *struct {
+		OnServer
+		Body api.SecretMark
+	}) (*struct{}, error) {
+		p, err := parsePath(in.Body.Path)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		return nil, s.fail(ctx, s.Texts.MarkSecret(ctx, in.Server, p, in.Body.At, in.Body.Off, actorOf(ctx)))
+	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/find", "find-in-texts", "Every line of a server's texts in which a word stands", "texts"), func(ctx context.Context, in *struct {
 		OnServer
 		Word  string `query:"word" required:"true"`

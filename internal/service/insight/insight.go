@@ -47,6 +47,7 @@ type Records interface {
 	Choices(ctx context.Context, server int64) (map[string][]string, error)
 	LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error)
 	Oddities(ctx context.Context, rulebook string) ([]model.Oddity, error)
+	SecretMarks(ctx context.Context, server int64) (model.SecretMarks, error)
 	AgreementsSeen(ctx context.Context, server int64) (model.AgreeLook, error)
 	LastJob(ctx context.Context, kind, subject string) (model.Job, error)
 }
@@ -355,11 +356,27 @@ func (s *Service) History(ctx context.Context, name string, path tree.Path, addo
 		return nil, err
 	}
 	out = slices.DeleteFunc(out, func(e model.Event) bool { return path != tree.Root && e.Change.Idle() })
+	if err := s.hide(ctx, srv, out); err != nil {
+		return nil, err
+	}
 	if len(out) == 0 {
 		return nil, fault.New(fault.Unknown, "never-changed", "no deployment has ever changed %s on %s", orText(addon, path.String()), name).
 			By(finding.ShowFiles.On(name))
 	}
 	return out, nil
+}
+
+// hide has what was done to values that are marked as secret be said without them.
+func (s *Service) hide(ctx context.Context, srv model.Server, events []model.Event) error {
+	marks, err := s.Records.SecretMarks(ctx, srv.ID)
+	for _, e := range events {
+		for i := range e.Change.Edits {
+			if t := e.Change.Edits[i].Op.Tweak; t != nil && marks.Has(e.Change.Path, t.At) {
+				t.Hidden = true
+			}
+		}
+	}
+	return err
 }
 
 // Gone lists the paths that deployments have taken away and that are not there any more, by the

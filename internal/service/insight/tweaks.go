@@ -22,8 +22,13 @@ func (s *Service) Tweaks(ctx context.Context, server string) (out []TweakOn, err
 		return nil, err
 	}
 	_, rows, err := s.Records.Texts(ctx, srv.ID)
+	if err != nil {
+		return nil, err
+	}
+	marks, err := s.Records.SecretMarks(ctx, srv.ID)
 	for _, p := range slices.Sorted(maps.Keys(rows)) {
 		for _, k := range rows[p].Tweaks {
+			k.Tweak.Hidden = k.Tweak.Hidden || marks.Has(p, k.Tweak.At)
 			out = append(out, TweakOn{p, k})
 		}
 	}

@@ -36,6 +36,8 @@ type Records interface {
 	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
 	Marks(ctx context.Context, deployment int64) (deploy.Marks, error)
 	Choices(ctx context.Context, server int64) (map[string][]string, error)
+	SecretMarks(ctx context.Context, server int64) (model.SecretMarks, error)
+	MarkSecret(ctx context.Context, server int64, p tree.Path, at, actor string) error
 	KeptSides(ctx context.Context, server int64) (map[string]merge.Side, error)
 	DoneByHand(ctx context.Context, server int64) (map[model.HandKey]string, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
@@ -124,7 +126,15 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 	if err != nil {
 		return d, nil, err
 	}
-	req.Secret = b.Secret
+	marks, err := s.Records.SecretMarks(ctx, srv.ID)
+	if err != nil {
+		return d, nil, err
+	}
+	req.Secret = func(p tree.Path, at string) bool { return b.Secret(p, at) || marks.Has(p, at) }
+	mark := func(p tree.Path, at string) error {
+		marks[p] = append(marks[p], at)
+		return s.Records.MarkSecret(ctx, srv.ID, p, at, "drawn from a secret")
+	}
 	req.Format = func(p tree.Path) text.Format { r, _ := b.TextRule(p); return r.Format }
 	if b.Agreeing() && ask.Back == nil {
 		req.AgreeFiles = agree.Files(b, srv.Variables)
@@ -182,7 +192,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 	}
 	if err == nil {
 		var title string
-		if title, err = s.tweaks(ctx, b, now, &ask, req); d.Kind == "tweak" {
+		if title, err = s.tweaks(ctx, b, now, &ask, req, mark); d.Kind == "tweak" {
 			d.Title = title
 		}
 	}

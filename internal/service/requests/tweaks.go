@@ -61,7 +61,7 @@ func (s *Maker) texts(b *rulebook.Book, ask *Ask, req *draft.Request) (titles []
 
 // tweaks reads which texts are changed and which changes are taken back. It gives a title for
 // a deployment that is nothing else.
-func (s *Maker) tweaks(ctx context.Context, b *rulebook.Book, srv model.Server, ask *Ask, req *draft.Request) (string, error) {
+func (s *Maker) tweaks(ctx context.Context, b *rulebook.Book, srv model.Server, ask *Ask, req *draft.Request, mark func(p tree.Path, at string) error) (string, error) {
 	titles, err := s.texts(b, ask, req)
 	if err != nil {
 		return "", err
@@ -82,9 +82,8 @@ func (s *Maker) tweaks(ctx context.Context, b *rulebook.Book, srv model.Server, 
 				return "", fault.New(fault.Usage, "bad-tweak", "%s: %v", t.Path, err)
 			}
 		}
-		t.Tweak.Hidden = t.Tweak.Hidden || b.Secret(t.Path, t.Tweak.At)
-		for _, s := range draft.Sources(t.From) {
-			t.Tweak.Hidden = t.Tweak.Hidden || b.Secret(s.Path, s.At) || text.SecretPath(s.At)
+		if err := hide(t, req.Secret, mark); err != nil {
+			return "", err
 		}
 		if err := t.Tweak.Check(); err != nil {
 			return "", fault.New(fault.Usage, "bad-tweak", "%s: %v", t.Path, err)
@@ -116,6 +115,20 @@ func (s *Maker) tweaks(ctx context.Context, b *rulebook.Book, srv model.Server, 
 		titles = append(titles, fmt.Sprintf("take back %s of %s", k.ID, p))
 	}
 	return words.Few(titles), nil
+}
+
+// hide makes a tweak one whose value is not shown where that is a secret, or is drawn from one:
+// then the text that it is written to holds a secret too, and is marked.
+func hide(t *AskTweak, secret func(tree.Path, string) bool, mark func(p tree.Path, at string) error) error {
+	is := func(p tree.Path, at string) bool { return text.SecretPath(at) || secret(p, at) }
+	t.Tweak.Hidden = t.Tweak.Hidden || is(t.Path, t.Tweak.At)
+	for _, from := range draft.Sources(t.From) {
+		t.Tweak.Hidden = t.Tweak.Hidden || is(from.Path, from.At)
+	}
+	if t.Tweak.Hidden && !is(t.Path, t.Tweak.At) && t.Tweak.At != "" {
+		return mark(t.Path, t.Tweak.At)
+	}
+	return nil
 }
 
 // instead gives the tweak that sets the same value already, in whose place a new one comes.

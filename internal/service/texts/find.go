@@ -85,7 +85,7 @@ func (f *finder) text(p tree.Path, raw []byte) {
 		format = text.Guess(p.Base(), source)
 	}
 	d, err := text.Parse(source, format)
-	masked, _ := text.Mask(source, format, func(at string) bool { return text.SecretPath(at) || f.book.Secret(p, at) })
+	masked, _ := text.Mask(source, format, f.hidden(p))
 	shown := strings.Split(string(masked), "\n")
 	var hits []Hit
 	at := 0

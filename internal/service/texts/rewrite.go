@@ -133,7 +133,7 @@ func (f *namer) places(p tree.Path, source []byte) (out []Place) {
 		format = text.Guess(p.Base(), source)
 	}
 	d, broken := text.Parse(source, format)
-	shown, _ := text.Mask(source, format, func(at string) bool { return text.SecretPath(at) || f.book.Secret(p, at) })
+	shown, _ := text.Mask(source, format, f.hidden(p))
 	lines := strings.Split(string(shown), "\n")
 	for i, at := range places {
 		h := Place{Path: p, Nth: i + 1, Line: 1 + bytes.Count(source[:at[0]], []byte("\n")), Listed: f.lists[p]}

@@ -86,7 +86,7 @@ func (s *Service) Show(ctx context.Context, server string, p tree.Path, reveal b
 		return Shown{}, err
 	}
 	whole := propose.Secret(p) && !reveal // a key file is nothing but its secret
-	hidden := func(at string) bool { return text.SecretPath(at) || se.book.Secret(p, at) }
+	hidden := se.hidden(p)
 	body := source
 	if !reveal {
 		body, out.Masked = text.Mask(source, out.Format, hidden)

@@ -32,6 +32,9 @@ type Records interface {
 	// KnownTexts gives the texts that were seen on a server, and with which deployment's start
 	// each came; nothing where it was there before.
 	KnownTexts(ctx context.Context, server int64) (map[tree.Path]string, error)
+	SecretMarks(ctx context.Context, server int64) (model.SecretMarks, error)
+	MarkSecret(ctx context.Context, server int64, p tree.Path, at, actor string) error
+	UnmarkSecret(ctx context.Context, server int64, p tree.Path, at string) error
 	SawAgreements(ctx context.Context, server int64, l model.AgreeLook) error
 	EventsAt(ctx context.Context, server int64, p tree.Path) ([]model.Event, error)
 }
@@ -83,6 +86,13 @@ type session struct {
 	srv  model.Server
 	book *rulebook.Book
 	host remote.Host
+	// marks are the values that are marked as secret here, besides those of the rulebook.
+	marks model.SecretMarks
+}
+
+// hidden tells which values of a text are secret.
+func (s *session) hidden(p tree.Path) func(at string) bool {
+	return func(at string) bool { return text.SecretPath(at) || s.book.Secret(p, at) || s.marks.Has(p, at) }
 }
 
 func (s *Service) open(ctx context.Context, name string) (*session, error) {
@@ -94,11 +104,15 @@ func (s *Service) open(ctx context.Context, name string) (*session, error) {
 	if err != nil {
 		return nil, err
 	}
+	marks, err := s.Records.SecretMarks(ctx, srv.ID)
+	if err != nil {
+		return nil, err
+	}
 	h, err := s.Hosts.Connect(ctx, srv)
 	if err != nil {
 		return nil, err
 	}
-	return &session{s, srv, b, h}, nil
+	return &session{s, srv, b, h, marks}, nil
 }
 
 // mostTexts is how many texts are read for a list.
@@ -264,7 +278,11 @@ func (s *session) about(ctx context.Context, t *Text, raw []byte, row draft.Row)
 		}
 		t.Format = text.Guess(t.Path.Base(), source)
 	}
-	t.Tweaks = row.Tweaks
+	t.Tweaks = slices.Clone(row.Tweaks)
+	for i := range t.Tweaks {
+		k := &t.Tweaks[i].Tweak
+		k.Hidden = k.Hidden || s.hidden(t.Path)(k.At)
+	}
 	t.Changed = !t.Rewritten && row.State.Being == tree.Content && row.State.Digest != tree.Sum(raw)
 	in := lint.Input{Path: t.Path, Raw: raw, Format: t.Format, Told: told}
 	for _, c := range row.Claims {

@@ -967,6 +967,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/secrets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have a value of a text be masked wherever it is shown */
+        post: operations["mark-secret"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/standing": {
         parameters: {
             query?: never;
@@ -2339,6 +2356,13 @@ export interface components {
             crates?: number;
             rulebook: string;
         };
+        SecretMark: {
+            /** @description The value path; of a group, for all values in it */
+            at: string;
+            /** @description Take a mark back that was set by hand */
+            off?: boolean;
+            path: string;
+        };
         Secrets: {
             /** @description A private key, PEM */
             key?: string;
@@ -2718,7 +2742,7 @@ export interface components {
         TweakWish: {
             /** @description An add-on with which it goes */
             for?: string;
-            /** @description What the value is made from: {NAME} is a variable or a fact of the server, {version-of-ADDON} a version; it is written again when that changes */
+            /** @description What the value is made from: {NAME} is a variable or a fact of the server, {version-of-ADDON} a version, {PATH:/VALUE-PATH} a value of another text; it is written again when that changes */
             from?: string;
             /** @description An add-on without which it is not done */
             if?: string;
@@ -5048,6 +5072,42 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RollCall"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "mark-secret": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SecretMark"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
