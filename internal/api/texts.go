@@ -29,12 +29,15 @@ const (
 // TweakWish asks for a change of a text that shall hold: it is done again to what an update
 // brings.
 type TweakWish struct {
-	Path  string `json:"path" doc:"Of the text on the server"`
-	Tweak Tweak  `json:"tweak"`
+	Path  string `json:"path,omitempty" doc:"Of the text on the server"`
+	Tweak Tweak  `json:"tweak,omitzero"`
 	For   string `json:"for,omitempty" doc:"An add-on with which it goes"`
 	If    string `json:"if,omitempty" doc:"An add-on without which it is not done"`
 	From  string `json:"from,omitempty" doc:"What the value is made from: {NAME} is a variable or a fact of the server, {version-of-ADDON} a version, {PATH:/VALUE-PATH} a value of another text; it is written again when that changes"`
 	Note  string `json:"note,omitempty" doc:"Why"`
+	// With a template, path and tweak are left out.
+	Template string            `json:"template,omitempty" doc:"Make a text from this template of the rulebook, which says where it goes"`
+	With     map[string]string `json:"with,omitempty" doc:"Values of the template's placeholders"`
 }
 
 // EditedText is a text that was edited as a whole. What has become of the server's text

@@ -98,6 +98,7 @@ func (a textCommands) tweakCommand() *cli.Command {
 				w.Tweak.Tweaks = append(w.Tweak.Tweaks, api.Tweak{Do: "set", At: at, Value: value})
 			}
 		}),
+		a.makeCommand(),
 		{Name: "list", Usage: "the tweaks that hold on a server", UsageText: "restless tweak list SERVER", Action: a.tweakList},
 		{Name: "undo", Usage: "take tweaks back, each on its own", UsageText: "restless tweak undo SERVER ID...", Flags: runFlags(), Action: func(ctx context.Context, cmd *cli.Command) error {
 			args, err := atLeast(cmd, 2, "a server and one or more tweaks, as restless tweak list names them")
@@ -108,6 +109,27 @@ func (a textCommands) tweakCommand() *cli.Command {
 		}},
 	}
 	return &cli.Command{Name: "tweak", Usage: "change a server's texts by meaning; every other byte stays, and updates keep it", Commands: cmds}
+}
+
+// makeCommand makes a text from a template.
+func (a textCommands) makeCommand() *cli.Command {
+	return &cli.Command{Name: "make", Usage: "make a text from a template of the rulebook", UsageText: "restless tweak make SERVER TEMPLATE [--with NAME=VALUE]... [--for ADDON]",
+		Flags: tweakFlags(&cli.StringSliceFlag{Name: "with", Usage: "a value of the template: `NAME=VALUE`"}),
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			args, err := atLeast(cmd, 2, "a server and the name of a template")
+			if err != nil {
+				return err
+			}
+			w := api.TweakWish{Template: args[1], For: cmd.String("for"), If: cmd.String("if"), Note: cmd.String("note"), With: map[string]string{}}
+			for _, pair := range cmd.StringSlice("with") {
+				name, value, ok := strings.Cut(pair, "=")
+				if !ok {
+					return wrongUsage("%q is not NAME=VALUE", pair)
+				}
+				w.With[name] = value
+			}
+			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Tweaks: []api.TweakWish{w}})
+		}}
 }
 
 // valueOf takes the value from the second argument, or from what it is made of.

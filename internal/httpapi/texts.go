@@ -169,11 +169,14 @@ func wireShown(t texts.Shown) api.TextShown {
 // unwireTexts reads what is asked of texts.
 func unwireTexts(in api.NewDraft, ask *requests.Ask) error {
 	for _, t := range in.Tweaks {
-		p, err := parsePath(t.Path)
-		if err != nil {
-			return err
+		a := requests.AskTweak{Tweak: t.Tweak, For: t.For, If: t.If, From: t.From, Note: t.Note, Template: t.Template, With: t.With}
+		if t.Template == "" {
+			var err error
+			if a.Path, err = parsePath(t.Path); err != nil {
+				return err
+			}
 		}
-		ask.Tweaks = append(ask.Tweaks, requests.AskTweak{Path: p, Tweak: t.Tweak, For: t.For, If: t.If, From: t.From, Note: t.Note})
+		ask.Tweaks = append(ask.Tweaks, a)
 	}
 	for _, t := range in.Texts {
 		p, err := parsePath(t.Path)

@@ -14,6 +14,7 @@ import (
 	"restlesscrate/internal/core/settings"
 	"restlesscrate/internal/core/text"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/core/tweak"
 	"restlesscrate/internal/words"
 )
 
@@ -65,13 +66,14 @@ func (m *decider) text(g *goals, e *edited) {
 		if m.defers(e) {
 			return
 		}
-		if !e.shipped && (e.returned || !m.begins(e)) {
+		if !e.shipped && (e.returned && !e.fromTemplate() || !m.begins(e)) {
 			return
 		}
 		m.needFolders(e.path)
 		m.coming[e.path] = true
 	}
 	before := m.obs.Texts[e.path]
+	m.madeAnew(e, seen.State, before)
 	e.formats(before)
 	if !m.conflicts(e, before) {
 		return
@@ -101,7 +103,9 @@ func (m *decider) text(g *goals, e *edited) {
 			break
 		}
 	}
-	m.linted(e, before, after)
+	if len(after) > 0 {
+		m.linted(e, before, after)
+	}
 	c.Edits = done
 	e.remember(done)
 	c.After = tree.State{Being: tree.Content, Digest: tree.Sum(after), Size: int64(len(after)), Mode: seen.State.Mode}
@@ -109,8 +113,12 @@ func (m *decider) text(g *goals, e *edited) {
 		c.After.Mode = 0o644
 	}
 	c.After = m.modes(c.After)
-	if e.made && len(after) == 0 {
+	if len(after) == 0 && (e.made || ended(done)) {
 		c.After = tree.Nothing
+		if !e.made {
+			m.going[e.path] = true
+			m.leaves(e.path)
+		}
 	}
 	c.reason = reasons(done)
 	m.edits = append(m.edits, edit{change: c, diff: m.shownDiff(e.path, before, after), after: after})
@@ -243,6 +251,7 @@ func Diff(p tree.Path, before, after []byte) string {
 // begins tells whether a text that is not there can be begun: only one that is
 // nothing but lines.
 func (m *decider) begins(e *edited) bool {
+	e.edits = slices.DeleteFunc(e.edits, func(x Edit) bool { return x.Op.Tweak != nil && x.Op.Tweak.Do == tweak.End }) // it is gone already
 	if !slices.ContainsFunc(e.edits, func(d Edit) bool {
 		return slices.Contains([]settings.Verb{settings.Add, settings.On, settings.Set, settings.TweakIt, settings.MergeIt}, d.Op.Do)
 	}) {
@@ -250,6 +259,9 @@ func (m *decider) begins(e *edited) bool {
 		return true // nothing to take out of a text that is not there
 	}
 	for _, d := range e.edits {
+		if d.Op.Tweak != nil && d.Op.Tweak.Do == tweak.Begin {
+			return true // and what follows is done to it
+		}
 		if d.Op.Do == settings.Set || d.Op.Tweak != nil || d.Op.Merge != nil {
 			m.report(finding.Block, "no-settings-file", e.path, "If the server makes it at its first start, name it under first-run in the rulebook, or start the server once.", "%s is not on the server, and a value is to be set in it.", e.path)
 			return false

@@ -190,7 +190,10 @@ func (m *decider) conflicts(e *edited, before []byte) bool {
 			decided = false
 			at := fmt.Sprintf("%s:%s", e.path, c.Key)
 			said := "%s of %s: %s was shipped, the server has %s, and the new version %s."
-			if !e.shipped {
+			switch k := slices.IndexFunc(e.tweaks, func(k Tweaked) bool { return k.ID == x.Tweak && k.Tweak.Do == tweak.Begin }); {
+			case k >= 0:
+				said = "%s of %s: the template had %s, the server has %s, and the template now %s."
+			case !e.shipped:
 				said = "%s of %s: it was %s when the editing began, the server has %s now, and the edited text %s."
 			}
 			m.refuse("settings-conflict", e.path, "Say which of them stays.", said,

@@ -110,6 +110,10 @@ func (g *goals) tweaks(req *Request) {
 	for _, w := range req.Tweaks {
 		at := g.text(req, w.Path)
 		k := w.Tweaked
+		if w.Instead != "" && k.Tweak.Do == tweak.Begin {
+			g.remade(at, w)
+			continue
+		}
 		if w.Instead != "" {
 			if i := slices.IndexFunc(at.tweaks, func(o Tweaked) bool { return o.ID == w.Instead }); i >= 0 && at.tweaks[i].Undo != nil && !at.tweaks[i].Off {
 				// First back to what was there before any of them, so that this is where the new one leads back to.
@@ -132,6 +136,19 @@ func (g *goals) tweaks(req *Request) {
 	}
 }
 
+// remade has a text that was made from a template follow what the template makes now: as
+// settings do over an update.
+func (g *goals) remade(at *edited, w TweakWish) {
+	i := slices.IndexFunc(at.tweaks, func(o Tweaked) bool { return o.ID == w.Instead })
+	if i < 0 {
+		return
+	}
+	was := at.tweaks[i].Tweak
+	at.tweaks[i] = w.Tweaked
+	at.edits = append(at.edits, Edit{Op: settings.Op{Do: settings.MergeIt, Merge: &settings.Merging{Format: was.Format, Was: []byte(was.Text), Now: []byte(w.Tweaked.Tweak.Text)}},
+		Addon: w.Tweaked.Addon, Why: cmp.Or(w.Tweaked.Note, "its template says otherwise now"), Tweak: w.Tweaked.ID})
+}
+
 // present tells whether an add-on is on the server once the request is done.
 func (g *goals) present(req *Request, addon string) bool {
 	if removes(req, addon) {
@@ -148,6 +165,10 @@ func (g *goals) tweaked(req *Request, p tree.Path, k Tweaked) {
 	drop := func(why string) {
 		at := g.text(req, p)
 		at.tweaks = slices.DeleteFunc(at.tweaks, func(o Tweaked) bool { return o.ID == k.ID })
+		if k.Tweak.Do == tweak.Begin {
+			at.edits = append(at.edits, Edit{Op: settings.Tweaked(tweak.Tweak{Do: tweak.End, Text: k.Tweak.Text}), Addon: k.Addon, Why: why})
+			return
+		}
 		if k.Undo != nil && !k.Off {
 			// The newest goes first: each way back begins with what its tweak left.
 			at.edits = append([]Edit{{Op: *k.Undo, Addon: k.Addon, Why: why}}, at.edits...)

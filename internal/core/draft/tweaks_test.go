@@ -82,6 +82,8 @@ func tweakScenes() map[string]pair {
 		"text-breaks":       {both(reads("{\"a\": 1}\n"), puts("{\"a\": 1}\n", "{\"a\": \n")), both(reads("{\"a\": 1}\n"), puts("{\"a\": 1}\n", "{\"a\": 2}\n"))},
 		"tweak-idle":        {both(ini, tweaks(setting("/rows", "3"))), both(ini, tweaks(setting("/rows", "4")))},
 		"tweak-waits":       {both(ini, tweaks(setting("/rows", "4"), func(k *Tweaked) { k.If = "absent" })), both(ini, tweaks(setting("/rows", "4"), func(k *Tweaked) { k.If = "lamp" }))},
+		"text-there":        {both(ini, tweaks(begun("rows = 4\n"))), both(ini, tweaks(begun("rows = 3\n")))},
+		"made-stays":        {both(ini, unmade("rows = 4\n")), both(ini, unmade("rows = 3\n"))},
 		"source-missing":    {both(ini, beside("rows = 7\n"), tweaks(drawn("/none"))), both(ini, beside("rows = 7\n"), tweaks(drawn("/rows")))},
 		"source-gone":       {both(ini, beside("lamps = 7\n"), drew("/rows")), both(ini, beside("rows = 7\n"), drew("/rows"))},
 		"source-loop":       {both(ini, beside("rows = 7\n"), ring("gate.ini")), both(ini, beside("rows = 7\n"), ring("fair.order"))},

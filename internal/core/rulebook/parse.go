@@ -85,6 +85,7 @@ func (r *reader) book(n *yaml.Node) *Book {
 		field{"console", false, func(v *yaml.Node) { r.server().console(v, b) }},
 		field{"first-run", false, r.texts("first-run", &b.FirstRun, checkGlob)},
 		field{"settings", false, func(v *yaml.Node) { r.server().textRules(v, b) }},
+		field{"templates", false, func(v *yaml.Node) { r.server().templates(v, b) }},
 		field{"agreements", false, func(v *yaml.Node) { r.server().agreements(v, b) }},
 		field{"by-hand", false, func(v *yaml.Node) { r.server().byHand(v, b) }},
 		field{"helpers", false, func(v *yaml.Node) { r.helpers(v, b) }},

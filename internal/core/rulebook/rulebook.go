@@ -36,6 +36,7 @@ type Book struct {
 	Console   Console
 	FirstRun  []string // globs of what is there only once the server has run
 	Agree     []Agreement
+	Templates []Template
 	Texts     []TextRule
 	ByHand    []ByHand
 	Helpers   []Helper

@@ -98,13 +98,20 @@ func checkPointer(s string) error {
 type KindTweak struct {
 	File                                       string
 	Set, Add, Drop, Insert, Uncomment, Comment string
+	Make                                       string // the name of a template, which says the file itself
 	Value                                      string
 	Separator, After, Before, Like             string
 	Line                                       int
 }
 
-// Tweak gives the change with its placeholders filled by fill.
-func (t KindTweak) Tweak(fill func(string) (string, error)) (out tweak.Tweak, file string, err error) {
+// Tweak gives the change with its placeholders filled by fill; templates are the rulebook's.
+func (t KindTweak) Tweak(b *Book, fill func(string) (string, error)) (out tweak.Tweak, file string, err error) {
+	if t.Make != "" {
+		tpl, _ := b.Template(t.Make) // parsing has made sure of it
+		out.Do = tweak.Begin
+		file, out.Text, err = tpl.Fill(func(word string) (string, error) { return fill("{" + word + "}") })
+		return out, file, err
+	}
 	get := func(s string) string {
 		filled, e := fill(s)
 		if e != nil && err == nil {
@@ -152,19 +159,26 @@ func (r serverReader) kindTweaks(n *yaml.Node, b *Book, k *Kind) {
 			}
 		}
 		r.mapping(item, "a tweak of a kind",
-			field{"file", true, text("file", &t.File)},
+			field{"file", false, text("file", &t.File)},
+			field{"make", false, func(v *yaml.Node) {
+				r.text("make", &t.Make)(v)
+				r.later = append(r.later, func() { r.made(v, b, k) })
+			}},
 			field{"set", false, text("set", &t.Set)}, field{"add", false, text("add", &t.Add)}, field{"drop", false, text("drop", &t.Drop)},
 			field{"insert", false, text("insert", &t.Insert)}, field{"uncomment", false, text("uncomment", &t.Uncomment)}, field{"comment", false, text("comment", &t.Comment)},
 			field{"value", false, text("value", &t.Value)}, field{"separator", false, r.text("separator", &t.Separator)},
 			field{"after", false, text("after", &t.After)}, field{"before", false, text("before", &t.Before)}, field{"like", false, text("like", &t.Like)})
 		deeds := 0
-		for _, d := range []string{t.Set, t.Add, t.Drop, t.Insert, t.Uncomment, t.Comment} {
+		for _, d := range []string{t.Set, t.Add, t.Drop, t.Insert, t.Uncomment, t.Comment, t.Make} {
 			if d != "" {
 				deeds++
 			}
 		}
 		if deeds != 1 && item.Kind == yaml.MappingNode {
-			r.fault(item, "a tweak of a kind has exactly one of set, add, drop, insert, uncomment and comment")
+			r.fault(item, "a tweak of a kind has exactly one of set, add, drop, insert, uncomment, comment and make")
+		}
+		if (t.File == "") != (t.Make != "") && item.Kind == yaml.MappingNode {
+			r.fault(item, "a tweak of a kind needs file, the text that it changes; only with make the template says it")
 		}
 		k.Tweaks = append(k.Tweaks, t)
 	}

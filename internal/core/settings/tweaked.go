@@ -113,6 +113,9 @@ func whole(raw []byte, op Op) (after []byte, undo Op, err error) {
 	if after, err = enc.Encode(after); err != nil {
 		return nil, Op{}, err
 	}
+	if back.Do == tweak.Begin || back.Do == tweak.End { // there are no lines around it
+		return after, Op{Do: TweakIt, Tweak: &back}, nil
+	}
 	return after, Op{Do: TweakIt, Tweak: &back, Hunk: hunk(after, raw)}, nil
 }
 

@@ -32,10 +32,12 @@ const (
 	Each      Verb = "each"      // set Item of every item of the collection at At
 	Copy      Verb = "copy"      // copy the item at At, and change the copy
 	All       Verb = "all"       // do Tweaks, one after the other
+	Begin     Verb = "begin"     // make the text Text, where there is none
+	End       Verb = "end"       // take the text away, if it still is Text
 	Edited    Verb = "edited"    // says that a person has edited the text as a whole; it is no operation
 )
 
-// Verbs lists them, without All.
+// Verbs lists those that a person may ask for by name, one change each.
 func Verbs() []Verb {
 	return []Verb{Set, Add, Drop, Comment, Uncomment, Insert, Cut, Replace, Each, Copy}
 }
@@ -96,10 +98,15 @@ func (e *CountError) Error() string {
 // *[text.SyntaxError], a *[text.UnsafeError] or a *[CountError], wrap [text.ErrNotThere], or
 // say what is wrong with the tweak.
 func Apply(source []byte, t Tweak) (after []byte, undo Tweak, err error) {
-	if t.Do == All {
-		return all(source, t.Tweaks)
-	}
 	switch t.Do {
+	case All:
+		return all(source, t.Tweaks)
+	case Begin:
+		after, undo = begin(source, t)
+		return after, undo, nil
+	case End:
+		after, undo = end(source, t)
+		return after, undo, nil
 	case Insert, Cut, Replace, Uncomment:
 		return byLines(source, t)
 	case Comment:

@@ -2,6 +2,7 @@ package tweak
 
 import (
 	"fmt"
+	"strings"
 
 	"restlesscrate/internal/core/text"
 	"restlesscrate/internal/words"
@@ -49,6 +50,10 @@ func (t Tweak) String() string {
 			return fmt.Sprintf("copies %s as %s", at, t.Key)
 		}
 		return "copies " + at
+	case Begin:
+		return fmt.Sprintf("is made (%s)", words.Count(strings.Count(t.Text, "\n")+1-len(t.Text)+len(strings.TrimSuffix(t.Text, "\n")), "line"))
+	case End:
+		return "is taken away"
 	case Edited:
 		return "is edited as a whole"
 	case All:
@@ -76,7 +81,7 @@ func (t Tweak) Check() error {
 		return need("a value path", t.At)
 	case Comment:
 		return need("a value path, or the lines", t.At+t.Text)
-	case Uncomment, Insert, Cut:
+	case Uncomment, Insert, Cut, Begin:
 		return need("the lines", t.Text)
 	case Replace:
 		return need("the words that are replaced", t.Text)

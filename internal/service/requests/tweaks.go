@@ -29,6 +29,10 @@ type AskTweak struct {
 	If    string      `json:"if,omitempty"`   // an add-on without which it is not done
 	From  string      `json:"from,omitempty"` // what the value is made from, see [valueFrom]
 	Note  string      `json:"note,omitempty"`
+	// Template is the name of a template of the rulebook that is made, with With for its
+	// placeholders; Path and Tweak are made from it.
+	Template string            `json:"template,omitempty"`
+	With     map[string]string `json:"with,omitempty"`
 }
 
 // AskText is a text that a person has edited as a whole: what they began with, and what they
@@ -74,6 +78,11 @@ func (s *Maker) tweaks(ctx context.Context, b *rulebook.Book, srv model.Server, 
 	}
 	for i := range ask.Tweaks {
 		t := &ask.Tweaks[i]
+		if t.Template != "" {
+			if err := templated(b, srv, t, versions); err != nil {
+				return "", err
+			}
+		}
 		if t.Path == tree.Root {
 			return "", fault.New(fault.Usage, "bad-tweak", "a tweak needs the path of a text on the server")
 		}
@@ -134,7 +143,7 @@ func hide(t *AskTweak, secret func(tree.Path, string) bool, mark func(p tree.Pat
 // instead gives the tweak that sets the same value already, in whose place a new one comes.
 func instead(row draft.Row, k draft.Tweaked) string {
 	for _, o := range row.Tweaks {
-		if k.Tweak.Do == tweak.Set && o.Tweak.Do == tweak.Set && o.Tweak.At == k.Tweak.At && o.If == k.If && o.Inside == k.Inside && o.ID != k.ID {
+		if k.Tweak.Do == tweak.Begin && o.Tweak.Do == tweak.Begin && o.ID != k.ID || k.Tweak.Do == tweak.Set && o.Tweak.Do == tweak.Set && o.Tweak.At == k.Tweak.At && o.If == k.If && o.Inside == k.Inside && o.ID != k.ID {
 			return o.ID
 		}
 	}
@@ -160,7 +169,7 @@ func (s *Maker) kindTweaks(b *rulebook.Book, srv model.Server, c model.Crate, re
 		})
 	}
 	for _, t := range b.Kinds[i].Tweaks {
-		tw, file, err := t.Tweak(fill)
+		tw, file, err := t.Tweak(b, fill)
 		if err == nil {
 			err = tw.Check()
 		}
