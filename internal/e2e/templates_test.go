@@ -85,7 +85,7 @@ kinds:
 	s.must("tweak", "make", "yard", "note", "--with", "day=first", "--with", "what=rain", "--yes")
 	require.Equal(t, "first: rain\n", text("notes/first.txt"))
 	out = s.must("tweak", "make", "yard", "note", "--with", "day=first", "--with", "what=rain", "--draft")
-	require.Contains(t, out, "Nothing has to be done")
+	require.Contains(t, out, "The server holds all of this already")
 	testbed.Write(t, filepath.Join(root, "notes/second.txt"), "mine\n")
 	out = s.must("tweak", "make", "yard", "note", "--with", "day=second", "--with", "what=sun", "--draft")
 	require.Contains(t, out, "notes/second.txt is there already, and is another text than the template makes: it stays as it is.")
