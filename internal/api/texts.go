@@ -49,6 +49,25 @@ type EditedText struct {
 	Note string `json:"note,omitempty"`
 }
 
+// Asset is a file of a person's own, which was sent to take the place of another.
+type Asset struct {
+	Digest string `json:"digest"`
+	Size   int64  `json:"size"`
+	About  string `json:"about" doc:"What it is by its bytes, such as image/png, 64 × 64, 3 kB"`
+}
+
+// Swap is a file of a person's own that shall stand in the place of another; its type and
+// measures are compared.
+type Swap struct {
+	Path   string `json:"path" doc:"Of what it takes the place of"`
+	Digest string `json:"digest" doc:"Of a file that was sent before"`
+	Size   int64  `json:"size"`
+	Name   string `json:"name" doc:"Of your file, as it is told"`
+	As     string `json:"as,omitempty" doc:"The name under which it stands beside the other one"`
+	In     string `json:"in,omitempty" doc:"With as: a text in which the old name is written anew"`
+	Note   string `json:"note,omitempty"`
+}
+
 // Decision says whose values stay where the server and a new version both changed them.
 type Decision struct {
 	Keep map[string]Side `json:"keep" doc:"By PATH:KEY, or by PATH for all of a text; remembered once the deployment has run"`

@@ -3,6 +3,8 @@ package cli
 import (
 	"context"
 	"fmt"
+	"os"
+	"path/filepath"
 	"strconv"
 	"strings"
 
@@ -98,7 +100,7 @@ func (a textCommands) tweakCommand() *cli.Command {
 				w.Tweak.Tweaks = append(w.Tweak.Tweaks, api.Tweak{Do: "set", At: at, Value: value})
 			}
 		}),
-		a.makeCommand(),
+		a.makeCommand(), a.swapCommand(),
 		{Name: "list", Usage: "the tweaks that hold on a server", UsageText: "restless tweak list SERVER", Action: a.tweakList},
 		{Name: "undo", Usage: "take tweaks back, each on its own", UsageText: "restless tweak undo SERVER ID...", Flags: runFlags(), Action: func(ctx context.Context, cmd *cli.Command) error {
 			args, err := atLeast(cmd, 2, "a server and one or more tweaks, as restless tweak list names them")
@@ -109,6 +111,36 @@ func (a textCommands) tweakCommand() *cli.Command {
 		}},
 	}
 	return &cli.Command{Name: "tweak", Usage: "change a server's texts by meaning; every other byte stays, and updates keep it", Commands: cmds}
+}
+
+// swapCommand puts a file of the person's own in the place of another.
+func (a textCommands) swapCommand() *cli.Command {
+	return &cli.Command{Name: "swap", Usage: "put a file of your own in the place of one on the server, such as a picture; updates keep it", UsageText: "restless tweak swap SERVER PATH FILE [--as NAME [--in TEXT]]",
+		Flags: append([]cli.Flag{&cli.StringFlag{Name: "as", Usage: "put it beside the other one under this `NAME`"}, &cli.StringFlag{Name: "in", Usage: "with --as: write the new name for the old one in this `TEXT`"}, &cli.StringFlag{Name: "note", Usage: "why, in `WORDS`"}}, runFlags()...),
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			args, err := atLeast(cmd, 3, "a server, the path of a file on it, and a file of your own")
+			if err != nil {
+				return err
+			}
+			f, err := os.Open(args[2])
+			if err != nil {
+				return err
+			}
+			defer f.Close()
+			info, err := f.Stat()
+			if err != nil {
+				return err
+			}
+			c, err := a.client(cmd)
+			if err != nil {
+				return err
+			}
+			kept, err := c.KeepAsset(ctx, f, info.Size())
+			if err != nil {
+				return err
+			}
+			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Swaps: []api.Swap{{Path: args[1], Digest: kept.Digest, Size: kept.Size, Name: filepath.Base(args[2]), As: cmd.String("as"), In: cmd.String("in"), Note: cmd.String("note")}}})
+		}}
 }
 
 // makeCommand makes a text from a template.

@@ -2,6 +2,9 @@ package client
 
 import (
 	"context"
+	"encoding/json"
+	"fmt"
+	"io"
 	"net/http"
 	"net/url"
 
@@ -37,6 +40,19 @@ func (c *TextCalls) Elsewhere(ctx context.Context, server, path, at string) (api
 func (c *TextCalls) MarkSecret(ctx context.Context, server string, m api.SecretMark) error {
 	_, err := call[struct{}](ctx, c.line, http.MethodPost, "/servers/"+url.PathEscape(server)+"/secrets", m)
 	return err
+}
+
+// KeepAsset sends a file that shall take the place of another.
+func (c *TextCalls) KeepAsset(ctx context.Context, body io.Reader, size int64) (out api.Asset, err error) {
+	res, err := c.send(ctx, http.MethodPost, "/assets", "application/octet-stream", io.NopCloser(body), size, nil)
+	if err != nil {
+		return out, err
+	}
+	defer res.Body.Close()
+	if err := json.NewDecoder(res.Body).Decode(&out); err != nil {
+		return out, fmt.Errorf("read the answer: %w", err)
+	}
+	return out, nil
 }
 
 // FindIn gives every line of a server's texts in which a word stands.

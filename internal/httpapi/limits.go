@@ -129,7 +129,7 @@ func (s gate) limited(next echo.HandlerFunc) echo.HandlerFunc {
 			return writeProblem(c, refusal(http.StatusTooManyRequests, "too-fast", "too many calls come from this address", "Wait a moment, as Retry-After says."))
 		}
 		ctl := http.NewResponseController(c.Response())
-		if r.URL.Path == archivesPath {
+		if plainBody(r) {
 			come, _ := strconv.ParseInt(r.URL.Query().Get("from"), 10, 64) // what is no number is refused where it is used
 			if s.MaxUpload > 0 && come+max(0, r.ContentLength) > s.MaxUpload {
 				return writeProblem(c, tooLarge(s.MaxUpload))

@@ -94,7 +94,7 @@ func typed(next echo.HandlerFunc) echo.HandlerFunc {
 			return next(c)
 		}
 		want := "application/json"
-		if r.URL.Path == api.Prefix+"/archives" {
+		if plainBody(r) {
 			want = "application/octet-stream"
 		}
 		if mediaType(r) != want {
@@ -103,6 +103,11 @@ func typed(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		return next(c)
 	}
+}
+
+// plainBody tells whether a call takes the bytes of a file as its body.
+func plainBody(r *http.Request) bool {
+	return r.URL.Path == archivesPath || r.URL.Path == assetsPath
 }
 
 func mediaType(r *http.Request) string {

@@ -136,7 +136,10 @@ func (s *Server) Handler() http.Handler {
 }
 
 // archivesPath is the one call whose body may be long.
-const archivesPath = api.Prefix + "/archives"
+const (
+	archivesPath = api.Prefix + "/archives"
+	assetsPath   = api.Prefix + "/assets"
+)
 
 func (s *Server) ready(c *echo.Context) error {
 	if err := s.Ready(c.Request().Context()); err != nil {
@@ -206,6 +209,7 @@ func (s gate) logged(next echo.HandlerFunc) echo.HandlerFunc {
 // plainRoutes are the calls whose bodies are not JSON.
 func (s *Server) plainRoutes(g *echo.Group, doc *huma.OpenAPI) {
 	g.POST("/archives", s.streaming().stage)
+	g.POST("/assets", s.streaming().keepAsset)
 	g.GET("/jobs/:id/events", s.streaming().follow)
 	g.GET("/changes", s.streaming().changed)
 	g.GET("/openapi.json", func(c *echo.Context) error { return c.JSONPretty(http.StatusOK, doc, "  ") })

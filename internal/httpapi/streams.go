@@ -65,6 +65,18 @@ func (s streams) stage(c *echo.Context) error {
 	return c.JSON(http.StatusAccepted, s.jobs().wireJob(ctx, j))
 }
 
+// keepAsset takes a file's bytes as the request's body.
+func (s streams) keepAsset(c *echo.Context) error {
+	b, a, err := s.Catalog.KeepAsset(c.Request().Context(), c.Request().Body)
+	if errors.Is(err, errTooLarge) {
+		return writeProblem(c, tooLarge(s.MaxUpload))
+	}
+	if err != nil {
+		return refuse(c, err)
+	}
+	return c.JSON(http.StatusOK, api.Asset{Digest: b.Digest.String(), Size: b.Size, About: a.String()})
+}
+
 // receive takes the bytes of an archive, of which some may have come before.
 func (s streams) receive(r *http.Request) (*catalog.Upload, error) {
 	q := r.URL.Query()
@@ -160,6 +172,10 @@ func (s *Server) describePlain(doc *huma.OpenAPI) {
 			text("from", "With part: so many bytes have come before, and the body is the rest")},
 		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}},
 		Responses:   map[string]*huma.Response{"202": job}})
+	kept := &huma.Response{Description: "What it is", Content: map[string]*huma.MediaType{"application/json": {Schema: doc.Components.Schemas.Schema(typeOf[api.Asset](), true, "Asset")}}}
+	doc.AddOperation(&huma.Operation{OperationID: "keep-asset", Method: http.MethodPost, Path: "/assets", Summary: "Send a file that shall take the place of another: its bytes are the body", Tags: []string{"texts"},
+		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}},
+		Responses:   map[string]*huma.Response{"200": kept}})
 	doc.AddOperation(&huma.Operation{OperationID: "follow-job", Method: http.MethodGet, Path: "/jobs/{id}/events", Summary: "A job's events, server-sent; resumes with Last-Event-ID", Tags: []string{"jobs"},
 		Parameters: []*huma.Param{{Name: "id", In: "path", Required: true, Schema: &huma.Schema{Type: "string"}}},
 		Responses:  map[string]*huma.Response{"200": {Description: "Events named progress, then one named end with the job", Content: map[string]*huma.MediaType{"text/event-stream": {Schema: &huma.Schema{Type: "string"}}}}}})

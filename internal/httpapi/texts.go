@@ -13,6 +13,7 @@ import (
 	"restlesscrate/internal/core/lint"
 	"restlesscrate/internal/core/text"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/fault"
 	"restlesscrate/internal/service/requests"
 	"restlesscrate/internal/service/texts"
 )
@@ -184,6 +185,22 @@ func unwireTexts(in api.NewDraft, ask *requests.Ask) error {
 			return err
 		}
 		ask.Texts = append(ask.Texts, requests.AskText{Path: p, Was: t.Was, Now: t.Now, Note: t.Note})
+	}
+	for _, w := range in.Swaps {
+		a := requests.AskSwap{Bytes: draft.Bytes{Size: w.Size}, Name: w.Name, As: w.As, Note: w.Note}
+		var err error
+		if a.Path, err = parsePath(w.Path); err != nil {
+			return err
+		}
+		if w.In != "" {
+			if a.In, err = parsePath(w.In); err != nil {
+				return err
+			}
+		}
+		if err := a.Bytes.Digest.UnmarshalText([]byte(w.Digest)); err != nil {
+			return fault.New(fault.Usage, "bad-request", "%q is no digest of a file that was sent", w.Digest)
+		}
+		ask.Swaps = append(ask.Swaps, a)
 	}
 	ask.Untweak, ask.Keep = in.Untweak, in.Keep
 	return nil

@@ -44,6 +44,13 @@ func (m *decider) decideGoal(g *goal) {
 	if c.After.SameBytes(row.State) {
 		c.ListedAfter, c.TweaksAfter = row.Listed, row.Tweaks
 	}
+	switch {
+	case g.swap:
+		g.stood(seen.State)
+		c.TweaksAfter = g.tweaks
+	case g.back != nil && len(g.back.Untweak)+len(g.back.Retweak) > 0:
+		c.TweaksAfter = g.back.retweaked(row.Tweaks)
+	}
 	if c.Before.Same(c.After) {
 		if c.After.Being == tree.Absent && row.State.Being == tree.Content && len(row.Claims) > 0 {
 			m.unseen(g.path, row)
@@ -102,7 +109,7 @@ func (m *decider) settled(g *goal, c change, row Row, known bool) {
 	if !known && (c.After.Being == tree.Absent || len(g.claims) == 0) {
 		return
 	}
-	if known && row.State.Same(c.After) && sameClaims(row.Claims, g.claims) {
+	if known && row.State.Same(c.After) && sameClaims(row.Claims, g.claims) && sameTweaks(c.TweaksBefore, c.TweaksAfter) {
 		return
 	}
 	m.all = append(m.all, *c.Change)

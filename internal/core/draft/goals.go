@@ -21,6 +21,8 @@ type goal struct {
 	claims []Claim
 	reason string
 	back   *Return // set for a rollback
+	swap   bool    // a person's own file stands there, or goes from there: tweaks hold afterwards
+	tweaks []Tweaked
 }
 
 // goals are all goals of a request with the findings that gathering gave.
@@ -70,6 +72,7 @@ func gather(req *Request) *goals {
 	}
 	g.listings(req)
 	g.sets(req)
+	g.swaps(req)
 	g.drawing(req)
 	g.merges(req)
 	g.returns(req)

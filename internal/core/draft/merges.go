@@ -32,7 +32,7 @@ func (g *goals) merges(req *Request) {
 	for _, w := range req.Wanted {
 		for _, f := range w.Files {
 			goal := g.goals[f.Path]
-			if goal == nil || goal.back != nil || f.Overlay || goal.after.Digest != f.Digest || f.Size > LongestMerge && len(req.Ledger[f.Path].Tweaks) == 0 {
+			if goal == nil || goal.swap || goal.back != nil || f.Overlay || goal.after.Digest != f.Digest || f.Size > LongestMerge && len(req.Ledger[f.Path].Tweaks) == 0 {
 				continue
 			}
 			row := req.Ledger[f.Path]

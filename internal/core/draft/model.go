@@ -185,6 +185,8 @@ type Request struct {
 	// nothing where it says none.
 	Templates map[string]string
 	Format    func(p tree.Path) text.Format
+	// Swaps are persons' own files that shall stand in the place of others.
+	Swaps []SwapWish
 	// Agree looks whether values of texts go together, of the texts AgreeFiles; nil where
 	// the rulebook says nothing.
 	Agree      func(agree.Seen) []agree.Broken

@@ -34,6 +34,8 @@ type Tweaked struct {
 	If   string       `json:"if,omitempty"`
 	Off  bool         `json:"off,omitempty"`
 	Undo *settings.Op `json:"undo,omitempty"`
+	// Was is, of a swap, what stood there before; nil where nothing did.
+	Was *Bytes `json:"was,omitempty"`
 }
 
 // op is the change that the tweak makes.
@@ -96,7 +98,9 @@ func TweakedTexts(ledger map[tree.Path]Row) (out []tree.Path) {
 func (g *goals) tweaks(req *Request) {
 	for _, p := range TweakedTexts(req.Ledger) {
 		for _, k := range req.Ledger[p].Tweaks {
-			g.tweaked(req, p, k)
+			if k.Tweak.Do != tweak.Swap { // see [goals.swaps]
+				g.tweaked(req, p, k)
+			}
 		}
 	}
 	for _, put := range req.Puts {

@@ -34,6 +34,7 @@ const (
 	All       Verb = "all"       // do Tweaks, one after the other
 	Begin     Verb = "begin"     // make the text Text, where there is none
 	End       Verb = "end"       // take the text away, if it still is Text
+	Swap      Verb = "swap"      // says that a person's own file stands there; it is no operation on a text. Value is its digest, Count its size in bytes, Text its name
 	Edited    Verb = "edited"    // says that a person has edited the text as a whole; it is no operation
 )
 

@@ -54,6 +54,8 @@ func (t Tweak) String() string {
 		return fmt.Sprintf("is made (%s)", words.Count(strings.Count(t.Text, "\n")+1-len(t.Text)+len(strings.TrimSuffix(t.Text, "\n")), "line"))
 	case End:
 		return "is taken away"
+	case Swap:
+		return fmt.Sprintf("is swapped for %s (%s)", t.Text, words.Size(int64(t.Count)))
 	case Edited:
 		return "is edited as a whole"
 	case All:

@@ -213,7 +213,7 @@ func (s *Service) drafter() *drafts.Drafter {
 
 // requests makes requests out of what people ask for.
 func (s *Service) requests() *requests.Maker {
-	return &requests.Maker{Records: s.Records, Catalog: s.Catalog}
+	return &requests.Maker{Records: s.Records, Catalog: s.Catalog, Bytes: s.Contents}
 }
 
 // Writes lists what a server writes itself, as far as one path is known of it.

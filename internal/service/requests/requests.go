@@ -58,6 +58,9 @@ type Catalog interface {
 type Maker struct {
 	Records Records
 	Catalog Catalog
+	// Bytes gives a content that the stockroom holds, as long as most bytes; ok is false where
+	// it does not, or where the content is longer.
+	Bytes func(ctx context.Context, d tree.Digest, most int64) (raw []byte, ok bool, err error)
 }
 
 // Ask is what a person wants. Exactly one of Crates, Remove, Enable, Disable and
@@ -98,6 +101,8 @@ type Ask struct {
 	Untweak []string   `json:"untweak,omitempty"`
 	// Texts are texts that a person has edited as a whole.
 	Texts []AskText `json:"texts,omitempty"`
+	// Swaps are files of a person's own that take the places of others.
+	Swaps []AskSwap `json:"swaps,omitempty"`
 	// Keep says, by PATH:KEY, whose value stays where both the server and a new version
 	// changed it.
 	Keep map[string]merge.Side `json:"keep,omitempty"`
@@ -164,7 +169,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		}
 	}
 	switch {
-	case wants == 0 && len(ask.Tweaks)+len(ask.Untweak)+len(ask.Texts) > 0:
+	case wants == 0 && len(ask.Tweaks)+len(ask.Untweak)+len(ask.Texts)+len(ask.Swaps) > 0:
 		d.Kind = "tweak"
 	case wants == 0 && len(ask.Set) > 0:
 		d.Kind, d.Title = "deploy", "set "+words.Few(ask.Set)

@@ -60,7 +60,7 @@ func (s *Maker) addonsOf(ctx context.Context, srv model.Server, ask Ask) (addons
 		}
 		addons = append(addons, c.Key)
 	}
-	return addons, len(addons)+len(ask.Tweaks)+len(ask.Untweak)+len(ask.Texts) > 0, nil
+	return addons, len(addons)+len(ask.Tweaks)+len(ask.Untweak)+len(ask.Texts)+len(ask.Swaps) > 0, nil
 }
 
 // OnServers gives the keys of the add-ons that a ledger knows.
@@ -101,6 +101,9 @@ func (s *Maker) targets(ctx context.Context, srv model.Server, req *draft.Reques
 		add(set.Path)
 	}
 	for _, t := range req.Tweaks {
+		add(t.Path)
+	}
+	for _, t := range req.Swaps {
 		add(t.Path)
 	}
 	for _, t := range req.Puts {

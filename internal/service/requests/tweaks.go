@@ -70,6 +70,11 @@ func (s *Maker) tweaks(ctx context.Context, b *rulebook.Book, srv model.Server, 
 	if err != nil {
 		return "", err
 	}
+	swapped, err := s.swaps(ctx, srv, ask, req)
+	if err != nil {
+		return "", err
+	}
+	titles = append(titles, swapped...)
 	var versions map[string]string
 	if len(ask.Tweaks) > 0 {
 		if versions, err = s.versions(ctx, srv, req); err != nil {
@@ -213,6 +218,9 @@ func (s *Maker) counts(b *rulebook.Book, req *draft.Request) {
 		paths[t.Path] = true
 	}
 	for _, t := range req.Puts {
+		paths[t.Path] = true
+	}
+	for _, t := range req.Swaps {
 		paths[t.Path] = true
 	}
 	for _, id := range req.Untweak {

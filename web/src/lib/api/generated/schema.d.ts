@@ -73,6 +73,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/assets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a file that shall take the place of another: its bytes are the body */
+        post: operations["keep-asset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/changes": {
         parameters: {
             query?: never;
@@ -1370,6 +1387,13 @@ export interface components {
             default?: string;
             name: string;
         };
+        Asset: {
+            /** @description What it is by its bytes, such as image/png, 64 × 64, 3 kB */
+            about: string;
+            digest: string;
+            /** Format: int64 */
+            size: number;
+        };
         BrowserSession: {
             actor: string;
             /**
@@ -1945,6 +1969,8 @@ export interface components {
             /** @description Stop and start the server where a reload would do */
             restart?: boolean;
             rollback?: components["schemas"]["Rollback"];
+            /** @description Files of your own that take the places of others */
+            swaps?: components["schemas"]["Swap"][] | null;
             /** @description Texts that were edited as a whole */
             texts?: components["schemas"]["EditedText"][] | null;
             /** @description Read every file back once it is sent, and compare its bytes */
@@ -2560,6 +2586,21 @@ export interface components {
             verb: string;
             what?: string;
         };
+        Swap: {
+            /** @description The name under which it stands beside the other one */
+            as?: string;
+            /** @description Of a file that was sent before */
+            digest: string;
+            /** @description With as: a text in which the old name is written anew */
+            in?: string;
+            /** @description Of your file, as it is told */
+            name: string;
+            note?: string;
+            /** @description Of what it takes the place of */
+            path: string;
+            /** Format: int64 */
+            size: number;
+        };
         Text: {
             about?: string;
             /** @description It is not what a deployment left there */
@@ -2749,8 +2790,14 @@ export interface components {
             /** @description Why */
             note?: string;
             /** @description Of the text on the server */
-            path: string;
-            tweak: components["schemas"]["Tweak"];
+            path?: string;
+            /** @description Make a text from this template of the rulebook, which says where it goes */
+            template?: string;
+            tweak?: components["schemas"]["Tweak"];
+            /** @description Values of the template's placeholders */
+            with?: {
+                [key: string]: string;
+            };
         };
         Unsetting: {
             apart?: boolean;
@@ -2973,6 +3020,30 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "keep-asset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description What it is */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Asset"];
                 };
             };
         };
