@@ -135,7 +135,7 @@ func (s *Server) Handler() http.Handler {
 	return s.sessions.LoadAndSave(e)
 }
 
-// archivesPath is the one call whose body may be long.
+// The calls whose bodies may be long.
 const (
 	archivesPath = api.Prefix + "/archives"
 	assetsPath   = api.Prefix + "/assets"

@@ -16,7 +16,8 @@ import (
 // stand it does not, so they are found here, in a text that is known to be right.
 type tomlReader struct {
 	*Doc
-	at int
+	at     int
+	headed map[*Node]bool // tables that a heading of their own has begun
 }
 
 func (d *Doc) parseTOML() (err error) {
@@ -25,7 +26,7 @@ func (d *Doc) parseTOML() (err error) {
 	if err := checkTOML([]byte(body)); err != nil {
 		return err
 	}
-	r := &tomlReader{Doc: d, at: len(d.Source) - len(body)}
+	r := &tomlReader{Doc: d, at: len(d.Source) - len(body), headed: map[*Node]bool{}}
 	d.Root = &Node{Kind: Map, style: section, At: Span{0, len(d.Source)}, whole: Span{0, len(d.Source)}}
 	in := d.Root
 	for r.skip(); r.at < len(d.Source); r.skip() {
@@ -130,6 +131,9 @@ func (r *tomlReader) heading() *Node {
 		if len(all) > 0 {
 			next = all[0]
 		}
+		if next != nil && (next.Kind == Scalar || next.style == flow) {
+			r.fail(k.at.From, k.name+" has a value already, so it is no table")
+		}
 		switch {
 		case next == nil && last && array:
 			list := n.add(&Node{Kind: List, style: section, Key: k.name, KeyAt: k.at, At: Span{from, r.at}, whole: Span{from, r.at}})
@@ -145,6 +149,10 @@ func (r *tomlReader) heading() *Node {
 		}
 		n = next
 	}
+	if r.headed[n] {
+		r.fail(from, "the table "+keys[len(keys)-1].name+" stands twice; TOML does not allow that")
+	}
+	r.headed[n] = true
 	grow(n, r.at)
 	return n
 }
@@ -206,6 +214,9 @@ func (r *tomlReader) pair(in *Node, how style) {
 			all = in.named(k.name)
 		}
 		in = all[0]
+		if in.Kind != Map || how == section && in.style == flow {
+			r.fail(k.at.From, k.name+" has a value already, so it is no table")
+		}
 	}
 	k := keys[len(keys)-1]
 	value.Key, value.KeyAt, value.whole = k.name, k.at, Span{from, value.At.To}
