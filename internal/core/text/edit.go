@@ -159,6 +159,9 @@ func (d *Doc) write(v Value, like *Node, inFlow bool) (string, error) {
 // changed reads a text that is about to be given and checks that nothing but one node is
 // another than before, and that the node is as ok wants it.
 func (d *Doc) changed(out []byte, n *Node, ok func(*Node) error) error {
+	if len(out) > longText && d.byItself(out, n, ok) {
+		return nil
+	}
 	now, err := Parse(out, d.Format)
 	if err != nil {
 		return fmt.Errorf("the changed text would not be readable: %w; nothing was changed", err)

@@ -1,11 +1,13 @@
 package text
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"regexp"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/tailscale/hujson"
 )
@@ -35,7 +37,7 @@ func (d *Doc) json(v *hujson.Value, skip int) *Node {
 			m := &x.Members[i]
 			item := n.add(d.json(&m.Value, skip))
 			item.KeyAt = Span{m.Name.StartOffset + skip, m.Name.EndOffset + skip}
-			item.Key = m.Name.Value.(hujson.Literal).String()
+			item.Key = jsonString(m.Name.Value.(hujson.Literal))
 			item.whole.From = item.KeyAt.From
 		}
 	case *hujson.Array:
@@ -44,7 +46,7 @@ func (d *Doc) json(v *hujson.Value, skip int) *Node {
 			n.add(d.json(&x.Elements[i], skip))
 		}
 	case hujson.Literal:
-		n.Value = x.String()
+		n.Value = jsonString(x)
 		switch x.Kind() {
 		case '"':
 			n.Type = Text
@@ -57,6 +59,14 @@ func (d *Doc) json(v *hujson.Value, skip int) *Node {
 		}
 	}
 	return n
+}
+
+// jsonString is what a literal says. Most strings have no escapes, and need not be decoded.
+func jsonString(l hujson.Literal) string {
+	if n := len(l); n > 1 && l[0] == '"' && bytes.IndexByte(l, '\\') < 0 && utf8.Valid(l) {
+		return string(l[1 : n-1])
+	}
+	return l.String()
 }
 
 var position = regexp.MustCompile(`line (\d+)(?:, column (\d+))?: (.*)`)
