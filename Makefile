@@ -48,7 +48,7 @@ source:
 
 # Ratios against what people use today, in the same run.
 bench: setup build
-	@command -v unzip >/dev/null && command -v ip >/dev/null || scripts/debian-packages unzip iproute2
+	@command -v unzip >/dev/null && command -v ip >/dev/null && command -v sshfs >/dev/null || scripts/debian-packages unzip iproute2 sshfs
 	$(GO) run ./bench/staging
 	$(GO) run ./bench/engine -out docs/benchmarks.md
 	$(GO) run ./bench/growth -out docs/growth.md

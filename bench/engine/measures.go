@@ -32,6 +32,7 @@ var measures = []struct {
 	}},
 	{"large", (*bench).large},
 	{"listing", (*bench).listing},
+	{"finding", (*bench).finding},
 	{"ftp", (*bench).ftp},
 	{"local", (*bench).local},
 	{"small-near", func(b *bench) error { return b.small(0, "at 0 ms", "") }},
