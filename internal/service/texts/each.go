@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"context"
 	"errors"
+	"io"
 	"io/fs"
 
 	"golang.org/x/sync/errgroup"
@@ -22,6 +23,8 @@ import (
 func (s *session) each(ctx context.Context, seen func(tree.Path, remote.Info), read func(tree.Path, []byte)) error {
 	g, gctx := errgroup.WithContext(ctx)
 	g.SetLimit(max(1, s.host.InFlight()))
+	var closing errgroup.Group
+	closing.SetLimit(max(1, s.host.InFlight()))
 	err := remote.Walk(ctx, s.host, []tree.Path{tree.Root}, remote.Bounds{Deep: 64}, func(p tree.Path, i remote.Info) (bool, error) {
 		if p.Within(draft.Work) {
 			return false, nil
@@ -29,7 +32,7 @@ func (s *session) each(ctx context.Context, seen func(tree.Path, remote.Info), r
 		seen(p, i)
 		if i.Being == tree.Content && i.Size > 0 && i.Size <= longestPacked && !propose.Secret(p) {
 			g.Go(func() error {
-				err := s.contents(gctx, p, i.Size, read)
+				err := s.contents(gctx, p, i.Size, &closing, read)
 				if gone(err) {
 					return nil
 				}
@@ -38,7 +41,8 @@ func (s *session) each(ctx context.Context, seen func(tree.Path, remote.Info), r
 		}
 		return true, gctx.Err()
 	})
-	return errors.Join(g.Wait(), err)
+	err = errors.Join(g.Wait(), err)
+	return errors.Join(err, closing.Wait())
 }
 
 // gone tells whether a file went away, or may not be read.
@@ -46,7 +50,7 @@ func gone(err error) bool { return errors.Is(err, fs.ErrNotExist) || errors.Is(e
 
 // contents gives the bytes of one file, or of what is inside it. Its first bytes tell whether it is
 // packed, not its name: every game has names of its own for packed files.
-func (s *session) contents(ctx context.Context, p tree.Path, size int64, read func(tree.Path, []byte)) error {
+func (s *session) contents(ctx context.Context, p tree.Path, size int64, closing *errgroup.Group, read func(tree.Path, []byte)) error {
 	var z *zip.Reader
 	if size > deploy.LongestText {
 		var err error
@@ -54,7 +58,7 @@ func (s *session) contents(ctx context.Context, p tree.Path, size int64, read fu
 			return err
 		}
 	} else {
-		raw, err := deploy.ReadText(ctx, s.host, p)
+		raw, err := s.small(ctx, p, size, closing)
 		if err != nil {
 			return err
 		}
@@ -69,4 +73,23 @@ func (s *session) contents(ctx context.Context, p tree.Path, size int64, read fu
 		}
 	}
 	return nil
+}
+
+// small reads a file whose size was told a moment ago, as far as that. Over a distance each
+// question takes its time: whether there is more is not asked, and nobody waits for the closing.
+func (s *session) small(ctx context.Context, p tree.Path, size int64, closing *errgroup.Group) ([]byte, error) {
+	f, err := s.host.Open(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	raw := make([]byte, size)
+	n, err := io.ReadFull(f, raw)
+	closing.Go(func() error {
+		_ = f.Close() // it was only read, and what was read is told apart by err
+		return nil
+	})
+	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) { // it has become shorter
+		err = nil
+	}
+	return raw[:n], err
 }
