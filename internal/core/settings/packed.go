@@ -3,6 +3,7 @@ package settings
 import (
 	"archive/zip"
 	"bytes"
+	"encoding/binary"
 	"fmt"
 	"io"
 	"slices"
@@ -71,7 +72,8 @@ func repacked(raw []byte, changed map[string][]byte) ([]byte, error) {
 			}
 			continue
 		}
-		head := zip.FileHeader{Name: f.Name, Comment: f.Comment, NonUTF8: f.NonUTF8, Method: f.Method, Modified: f.Modified, ExternalAttrs: f.ExternalAttrs, CreatorVersion: f.CreatorVersion}
+		head := f.FileHeader // with its time as it is written there, not as it would be written anew
+		head.Modified, head.Extra = zip.FileHeader{}.Modified, withoutSizes(f.Extra)
 		to, err := w.CreateHeader(&head)
 		if err == nil {
 			_, err = to.Write(now)
@@ -84,6 +86,22 @@ func repacked(raw []byte, changed map[string][]byte) ([]byte, error) {
 		return nil, err
 	}
 	return out.Bytes(), samePacked(z, out.Bytes(), changed)
+}
+
+// withoutSizes gives the extra fields of a zip entry but the one of sizes beyond 4 GiB, tag 1 of
+// APPNOTE 4.5.3: these are written as the new bytes need them.
+func withoutSizes(extra []byte) (out []byte) {
+	for len(extra) >= 4 {
+		size := 4 + int(binary.LittleEndian.Uint16(extra[2:]))
+		if size > len(extra) {
+			break
+		}
+		if binary.LittleEndian.Uint16(extra) != 1 {
+			out = append(out, extra[:size]...)
+		}
+		extra = extra[size:]
+	}
+	return out
 }
 
 // samePacked opens what was packed and looks that nothing but the changes differs.

@@ -57,11 +57,14 @@ func TestATextInsideAPackedFileIsChangedAndTheRestCopied(t *testing.T) {
 			require.Equal(t, f.CRC32, now.File[i].CRC32)
 		}
 	}
+	back, _, err := settings.Apply(after, undo)
+	require.NoError(t, err)
+	require.Equal(t, raw, back, "to the byte: times and all that stands in the headers")
 	again, nothing, err := settings.Apply(after, op)
 	require.NoError(t, err)
 	require.Equal(t, after, again)
 	require.Empty(t, nothing.Do)
-	back, _, err := settings.Apply(after, undo)
+	back, _, err = settings.Apply(after, undo)
 	require.NoError(t, err)
 	require.Equal(t, "depth = 3 # fathoms\n", inner(t, back, "etc/cave.toml"))
 
