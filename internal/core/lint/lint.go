@@ -187,19 +187,23 @@ func (c *checking) doubled(n *text.Node) {
 	if n.Up == nil || n.KeyAt.Empty() || c.in.Format == text.XML || c.in.Format == text.Commands || n.Kind != text.Scalar {
 		return
 	}
+	if c.in.Format == text.INI && (strings.HasSuffix(n.Key, "[]") || strings.IndexByte("+-.!", n.Key[0]) >= 0) {
+		return // such a name adds to a list, or takes out of one: it stands as often as there are items
+	}
 	times, counts := c.doc.Doubled(n)
 	if times < 2 || !counts {
 		return
 	}
 	var lines []string
-	same := true
-	for _, o := range n.Up.Items {
+	same, together, last := true, true, -1
+	for i, o := range n.Up.Items {
 		if o.Key == n.Key {
 			lines = append(lines, fmt.Sprint(c.doc.Line(o)))
-			same = same && o.Value == n.Value
+			same, together = same && o.Value == n.Value, together && (last < 0 || i == last+1)
+			last = i
 		}
 	}
-	if same {
+	if same || together && c.in.Format == text.INI { // one below the other, a name is how many games write a list
 		return
 	}
 	c.say(finding.Note, "doubled-key", c.doc.Line(n), c.doc.Path(n), "Keep one of them.", "%s stands %s, in lines %s, with different values; most readers take the last.", n.Key, words.Count(times, "time"), strings.Join(lines, ", "))

@@ -135,6 +135,9 @@ func (a *adding) yamlLines(dent, step, eol string) (string, error) {
 // element puts an element or an attribute into an XML text.
 func (a *adding) element() ([]byte, error) {
 	in := a.in
+	if len(in.Items) > 1 && len(in.named("#text")) > 0 {
+		return nil, &UnsafeError{Line: a.Line(in), What: "words and elements stand mixed in it; where another one would belong cannot be told"}
+	}
 	if name, attr := strings.CutPrefix(a.steps[0], "@"); attr {
 		if in.Up == nil || !xmlNames.MatchString(name) || in.KeyAt.Empty() {
 			return nil, fmt.Errorf("%q cannot be an attribute here", name)

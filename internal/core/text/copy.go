@@ -18,7 +18,9 @@ func (d *Doc) Copy(n *Node, key string) ([]byte, error) {
 		return nil, &UnsafeError{What: "the whole text is no item that can be copied"}
 	case n.fixed != "":
 		return nil, &UnsafeError{Line: d.Line(n), What: n.fixed + "; it is left as it is"}
-	case in.Kind == Map && d.Format != XML && (key == "" || n.KeyAt.Empty()):
+	case in.Kind == Map && d.Format != XML && n.KeyAt.Empty():
+		return nil, &UnsafeError{Line: d.Line(n), What: "this item has no name, and stands among others that have one; a copy would take the number of the next"}
+	case in.Kind == Map && d.Format != XML && key == "":
 		return nil, errors.New("say under which name the copy shall stand")
 	case in.Kind == Map && d.Format != XML && len(in.named(key)) > 0:
 		return nil, fmt.Errorf("%q is there already", key)

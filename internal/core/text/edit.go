@@ -59,7 +59,10 @@ func (d *Doc) Set(n *Node, v Value) ([]byte, error) {
 
 // blankBefore tells whether a value may begin at an offset without a blank.
 func (d *Doc) blankBefore(at int) bool {
-	if d.Format == YAML || d.Format == INI || d.Format == Commands {
+	switch d.Format {
+	case Properties:
+		return strings.IndexByte("=: \t\f", d.Source[at-1]) >= 0
+	case YAML, INI, Commands:
 		return d.Source[at-1] == ' ' || d.Source[at-1] == '\t'
 	}
 	return true
@@ -67,8 +70,11 @@ func (d *Doc) blankBefore(at int) bool {
 
 // lead is what goes between a name and its first value.
 func (d *Doc) lead(n *Node) string {
-	if d.Format == INI && n.Type == Null {
+	switch {
+	case d.Format == INI && n.Type == Null:
 		return " = "
+	case d.Format == Properties:
+		return "="
 	}
 	if d.Format == INI {
 		if m := d.model(n.Up, n); m != nil && !strings.HasSuffix(d.between(m), " ") {

@@ -96,11 +96,8 @@ func (f *flowList) add(i int, item string) []byte {
 	case i >= n:
 		last, gap := f.items[n-1], f.gap()
 		if last.comma >= 0 {
-			at := f.doc.behind(last.comma + 1)
-			if n > 1 || strings.Contains(gap, "\n") { // the last one keeps its separator, and so does the new one
-				return Splice(text, at, at, gap+item+f.separator())
-			}
-			return Splice(text, at, at, gap+item)
+			at := f.doc.behind(last.comma + 1) // the last one keeps its separator, and so does the new one
+			return Splice(text, at, at, gap+item+f.separator())
 		}
 		at := f.doc.behind(last.end)
 		return Splice(Splice(text, at, at, gap+item), last.end, last.end, f.separator())

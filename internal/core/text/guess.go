@@ -19,7 +19,8 @@ var (
 	pairLine    = regexp.MustCompile(`(?m)^[ \t]*[\w.-]+[ \t]*=`)
 	colonLine   = regexp.MustCompile(`(?m)^[ \t]*[\w.-]+:([ \t]|\r?$)`)
 	tableLine   = regexp.MustCompile(`(?m)^[ \t]*(return[ \t]*\{|(local[ \t]+)?[\w.]+[ \t]*=[ \t]*\{)|^[ \t]*--`)
-	wordLine    = regexp.MustCompile(`(?m)^[ \t]*\w+[ \t]+(\S+|"[^"\r\n]*")`)
+	wordLine    = regexp.MustCompile(`(?m)^[ \t]*(\w+|"[^"\r\n]*")[ \t]+(\S+|"[^"\r\n]*")`)
+	codeLine    = regexp.MustCompile(`(?m)^[^#;\r\n]*(\{|\}|["'\w)\]];)[ \t]*(//[^\r\n]*)?\r?$`)
 )
 
 // commandNames are ends of names under which lines of commands are kept. Elsewhere words in
@@ -50,7 +51,7 @@ func Guess(name string, source []byte) Format {
 		{Tolerant, bytes.HasPrefix(first, []byte("{")) || bytes.HasPrefix(first, []byte("//"))},
 		{Script, count(tableLine) > 0},
 		{INI, count(sectionLine) > 0 && pairs+colons > 0},
-		{INI, pairs > 0 && pairs*4 >= contentLines(head)},
+		{INI, pairs > 0 && count(codeLine)*4 < contentLines(head) && pairs*4 >= contentLines(head)},
 		{YAML, colons > 0 && colons*4 >= contentLines(head)},
 		{Commands, (commandNames[strings.ToLower(path.Ext(name))] && lines > 1 || count(setLine) > 1) && count(wordLine)*3 >= contentLines(head)*2},
 	}

@@ -19,7 +19,7 @@ func (d *Doc) parseJSON() error {
 	if rest, marked := strings.CutPrefix(body, Mark); marked {
 		body, skip = rest, len(Mark)
 	}
-	v, err := hujson.Parse([]byte(body))
+	v, err := hujson.Parse([]byte(body + "\n")) // a comment may end with the text; the library wants a line end
 	if err != nil {
 		return parserError(err)
 	}

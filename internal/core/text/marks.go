@@ -2,8 +2,12 @@ package text
 
 import (
 	"bytes"
+	"regexp"
 	"strings"
 )
+
+// dashed finds a line that begins as comments do where # and // begin none.
+var dashed = regexp.MustCompile(`(?m)^[ \t]*--`)
 
 // marks are the signs of a format that are not values.
 type marks struct {
@@ -37,6 +41,9 @@ func marksOf(f Format, text []byte) marks {
 		m = marks{line: []string{"--", "//", "#"}, open: "/*", shut: "*/", separators: ",;"}
 		if bytes.Contains(text, []byte("--[[")) {
 			m.open, m.shut = "--[[", "]]"
+		}
+		if dashed.Match(text) { // then # is how long something is, and // a division
+			m.line = m.line[:1]
 		}
 	default:
 		m = marks{line: []string{"#", "//", ";", "--"}, spaced: true}

@@ -194,6 +194,13 @@ func (r *scriptReader) value() *Node {
 		}
 		r.at = end
 		n = &Node{Type: Text, Value: scriptString(string(r.Source[from+1 : end-1]))}
+	case c == '`': // a name that stands for its number
+		end := bytes.IndexByte(r.Source[from+1:lineBody(r.Source, from)], '`')
+		if end < 0 {
+			r.fail(from, "this quote is not closed in its line")
+		}
+		r.at += end + 2
+		n = &Node{Type: Code, Value: string(r.Source[from:r.at])}
 	case c == '[' && bytes.HasPrefix(r.Source[r.at:], []byte("[[")):
 		i := bytes.Index(r.Source[r.at:], []byte("]]"))
 		if i < 0 {
@@ -210,12 +217,23 @@ func (r *scriptReader) value() *Node {
 		if !number.MatchString(n.Value) {
 			n.Type = Code
 		}
+	case c == '#': // how long something is
+		r.at++
+		r.skip()
+		r.value()
+		n = &Node{Type: Code, Value: string(r.Source[from:r.at])}
 	default:
 		name := r.ident()
 		if name.Empty() {
 			r.fail(from, "a value was expected here")
 		}
 		word := r.word(name)
+		if word == "not" {
+			r.skip()
+			r.value()
+			n = &Node{Type: Code, Value: string(r.Source[from:r.at])}
+			break
+		}
 		if word == "function" {
 			r.at = from
 			r.blockOfCode()

@@ -68,7 +68,8 @@ type Tweak struct {
 	// names items that stay.
 	Item   string   `json:"item,omitempty"`
 	Except []string `json:"except,omitempty"`
-	// Count is how often Replace and Each shall find something. 0 says nothing.
+	// Count is how often Replace and Each shall find something. 0 says nothing. With Only it is
+	// how many items beside each other say so.
 	Count  int     `json:"count,omitempty"`
 	Words  bool    `json:"words,omitempty"`  // with Replace: not within longer names
 	Skip   []int   `json:"skip,omitempty"`   // with Replace: which of the places stay, from 1
@@ -249,7 +250,7 @@ func drop(d *text.Doc, t Tweak) ([]byte, Tweak, error) {
 	if n.Up == nil {
 		return nil, Tweak{}, errors.New("the whole text is no entry that can be taken out")
 	}
-	if t.Only != nil && d.Raw(n) != *t.Only {
+	if t.Only != nil && (d.Raw(n) != *t.Only || twins(d, n) < t.Count) {
 		return d.Source, Tweak{}, nil // it is gone; another one has its number
 	}
 	i := slices.Index(n.Up.Items, n)
@@ -284,9 +285,19 @@ func Bind(source []byte, t Tweak) Tweak {
 	}
 	if n, err := d.Find(t.At); err == nil && n.Up != nil && (n.Up.Kind != text.Map || n.KeyAt.Empty() || strings.Contains(t.At, "#")) {
 		raw := d.Raw(n)
-		t.Only = &raw
+		t.Only, t.Count = &raw, twins(d, n)
 	}
 	return t
+}
+
+// twins counts the items beside one, and itself, that say the same under the same name.
+func twins(d *text.Doc, n *text.Node) (same int) {
+	for _, o := range n.Up.Items {
+		if (o == n || o.Key == n.Key) && d.Raw(o) == d.Raw(n) {
+			same++
+		}
+	}
+	return same
 }
 
 func lastLine(s string) string {
@@ -302,7 +313,7 @@ func comment(d *text.Doc, t Tweak) ([]byte, Tweak, error) {
 	if err != nil {
 		return nil, Tweak{}, err
 	}
-	if t.Only != nil && d.Raw(n) != *t.Only {
+	if t.Only != nil && (d.Raw(n) != *t.Only || twins(d, n) < t.Count) {
 		return d.Source, Tweak{}, nil // it is one; another item has its number
 	}
 	lines, err := d.LinesOf(n)
