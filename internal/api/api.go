@@ -47,6 +47,15 @@ type Finding struct {
 	Final bool   `json:"final,omitempty" doc:"A block that cannot be accepted"`
 
 	Remedies []Remedy `json:"remedies,omitempty" nullable:"false" doc:"The deeds that would help"`
+	Sides    *Sides   `json:"sides,omitempty" doc:"Of a conflict: what each side has there"`
+}
+
+// Sides are the three texts of a conflict. A secret is masked, and what one does not have is
+// empty.
+type Sides struct {
+	Base   string `json:"base" doc:"As it was shipped, or when an editing began"`
+	Mine   string `json:"mine" doc:"What the server has"`
+	Theirs string `json:"theirs" doc:"What the new version, or the edited text, has"`
 }
 
 // Remedy is one deed that would help, as data: a face writes its own command or button.

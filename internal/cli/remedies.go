@@ -128,7 +128,21 @@ func printMend(w io.Writer, indent, mend string, remedies []api.Remedy, about su
 // printFinding writes one finding and what would mend it.
 func printFinding(w io.Writer, f api.Finding, about subject) {
 	fmt.Fprintf(w, "  %-5s %s: %s\n", strings.ToUpper(f.Level), f.Code, f.What)
+	printSides(w, f.Sides)
 	printMend(w, "        ", f.Mend, f.Remedies, about)
+}
+
+// printSides writes what each side of a conflict has, where that is more than a line.
+func printSides(w io.Writer, s *api.Sides) {
+	if s == nil || !strings.Contains(strings.TrimSuffix(s.Mine, "\n")+strings.TrimSuffix(s.Theirs, "\n"), "\n") {
+		return
+	}
+	for _, side := range []struct{ name, text string }{{"before", s.Base}, {"mine", s.Mine}, {"theirs", s.Theirs}} {
+		fmt.Fprintf(w, "        %s:\n", side.name)
+		for line := range strings.Lines(side.text) {
+			fmt.Fprintf(w, "          | %s\n", strings.TrimRight(line, "\r\n"))
+		}
+	}
 }
 
 // manyNotes is from how many notes of one code on only the first is written in full.

@@ -50,7 +50,7 @@ func findingsOrNone(list []finding.Finding) []api.Finding {
 func findings(list []finding.Finding) []api.Finding {
 	out := make([]api.Finding, len(list))
 	for i, f := range list {
-		out[i] = api.Finding{Level: string(f.Level), Code: f.Code, Path: string(f.Path), What: f.What, Mend: f.Mend, Final: f.Final, Remedies: remedies(f.Remedies)}
+		out[i] = api.Finding{Level: string(f.Level), Code: f.Code, Path: string(f.Path), What: f.What, Mend: f.Mend, Final: f.Final, Remedies: remedies(f.Remedies), Sides: (*api.Sides)(f.Sides)}
 	}
 	return out
 }

@@ -34,6 +34,15 @@ type Finding struct {
 	Final bool      `json:"final,omitempty"`
 	// Remedies are the deeds that would help; each face writes its own command or button.
 	Remedies []Remedy `json:"remedies,omitempty"`
+	// Sides are, of a conflict, what each side has there; nil elsewhere.
+	Sides *Sides `json:"sides,omitempty"`
+}
+
+// Sides are the three texts of a conflict. A secret is masked, and what one does not have is empty.
+type Sides struct {
+	Base   string `json:"base"`   // as it was shipped, or as it was when an editing began
+	Mine   string `json:"mine"`   // what the server has
+	Theirs string `json:"theirs"` // what the new version, or the edited text, has
 }
 
 // Same tells whether two findings say the same of the same.

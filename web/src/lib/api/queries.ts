@@ -51,6 +51,15 @@ export const text = (server: string, path: string, reveal: boolean) => ({
   retry: false
 });
 
+/** Where else a value stands, in the settings of its server. */
+export const elsewhere = (server: string, path: string, at: string) => ({
+  queryKey: ['text', server, path, 'elsewhere', at],
+  queryFn: () =>
+    ok(api.GET('/servers/{server}/text/elsewhere', { params: { path: { server }, query: { path, at } } })),
+  refetchOnWindowFocus: false,
+  retry: false
+});
+
 export const tweaks = (server: string) => ({
   queryKey: ['tweaks', server],
   queryFn: () =>

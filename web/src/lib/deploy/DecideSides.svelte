@@ -1,45 +1,56 @@
-<!-- Whose value stays, where the server and a new version both changed it: the draft is made
-     anew with the decision. -->
+<!-- A value or lines that both the server and a new version changed: the three side by side, and
+     whose stay. -->
 <script lang="ts">
-  import { useQueryClient } from '@tanstack/svelte-query';
-  import { navigate } from '../../router';
-  import { api, ok, type Deployment, type Finding } from '../api/client';
-  import { result } from '../api/jobs';
-  import Button from '../ui/Button.svelte';
-  import Trouble from '../ui/Trouble.svelte';
+  import type { Finding } from '../api/client';
+  import type { Side } from './sides';
+  import { stands, whose } from './sides';
 
-  let { deployment: d, finding }: { deployment: Deployment; finding: Finding } = $props();
-  const client = useQueryClient();
-  let busy = $state(false);
-  let error = $state<unknown>();
-  let at = $derived(finding.remedies?.find((r) => r.do === 'keep-mine')?.with ?? '');
-
-  async function decide(side: 'mine' | 'theirs') {
-    busy = true;
-    error = undefined;
-    try {
-      const next = await result<Deployment>(
-        await ok(
-          api.POST('/servers/{server}/deployments/{number}/decide', {
-            params: { path: { server: d.server, number: d.number } },
-            body: { keep: { [at]: side } }
-          })
-        )
-      );
-      await client.invalidateQueries({ queryKey: ['status', d.server] });
-      await navigate('/servers/:server/deployments/:number', {
-        params: { server: d.server, number: String(next.number) }
-      });
-    } catch (e) {
-      error = e;
-    } finally {
-      busy = false;
-    }
+  interface Props {
+    finding: Finding;
+    chosen: Side | undefined;
+    onchoose: (side: Side) => void;
   }
+  let { finding, chosen, onchoose }: Props = $props();
+  const id = $props.id();
+  let at = $derived(whose(finding));
+  let sides = $derived(finding.sides ?? { base: '', mine: '', theirs: '' });
 </script>
 
-<div class="flex flex-wrap gap-2" data-decide={at}>
-  <Button disabled={busy} onclick={() => decide('mine')}>Keep the server’s</Button>
-  <Button disabled={busy} onclick={() => decide('theirs')}>Take the new one</Button>
+<div class="mt-1 grid gap-2 sm:grid-cols-3" data-decide={at} role="radiogroup" aria-label="Whose {at} stays">
+  <div class="min-w-0 border border-rule p-2">
+    <div class="label">Before</div>
+    <pre class="mono overflow-x-auto">{stands(sides.base)}</pre>
+  </div>
+  {#each [{ side: 'mine' as const, name: 'On the server', keep: 'Keep the server’s', text: sides.mine }, { side: 'theirs' as const, name: 'New', keep: 'Take the new one', text: sides.theirs }] as c (c.side)}
+    <button
+      type="button"
+      role="radio"
+      aria-checked={chosen === c.side}
+      aria-label={c.keep}
+      aria-describedby="{id}-{c.side}"
+      class="side min-w-0 border p-2 text-left {chosen === c.side ? 'chosen' : ''}"
+      onclick={() => onchoose(c.side)}
+    >
+      <span class="label">{c.name}{chosen === c.side ? ' · stays' : ''}</span>
+      <pre id="{id}-{c.side}" class="mono overflow-x-auto">{stands(c.text)}</pre>
+    </button>
+  {/each}
 </div>
-{#if error}<Trouble {error} />{/if}
+
+<style>
+  .side {
+    border-color: var(--rule);
+  }
+  .side:hover {
+    border-color: var(--ink);
+  }
+  .chosen {
+    border-color: var(--ink);
+    background: var(--ok-bg);
+  }
+  pre {
+    max-height: 12rem;
+    white-space: pre-wrap;
+    overflow-wrap: anywhere;
+  }
+</style>

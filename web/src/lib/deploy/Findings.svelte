@@ -5,8 +5,10 @@
   import Button from '../ui/Button.svelte';
   import FindingRow from '../ui/FindingRow.svelte';
   import Tick from '../ui/Tick.svelte';
+  import DecideBar from './DecideBar.svelte';
   import DecideSides from './DecideSides.svelte';
   import { acceptedBy, alreadyAccepted, canTick, keyOf } from './accepting';
+  import { whose, type Side } from './sides';
 
   let {
     deployment: d,
@@ -25,6 +27,10 @@
   function canAccept(f: Finding): boolean {
     return d.state === 'draft' && f.level === 'block' && !f.final && !alreadyAccepted(d, f);
   }
+
+  // Whose values stay where both sides changed them: chosen here, drafted anew at once.
+  let chosen = $state<Record<string, Side>>({});
+  let conflicts = $derived(d.state === 'draft' ? sorted.filter((f) => f.code === 'settings-conflict') : []);
 
   function acceptAll() {
     accepted = Object.fromEntries(open.map((f) => [keyOf(f), true]));
@@ -45,13 +51,23 @@
           <span class="label">ticked by {acceptedBy(d, f)}</span>
         {:else if f.level === 'block' && alreadyAccepted(d, f)}
           <span class="label">accepted by {acceptedBy(d, f)}</span>
-        {:else if f.code === 'settings-conflict' && d.state === 'draft'}
-          <DecideSides deployment={d} finding={f} />
+        {:else if conflicts.includes(f)}
+          <span class="label">{chosen[whose(f)] ? 'decided' : 'to be decided'}</span>
         {:else if f.level === 'block' && d.state === 'draft'}
           <span class="label">cannot be accepted</span>
         {/if}
       </FindingRow>
+      {#if conflicts.includes(f)}
+        <div class="px-4 pb-3">
+          <DecideSides
+            finding={f}
+            chosen={chosen[whose(f)]}
+            onchoose={(side) => (chosen = { ...chosen, [whose(f)]: side })}
+          />
+        </div>
+      {/if}
     {/each}
+    {#if conflicts.length}<DecideBar deployment={d} {conflicts} {chosen} />{/if}
     <div class="flex gap-2 px-3">
       {#if sorted.length > shown.length}<Button kind="quiet" onclick={() => (all = true)}
           >{sorted.length - shown.length} more</Button

@@ -19,6 +19,7 @@
   import type { Editor } from './editor';
   import TryValue from './TryValue.svelte';
   import TweakRow from './TweakRow.svelte';
+  import ValueMore from './ValueMore.svelte';
   import ValueRow from './ValueRow.svelte';
 
   let { server, path }: { server: string; path: string } = $props();
@@ -31,6 +32,7 @@
   let find = $state('');
   let past = $state(false);
   let trying = $state<TextValue>();
+  let more = $state(''); // the value path of which more is shown
   let tryOpen = $state(false);
   let ready = $state(false); // the editor is there; the text is shown as it is until then
   let editor: Editor | undefined;
@@ -141,12 +143,15 @@
               typed={typed[v.path]}
               fixed={doc !== undefined}
               onchange={(to) => set(v.path, to)}
+              more={more === v.path}
+              onmore={() => (more = more === v.path ? '' : v.path)}
               onshow={() => editor?.show(v.line)}
               ontry={() => {
                 trying = v;
                 tryOpen = true;
               }}
             />
+            {#if more === v.path}<ValueMore {server} {path} value={v} />{/if}
           {:else}
             <p class="p-3 text-ink-soft">No value has “{find}” in it.</p>
           {/each}

@@ -11,10 +11,12 @@
     typed: string | undefined; // what was typed instead of it
     fixed: boolean;
     onchange: (to: string | undefined) => void;
+    more: boolean; // what else there is to know of it is shown below
     onshow: () => void;
     ontry: () => void;
+    onmore: () => void;
   }
-  let { value: v, typed, fixed, onchange, onshow, ontry }: Props = $props();
+  let { value: v, typed, fixed, more, onchange, onshow, ontry, onmore }: Props = $props();
 
   let asked = $derived(askingOf(v));
   let now = $derived(typed ?? v.value ?? '');
@@ -39,6 +41,13 @@
       onclick={onshow}>{label.name}</button
     >
     {#if label.above}<span class="reason">in {label.above}</span>{/if}
+    <button
+      type="button"
+      class="link reason"
+      aria-expanded={more}
+      aria-label="{more ? 'Less' : 'More'} about {v.path}"
+      onclick={onmore}>{more ? 'less' : 'more'}</button
+    >
     {#if v.comment}<div class="reason line-clamp-3 [overflow-wrap:anywhere]">{v.comment}</div>{/if}
     {#if v.doubled && !v.counts}<div class="reason">
         It stands here {v.doubled} times; most readers take another one.

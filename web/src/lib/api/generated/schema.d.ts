@@ -1783,6 +1783,8 @@ export interface components {
             path?: string;
             /** @description The deeds that would help */
             remedies?: components["schemas"]["Remedy"][];
+            /** @description Of a conflict: what each side has there */
+            sides?: components["schemas"]["Sides"];
             what: string;
         };
         Found: {
@@ -2447,6 +2449,14 @@ export interface components {
                 [key: string]: string;
             };
         };
+        Sides: {
+            /** @description As it was shipped, or when an editing began */
+            base: string;
+            /** @description What the server has */
+            mine: string;
+            /** @description What the new version, or the edited text, has */
+            theirs: string;
+        };
         SignIn: {
             code?: string;
             token?: string;
@@ -2639,6 +2649,8 @@ export interface components {
             path?: string;
             /** @description The deeds that would help */
             remedies?: components["schemas"]["Remedy"][];
+            /** @description Of a conflict: what each side has there */
+            sides?: components["schemas"]["Sides"];
             /** @description The change that mends it */
             tweak?: components["schemas"]["Tweak"];
             what: string;
