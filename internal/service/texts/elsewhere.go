@@ -63,7 +63,7 @@ func (s *Service) Elsewhere(ctx context.Context, server string, p tree.Path, at 
 	if err := n.read(ctx, paths); err != nil {
 		return Elsewhere{}, err
 	}
-	n.found.Places = slices.DeleteFunc(n.found.Places, func(h Place) bool { return h.Path == p && h.At == at })
+	n.found.Places = slices.DeleteFunc(n.found.Places, func(h Place) bool { return h.Path == p && h.Line == v.Line })
 	n.sort()
 	return Elsewhere{Places: n.found.Places, Texts: n.found.Files}, n.owners(ctx)
 }
