@@ -22,7 +22,6 @@ func TestAValueIsSetInTheConsole(t *testing.T) {
 	c.ok(c.page.Gone("reedmace"))
 	c.fill("/server/seats", "30")
 	c.see("The comment says at most 20.")
-	testbed.Write(t, filepath.Join(root, "gates/weir/notes.yaml"), "about: a weir\n")
 	c.click("More about /server/tide")
 	c.see("It stands nowhere else in the server’s settings")
 	c.click("Less about /server/tide")
