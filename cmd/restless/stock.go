@@ -16,6 +16,7 @@ import (
 	"restlesscrate/internal/records"
 	"restlesscrate/internal/seal"
 	"restlesscrate/internal/stockroom"
+	"restlesscrate/internal/words"
 )
 
 // What lies in the data folder.
@@ -162,9 +163,13 @@ func (s *service) openSealer(ctx context.Context, o cli.ServeOptions) (*seal.Sea
 		if err != nil {
 			return nil, err
 		}
-		if n > 0 {
-			return nil, fault.New(fault.Conflict, "key-gone", "the key file %s is gone, and %s sealed with it", file, sealedCredentials(n)).
-				WithMend("Put it back and start again. If it is lost for good: serve --new-key makes another one; what is sealed stays shut, and each server's password or key has to be given again with server edit and server control.")
+		texts, err := s.db.SealedTexts(ctx)
+		if err != nil {
+			return nil, err
+		}
+		if n+texts > 0 {
+			return nil, fault.New(fault.Conflict, "key-gone", "the key file %s is gone, and %s sealed with it", file, sealedWith(n, texts)).
+				WithMend("Put it back and start again. If it is lost for good: serve --new-key makes another one; what is sealed stays shut: each server's password or key has to be given again with server edit and server control, and changes of texts that hold secrets cannot be taken back.")
 		}
 	}
 	if err == nil && info.Mode().Perm()&0o077 != 0 {
@@ -177,11 +182,20 @@ func (s *service) openSealer(ctx context.Context, o cli.ServeOptions) (*seal.Sea
 	return seal.Open(file)
 }
 
-func sealedCredentials(n int) string {
-	if n == 1 {
-		return "1 credential is"
+// sealedWith says what is sealed, up to the verb.
+func sealedWith(credentials, texts int) string {
+	var what []string
+	if credentials > 0 {
+		what = append(what, words.Count(credentials, "credential"))
 	}
-	return fmt.Sprintf("%d credentials are", n)
+	if texts > 0 {
+		what = append(what, "the changes of "+words.Count(texts, "text"))
+	}
+	verb := " are"
+	if credentials == 1 && texts == 0 {
+		verb = " is"
+	}
+	return strings.Join(what, " and ") + verb
 }
 
 // recoveredWords says what a recovery found.

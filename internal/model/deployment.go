@@ -58,6 +58,7 @@ type Deployment struct {
 	Kind      string
 	Title     string
 	State     State
+	Delicate  bool // what was asked for holds secrets; known while it is drafted only
 	Ask       json.RawMessage
 	Digest    tree.Digest
 	Draft     draft.Draft

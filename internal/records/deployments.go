@@ -3,7 +3,6 @@ package records
 import (
 	"context"
 	"database/sql"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"strings"
@@ -22,7 +21,7 @@ const (
 	whole
 )
 
-// columns are what a deployment is scanned from, in scanDeployment's order.
+// columns are what a deployment is scanned from, in the order of scan.
 func (d depth) columns() string {
 	long := [...]string{"'', NULL, NULL, NULL", "CASE WHEN d.draft_steps IS NULL THEN d.draft ELSE '' END, NULL, d.draft_steps, NULL", "d.draft, d.draft_changes, d.draft_steps, d.draft_motions"}
 	return `d.id, d.server_id, s.name, d.number, d.kind, d.title, d.state, d.ask, d.digest, d.outline, d.motions, d.accepts, d.actor, d.runner, d.trouble, d.goes_back, d.notes, d.figures, d.aftermath, d.untidy, d.created_at, d.started_at, d.ended_at, ` + long[d]
@@ -30,7 +29,7 @@ func (d depth) columns() string {
 
 const deploymentFrom = ` FROM deployment d JOIN server s ON s.id = d.server_id`
 
-func scanDeployment(r *sql.Rows, d *model.Deployment) error {
+func (db *DeploymentStore) scan(r *sql.Rows, d *model.Deployment) error {
 	var digest, ask string
 	var old []byte
 	var long parts
@@ -39,7 +38,8 @@ func scanDeployment(r *sql.Rows, d *model.Deployment) error {
 		&old, &long.changes, &long.steps, &long.motions); err != nil {
 		return err
 	}
-	d.Ask = json.RawMessage(ask)
+	d.Ask = db.openAsk(ask)
+	db.openOutline(&d.Draft.Outline)
 	if err := d.Digest.UnmarshalText([]byte(digest)); err != nil {
 		return err
 	}
@@ -48,22 +48,36 @@ func scanDeployment(r *sql.Rows, d *model.Deployment) error {
 		d.Draft.Rebase()
 		return err
 	}
-	return long.unpack(&d.Draft, d.Motions)
+	return long.unpack(&d.Draft, d.Motions, db.openChange)
 }
 
 // outline is a draft without what is long in it.
-func outline(d draft.Draft) string { return text(d.Outline) }
+func (db *DeploymentStore) outline(d draft.Draft) (string, error) {
+	o, err := db.sealOutline(d.Outline)
+	return text(o), err
+}
 
 // AddDeployment records a draft and gives it the server's next number.
 func (db *DeploymentStore) AddDeployment(ctx context.Context, d model.Deployment) (model.Deployment, error) {
 	var id int64
-	long := pack(&d.Draft)
-	err := db.within(ctx, func(tx *sql.Tx) error {
+	long, err := pack(&d.Draft, db.sealChange)
+	if err != nil {
+		return d, err
+	}
+	short, err := db.outline(d.Draft)
+	if err != nil {
+		return d, err
+	}
+	ask, err := db.sealAsk(d.Ask, d.Delicate)
+	if err != nil {
+		return d, err
+	}
+	err = db.within(ctx, func(tx *sql.Tx) error {
 		if err := tx.QueryRowContext(ctx, `UPDATE server SET next_number = next_number + 1 WHERE id = ? RETURNING next_number - 1`, d.ServerID).Scan(&d.Number); err != nil {
 			return err
 		}
 		res, err := tx.ExecContext(ctx, `INSERT INTO deployment (server_id, number, kind, title, state, ask, digest, draft, outline, motions, accepts, actor, created_at, draft_changes, draft_steps, draft_motions, draft_ahead) VALUES (?,?,?,?,?,?,?,'',?,?,?,?,?,?,?,?,?)`,
-			d.ServerID, d.Number, d.Kind, d.Title, model.Draft, string(d.Ask), d.Digest.String(), outline(d.Draft), d.Draft.Motions.Len(), text(d.Accepts), d.Actor, db.millis(),
+			d.ServerID, d.Number, d.Kind, d.Title, model.Draft, ask, d.Digest.String(), short, d.Draft.Motions.Len(), text(d.Accepts), d.Actor, db.millis(),
 			long.changes, long.steps, long.motions, long.ahead)
 		if err != nil {
 			return err
@@ -83,17 +97,17 @@ func (db *DeploymentStore) AddDeployment(ctx context.Context, d model.Deployment
 // OutlineByID finds a deployment by its id, without the changes, steps and motions
 // of its draft.
 func (db *DeploymentStore) OutlineByID(ctx context.Context, id int64) (model.Deployment, error) {
-	return first(ctx, db.sql, scanDeployment, `SELECT `+outlined.columns()+deploymentFrom+` WHERE d.id = ?`, id)
+	return first(ctx, db.sql, db.scan, `SELECT `+outlined.columns()+deploymentFrom+` WHERE d.id = ?`, id)
 }
 
 // StepsByID is OutlineByID with the draft's steps.
 func (db *DeploymentStore) StepsByID(ctx context.Context, id int64) (model.Deployment, error) {
-	return first(ctx, db.sql, scanDeployment, `SELECT `+stepped.columns()+deploymentFrom+` WHERE d.id = ?`, id)
+	return first(ctx, db.sql, db.scan, `SELECT `+stepped.columns()+deploymentFrom+` WHERE d.id = ?`, id)
 }
 
 // DeploymentByID finds a deployment by its id, whole.
 func (db *DeploymentStore) DeploymentByID(ctx context.Context, id int64) (model.Deployment, error) {
-	return first(ctx, db.sql, scanDeployment, `SELECT `+whole.columns()+deploymentFrom+` WHERE d.id = ?`, id)
+	return first(ctx, db.sql, db.scan, `SELECT `+whole.columns()+deploymentFrom+` WHERE d.id = ?`, id)
 }
 
 // Ahead gives what a run needs of a deployment's draft before that is made anew.
@@ -111,27 +125,27 @@ func (db *DeploymentStore) Ahead(ctx context.Context, deployment int64) (a draft
 
 // Deployment finds a server's deployment by number, without what is long in its draft.
 func (db *DeploymentStore) Deployment(ctx context.Context, server string, number int) (model.Deployment, error) {
-	return first(ctx, db.sql, scanDeployment, `SELECT `+outlined.columns()+deploymentFrom+` WHERE s.name = ? AND s.dropped_at IS NULL AND d.number = ?`, server, number)
+	return first(ctx, db.sql, db.scan, `SELECT `+outlined.columns()+deploymentFrom+` WHERE s.name = ? AND s.dropped_at IS NULL AND d.number = ?`, server, number)
 }
 
 // Deployments lists deployments, the newest first, before an id (0: from the
 // top), at most limit (all where it is negative). An empty server means all. Their
 // drafts come without changes, steps and motions.
 func (db *DeploymentStore) Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error) {
-	return all(ctx, db.sql, scanDeployment, `SELECT `+outlined.columns()+deploymentFrom+`
+	return all(ctx, db.sql, db.scan, `SELECT `+outlined.columns()+deploymentFrom+`
 		WHERE s.dropped_at IS NULL AND (? = '' OR s.name = ?) AND (? = 0 OR d.id < ?) ORDER BY d.id DESC LIMIT ?`, server, server, before, before, limit)
 }
 
 // DeploymentsIn lists the deployments in some states, the oldest first, without what is
 // long in their drafts.
 func (db *DeploymentStore) DeploymentsIn(ctx context.Context, states ...model.State) ([]model.Deployment, error) {
-	return all(ctx, db.sql, scanDeployment, `SELECT `+outlined.columns()+deploymentFrom+` WHERE d.state IN (`+marks(len(states))+`) ORDER BY d.id`, args(states)...)
+	return all(ctx, db.sql, db.scan, `SELECT `+outlined.columns()+deploymentFrom+` WHERE d.state IN (`+marks(len(states))+`) ORDER BY d.id`, args(states)...)
 }
 
 // Untidy lists done deployments whose set-aside files are still on the server, without
 // what is long in their drafts.
 func (db *DeploymentStore) Untidy(ctx context.Context, server int64) ([]model.Deployment, error) {
-	return all(ctx, db.sql, scanDeployment, `SELECT `+outlined.columns()+deploymentFrom+` WHERE d.untidy = 1 AND (? = 0 OR d.server_id = ?) ORDER BY d.id`, server, server)
+	return all(ctx, db.sql, db.scan, `SELECT `+outlined.columns()+deploymentFrom+` WHERE d.untidy = 1 AND (? = 0 OR d.server_id = ?) ORDER BY d.id`, server, server)
 }
 
 // Advance moves a deployment from one of some states to another. It gives
@@ -205,14 +219,25 @@ func (db *DeploymentStore) SaveRun(ctx context.Context, d model.Deployment) erro
 
 // SaveDraft writes the draft as it was made again, with the same digest.
 func (db *DeploymentStore) SaveDraft(ctx context.Context, d model.Deployment) error {
-	long := pack(&d.Draft)
+	long, err := pack(&d.Draft, db.sealChange)
+	if err != nil {
+		return err
+	}
+	short, err := db.outline(d.Draft)
+	if err != nil {
+		return err
+	}
 	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET draft = '', outline = ?, motions = ?, draft_changes = ?, draft_steps = ?, draft_motions = ?, draft_ahead = ? WHERE id = ? AND digest = ?`,
-		outline(d.Draft), d.Draft.Motions.Len(), long.changes, long.steps, long.motions, long.ahead, d.ID, d.Digest.String()))
+		short, d.Draft.Motions.Len(), long.changes, long.steps, long.motions, long.ahead, d.ID, d.Digest.String()))
 }
 
 // SaveOutline is SaveDraft for one whose changes, steps and motions are as they were.
 func (db *DeploymentStore) SaveOutline(ctx context.Context, d model.Deployment) error {
-	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET outline = ? WHERE id = ? AND digest = ?`, outline(d.Draft), d.ID, d.Digest.String()))
+	short, err := db.outline(d.Draft)
+	if err != nil {
+		return err
+	}
+	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET outline = ? WHERE id = ? AND digest = ?`, short, d.ID, d.Digest.String()))
 }
 
 // SetTidy notes that nothing of a deployment is left on its server. Its changes are in the

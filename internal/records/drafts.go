@@ -27,8 +27,8 @@ type keptMotion struct {
 	States int `json:"s,omitempty"`
 }
 
-// pack writes the long parts of a draft.
-func pack(d *draft.Draft) parts {
+// pack writes the long parts of a draft, each change as seal gives it.
+func pack(d *draft.Draft, seal func(draft.Change) (draft.Change, error)) (parts, error) {
 	if !d.Motions.About(d.Changes) { // their places would be those of others
 		based := *d
 		based.Rebase()
@@ -37,21 +37,34 @@ func pack(d *draft.Draft) parts {
 	var p parts
 	var g sync.WaitGroup // they take about as long as each other
 	g.Go(func() { p.motions = packMotions(d.Motions) })
+	var wrong error
 	g.Go(func() {
-		p.changes = packLines(d.Changes, func(b []byte, c *draft.Change) []byte { return c.AppendJSON(b) })
+		p.changes = packLines(d.Changes, func(b []byte, c *draft.Change) []byte {
+			kept := c
+			if len(c.Edits)+len(c.TweaksBefore)+len(c.TweaksAfter) > 0 {
+				sealed, err := seal(*c)
+				if err != nil {
+					wrong = err
+					return b
+				}
+				kept = &sealed
+			}
+			return kept.AppendJSON(b)
+		})
 	})
 	p.steps = packLines(d.Steps, func(b []byte, s *draft.Step) []byte { return s.AppendJSON(b) })
 	p.ahead = zipped(d.Ahead())
 	g.Wait()
-	return p
+	return p, wrong
 }
 
-// unpack reads the parts that are there into d; motions need the changes. n is how many
-// motions there are.
-func (p parts) unpack(d *draft.Draft, n int) error {
+// unpack reads the parts that are there into d, each change opened; motions need the changes.
+// n is how many motions there are.
+func (p parts) unpack(d *draft.Draft, n int, open func(*draft.Change)) error {
 	same := words{}
 	var err error
 	d.Changes, err = unpackLines(p.changes, func(c *draft.Change) {
+		open(c)
 		for _, list := range [][]draft.Claim{c.ClaimsBefore, c.ClaimsAfter} {
 			for i := range list {
 				same.text(&list[i].Addon)

@@ -82,6 +82,13 @@ func (db *JournalStore) mark(ctx context.Context, deployment int64, state deploy
 			if err := keepAll(ctx, tx, o.Result.AllKept()); err != nil {
 				return err
 			}
+			if o.Result.Edited != nil {
+				kept := *o.Result.Edited
+				if kept.Edits, err = db.sealEdits(kept.Edits); err != nil {
+					return err
+				}
+				o.Result.Edited = &kept
+			}
 			if _, err := put.ExecContext(ctx, deployment, o.Motion.Leg, o.Motion.ID, state, text(o.Result)); err != nil {
 				return err
 			}
@@ -100,11 +107,12 @@ func (db *JournalStore) Marks(ctx context.Context, deployment int64) (deploy.Mar
 	some := false
 	err := eachMark(ctx, db.sql, deployment, func(m packedMark) error {
 		some = true
+		db.openMark(m)
 		out.Add(m.Key, deploy.Mark{State: m.State, Result: m.Result})
 		return nil
 	})
 	if err == nil && !some {
-		err = db.packedMarks(ctx, deployment, func(m packedMark) { out.Add(m.Key, deploy.Mark{State: m.State, Result: m.Result}) })
+		err = db.packedMarks(ctx, deployment, func(m packedMark) { db.openMark(m); out.Add(m.Key, deploy.Mark{State: m.State, Result: m.Result}) })
 	}
 	if err != nil {
 		return out, fmt.Errorf("read the journal: %w", err)
@@ -127,6 +135,12 @@ func (db *JournalStore) Finished(ctx context.Context, deployment int64) (map[dep
 		return nil, fmt.Errorf("read the journal: %w", err)
 	}
 	return out, nil
+}
+
+func (db *JournalStore) openMark(m packedMark) {
+	if m.Result.Edited != nil {
+		db.openEdits(m.Result.Edited.Edits)
+	}
 }
 
 // packedMark is a mark in a packed journal.

@@ -28,7 +28,7 @@ func (db *LedgerStore) Finish(ctx context.Context, d model.Deployment, reported 
 				return fmt.Errorf("%s is now %s: %w", set.Variable, set.After, err)
 			}
 		}
-		w, err := newLedgerWriter(ctx, tx, d.ServerID)
+		w, err := newLedgerWriter(ctx, tx, d.ServerID, db.sealChange)
 		if err != nil {
 			return err
 		}
@@ -125,6 +125,7 @@ func (db *LedgerStore) ledger(ctx context.Context, server int64, ids string, arg
 		if len(row.Claims) > 1 {
 			slices.SortFunc(row.Claims, func(a, b draft.Claim) int { return compare(a.Addon, b.Addon) })
 		}
+		db.openTweaks(row.Tweaks)
 		out[path] = row
 	}
 	var brings sql.RawBytes
@@ -306,7 +307,7 @@ func (db *LedgerStore) Rebuild(ctx context.Context, server int64) error {
 				return err
 			}
 		}
-		w, err := newLedgerWriter(ctx, tx, server)
+		w, err := newLedgerWriter(ctx, tx, server, db.sealChange)
 		if err != nil {
 			return err
 		}

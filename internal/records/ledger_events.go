@@ -20,7 +20,9 @@ func (db *LedgerStore) events(ctx context.Context, server int64, which string, a
 		return nil, err
 	}
 	return all(ctx, db.sql, func(r *sql.Rows, e *model.Event) error {
-		return scanEvent(r, e, who)
+		err := scanEvent(r, e, who)
+		db.openChange(&e.Change)
+		return err
 	}, `SELECT `+eventColumns+eventFrom+` WHERE `+which+` ORDER BY e.seq`, args...)
 }
 

@@ -17,12 +17,13 @@ type ledgerWriter struct {
 	server    int64
 	cause     int64
 	claimants map[claimant]int64
+	seal      func(draft.Change) (draft.Change, error)
 	touched   map[string]bool // keys of add-ons whose sums have to be made again
 	st        map[string]*sql.Stmt
 }
 
-func newLedgerWriter(ctx context.Context, tx *sql.Tx, server int64) (*ledgerWriter, error) {
-	w := &ledgerWriter{tx: tx, server: server, claimants: map[claimant]int64{}, touched: map[string]bool{}, st: map[string]*sql.Stmt{}}
+func newLedgerWriter(ctx context.Context, tx *sql.Tx, server int64, seal func(draft.Change) (draft.Change, error)) (*ledgerWriter, error) {
+	w := &ledgerWriter{tx: tx, seal: seal, server: server, claimants: map[claimant]int64{}, touched: map[string]bool{}, st: map[string]*sql.Stmt{}}
 	who, err := claimants(ctx, tx, server)
 	if err != nil {
 		return nil, err
@@ -97,6 +98,9 @@ func (w *ledgerWriter) record(ctx context.Context, c draft.Change, rep draft.Rep
 	if err != nil {
 		return err
 	}
+	if c, err = w.seal(c); err != nil {
+		return err
+	}
 	res, err := w.st["event"].ExecContext(ctx, w.server, path, packChange(c, func(x claimant) int64 { return w.claimants[x] }), w.cause)
 	if err != nil {
 		return err
@@ -137,6 +141,10 @@ func (w *ledgerWriter) apply(ctx context.Context, path int64, fresh bool, seq in
 	}
 	if c.After.Being != tree.Folder && (c.After.Being != tree.Content || len(c.ClaimsAfter)+len(c.ListedAfter)+len(c.TweaksAfter) == 0) {
 		return nil
+	}
+	c, err := w.seal(c) // it is sealed already where an event was just written of it
+	if err != nil {
+		return err
 	}
 	var listed any
 	switch {

@@ -83,7 +83,7 @@ func carryLedger(ctx context.Context, tx *sql.Tx, server int64) error {
 	if err != nil {
 		return err
 	}
-	w, err := newLedgerWriter(ctx, tx, server)
+	w, err := newLedgerWriter(ctx, tx, server, func(c draft.Change) (draft.Change, error) { return c, nil })
 	if err != nil {
 		return err
 	}

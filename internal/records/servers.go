@@ -129,6 +129,12 @@ func (db *ServerStore) SecretCount(ctx context.Context) (n int, err error) {
 	return n, err
 }
 
+// SealedTexts tells of how many texts on servers something is sealed.
+func (db *ServerStore) SealedTexts(ctx context.Context) (n int, err error) {
+	err = db.sql.QueryRowContext(ctx, `SELECT COUNT(*) FROM ledger_path WHERE listed IS NOT NULL AND instr(listed, '"sealed":') > 0`).Scan(&n)
+	return n, err
+}
+
 // Secret gives a sealed secret; nil where there is none.
 func (db *ServerStore) Secret(ctx context.Context, server int64, name string) ([]byte, error) {
 	var sealed []byte

@@ -51,6 +51,7 @@ func New(t testing.TB) *Service {
 	sealer, err := seal.Open(filepath.Join(data, "seal.key"))
 	require.NoError(t, err)
 	s := &Service{DB: db, Token: httpapi.NewToken(), data: data}
+	db.SealWith(sealer)
 	parts := assembly.Parts{DB: db, Room: room, Sealer: sealer, Data: data, Self: deploy.Holder{Service: "test", Machine: "here"}, Version: "test",
 		BaseURL: func() string { return s.URL }, Integrity: db.Integrity, Log: slog.New(slog.NewTextHandler(io.Discard, nil))}
 	s.Service, err = assembly.New(t.Context(), parts, assembly.NewCatalog(parts))

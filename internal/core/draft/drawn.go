@@ -135,6 +135,9 @@ func (e *edited) drawn(k *Tweaked, value string, wished bool) {
 		e.edits = append(e.edits, Edit{Op: *k.Undo, Addon: k.Addon, Why: "in place of " + was.ID})
 	}
 	k.Undo = nil
+	if k.Tweak.Hidden {
+		value = "otherwise"
+	}
 	e.edits = append(e.edits, Edit{Op: k.op(), Addon: k.Addon, Why: fmt.Sprintf("%s says %s now", k.From, value), Tweak: k.ID})
 }
 

@@ -84,6 +84,7 @@ func (m *decider) text(g *goals, e *edited) {
 		return
 	}
 	m.tweaksDone(e, done)
+	m.secretive(e, done, before, after)
 	c.TweaksAfter = e.tweaks
 	if len(done) == 0 {
 		if sameListed(e.listed, c.ListedBefore) && sameTweaks(e.tweaks, c.TweaksBefore) && sameClaims(c.ClaimsBefore, c.ClaimsAfter) {
@@ -124,6 +125,44 @@ func (m *decider) text(g *goals, e *edited) {
 	m.edits = append(m.edits, edit{change: c, diff: m.shownDiff(e.path, before, after), after: after})
 	m.all = append(m.all, *c.Change)
 	m.names(e, after)
+}
+
+// secretive marks the edits and tweaks of a text that holds secrets: their words, and the lines
+// around them, may be some.
+func (m *decider) secretive(e *edited, done []Edit, before, after []byte) {
+	if !m.holdsSecrets(e.path, before) && !m.holdsSecrets(e.path, after) {
+		return
+	}
+	for i := range done {
+		done[i].Secret = true
+	}
+	for i := range e.tweaks {
+		e.tweaks[i].Secret = true
+	}
+}
+
+// holdsSecrets tells whether any value of a text, or of one inside a packed file, is a secret. Of
+// what cannot be read it is taken to be so where a line looks like one.
+func (m *decider) holdsSecrets(p tree.Path, raw []byte) bool {
+	if settings.Packed(raw) {
+		return slices.ContainsFunc(settings.Members(raw), func(name string) bool {
+			inner, err := settings.Member(raw, name)
+			return err == nil && !settings.Packed(inner) && m.holdsSecrets(p+tree.Path("!/"+name), inner)
+		})
+	}
+	source := plainText(raw, "")
+	if source == nil {
+		return false
+	}
+	format := text.Format("")
+	if m.req.Format != nil {
+		format = m.req.Format(p)
+	}
+	if format == "" {
+		format = text.Guess(p.Base(), source)
+	}
+	_, n := text.Mask(source, format, m.hidden(p))
+	return n > 0
 }
 
 // remember keeps with each entry that is disabled by being taken out where it stood.

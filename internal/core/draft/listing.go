@@ -46,6 +46,10 @@ type Edit struct {
 	Addon string      `json:"addon"`
 	Why   string      `json:"why"`
 	Tweak string      `json:"tweak,omitempty"` // the ID of the tweak that it does
+	// Secret says that its text holds secrets; Sealed is then what the records keep in place of
+	// Op, Undo and Why, and empty everywhere else.
+	Secret bool   `json:"secret,omitempty"`
+	Sealed []byte `json:"sealed,omitempty"`
 }
 
 // ApplyEdits does edits one after the other. It gives them with their undos,

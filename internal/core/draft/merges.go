@@ -197,7 +197,7 @@ func (m *decider) conflicts(e *edited, before []byte) bool {
 				said = "%s of %s: it was %s when the editing began, the server has %s now, and the edited text %s."
 			}
 			m.refuse("settings-conflict", e.path, "Say which of them stays.", said,
-				c.Key, e.path, inShort(c.Base), inShort(c.Mine), inShort(c.Theirs)).By(finding.KeepMine.With(at), finding.KeepTheirs.With(at)).Sides = &finding.Sides{Base: there(c.Base), Mine: there(c.Mine), Theirs: there(c.Theirs)}
+				c.Key, e.path, inShort(c.Base), inShort(c.Mine), inShort(c.Theirs)).By(finding.KeepMine.With(at), finding.KeepTheirs.With(at)).Sides = &finding.Sides{Base: stood(c.Base), Mine: stood(c.Mine), Theirs: stood(c.Theirs)}
 		}
 		if len(r.Conflicts) == 0 && len(x.Op.Merge.Was) > 0 {
 			how := "line by line"
@@ -244,8 +244,8 @@ func (m *decider) linted(e *edited, before, after []byte) {
 	}
 }
 
-// there is what a side has, nothing where it has nothing.
-func there(s string) string {
+// stood is what a side has, nothing where it has nothing.
+func stood(s string) string {
 	if s == merge.Gone {
 		return ""
 	}

@@ -36,6 +36,10 @@ type Tweaked struct {
 	Undo *settings.Op `json:"undo,omitempty"`
 	// Was is, of a swap, what stood there before; nil where nothing did.
 	Was *Bytes `json:"was,omitempty"`
+	// Secret says that its text holds secrets; Sealed is then what the records keep in place of
+	// Tweak and Undo, and empty everywhere else.
+	Secret bool   `json:"secret,omitempty"`
+	Sealed []byte `json:"sealed,omitempty"`
 }
 
 // op is the change that the tweak makes.

@@ -39,6 +39,20 @@ func Member(raw []byte, name string) ([]byte, error) {
 	return nil, fmt.Errorf("it holds no %s: %w", name, text.ErrNotThere)
 }
 
+// Members lists the files inside a packed one; none where it cannot be read.
+func Members(raw []byte) (out []string) {
+	z, err := zip.NewReader(bytes.NewReader(raw), int64(len(raw)))
+	if err != nil {
+		return nil
+	}
+	for _, f := range z.File {
+		if !f.FileInfo().IsDir() && f.UncompressedSize64 <= longestMember {
+			out = append(out, f.Name)
+		}
+	}
+	return out
+}
+
 func member(f *zip.File) ([]byte, error) {
 	r, err := f.Open()
 	if err != nil {

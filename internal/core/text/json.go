@@ -21,6 +21,11 @@ func (d *Doc) parseJSON() error {
 	}
 	v, err := hujson.Parse([]byte(body + "\n")) // a comment may end with the text; the library wants a line end
 	if err != nil {
+		if _, as := hujson.Parse([]byte(body)); as != nil { // where that is in the text as it stands
+			err = as
+		}
+	}
+	if err != nil {
 		return parserError(err)
 	}
 	d.Root = d.json(&v, skip)

@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 
 	"restlesscrate/internal/core/ability"
 	"restlesscrate/internal/core/agree"
@@ -226,6 +227,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 	if err != nil {
 		return d, nil, err
 	}
+	d.Delicate = len(req.Puts) > 0 || slices.ContainsFunc(req.Tweaks, func(w draft.TweakWish) bool { return w.Tweaked.Tweak.Hidden })
 	d.Ask, err = json.Marshal(ask)
 	return d, req, err
 }
