@@ -15,6 +15,7 @@ type NewDraft struct {
 	Tweaks   []TweakWish     `json:"tweaks,omitempty" doc:"Changes of texts, alone or along with the rest"`
 	Untweak  []string        `json:"untweak,omitempty" doc:"IDs of tweaks that are taken back"`
 	Texts    []EditedText    `json:"texts,omitempty" doc:"Texts that were edited as a whole"`
+	Moves    []Renaming      `json:"moves,omitempty" doc:"Files and folders that get other names, in their order; what else is asked for names them as they are called before"`
 	Swaps    []Swap          `json:"swaps,omitempty" doc:"Files of your own that take the places of others"`
 	Keep     map[string]Side `json:"keep,omitempty" doc:"Whose value stays where the server and a new version both changed it, by PATH:KEY, or by PATH for all of a text"`
 	Accept   []string        `json:"accept,omitempty" doc:"CODE or CODE=PATH"`

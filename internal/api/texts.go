@@ -49,6 +49,12 @@ type EditedText struct {
 	Note string `json:"note,omitempty"`
 }
 
+// Renaming gives a file, or a folder with all in it, another name.
+type Renaming struct {
+	From string `json:"from"`
+	To   string `json:"to"`
+}
+
 // Asset is a file of a person's own, which was sent to take the place of another.
 type Asset struct {
 	Digest string `json:"digest"`

@@ -1,8 +1,11 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"path"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -18,6 +21,7 @@ func (a textCommands) rewriteCommand() *cli.Command {
 	return &cli.Command{Name: "rewrite", Usage: "change a name in all of a server's texts, also inside packed files; one deployment, one way back", UsageText: "restless rewrite SERVER OLD NEW [--only PATH] [--leave PATH[:LINE]] [--count N] [--draft] [--yes]",
 		Flags: append([]cli.Flag{&cli.BoolFlag{Name: "longer", Usage: "within longer names too"},
 			&cli.StringSliceFlag{Name: "only", Usage: "in this text alone: `PATH`"}, &cli.StringSliceFlag{Name: "leave", Usage: "leave this text, or this line of it: `PATH[:LINE]`"},
+			&cli.BoolFlag{Name: "names", Usage: "also the files and folders that are called so, and with them what names the things that the server loads"},
 			&cli.BoolFlag{Name: "lists", Usage: "also in the texts that name what the server loads"}, &cli.IntFlag{Name: "count", Usage: "how many `PLACES` are to be changed"}}, runFlags()...),
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			args, err := atLeast(cmd, 3, "a server, the old name and the new one")
@@ -33,16 +37,17 @@ func (a textCommands) rewriteCommand() *cli.Command {
 				return err
 			}
 			chosen := a.choose(cmd, found)
+			moves := renamings(cmd, found.Paths, args[1], args[2])
 			if !cmd.Bool("json") {
-				a.printNamed(found, chosen, args[1])
+				a.printNamed(found, chosen, moves, args[1])
 			}
 			if want := cmd.Int("count"); want > 0 && want != len(chosen) {
 				return fmt.Errorf("%s to be changed, and %s expected; nothing was done", words.Count(len(chosen), "place"), words.Count(want, "place"))
 			}
-			if len(chosen) == 0 {
+			if len(chosen)+len(moves) == 0 {
 				return cli.Exit("nothing is to be changed", ExitFailed)
 			}
-			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Tweaks: rewrites(found, chosen, args[1], args[2], cmd.Bool("longer"))})
+			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Moves: moves, Tweaks: rewrites(found, chosen, args[1], args[2], cmd.Bool("longer"))})
 		}}
 }
 
@@ -53,7 +58,7 @@ func (a textCommands) choose(cmd *cli.Command, found api.NamedIn) (out []int) {
 		switch {
 		case len(only) > 0 && !slices.Contains(only, p.Path):
 		case slices.Contains(leave, p.Path), slices.Contains(leave, p.Path+":"+strconv.Itoa(p.Line)):
-		case p.Listed && !cmd.Bool("lists") && !slices.Contains(only, p.Path):
+		case p.Listed && !cmd.Bool("lists") && !cmd.Bool("names") && !slices.Contains(only, p.Path):
 		default:
 			out = append(out, i)
 		}
@@ -61,12 +66,44 @@ func (a textCommands) choose(cmd *cli.Command, found api.NamedIn) (out []int) {
 	return out
 }
 
+// renamings gives the new names of files and folders that are called so, the outermost first: each
+// is about the tree as those before it leave it.
+func renamings(cmd *cli.Command, paths []string, name, to string) (out []api.Renaming) {
+	if !cmd.Bool("names") {
+		return nil
+	}
+	whole := regexp.MustCompile(`(^|[^\pL\pN_-])` + regexp.QuoteMeta(name) + `($|[^\pL\pN_-])`)
+	sorted := slices.Clone(paths)
+	slices.SortFunc(sorted, func(a, b string) int {
+		return cmp.Or(strings.Count(a, "/")-strings.Count(b, "/"), strings.Compare(a, b))
+	})
+	for _, p := range sorted {
+		if slices.Contains(cmd.StringSlice("leave"), p) || strings.Contains(p, "!/") {
+			continue
+		}
+		for _, m := range out { // where it is by then
+			if rest, below := strings.CutPrefix(p, m.From+"/"); below {
+				p = m.To + "/" + rest
+			}
+		}
+		folder, base := path.Split(p)
+		now := strings.ReplaceAll(base, name, to)
+		if !cmd.Bool("longer") {
+			now = whole.ReplaceAllString(base, "${1}"+strings.ReplaceAll(to, "$", "$$")+"${2}")
+		}
+		if now != base {
+			out = append(out, api.Renaming{From: p, To: folder + now})
+		}
+	}
+	return out
+}
+
 // printNamed shows every place, those that stay with what would change them.
-func (a textCommands) printNamed(found api.NamedIn, chosen []int, name string) {
-	path := ""
+func (a textCommands) printNamed(found api.NamedIn, chosen []int, moves []api.Renaming, name string) {
+	last := ""
 	for i, p := range found.Places {
-		if p.Path != path {
-			path = p.Path
+		if p.Path != last {
+			last = p.Path
 			whose := "the server's own"
 			if len(p.Owners) > 0 {
 				whose = "of " + strings.Join(p.Owners, ", ")
@@ -79,11 +116,16 @@ func (a textCommands) printNamed(found api.NamedIn, chosen []int, name string) {
 		}
 		fmt.Fprintf(a.Out, "  %-8s %5d  %s\n", mark, p.Line, p.Text)
 	}
-	if slices.ContainsFunc(found.Places, func(p api.NamePlace) bool { return p.Listed }) {
-		fmt.Fprintln(a.Out, "What names the things that the server loads stays, since folders and files keep their names; --lists changes it too.")
+	if len(moves) == 0 && slices.ContainsFunc(found.Places, func(p api.NamePlace) bool { return p.Listed }) {
+		fmt.Fprintln(a.Out, "What names the things that the server loads stays, since folders and files keep their names; --lists changes it too, --names both.")
 	}
-	for _, p := range found.Paths {
-		fmt.Fprintf(a.Out, "  is called so and keeps its name: %s\n", p)
+	for _, m := range moves {
+		fmt.Fprintf(a.Out, "  is renamed: %s to %s\n", m.From, m.To)
+	}
+	if len(moves) == 0 {
+		for _, p := range found.Paths {
+			fmt.Fprintf(a.Out, "  is called so and keeps its name: %s\n", p)
+		}
 	}
 	for _, p := range found.Binary {
 		fmt.Fprintf(a.Out, "  holds it and is no text, so it stays: %s\n", p)
@@ -107,8 +149,8 @@ func rewrites(found api.NamedIn, chosen []int, name, to string, longer bool) (ou
 			w.Tweak.Skip = append(w.Tweak.Skip, p.Nth)
 		}
 	}
-	for _, path := range order {
-		if w := byPath[path]; len(w.Tweak.Skip) < w.Tweak.Count {
+	for _, p := range order {
+		if w := byPath[p]; len(w.Tweak.Skip) < w.Tweak.Count {
 			out = append(out, *w)
 		}
 	}

@@ -53,6 +53,8 @@ func (r *Run) executor(kind draft.MotionKind) executor {
 		return restorer{dataFolders{s}}
 	case draft.RenewMotion:
 		return renewer{s}
+	case draft.MoveMotion:
+		return mover{s}
 	case draft.PowerMotion, draft.WaitMotion:
 		return powerer{s}
 	case draft.DropMotion, draft.TidyMotion:

@@ -186,6 +186,17 @@ func unwireTexts(in api.NewDraft, ask *requests.Ask) error {
 		}
 		ask.Texts = append(ask.Texts, requests.AskText{Path: p, Was: t.Was, Now: t.Now, Note: t.Note})
 	}
+	for _, m := range in.Moves {
+		from, err := parsePath(m.From)
+		if err != nil {
+			return err
+		}
+		to, err := parsePath(m.To)
+		if err != nil {
+			return err
+		}
+		ask.Moves = append(ask.Moves, draft.Renaming{From: from, To: to})
+	}
 	for _, w := range in.Swaps {
 		a := requests.AskSwap{Bytes: draft.Bytes{Size: w.Size}, Name: w.Name, As: w.As, Note: w.Note}
 		var err error

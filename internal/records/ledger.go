@@ -36,6 +36,9 @@ func (db *LedgerStore) Finish(ctx context.Context, d model.Deployment, reported 
 		if err := w.setCause(ctx, "deployment", d.ID, d.Runner, db.millis()); err != nil {
 			return err
 		}
+		if err := db.move(ctx, w, d.Draft.Moves); err != nil {
+			return err
+		}
 		for _, c := range d.Draft.Changes {
 			if err := w.record(ctx, c, reported[c.Path]); err != nil {
 				return err
@@ -106,8 +109,13 @@ func (db *LedgerStore) LedgerOf(ctx context.Context, server int64, addons []stri
 
 // ledger gives the rows of some paths, by a query for their ids.
 func (db *LedgerStore) ledger(ctx context.Context, server int64, ids string, args ...any) (map[tree.Path]draft.Row, error) {
+	return ledgerIn(ctx, db.sql, db.handle, server, ids, args...)
+}
+
+// ledgerIn is ledger as a transaction sees it.
+func ledgerIn(ctx context.Context, q querier, db *handle, server int64, ids string, args ...any) (map[tree.Path]draft.Row, error) {
 	out := map[tree.Path]draft.Row{}
-	who, err := claimants(ctx, db.sql, server)
+	who, err := claimants(ctx, q, server)
 	if err != nil {
 		return nil, err
 	}
@@ -129,7 +137,7 @@ func (db *LedgerStore) ledger(ctx context.Context, server int64, ids string, arg
 		out[path] = row
 	}
 	var brings sql.RawBytes
-	_, err = all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
+	_, err = all(ctx, q, func(r *sql.Rows, _ *struct{}) error {
 		var id int64
 		var p tree.Path
 		var now draft.Row

@@ -106,8 +106,8 @@ func packChange(c draft.Change, number func(claimant) int64) []byte {
 	p.state(c.After)
 	p.claims(c.ClaimsBefore, c.Before, number)
 	p.claims(c.ClaimsAfter, c.After, number)
-	if len(c.ListedBefore)+len(c.ListedAfter)+len(c.Edits)+len(c.TweaksBefore)+len(c.TweaksAfter) > 0 {
-		p.text(text(textEdit{c.ListedBefore, c.ListedAfter, c.Edits, c.TweaksBefore, c.TweaksAfter}))
+	if len(c.ListedBefore)+len(c.ListedAfter)+len(c.Edits)+len(c.TweaksBefore)+len(c.TweaksAfter) > 0 || c.Moved != tree.Root {
+		p.text(text(textEdit{c.ListedBefore, c.ListedAfter, c.Edits, c.TweaksBefore, c.TweaksAfter, c.Moved}))
 	}
 	return p.buf
 }
@@ -125,7 +125,7 @@ func unpackChange(raw []byte, who func(int64) (claimant, bool)) (c draft.Change,
 			return c, fmt.Errorf("%w: %w", errEvent, errors.Join(err, u.err))
 		}
 		c.ListedBefore, c.ListedAfter, c.Edits = edit.Before, edit.After, edit.Edits
-		c.TweaksBefore, c.TweaksAfter = edit.TweaksBefore, edit.TweaksAfter
+		c.TweaksBefore, c.TweaksAfter, c.Moved = edit.TweaksBefore, edit.TweaksAfter, edit.Moved
 	}
 	return c, u.err
 }
@@ -148,4 +148,5 @@ type textEdit struct {
 	// Tweaks that hold on it.
 	TweaksBefore []draft.Tweaked `json:"tweaksBefore,omitempty"`
 	TweaksAfter  []draft.Tweaked `json:"tweaksAfter,omitempty"`
+	Moved        tree.Path       `json:"moved,omitempty"`
 }

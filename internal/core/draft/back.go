@@ -41,6 +41,9 @@ type Return struct {
 func Inverse(all []Event, which func(Event) bool) []Return {
 	byPath := map[tree.Path]*Return{}
 	for _, e := range all {
+		if e.Change.Moved != tree.Root { // it goes back with its name
+			continue
+		}
 		r := byPath[e.Change.Path]
 		switch {
 		case which(e) && r == nil:

@@ -52,6 +52,7 @@ func (e *emitter) motion(s *Step, m Motion) Motion {
 func emit(r running, d *Draft) emitting {
 	m := emitting{running: r, d: d}
 	d.Changes, d.Deferred, d.Launches, d.Sets = m.all, m.deferred, m.later, m.sets
+	d.Moves = m.req.Moves
 	d.Counts.Same += m.same
 	d.Counts.Edited += len(m.edits)
 	m.spare()
@@ -89,6 +90,7 @@ func emit(r running, d *Draft) emitting {
 	m.stopIt(e)
 	m.data(e)
 	m.renew(e)
+	m.moves(e)
 	asides := m.swap(e, sent)
 	m.startIt(e)
 	m.tidy(e, asides)

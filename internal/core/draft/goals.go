@@ -21,7 +21,7 @@ type goal struct {
 	claims []Claim
 	reason string
 	back   *Return // set for a rollback
-	swap   bool    // a person's own file stands there, or goes from there: tweaks hold afterwards
+	swap   bool    // it is known which tweaks hold afterwards, such as a person's own file there
 	tweaks []Tweaked
 }
 

@@ -15,7 +15,7 @@ import (
 
 // AppendJSON appends the change as JSON.
 func (c *Change) AppendJSON(b []byte) []byte {
-	if len(c.ListedBefore)+len(c.ListedAfter)+len(c.Edits)+len(c.TweaksBefore)+len(c.TweaksAfter) > 0 {
+	if len(c.ListedBefore)+len(c.ListedAfter)+len(c.Edits)+len(c.TweaksBefore)+len(c.TweaksAfter) > 0 || c.Moved != "" {
 		return appendAny(b, c)
 	}
 	b = appendText(append(b, `{"path":`...), string(c.Path))

@@ -105,20 +105,43 @@ func (m *decider) merge(g *goals, goal *goal, s shipped) {
 		return // something stands in its way, or nobody knows what was shipped before
 	case seen.State.Digest == s.base && len(row.Tweaks) == 0 && wished == nil:
 		return // nobody has changed it
-	case s.base == s.now && len(row.Tweaks) == 0 && wished == nil:
-		// The author's is as before: the server's stays.
-		goal.after = seen.State
+	case s.base == s.now && wished == nil:
+		// The author's is as before: the server's stays, with the tweaks that are in it.
+		goal.after, goal.tweaks, goal.swap = seen.State, row.Tweaks, true
 		return
 	}
 	e := g.text(m.req, p)
 	e.claims, e.shipped = goal.claims, true
 	keep := m.req.Keep[p]
 	again := m.again(e, row, now)
-	e.edits = slices.Concat([]Edit{{Op: settings.Op{Do: settings.MergeIt, Merge: &settings.Merging{Format: text.Guess(p.Base(), now), Was: base, Now: now, Keep: keep}},
+	var off []Edit
+	if s.base != s.now {
+		off = m.tweaksOff(e, row)
+	}
+	e.edits = slices.Concat(off, []Edit{{Op: settings.Op{Do: settings.MergeIt, Merge: &settings.Merging{Format: text.Guess(p.Base(), now), Was: base, Now: now, Keep: keep}},
 		Addon: addonOf(goal.claims), Why: goal.reason}}, again, e.edits)
 	delete(g.goals, p)
 	m.coming[p] = true
 	m.needFolders(p)
+}
+
+// tweaksOff gives the edits that take the tweaks of a text back, the newest first, so that what
+// they changed is no change of the server's where it is merged: they are done again afterwards. It
+// gives none where one of them cannot be taken back cleanly.
+func (m *decider) tweaksOff(e *edited, row Row) (out []Edit) {
+	text := m.obs.Texts[e.path]
+	for _, k := range slices.Backward(row.Tweaks) {
+		if k.Off || k.Undo == nil || k.Tweak.Do == tweak.Edited || k.Tweak.Do == tweak.Begin {
+			continue
+		}
+		after, undo, err := settings.Apply(text, *k.Undo)
+		if err != nil || undo.Do == "" {
+			return nil
+		}
+		text = after
+		out = append(out, Edit{Op: *k.Undo, Addon: k.Addon, Why: k.ID + " is done again to the new version"})
+	}
+	return out
 }
 
 // addonOf is the add-on that owns a path.
@@ -172,12 +195,18 @@ func (m *decider) conflicts(e *edited, before []byte) bool {
 	decided := true
 	for _, x := range e.edits {
 		if x.Op.Merge == nil {
+			after, _, err := settings.Apply(before, x.Op)
+			if err != nil {
+				return decided // it is said where the edit is done
+			}
+			before = after
 			continue
 		}
 		r, err := x.Op.Merge.Merge(before)
 		if err != nil {
 			return true // it is said where the edit is done
 		}
+		before = r.Text
 		for _, c := range r.Conflicts {
 			if m.hidden(e.path)(c.Key) {
 				c.Base, c.Mine, c.Theirs = text.Masked, text.Masked+" (another one)", text.Masked+" (a third one)"

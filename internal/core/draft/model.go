@@ -185,6 +185,9 @@ type Request struct {
 	// nothing where it says none.
 	Templates map[string]string
 	Format    func(p tree.Path) text.Format
+	// Moves are files and folders that get other names. All else of the request is about the
+	// tree as they leave it.
+	Moves Moves
 	// Swaps are persons' own files that shall stand in the place of others.
 	Swaps []SwapWish
 	// Agree looks whether values of texts go together, of the texts AgreeFiles; nil where
@@ -215,6 +218,8 @@ type Change struct {
 	Edits        []Edit    `json:"edits,omitempty"`
 	TweaksBefore []Tweaked `json:"tweaksBefore,omitempty"`
 	TweaksAfter  []Tweaked `json:"tweaksAfter,omitempty"`
+	// Moved is the other path of something that got another name, of both changes that it is.
+	Moved tree.Path `json:"moved,omitempty"`
 }
 
 // Idle tells whether a change changed nothing of what stands at a path and of who owns it: such
@@ -250,6 +255,7 @@ const (
 	Remove   Verb = "remove"
 	SetAside Verb = "set aside"
 	Move     Verb = "move"
+	RenameIt Verb = "rename"
 	EditText Verb = "edit"
 	StopIt   Verb = "stop"
 	StartIt  Verb = "start"
@@ -325,6 +331,7 @@ type Outline struct {
 	// Deferred are the texts of the next leg, and Legs how many were drafted; 0 is
 	// one.
 	Deferred []Deferral   `json:"deferred,omitempty"`
+	Moves    Moves        `json:"moves,omitempty"`    // what gets another name
 	Launches []Launch     `json:"launches,omitempty"` // of later legs
 	Sets     []Set        `json:"sets,omitempty"`
 	Checked  []Hand       `json:"checked,omitempty"` // by hand, of which it can be told whether they were done

@@ -26,9 +26,10 @@ const (
 	PowerMotion                         // stop or start the server, or have it take an add-on anew
 	WaitMotion                          // wait until it has stopped, is ready, or a person has done something
 	TidyMotion                          // remove what was set aside, after proof
+	MoveMotion                          // give a file, or a folder with all in it, another name
 )
 
-var motionKinds = [...]string{"", "keep", "send", "edit", "aside", "in", "drop", "restore", "renew", "power", "wait", "tidy"}
+var motionKinds = [...]string{"", "keep", "send", "edit", "aside", "in", "drop", "restore", "renew", "power", "wait", "tidy", "move"}
 
 // MotionKinds are all of them.
 func MotionKinds() (out []MotionKind) {
@@ -230,6 +231,8 @@ func Forward(m Motion, n Names) Act {
 		return Act{Op: Upload, To: temp, Mode: m.After.Mode}
 	case RestoreMotion:
 		return Act{Op: PutBack, To: m.Path}
+	case MoveMotion:
+		return Act{Op: Rename, From: m.Path, To: tree.Path(m.Subject), Whole: m.Before.Being == tree.Folder}
 	case RenewMotion:
 		return Act{Op: Rename, From: m.Path, To: n.Before(m.Path), Whole: true}
 	case EditMotion:

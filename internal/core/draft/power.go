@@ -87,7 +87,7 @@ func (p *powerPlan) add(r reload) {
 // plan decides whether the server is stopped, and what is reloaded instead.
 func (m *running) plan() {
 	p := m.req.Power
-	if p == nil || len(m.changes)+len(m.edits)+len(m.deferred)+len(m.req.Returns)+len(m.req.Renew)+len(m.sets) == 0 && m.launch == nil {
+	if p == nil || len(m.changes)+len(m.edits)+len(m.deferred)+len(m.req.Returns)+len(m.req.Renew)+len(m.req.Moves)+len(m.sets) == 0 && m.launch == nil {
 		return
 	}
 	if m.more() || m.legs > 1 || m.launch != nil { // it must run, whatever it did before

@@ -82,6 +82,8 @@ func tweakScenes() map[string]pair {
 		"text-breaks":       {both(reads("{\"a\": 1}\n"), puts("{\"a\": 1}\n", "{\"a\": \n")), both(reads("{\"a\": 1}\n"), puts("{\"a\": 1}\n", "{\"a\": 2}\n"))},
 		"tweak-idle":        {both(ini, tweaks(setting("/rows", "3"))), both(ini, tweaks(setting("/rows", "4")))},
 		"tweak-waits":       {both(ini, tweaks(setting("/rows", "4"), func(k *Tweaked) { k.If = "absent" })), both(ini, tweaks(setting("/rows", "4"), func(k *Tweaked) { k.If = "lamp" }))},
+		"move-alone":        {both(renamed, horn), renamed},
+		"move-by-hand":      {both(renamed, host(func(h *Host) { h.RenameFolders = false })), renamed},
 		"swap-type":         {swap("own", sound), swap("own", sound2)},
 		"swap-measures":     {swap("own", wide), swap("own", sound2)},
 		"swap-larger":       {swap("own", heavy), swap("own", sound2)},

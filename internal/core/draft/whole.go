@@ -261,7 +261,11 @@ func (d *Draft) Concerned() []tree.Path {
 			out[m.Path] = true // a folder that moves is written to itself
 		}
 	}
-	return slices.Sorted(maps.Keys(out))
+	then := map[tree.Path]bool{} // by the names that they have before
+	for p := range out {
+		then[d.Moves.Old(p)] = true
+	}
+	return slices.Sorted(maps.Keys(then))
 }
 
 // Ahead is what a run needs to know of its draft before the draft is made anew: it is

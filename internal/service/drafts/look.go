@@ -26,6 +26,9 @@ import (
 // has to know of it, without the deployment; nil where a second look has to be whole.
 func (s *Drafter) look(ctx context.Context, srv model.Server, h remote.Host, req *draft.Request, basis int64, tell progress.Tell) (made *draft.Draft, kept *Recalled, err error) {
 	s.Recall.Keep(nil, 0) // two long ones are not to be in memory at a time
+	if h, err = Moved(ctx, h, req.Moves); err != nil {
+		return nil, nil, err
+	}
 	plan := draft.Look(req)
 	tell.Look(fmt.Sprintf("looking at %s on %s", words.Count(len(plan.Folders), "folder"), srv.Name))
 	if free, err := h.Free(ctx); err == nil {
@@ -89,7 +92,7 @@ func (s *Drafter) look(ctx context.Context, srv model.Server, h remote.Host, req
 	}
 	power := req.Power
 	made = plan.Make(obs)
-	if made.LookedAt = lookedAt; len(read)+len(plan.Texts)+len(plan.Trees)+len(made.Deferred) == 0 {
+	if made.LookedAt = lookedAt; len(read)+len(plan.Texts)+len(plan.Trees)+len(made.Deferred)+len(made.Moves) == 0 {
 		kept = &Recalled{made: made, basis: basis, power: power, glance: glance}
 	}
 	return made, kept, nil

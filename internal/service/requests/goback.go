@@ -53,10 +53,13 @@ func (s *Maker) back(ctx context.Context, srv model.Server, book *rulebook.Book,
 			req.Back[i].OfAddon(layout.Key(b.Addon))
 		}
 	}
+	if err := s.movesBack(ctx, srv, b, req); err != nil {
+		return "", err
+	}
 	if err := s.setsBack(ctx, srv, book, b.setBy(way.before), req); err != nil {
 		return "", err
 	}
-	if way.nothing != nil && len(req.Renew)+len(req.Sets)+len(req.Returns) == 0 {
+	if way.nothing != nil && len(req.Renew)+len(req.Sets)+len(req.Returns)+len(req.Moves) == 0 {
 		return "", way.nothing
 	}
 	return title, nil
@@ -148,6 +151,9 @@ func (b *Back) scope(events []draft.Event) (only func(draft.Event) bool, subject
 		return func(draft.Event) bool { return true }, "the whole server", nil
 	default:
 		return nil, "", fault.New(fault.Usage, "bad-request", "say what to roll back: a deployment, an add-on, a path, or the moment to go back to")
+	}
+	if i := slices.IndexFunc(events, func(e draft.Event) bool { return e.Change.Moved != tree.Root && only(e) }); i >= 0 {
+		return nil, "", fault.New(fault.Conflict, "moved-since", "%s was renamed by %s, so its way back leads over that deployment as a whole", subject, events[i].Deployment).By(finding.RollBack.On(events[i].Deployment))
 	}
 	if !slices.ContainsFunc(events, only) {
 		return nil, "", fault.New(fault.Unknown, "never-changed", "no deployment has ever changed %s on this server", subject).By(finding.ShowHistory.With())

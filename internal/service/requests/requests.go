@@ -37,6 +37,8 @@ type Records interface {
 	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
 	Marks(ctx context.Context, deployment int64) (deploy.Marks, error)
 	Choices(ctx context.Context, server int64) (map[string][]string, error)
+	// Moves are the names that files and folders of a server got, as far as they hold still.
+	Moves(ctx context.Context, server int64) (draft.Moves, error)
 	SecretMarks(ctx context.Context, server int64) (model.SecretMarks, error)
 	MarkSecret(ctx context.Context, server int64, p tree.Path, at, actor string) error
 	KeptSides(ctx context.Context, server int64) (map[string]merge.Side, error)
@@ -102,6 +104,9 @@ type Ask struct {
 	Untweak []string   `json:"untweak,omitempty"`
 	// Texts are texts that a person has edited as a whole.
 	Texts []AskText `json:"texts,omitempty"`
+	// Moves are files and folders that get other names; what else is asked for names them as
+	// they are called before.
+	Moves draft.Moves `json:"moves,omitempty"`
 	// Swaps are files of a person's own that take the places of others.
 	Swaps []AskSwap `json:"swaps,omitempty"`
 	// Keep says, by PATH:KEY, whose value stays where both the server and a new version
@@ -155,6 +160,9 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 	if req.Ledger, req.Present, part, err = s.ledgerFor(ctx, srv, ask); err != nil {
 		return d, nil, err
 	}
+	if err := renaming(&ask, req); err != nil {
+		return d, nil, err
+	}
 	Lists(b, srv, req)
 	now := srv // with its variables as they are
 	if srv, err = s.renewals(b, srv, ask, req); err != nil {
@@ -170,7 +178,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		}
 	}
 	switch {
-	case wants == 0 && len(ask.Tweaks)+len(ask.Untweak)+len(ask.Texts)+len(ask.Swaps) > 0:
+	case wants == 0 && len(ask.Tweaks)+len(ask.Untweak)+len(ask.Texts)+len(ask.Swaps)+len(ask.Moves) > 0:
 		d.Kind = "tweak"
 	case wants == 0 && len(ask.Set) > 0:
 		d.Kind, d.Title = "deploy", "set "+words.Few(ask.Set)
@@ -182,7 +190,9 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		err = fault.New(fault.Usage, "bad-request", "a draft needs exactly one of: crates, add-ons to remove, to enable or to disable, something to roll back")
 	case len(ask.Crates) > 0:
 		d.Kind = "deploy"
-		d.Title, err = s.wanted(ctx, srv, b, &ask, req)
+		if d.Title, err = s.wanted(ctx, srv, b, &ask, req); err == nil {
+			err = s.moved(ctx, srv, req)
+		}
 	case len(ask.Remove) > 0:
 		d.Kind = "remove"
 		d.Title, err = s.removals(ctx, srv, b, ask.Remove, req)

@@ -43,7 +43,7 @@ func (s *Maker) ledgerFor(ctx context.Context, srv model.Server, ask Ask) (ledge
 // any.
 func (s *Maker) addonsOf(ctx context.Context, srv model.Server, ask Ask) (addons []string, some bool, err error) {
 	named := slices.Concat(ask.Remove, ask.Enable, ask.Disable)
-	if ask.Back != nil || len(ask.Renew)+len(ask.Retire)+len(ask.Set) > 0 || len(ask.Crates)+len(named) > someAddons {
+	if ask.Back != nil || len(ask.Moves) > 0 || len(ask.Renew)+len(ask.Retire)+len(ask.Set) > 0 || len(ask.Crates)+len(named) > someAddons {
 		return nil, false, nil
 	}
 	for _, name := range named {

@@ -75,6 +75,9 @@ func (s *Maker) tweaks(ctx context.Context, b *rulebook.Book, srv model.Server, 
 		return "", err
 	}
 	titles = append(titles, swapped...)
+	for _, m := range ask.Moves {
+		titles = append(titles, fmt.Sprintf("%s is called %s", m.From, m.To.Base()))
+	}
 	var versions map[string]string
 	if len(ask.Tweaks) > 0 {
 		if versions, err = s.versions(ctx, srv, req); err != nil {
@@ -103,7 +106,7 @@ func (s *Maker) tweaks(ctx context.Context, b *rulebook.Book, srv model.Server, 
 			return "", fault.New(fault.Usage, "bad-tweak", "%s: %v", t.Path, err)
 		}
 		outer, inside, _ := strings.Cut(string(t.Path), "!/")
-		at := tree.Path(outer)
+		at := req.Moves.New(tree.Path(outer))
 		k := draft.Tweaked{Tweak: t.Tweak, Inside: inside, Note: t.Note, From: t.From}
 		if r, ok := b.TextRule(t.Path); ok && k.Tweak.Format == "" {
 			k.Tweak.Format = r.Format
