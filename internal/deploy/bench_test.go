@@ -16,6 +16,7 @@ import (
 	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/settings"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/core/tweak"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/records"
@@ -40,6 +41,7 @@ type bench struct {
 	engine  *engine // the game, which runs when the draft is made
 	legs    bool    // a text is there only once the game has run
 	renew   bool    // the data folder is set aside for good
+	moving  bool    // a folder and a file get other names
 	back    bool    // an earlier copy of the data folder is put back
 	copies  bool    // the host copies folders itself
 	starts  bool    // it is installed by two starts, with programs of their own
@@ -174,6 +176,22 @@ func newBenchRenewing(t *testing.T) *bench {
 	return b
 }
 
+// newBenchMoving is for a deployment that gives a folder and a file in it other names, and changes
+// a text in there.
+func newBenchMoving(t *testing.T) *bench {
+	b := newBenchOn(t, true)
+	b.moving = true
+	b.engine.first = func() {}
+	b.want = testbed.Files(b.old)
+	for was, is := range map[string]string{"gone/deep/old": "went/deep/older", "gone/two": "went/two"} {
+		b.want[is] = b.want[was]
+		delete(b.want, was)
+	}
+	b.want["went/two"] = "three old"
+	b.draft()
+	return b
+}
+
 // filled is a bench whose host holds some files.
 func filled(t *testing.T, files map[string]string) *bench {
 	dir := fast(t)
@@ -233,6 +251,13 @@ func (b *bench) draft() {
 	if b.renew {
 		req.Data, req.Renew = nil, []draft.DataFolder{{Path: "data", Why: "a new port"}}
 	}
+	if b.moving {
+		req.Wanted, req.Data = nil, nil
+		req.Moves = draft.Moves{{From: "gone", To: "went"}, {From: "went/deep/old", To: "went/deep/older"}}
+		req.Ledger = req.Moves.Moved(req.Ledger)
+		tw := tweak.Tweak{Do: tweak.Replace, Format: "lines", Text: "two", Value: "three"}
+		req.Tweaks = []draft.TweakWish{{Path: "went/two", Tweaked: draft.Tweaked{ID: draft.TweakID("went/two", tw), Tweak: tw}}}
+	}
 	if b.back {
 		file := func(text string) tree.State {
 			return tree.State{Being: tree.Content, Digest: tree.Sum([]byte(text)), Size: int64(len(text))}
@@ -264,7 +289,10 @@ func (b *bench) draft() {
 			require.NoError(t, err)
 			s.Modified = i.Modified
 		}
-		obs.Paths[tree.Path(p)] = s
+		obs.Paths[req.Moves.New(tree.Path(p))] = s
+	}
+	if b.moving {
+		obs.Texts["went/two"] = []byte("two old")
 	}
 	b.make(req, obs)
 }
@@ -331,6 +359,9 @@ func (b *bench) isNew() {
 	require.NoDirExists(b.t, filepath.Join(b.root, "gone"))
 	if !b.copies {
 		require.NoDirExists(b.t, filepath.Join(b.root, string(draft.Work)))
+	}
+	if b.moving {
+		return // it replaces none of the others
 	}
 	for _, old := range []string{"one", "by hand", "old", "two old", b.old["d/order"].Text} {
 		rc, err := b.room.Open(b.t.Context(), tree.Sum([]byte(old)))

@@ -39,6 +39,7 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 		"copies back":   newBenchOfCopiesBack,
 		"data back":     newBenchGoingBack,
 		"data anew":     newBenchRenewing,
+		"new names":     newBenchMoving,
 	} {
 		probe := fresh(t)
 		require.NoError(t, probe.whole(probe.run(0, ""))) // a later leg is drafted on the way
@@ -55,6 +56,9 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 			}
 			if way == "data anew" && m.Kind != draft.RenewMotion && m.Do != power.Start {
 				continue
+			}
+			if way == "new names" && m.Kind != draft.MoveMotion && m.Kind != draft.EditMotion {
+				continue // as in the others
 			}
 			if way == "data back" && !m.KeepsFolder() && m.Kind != draft.RestoreMotion && m.Do != power.Start {
 				continue // as in the others
@@ -104,7 +108,7 @@ func TestEveryPointOfEveryMotion(t *testing.T) {
 		}),
 			"no draft of these holds a motion of the kind %s, so nobody knows what a fault in it does", kind)
 	}
-	require.Len(t, kinds, 21, "with what each acts on")
+	require.Len(t, kinds, 23, "with what each acts on")
 }
 
 func kindOf(m draft.Motion) string {

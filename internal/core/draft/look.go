@@ -99,6 +99,9 @@ func planOf(g *goals, req *Request) Plan {
 			}
 		}
 	}
+	for _, mv := range req.Moves {
+		above(req.Moves.after(mv))
+	}
 	for _, n := range req.NewNames {
 		above(n.To)
 	}

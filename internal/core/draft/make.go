@@ -127,6 +127,9 @@ func (m *emitting) lookedUp() (out []tree.Path) {
 	for _, s := range m.req.Sets {
 		out = append(out, s.Check.File)
 	}
+	for _, mv := range m.req.Moves {
+		out = append(out, m.req.Moves.after(mv))
+	}
 	return out
 }
 

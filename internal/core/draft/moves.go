@@ -91,7 +91,7 @@ func (m *emitting) moves(e *emitter) {
 			m.refuse("foreign-in-way", mv.From, "Take it away by hand if it should go.", "%s is a link or device on the server; such things are never touched.", mv.From)
 			continue
 		}
-		if m.req.Host.Tested && !m.req.Host.RenameFolders && seen.State.Being != tree.Content {
+		if m.req.Host.Tested && !m.req.Host.RenameFolders && seen.State.Being == tree.Folder {
 			m.refuse("move-by-hand", mv.From, "Rename it by hand, and then change the name in the texts alone.", "%s is to be renamed, and this host does not rename folders.", mv.From)
 			continue
 		}
