@@ -34,11 +34,9 @@ func ring(from tree.Path) scene {
 	return func(f *fair, r *Request) {
 		one, how := drawn("/rows")
 		tweaks(one, how)(f, r)
-		other := "{" + string(from) + ":/rows}"
+		other := "{gate.ini:/rows}"
 		if from == "gate.ini" {
 			other = "{fair.order:/rows}"
-		} else {
-			other = "{gate.ini:/rows}"
 		}
 		r.Tweaks = append(r.Tweaks, TweakWish{Path: "gate.ini", Tweaked: Tweaked{ID: "t-2", Tweak: setting("/lamps", other), From: other}})
 		r.Tweaks[1].Tweaked.Tweak.Make = true

@@ -1960,6 +1960,8 @@ export interface components {
             };
             /** @description Do not stop the server */
             leave?: boolean;
+            /** @description Files and folders that get other names, in their order; what else is asked for names them as they are called before */
+            moves?: components["schemas"]["Renaming"][] | null;
             /** @description Copy none, though an add-on may change what is in one */
             noData?: boolean;
             /** @description Take all back if the server does not come up or what is deployed does not load */
@@ -2278,6 +2280,10 @@ export interface components {
         };
         Rename: {
             name: string;
+        };
+        Renaming: {
+            from: string;
+            to: string;
         };
         RollCall: {
             actor: string;
