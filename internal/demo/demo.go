@@ -16,6 +16,7 @@ import (
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/client"
 	"restlesscrate/internal/standin"
+	"restlesscrate/internal/words"
 )
 
 //go:embed rulebooks/*.yaml
@@ -66,7 +67,7 @@ func (p *play) run(ctx context.Context) error {
 	if err := WriteSamples(p.path("downloads")); err != nil {
 		return err
 	}
-	for _, act := range []func(context.Context) error{p.servers, p.stage, p.first, p.update, p.back, p.fromNothing, p.cave, p.leftOpen, p.leftWaiting} {
+	for _, act := range []func(context.Context) error{p.servers, p.stage, p.first, p.update, p.back, p.fromNothing, p.settings, p.cave, p.leftOpen, p.leftWaiting} {
 		if err := act(ctx); err != nil {
 			return err
 		}
@@ -220,7 +221,7 @@ func (p *play) deploy(ctx context.Context, server, what string, n api.NewDraft) 
 	c := d.Counts
 	texts := ""
 	if c.Edited > 0 {
-		texts = ", its entry in the load list"
+		texts = ", " + words.Count(c.Edited, "text") + " edited"
 	}
 	p.printf("%s %s: %s. %d in, %d changed, %d out%s; swapped in %d ms%s", d.Name, d.State, what, c.In, c.Changed, c.Out, texts, d.Figures.SwapMS, rolled(d))
 	return nil

@@ -3,6 +3,7 @@ package demo
 import (
 	"os"
 	"path/filepath"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -14,7 +15,7 @@ func TestSamplesAreTheSameBytesEachTime(t *testing.T) {
 	a, b := t.TempDir(), t.TempDir()
 	require.NoError(t, WriteSamples(a))
 	require.NoError(t, WriteSamples(b))
-	for _, s := range append(samples(), shapes()...) {
+	for _, s := range slices.Concat(samples(), shapes(), tuned()) {
 		one, err := os.ReadFile(filepath.Join(a, s.Name))
 		require.NoError(t, err)
 		two, err := os.ReadFile(filepath.Join(b, s.Name))

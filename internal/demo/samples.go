@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 )
@@ -83,7 +84,7 @@ func WriteSamples(folder string) error {
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return err
 	}
-	for _, s := range append(samples(), shapes()...) {
+	for _, s := range slices.Concat(samples(), shapes(), tuned()) {
 		raw := []byte(s.Plain)
 		if s.Zip != nil {
 			var err error

@@ -213,7 +213,7 @@ func (h harbour) first(p *play) error {
 	if err := p.make("# Tidewright, made at its first start\nharbour-name = nameless\nmax-boats = 24\nport-name = reedbank\nload-fixtures = \n", "tidewright.conf"); err != nil {
 		return err
 	}
-	piers := "# The piers. Ask the harbour master before you change them.\nberths: 24          # boats that may lie here, 1-60\ntide: mild          # one of mild, wild, still\nlights: true\nlamp-colour: \"#ffcc00\"\n"
+	piers := "# The piers. Ask the harbour master before you change them.\nberths: 24          # boats that may lie here, 1-60\ntide: mild          # one of mild, wild, still\nlights: true\nlamp-colour: \"#ffcc00\"\n# beacon: lit\n"
 	if err := p.make(piers, "fittings", "piers.yaml"); err != nil {
 		return err
 	}
