@@ -183,6 +183,7 @@ type NamePlace struct {
 	At     string   `json:"at,omitempty"`
 	Owners []string `json:"owners" nullable:"false"`
 	Listed bool     `json:"listed,omitempty" doc:"The text names what the server loads"`
+	Log    bool     `json:"log,omitempty" doc:"It is in the server's log, which is never rewritten"`
 }
 
 // Elsewhere is where else a value stands.

@@ -56,6 +56,7 @@ func (a textCommands) choose(cmd *cli.Command, found api.NamedIn) (out []int) {
 	only, leave := cmd.StringSlice("only"), cmd.StringSlice("leave")
 	for i, p := range found.Places {
 		switch {
+		case p.Log:
 		case len(only) > 0 && !slices.Contains(only, p.Path):
 		case slices.Contains(leave, p.Path), slices.Contains(leave, p.Path+":"+strconv.Itoa(p.Line)):
 		case p.Listed && !cmd.Bool("lists") && !cmd.Bool("names") && !slices.Contains(only, p.Path):
@@ -107,6 +108,9 @@ func (a textCommands) printNamed(found api.NamedIn, chosen []int, moves []api.Re
 			whose := "the server's own"
 			if len(p.Owners) > 0 {
 				whose = "of " + strings.Join(p.Owners, ", ")
+			}
+			if p.Log {
+				whose = "the server's log, which tells what was"
 			}
 			fmt.Fprintf(a.Out, "%s  (%s)\n", p.Path, whose)
 		}

@@ -160,6 +160,9 @@ func (p *play) rename(ctx context.Context) error {
 	times := map[string]int{}
 	var n api.NewDraft
 	for _, f := range found.Places {
+		if f.Log {
+			continue
+		}
 		if times[f.Path]++; times[f.Path] == 1 {
 			n.Tweaks = append(n.Tweaks, api.TweakWish{Path: f.Path, Tweak: api.Tweak{Do: "replace", Text: "row-main", Value: "lamp-street", Words: true}})
 		}

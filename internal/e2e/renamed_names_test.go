@@ -27,6 +27,7 @@ kinds:
     put: [{take: "**", place: huts, as: "{name}/{path}"}]
 load-lists:
   order: {file: moor.order, form: line, entry: "call {folder}", kinds: [hut]}
+log: {file: moor.log, ready: '^open$'}
 `))
 	s.must("server", "add", "heath", "--rulebook", "moor", "--folder", root)
 	s.must("server", "test", "heath")
@@ -48,11 +49,13 @@ load-lists:
 	}
 	require.Equal(t, "# in order\ncall peat\ncall reed\n", text("moor.order"))
 	testbed.Write(t, filepath.Join(root, "huts/reed/made-here.txt"), "the server wrote this\n")
+	testbed.Write(t, filepath.Join(root, "moor.log"), "reed is open\n")
 	old := testbed.Files(testbed.Snapshot(t, root))
 
 	out := s.must("rewrite", "heath", "reed", "rush", "--names", "--yes")
 	require.Contains(t, out, "is renamed: huts/reed to huts/rush")
 	require.Contains(t, out, "is renamed: huts/rush/reed.txt to huts/rush/rush.txt")
+	require.Equal(t, "reed is open\n", text("moor.log"), "a log tells what was")
 	require.NoDirExists(t, filepath.Join(root, "huts/reed"))
 	require.Equal(t, "the server wrote this\n", text("huts/rush/made-here.txt"))
 	require.Equal(t, "opens: peat-gate\nowner: rush\n", text("huts/rush/settings.yaml"))

@@ -117,7 +117,7 @@ func (s *Server) textOps(h huma.API) {
 func wirePlaces(list []texts.Place) []api.NamePlace {
 	out := []api.NamePlace{}
 	for _, p := range list {
-		out = append(out, api.NamePlace{Path: string(p.Path), Nth: p.Nth, Line: p.Line, Text: p.Text, At: p.At, Owners: append([]string{}, p.Owners...), Listed: p.Listed})
+		out = append(out, api.NamePlace{Path: string(p.Path), Nth: p.Nth, Line: p.Line, Text: p.Text, At: p.At, Owners: append([]string{}, p.Owners...), Listed: p.Listed, Log: p.Log})
 	}
 	return out
 }

@@ -78,6 +78,18 @@ func TestAValueIsDrawnFromAnotherTextAndGoesWithIt(t *testing.T) {
 	require.Equal(t, "rows = 3 # all\ncall lamp\n", f.text)
 }
 
+func TestAValueThatIsThereAlreadyIsKeptInStep(t *testing.T) {
+	f := newFair("rows = 7\n")
+	f.more = map[tree.Path]string{"gate.ini": "rows = 7\n"}
+	one, how := drawn("/rows")
+	f.done(t, f.draft(func(r *Request) { tweaks(one, how)(f, r) }))
+	require.Equal(t, "rows = 7\n", f.text)
+	k := f.ledger["fair.order"].Tweaks[0]
+	f.more["gate.ini"] = "rows = 9\n"
+	f.done(t, f.draft(func(r *Request) { r.Templates = map[string]string{k.ID: k.From} }))
+	require.Equal(t, "rows = 9\n", f.text)
+}
+
 func TestSourcesAreToldFromOtherWords(t *testing.T) {
 	require.Empty(t, Sources("{game} and {version-of-lamp} {a:b}"))
 	require.Equal(t, []Source{{"conf/a b.ini", "/x/y"}, {"a.zip!/in.toml", "/z"}}, Sources("{conf/a b.ini:/x/y}-{a.zip!/in.toml:/z}"))

@@ -272,7 +272,7 @@ func inFormat(t tweak.Tweak, f text.Format) tweak.Tweak {
 }
 
 // tweaksDone keeps with every tweak its way back, and lets go of those that had nothing to do
-// the first time: they are no change.
+// the first time: they are no change, unless what they depend on may be another one later.
 func (m *decider) tweaksDone(e *edited, done []Edit) {
 	undo := map[string]settings.Op{}
 	for _, d := range done {
@@ -294,6 +294,10 @@ func (m *decider) tweaksDone(e *edited, done []Edit) {
 		}
 		known := slices.ContainsFunc(m.req.Ledger[e.path].Tweaks, func(k Tweaked) bool { return k.ID == x.Tweak })
 		if known {
+			continue
+		}
+		if slices.ContainsFunc(e.tweaks, func(k Tweaked) bool { return k.ID == x.Tweak && (k.From != "" || k.If != "") }) {
+			m.report(finding.Note, "tweak-held", e.path, "", "%s says so already (%s); it is kept in step from now on.", e.path, x.Op.What())
 			continue
 		}
 		e.tweaks = slices.DeleteFunc(e.tweaks, func(k Tweaked) bool { return k.ID == x.Tweak })

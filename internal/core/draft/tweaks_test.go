@@ -81,6 +81,7 @@ func tweakScenes() map[string]pair {
 		"tweaks-go":         {board("rows = 3\n", "rows = 4\n", "rows = 3\nlamps = 1\n", holds(setting("/rows", "4")), func(_ *fair, r *Request) { r.Shipped = nil }), board("rows = 3\n", "rows = 4\n", "rows = 3\nlamps = 1\n", holds(setting("/rows", "4")))},
 		"text-breaks":       {both(reads("{\"a\": 1}\n"), puts("{\"a\": 1}\n", "{\"a\": \n")), both(reads("{\"a\": 1}\n"), puts("{\"a\": 1}\n", "{\"a\": 2}\n"))},
 		"tweak-idle":        {both(ini, tweaks(setting("/rows", "3"))), both(ini, tweaks(setting("/rows", "4")))},
+		"tweak-held":        {both(ini, tweaks(setting("/rows", "3"), func(k *Tweaked) { k.From = "{game}" })), both(ini, tweaks(setting("/rows", "3")))},
 		"tweak-waits":       {both(ini, tweaks(setting("/rows", "4"), func(k *Tweaked) { k.If = "absent" })), both(ini, tweaks(setting("/rows", "4"), func(k *Tweaked) { k.If = "lamp" }))},
 		"move-alone":        {both(renamed, horn), renamed},
 		"move-by-hand":      {both(renamed, host(func(h *Host) { h.RenameFolders = false })), renamed},

@@ -23,6 +23,7 @@ type Place struct {
 	Text   string // the line; secrets are masked
 	At     string // the value that it stands in, where the format is known
 	Owners []string
+	Log    bool // it is in the server's log, which tells what was: it is never rewritten
 	// Listed says that the text names what the server loads: what stands there must fit the
 	// names of folders and files.
 	Listed bool
@@ -47,7 +48,7 @@ func (s *Service) Named(ctx context.Context, server, name string, longer bool) (
 		return Named{}, err
 	}
 	defer se.host.Close()
-	f := &namer{session: se, name: name, whole: !longer, lists: se.lists()}
+	f := &namer{session: se, name: name, whole: !longer, lists: se.lists(), log: se.filled(se.book.Log.File)}
 	err = se.each(ctx, func(p tree.Path, i remote.Info) {
 		if len(tweak.Places([]byte(i.Name), name, f.whole)) > 0 {
 			f.mu.Lock()
@@ -81,12 +82,21 @@ func (f *namer) sort() {
 func (s *session) lists() map[tree.Path]bool {
 	out := map[tree.Path]bool{}
 	for _, l := range s.book.Lists {
-		file, err := rulebook.Fill(l.File, func(name string) (string, bool) { v, ok := s.srv.Variables[name]; return v, ok })
-		if p, e := tree.ParsePath(file); err == nil && e == nil {
+		if p := s.filled(l.File); p != tree.Root {
 			out[p] = true
 		}
 	}
 	return out
+}
+
+// filled is a path of the rulebook with this server's variables; the root where one is not known.
+func (s *session) filled(file string) tree.Path {
+	file, err := rulebook.Fill(file, func(name string) (string, bool) { v, ok := s.srv.Variables[name]; return v, ok })
+	p, bad := tree.ParsePath(file)
+	if err != nil || bad != nil {
+		return tree.Root
+	}
+	return p
 }
 
 type namer struct {
@@ -94,6 +104,7 @@ type namer struct {
 	name  string
 	whole bool
 	lists map[tree.Path]bool
+	log   tree.Path
 	mu    sync.Mutex
 	found Named
 }
@@ -136,7 +147,7 @@ func (f *namer) places(p tree.Path, source []byte) (out []Place) {
 	shown, _ := text.Mask(source, format, f.hidden(p))
 	lines := strings.Split(string(shown), "\n")
 	for i, at := range places {
-		h := Place{Path: p, Nth: i + 1, Line: 1 + bytes.Count(source[:at[0]], []byte("\n")), Listed: f.lists[p]}
+		h := Place{Path: p, Nth: i + 1, Line: 1 + bytes.Count(source[:at[0]], []byte("\n")), Listed: f.lists[p], Log: p == f.log}
 		if h.Line <= len(lines) {
 			h.Text = strings.TrimSpace(lines[h.Line-1])
 		}

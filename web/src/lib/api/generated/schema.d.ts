@@ -1914,6 +1914,8 @@ export interface components {
             line: number;
             /** @description The text names what the server loads */
             listed?: boolean;
+            /** @description It is in the server's log, which is never rewritten */
+            log?: boolean;
             /**
              * Format: int64
              * @description Of the places in this text, from 1
