@@ -28,10 +28,13 @@
       aria-checked={chosen === c.side}
       aria-label={c.keep}
       aria-describedby="{id}-{c.side}"
-      class="side min-w-0 border p-2 text-left {chosen === c.side ? 'chosen' : ''}"
+      class="side flex min-w-0 flex-col border p-2 text-left {chosen === c.side ? 'chosen' : ''}"
       onclick={() => onchoose(c.side)}
     >
-      <span class="label">{c.name}{chosen === c.side ? ' · stays' : ''}</span>
+      <span class="flex w-full items-baseline justify-between gap-2">
+        <span class="label">{c.name}</span>
+        <span class="reason">{chosen === c.side ? 'stays' : 'choose'}</span>
+      </span>
       <pre id="{id}-{c.side}" class="mono overflow-x-auto">{stands(c.text)}</pre>
     </button>
   {/each}

@@ -6,7 +6,6 @@
   import { elsewhere } from '../api/queries';
   import { attempting } from '../attempt.svelte';
   import { count } from '../format';
-  import Button from '../ui/Button.svelte';
   import PathText from '../ui/PathText.svelte';
   import Trouble from '../ui/Trouble.svelte';
 
@@ -25,7 +24,7 @@
   const to = (p: string) => `${toServer(server, 'texts')}?text=${encodeURIComponent(p)}`;
 </script>
 
-<div class="reason px-3 pb-2" data-more={v.path}>
+<div class="reason more px-3 pb-2" data-more={v.path}>
   <p class="mono [overflow-wrap:anywhere]">{v.path}, line {v.line}</p>
   {#if q.isPending}
     <p role="status">Looking where else it stands…</p>
@@ -47,12 +46,19 @@
   {#if v.secret}
     <p>It is a secret: masked wherever this text is shown.</p>
   {:else}
-    <Button
-      kind="quiet"
+    <button
+      type="button"
+      class="link"
       disabled={marking.busy !== ''}
       title="Mask it wherever this text is shown, from now on"
-      onclick={mark}>Keep it secret</Button
+      onclick={mark}>Keep it secret</button
     >
   {/if}
   {#if marking.error}<Trouble error={marking.error} />{/if}
 </div>
+
+<style>
+  .more {
+    border-bottom: 1px dashed var(--rule);
+  }
+</style>
