@@ -51,7 +51,7 @@ type handle struct {
 	now    Clock
 	locate *sql.Stmt // asked once for every file that is sent
 	file   string
-	vault  Vault               // nil where nothing is sealed
+	sealer Sealer              // nil where nothing is sealed
 	lists  *semaphore.Weighted // whole lists that are read at a time: each takes several connections
 }
 

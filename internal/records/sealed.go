@@ -9,16 +9,16 @@ import (
 	"restlesscrate/internal/core/tweak"
 )
 
-// Vault seals what the database must not hold in clear. A copied database is worth nothing then
+// Sealer seals what the database must not hold in clear. A copied database is worth nothing then
 // without the key, which lies elsewhere.
-type Vault interface {
+type Sealer interface {
 	Seal(plain []byte) ([]byte, error)
 	Unseal(sealed []byte) ([]byte, error)
 }
 
 // SealWith has the edits of texts that hold secrets be sealed from now on, and those that are
 // sealed be opened. It is called once, before anything is read.
-func (db *handle) SealWith(v Vault) { db.vault = v }
+func (db *handle) SealWith(v Sealer) { db.sealer = v }
 
 // What of an edit and of a tweak is sealed: all that may hold words of the text.
 type (
@@ -44,15 +44,15 @@ func (db *handle) seal(v any) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	return db.vault.Seal(raw)
+	return db.sealer.Seal(raw)
 }
 
 // open reads what was sealed; ok is false where another key has sealed it.
 func (db *handle) open(sealed []byte, v any) (ok bool) {
-	if db.vault == nil {
+	if db.sealer == nil {
 		return false
 	}
-	raw, err := db.vault.Unseal(sealed)
+	raw, err := db.sealer.Unseal(sealed)
 	return err == nil && json.Unmarshal(raw, v) == nil
 }
 
@@ -60,7 +60,7 @@ func (db *handle) open(sealed []byte, v any) (ok bool) {
 func (db *handle) sealEdits(list []draft.Edit) ([]draft.Edit, error) {
 	out := list
 	for i, e := range list {
-		if !e.Secret || db.vault == nil || len(e.Sealed) > 0 {
+		if !e.Secret || db.sealer == nil || len(e.Sealed) > 0 {
 			continue
 		}
 		raw, err := db.seal(sealedEdit{e.Op, e.Undo, e.Why})
@@ -90,7 +90,7 @@ func (db *handle) openEdits(list []draft.Edit) {
 func (db *handle) sealTweaks(list []draft.Tweaked) ([]draft.Tweaked, error) {
 	out := list
 	for i, k := range list {
-		if !k.Secret || db.vault == nil || len(k.Sealed) > 0 {
+		if !k.Secret || db.sealer == nil || len(k.Sealed) > 0 {
 			continue
 		}
 		raw, err := db.seal(sealedTweak{k.Tweak, k.Undo})
@@ -166,10 +166,10 @@ type sealedAsk struct {
 
 // sealAsk gives an ask as it is kept; delicate says that it holds secrets.
 func (db *handle) sealAsk(ask json.RawMessage, delicate bool) (string, error) {
-	if !delicate || db.vault == nil {
+	if !delicate || db.sealer == nil {
 		return string(ask), nil
 	}
-	raw, err := db.vault.Seal(ask)
+	raw, err := db.sealer.Seal(ask)
 	if err != nil {
 		return "", err
 	}
@@ -179,10 +179,10 @@ func (db *handle) sealAsk(ask json.RawMessage, delicate bool) (string, error) {
 // openAsk gives an ask as it was made; one that another key has sealed stays as it is kept.
 func (db *handle) openAsk(kept string) json.RawMessage {
 	var s sealedAsk
-	if json.Unmarshal([]byte(kept), &s) != nil || len(s.Sealed) == 0 || db.vault == nil {
+	if json.Unmarshal([]byte(kept), &s) != nil || len(s.Sealed) == 0 || db.sealer == nil {
 		return json.RawMessage(kept)
 	}
-	raw, err := db.vault.Unseal(s.Sealed)
+	raw, err := db.sealer.Unseal(s.Sealed)
 	if err != nil {
 		return json.RawMessage(kept)
 	}
