@@ -18,25 +18,20 @@ func (b *bench) finding() error {
 	if err != nil {
 		return err
 	}
-	for i := range 500 {
-		folder := filepath.Join(root, fmt.Sprintf("d%03d", i))
-		if err := os.Mkdir(folder, 0o755); err != nil {
-			return err
+	err = plant(root, "f%02d.yaml", func(i, j int) string {
+		text := fmt.Sprintf("# gate %d\nrows: %d\nkeeper: none\nnotes:\n  - the tide is low\n  - lamps at night\n", i, j)
+		if j == 7 && i%50 == 0 {
+			text += "motto: needle-in-hay\n"
 		}
-		for j := range 40 {
-			text := fmt.Sprintf("# gate %d\nrows: %d\nkeeper: none\nnotes:\n  - the tide is low\n  - lamps at night\n", i, j)
-			if j == 7 && i%50 == 0 {
-				text += "motto: needle-in-hay\n"
-			}
-			if err := os.WriteFile(filepath.Join(folder, fmt.Sprintf("f%02d.yaml", j)), []byte(text), 0o644); err != nil {
-				return err
-			}
-		}
+		return text
+	})
+	if err != nil {
+		return err
 	}
 	ours := func(int) (time.Duration, error) {
 		begun := time.Now()
 		said, err := b.s.Restless("find", server, "needle-in-hay")
-		if err == nil && !strings.Contains(string(said), "10 lines in 20,000 texts searched") && !strings.Contains(string(said), "10 lines in 20000 texts searched") {
+		if err == nil && !strings.Contains(string(said), "10 lines in 20000 texts searched") {
 			err = fmt.Errorf("find did not find what is there: %s", said)
 		}
 		return time.Since(begun), err
