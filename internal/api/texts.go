@@ -149,6 +149,8 @@ type TextValue struct {
 	Secret  bool   `json:"secret,omitempty"`
 	Doubled int    `json:"doubled,omitempty" doc:"How often its name stands there, where more than once"`
 	Counts  bool   `json:"counts,omitempty" doc:"With doubled: this one counts"`
+	// Choices are what the rulebook's agreements say that it may be.
+	Choices []string `json:"choices,omitempty" nullable:"false" doc:"What it may be, as the rulebook says: words, or the names of what is there"`
 }
 
 // FoundLine is a line in which a word stands.

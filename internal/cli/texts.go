@@ -184,6 +184,9 @@ func (a textCommands) value(cmd *cli.Command, server string, t api.TextShown, pa
 		for line := range strings.Lines(v.Comment) {
 			fmt.Fprintf(a.Out, "  beside it: %s\n", strings.TrimSpace(line))
 		}
+		if len(v.Choices) > 0 {
+			fmt.Fprintf(a.Out, "  one of: %s\n", strings.Join(v.Choices, ", "))
+		}
 		if v.Doubled > 1 && !v.Counts {
 			fmt.Fprintf(a.Out, "  its name stands %s here; most readers take another one\n", words.Count(v.Doubled, "time"))
 		}

@@ -162,7 +162,7 @@ func wireText(t texts.Text) api.Text {
 func wireShown(t texts.Shown) api.TextShown {
 	w := api.TextShown{Text: wireText(t.Text), Body: t.Body, Raw: t.Raw, Digest: t.Digest.String(), Masked: t.Masked, Ends: t.Ends, Values: []api.TextValue{}, Partial: t.Partial, Shipped: t.Shipped}
 	for _, v := range t.Values {
-		w.Values = append(w.Values, api.TextValue{Path: v.Path, Line: v.Line, Kind: v.Kind, Type: string(v.Type), Value: v.Value, Comment: v.Comment, Secret: v.Secret, Doubled: v.Doubled, Counts: v.Counts})
+		w.Values = append(w.Values, api.TextValue{Path: v.Path, Line: v.Line, Kind: v.Kind, Type: string(v.Type), Value: v.Value, Comment: v.Comment, Secret: v.Secret, Doubled: v.Doubled, Counts: v.Counts, Choices: v.Choices})
 	}
 	return w
 }

@@ -40,22 +40,46 @@ func (s *Service) agreements(ctx context.Context, server string, texts []tree.Pa
 	if !se.book.Agreeing() {
 		return nil, nil
 	}
-	sums, err := s.Records.Sums(ctx, se.srv.ID)
+	seen, err := se.seen(ctx)
 	if err != nil {
 		return nil, err
 	}
-	seen := deploy.Seeing(ctx, se.host)
-	seen.Addons, seen.Others = []string{}, texts
-	for _, sum := range sums {
-		name, _, _ := strings.Cut(sum.Label, "@")
-		seen.Addons = append(seen.Addons, name)
-	}
+	seen.Others = texts
 	look := model.AgreeLook{By: "lint, " + actor}
 	for _, b := range agree.Check(se.book, se.srv.Variables, seen) {
 		out = append(out, lint.Finding{Finding: b.Finding, Tweak: b.Tweak})
 		look.Found = append(look.Found, b.Finding)
 	}
 	return out, s.Records.SawAgreements(ctx, se.srv.ID, look)
+}
+
+// seen is what agreements are looked at with.
+func (s *session) seen(ctx context.Context) (agree.Seen, error) {
+	seen := deploy.Seeing(ctx, s.host)
+	sums, err := s.Records.Sums(ctx, s.srv.ID)
+	seen.Addons = []string{}
+	for _, sum := range sums {
+		if name, _, _ := strings.Cut(sum.Label, "@"); !slices.Contains(seen.Addons, name) {
+			seen.Addons = append(seen.Addons, name)
+		}
+	}
+	return seen, err
+}
+
+// choices says of the values of a text what they may be.
+func (s *session) choices(ctx context.Context, p tree.Path, values []Value) error {
+	if len(s.book.Agree) == 0 {
+		return nil
+	}
+	seen, err := s.seen(ctx)
+	if err != nil {
+		return err
+	}
+	may := agree.Choices(s.book, s.srv.Variables, seen, p)
+	for i := range values {
+		values[i].Choices = may[values[i].Path]
+	}
+	return nil
 }
 
 // CheckText looks for what is wrong with one text, whose name may tell its format.

@@ -29,6 +29,8 @@ type Value struct {
 	Secret  bool   // it is masked
 	Doubled int    // how often its name stands, where that is more than once
 	Counts  bool   // with Doubled: this one does
+	// Choices are what it may be, as the rulebook's agreements say; none where any value may stand.
+	Choices []string
 }
 
 // Shown is a text with what stands in it.
@@ -100,6 +102,9 @@ func (s *Service) Show(ctx context.Context, server string, p tree.Path, reveal b
 	out.Body, out.Ends = strings.TrimPrefix(string(body), text.Mark), ends(source)
 	if d, err := text.Parse(source, out.Format); err == nil && !whole {
 		out.Values, out.Partial = values(d, hidden, reveal)
+		if err := se.choices(ctx, p, out.Values); err != nil {
+			return Shown{}, err
+		}
 	}
 	for _, c := range row.Claims {
 		if shipped, held, err := s.Bytes(ctx, c.Brings.Digest, int64(mostValues)<<8); err == nil && held && tree.Sum(raw) != c.Brings.Digest {

@@ -5,6 +5,18 @@ import { askingOf, boundsIn, choicesIn, flipped, named, troubleWith } from './va
 const value = (v: Partial<TextValue>): TextValue => ({ path: '/a', line: 1, kind: 'value', ...v });
 
 describe('what a form knows of a value', () => {
+  it('offers what the rulebook says it may be, and what stands there', () => {
+    const v = {
+      path: '/home',
+      line: 1,
+      kind: 'value',
+      type: 'text',
+      value: 'saltpam',
+      choices: ['reedbank', 'saltpan']
+    };
+    expect(askingOf(v)).toMatchObject({ how: 'choice', choices: ['saltpam', 'reedbank', 'saltpan'] });
+    expect(askingOf({ ...v, value: 'saltpan' }).choices).toEqual(['reedbank', 'saltpan']);
+  });
   it('takes choices out of a comment, and no prose', () => {
     expect(choicesIn('how the tide runs: one of mild, wild or still', 'wild')).toEqual([
       'mild',

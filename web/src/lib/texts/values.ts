@@ -50,6 +50,11 @@ export function askingOf(v: TextValue): Asking {
   const comment = v.comment ?? '';
   const asked: Asking = { how: 'text', choices: [], bounds: '' };
   if (v.secret) return { ...asked, how: 'secret' };
+  // What the rulebook says it may be; what stands there stays among it, though it be wrong.
+  if (v.choices?.length) {
+    const choices = v.choices.includes(value) ? v.choices : [value, ...v.choices];
+    return { ...asked, how: 'choice', choices };
+  }
   asked.choices = choicesIn(comment, value);
   if (asked.choices.length) return { ...asked, how: 'choice' };
   if (v.type === 'bool' || (v.type !== 'number' && switches.includes(value.toLowerCase()))) {

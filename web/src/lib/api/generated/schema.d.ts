@@ -2703,6 +2703,8 @@ export interface components {
             values: components["schemas"]["TextValue"][];
         };
         TextValue: {
+            /** @description What it may be, as the rulebook says: words, or the names of what is there */
+            choices?: string[];
             /** @description What stands beside it */
             comment?: string;
             /** @description With doubled: this one counts */
