@@ -89,4 +89,13 @@ log: {file: moor.log, ready: '^open$'}
 	o = s.fails(1, "huts/reed cannot be renamed to huts/rush: that is there already", "rewrite", "heath", "reed", "rush", "--names", "--yes")
 	require.Equal(t, "mine\n", text("huts/rush/mine.txt"))
 	require.True(t, strings.Contains(o.err, "Take it away"))
+
+	// What names the things that are loaded and names nothing is told by lint.
+	testbed.Write(t, filepath.Join(root, "huts/bog/hut.toml"), "version = \"1\"\n")
+	testbed.Write(t, filepath.Join(root, "moor.order"), "call peat\ncall bogg\n# call gone\ncall nowhere\n")
+	out = s.must("lint", "heath")
+	require.Contains(t, out, `moor.order names "bogg" in line 2, and the server has no such thing; it has "bog".`)
+	require.Contains(t, out, `moor.order names "nowhere" in line 4, and there is no such thing on the server.`)
+	require.NotContains(t, out, `"peat"`)
+	require.NotContains(t, out, `"gone"`)
 }

@@ -82,12 +82,7 @@ func (m *decider) nothing(e *edited, l Listed, items []settings.Item, there map[
 		if _, is := there[i.Key]; i.Off || i.Key == "" || is || l.Listless != nil && l.Listless(i.Key) || m.isListed(e, l, i.Key) {
 			continue
 		}
-		if near := words.Nearest(i.Key, slices.Sorted(maps.Keys(free))); near != "" {
-			m.report(finding.Warn, "listed-nothing", e.path, fmt.Sprintf("Write %s as it is on the server: %s.", i.Key, near),
-				"%s names %q in line %d, and the server has no such thing; it has %q%s.", e.path, i.Key, i.Line, near, differs(i.Key, near))
-			continue
-		}
-		m.report(finding.Warn, "listed-nothing", e.path, "Take the entry out by hand, or deploy what it names.", "%s names %q in line %d, and there is no such thing on the server.", e.path, i.Key, i.Line)
+		*m.findings = append(*m.findings, l.noSuch(i, free))
 	}
 }
 
@@ -151,18 +146,70 @@ func (m *decider) onDisk(l Listed, r NameRule, left remains, there map[string]bo
 		add(p, tree.Folder, true)
 	}
 	for base, known := range bases {
-		name, ok := strings.CutSuffix(base, r.Suffix)
-		if strings.HasPrefix(base, ".") || !ok {
+		if name, ok := r.nameOf(base); ok {
+			there[name] = there[name] || known
+		}
+	}
+}
+
+// nameOf gives the name by which a list would name what stands on disk.
+func (r NameRule) nameOf(base string) (name string, ok bool) {
+	name, ok = strings.CutSuffix(base, r.Suffix)
+	if strings.HasPrefix(base, ".") || !ok {
+		return "", false
+	}
+	switch {
+	case r.Name != nil:
+		name = r.Name(base)
+	case r.Whole:
+		name = base
+	}
+	return name, true
+}
+
+// Nothing tells of names in a list that name nothing on the server now. On lists what stands in a
+// folder, folders or files; ok is false where that is not known, and then nothing is said. Ours
+// are the entries that the ledger knows: of them a draft tells.
+func (l Listed) Nothing(text []byte, ours []Listing, on func(folder tree.Path, folders bool) (names []string, ok bool)) (out []finding.Finding) {
+	items, err := l.List.Read(text)
+	if err != nil || !l.Proves {
+		return nil
+	}
+	there := map[string]bool{}
+	for _, r := range l.Rules {
+		names, ok := on(r.Folder, r.Folders)
+		if !ok {
+			return nil
+		}
+		for _, base := range names {
+			if name, ok := r.nameOf(base); ok && (l.Elsewhere == nil || !l.Elsewhere(r.Folder.Join(tree.Path(base)))) {
+				there[name] = true
+			}
+		}
+	}
+	free := maps.Clone(there) // what no entry names yet
+	for _, i := range items {
+		delete(free, i.Key)
+	}
+	for _, i := range items {
+		is := slices.ContainsFunc(ours, func(o Listing) bool { return o.Name == l.Name && o.Key == i.Key })
+		if i.Off || i.Key == "" || there[i.Key] || is || l.Listless != nil && l.Listless(i.Key) {
 			continue
 		}
-		switch {
-		case r.Name != nil:
-			name = r.Name(base)
-		case r.Whole:
-			name = base
-		}
-		there[name] = there[name] || known
+		out = append(out, l.noSuch(i, free))
 	}
+	return out
+}
+
+// noSuch says that an entry names nothing; free are the names that no entry has yet.
+func (l Listed) noSuch(i settings.Item, free map[string]bool) finding.Finding {
+	f := finding.Finding{Level: finding.Warn, Code: "listed-nothing", Path: l.Path, Mend: "Take the entry out by hand, or deploy what it names.",
+		What: fmt.Sprintf("%s names %q in line %d, and there is no such thing on the server.", l.Path, i.Key, i.Line)}
+	if near := words.Nearest(i.Key, slices.Sorted(maps.Keys(free))); near != "" {
+		f.Mend = fmt.Sprintf("Write %s as it is on the server: %s.", i.Key, near)
+		f.What = fmt.Sprintf("%s names %q in line %d, and the server has no such thing; it has %q%s.", l.Path, i.Key, i.Line, near, differs(i.Key, near))
+	}
+	return f
 }
 
 // remains are the folders in which something of the ledger stays, or comes, and those out of

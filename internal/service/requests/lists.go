@@ -21,6 +21,11 @@ import (
 // Lists tells the draft which load lists the server has, and where what they name
 // stands. A list whose path differs from add-on to add-on is told with these.
 func Lists(b *rulebook.Book, srv model.Server, req *draft.Request) {
+	req.Lists = append(req.Lists, ListsOf(b, srv)...)
+}
+
+// ListsOf gives the load lists of a server, but those that each add-on has for itself.
+func ListsOf(b *rulebook.Book, srv model.Server) (out []draft.Listed) {
 	for _, l := range b.Lists {
 		list, at, err := l.On(b, shared(b, srv.Variables))
 		if err != nil {
@@ -28,8 +33,9 @@ func Lists(b *rulebook.Book, srv model.Server, req *draft.Request) {
 		}
 		listed := draft.Listed{Path: at, Name: l.Name, List: list, Whole: l.KeyWord(b) == "", Listless: listless(b, l), Elsewhere: elsewhere(b)}
 		listed.Rules, listed.Proves = nameRules(b, l, srv.Variables)
-		req.Lists = append(req.Lists, listed)
+		out = append(out, listed)
 	}
+	return out
 }
 
 // shared are a server's values without those that each add-on has for itself.

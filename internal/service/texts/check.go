@@ -27,7 +27,49 @@ func (s *Service) Check(ctx context.Context, server, actor string) (out []lint.F
 		paths = append(paths, t.Path)
 	}
 	broken, err := s.agreements(ctx, server, paths, actor)
-	return append(out, broken...), len(list), err
+	if err != nil {
+		return nil, 0, err
+	}
+	nothing, lists, err := s.listed(ctx, server)
+	all := append(paths, lists...)
+	slices.Sort(all)
+	return slices.Concat(out, broken, nothing), len(slices.Compact(all)), err
+}
+
+// listed looks for names in the texts that name what is loaded that name nothing there is.
+func (s *Service) listed(ctx context.Context, server string) (out []lint.Finding, looked []tree.Path, err error) {
+	se, err := s.open(ctx, server)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer se.host.Close()
+	_, rows, err := s.Records.Texts(ctx, se.srv.ID)
+	if err != nil {
+		return nil, nil, err
+	}
+	on := func(folder tree.Path, folders bool) (names []string, ok bool) {
+		list, err := se.host.List(ctx, folder)
+		for _, i := range list {
+			if (i.Being == tree.Folder) == folders && i.Being != tree.Foreign {
+				names = append(names, i.Name)
+			}
+		}
+		return names, err == nil
+	}
+	for _, l := range s.Lists(se.book, se.srv) {
+		raw, err := deploy.ReadText(ctx, se.host, l.Path)
+		if gone(err) {
+			continue
+		}
+		if err != nil {
+			return nil, looked, err
+		}
+		looked = append(looked, l.Path)
+		for _, f := range l.Nothing(raw, rows[l.Path].Listed, on) {
+			out = append(out, lint.Finding{Finding: f})
+		}
+	}
+	return out, looked, nil
 }
 
 // agreements looks whether the values of a server's texts go together.

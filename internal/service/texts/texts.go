@@ -36,6 +36,7 @@ type Records interface {
 	MarkSecret(ctx context.Context, server int64, p tree.Path, at, actor string) error
 	UnmarkSecret(ctx context.Context, server int64, p tree.Path, at string) error
 	SawAgreements(ctx context.Context, server int64, l model.AgreeLook) error
+	Texts(ctx context.Context, server int64) (map[tree.Path]model.Event, map[tree.Path]draft.Row, error)
 	EventsAt(ctx context.Context, server int64, p tree.Path) ([]model.Event, error)
 }
 
@@ -59,6 +60,8 @@ type Service struct {
 	// Bytes gives a content that the stockroom holds, as long as most bytes; ok is false
 	// where it does not, or where the content is longer.
 	Bytes func(ctx context.Context, d tree.Digest, most int64) (raw []byte, ok bool, err error)
+	// Lists gives the load lists of a server.
+	Lists func(b *rulebook.Book, srv model.Server) []draft.Listed
 }
 
 // Text is a text of a server.

@@ -3,9 +3,10 @@
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { toServer } from '../../router';
   import { api, ok, type TextValue } from '../api/client';
-  import { elsewhere } from '../api/queries';
+  import { elsewhere, history } from '../api/queries';
   import { attempting } from '../attempt.svelte';
-  import { count } from '../format';
+  import { clock, count } from '../format';
+  import { didTo } from './values';
   import PathText from '../ui/PathText.svelte';
   import Trouble from '../ui/Trouble.svelte';
 
@@ -13,6 +14,8 @@
   const client = useQueryClient();
   const q = createQuery(() => elsewhere(server, path, v.path));
   const marking = attempting();
+  const past = createQuery(() => history(server, path.split('!/')[0] ?? path));
+  let done = $derived(didTo(past.data ?? [], v.path));
   const few = 6;
   const mark = () =>
     marking.run('secret', async () => {
@@ -43,6 +46,9 @@
     {/each}
     {#if q.data.places.length > few}<p>and in {count(q.data.places.length - few, 'place')} more</p>{/if}
   {/if}
+  {#each done.slice(0, few) as d, i (i)}
+    <p>{clock(d.at)}: {d.deployment} {d.what}, by {d.actor}</p>
+  {/each}
   {#if v.secret}
     <p>It is a secret: masked wherever this text is shown.</p>
   {:else}

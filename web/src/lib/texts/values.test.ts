@@ -1,10 +1,19 @@
 import { describe, expect, it } from 'vitest';
 import type { TextValue } from '../api/client';
-import { askingOf, boundsIn, choicesIn, flipped, named, troubleWith } from './values';
+import { askingOf, didTo, boundsIn, choicesIn, flipped, named, troubleWith } from './values';
 
 const value = (v: Partial<TextValue>): TextValue => ({ path: '/a', line: 1, kind: 'value', ...v });
 
 describe('what a form knows of a value', () => {
+  it('have what was done to them, and not to others that begin so', () => {
+    const e = {
+      at: 't',
+      deployment: 'a#2',
+      actor: 'mora',
+      did: ['sets /rows to 4', 'sets /rows-deep to 9', 'adds /rows: 3']
+    };
+    expect(didTo([e], '/rows').map((d) => d.what)).toEqual(['sets /rows to 4', 'adds /rows: 3']);
+  });
   it('offers what the rulebook says it may be, and what stands there', () => {
     const v = {
       path: '/home',

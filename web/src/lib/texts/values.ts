@@ -1,6 +1,6 @@
 // What a form can know of a value of a text: from its type, and from what the comment beside
 // it says.
-import type { TextValue } from '../api/client';
+import type { LedgerEvent, TextValue } from '../api/client';
 
 /** How a value is asked for. */
 export interface Asking {
@@ -111,4 +111,16 @@ export function named(path: string): { name: string; above: string } {
     .slice(1)
     .map((s) => s.replaceAll('~1', '/').replaceAll('~0', '~'));
   return { name: steps.at(-1) ?? '', above: steps.slice(0, -1).join(' › ') };
+}
+
+/** What deployments did to one value, the newest first. */
+export function didTo(
+  events: Pick<LedgerEvent, 'at' | 'deployment' | 'actor' | 'did'>[],
+  path: string
+): { at: string; deployment: string; what: string; actor: string }[] {
+  return events.flatMap((e) =>
+    (e.did ?? [])
+      .filter((what) => ` ${what} `.includes(` ${path} `) || what.includes(` ${path}:`))
+      .map((what) => ({ at: e.at, deployment: e.deployment ?? '', what, actor: e.actor }))
+  );
 }
