@@ -32,19 +32,20 @@ func (s *service) refusesToStart(more ...string) string {
 	var said bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &said, &said
 	require.NoError(s.t, cmd.Start())
+	over := make(chan error, 1)
+	go func() { over <- cmd.Wait() }() // with all that it has said
+	var err error
 	testbed.Eventually(s.t, "it stops by itself", func() bool {
-		err := cmd.Process.Signal(syscall.Signal(0))
-		if err == nil {
-			var status syscall.WaitStatus
-			pid, e := syscall.Wait4(cmd.Process.Pid, &status, syscall.WNOHANG, nil)
-			require.NoError(s.t, e)
-			if pid != 0 {
-				require.Equal(s.t, 1, status.ExitStatus(), said.String())
-				return true
-			}
+		select {
+		case err = <-over:
+			return true
+		default:
+			return false
 		}
-		return false
 	})
+	var exit *exec.ExitError
+	require.ErrorAs(s.t, err, &exit, said.String())
+	require.Equal(s.t, 1, exit.ExitCode(), said.String())
 	return said.String()
 }
 

@@ -19,6 +19,7 @@ func TestWhateverADraftIsMadeFromMovesTheBasis(t *testing.T) {
 		moves[table] = []string{"DELETE", "INSERT", "UPDATE"}
 	}
 	moves["content"] = []string{"DELETE", "UPDATE"}                                                                                 // a new one comes with a container or an archive
+	moves["moved"] = []string{"DELETE", "INSERT"}                                                                                   // written anew
 	moves["secret_value"] = []string{"DELETE", "INSERT"}                                                                            // a mark is never another one
 	moves["ledger_cause"] = []string{"INSERT"}                                                                                      // every event comes with one
 	for _, table := range []string{"ledger_name", "ledger_claimant", "ledger_event", "ledger_path", "ledger_claim", "ledger_addon", // follow from events
