@@ -33,7 +33,7 @@ func (c *checking) compare(mine, theirs *text.Node, base *text.Doc) {
 	if mine.Kind != text.Map {
 		return
 	}
-	byKey := map[string]*text.Node{}
+	byKey, count := map[string]*text.Node{}, map[string]int{}
 	var missing []string // the author's names that the server's text has not
 	have := map[string]bool{}
 	for _, i := range mine.Items {
@@ -41,6 +41,7 @@ func (c *checking) compare(mine, theirs *text.Node, base *text.Doc) {
 	}
 	for _, i := range theirs.Items {
 		byKey[i.Key] = i
+		count[i.Key]++
 		if !have[i.Key] {
 			missing = append(missing, i.Key)
 		}
@@ -48,6 +49,7 @@ func (c *checking) compare(mine, theirs *text.Node, base *text.Doc) {
 	for _, i := range mine.Items {
 		theirs, known := byKey[i.Key]
 		switch {
+		case count[i.Key] > 1: // which of them it was, a name that stands for several does not say
 		case !known:
 			if near := words.Nearest(i.Key, missing); near != "" && byKey[near].Kind == i.Kind {
 				c.say(finding.Warn, "unknown-key", c.doc.Line(i), c.doc.Path(i), "Write "+near+", if that is meant.", "the author's text has no %s, and it has %s, which is missing here.", i.Key, near)

@@ -161,10 +161,16 @@ func (c *checking) node(n *text.Node) {
 			c.say(finding.Warn, "open-quote", line, at, "Close the quote, or take it away.", "%s begins with a quote that nothing closes: %s", at, raw)
 		}
 	}
-	if c.in.Format == text.Commands && n.Type == text.Text && strings.Contains(raw, " ") && firstByte(raw) != '"' && c.quotesElsewhere(n) {
+	if c.in.Format == text.Commands && n.Type == text.Text && strings.Contains(raw, " ") && !inQuotes(raw) && c.quotesElsewhere(n) {
 		f := c.say(finding.Warn, "unquoted-spaces", line, at, "Put the value in quotes.", "%s holds spaces and has no quotes, as others of this text have; the server may take its first word alone.", at)
 		f.Tweak = &tweak.Tweak{Do: tweak.Set, Format: c.in.Format, At: at, Value: `"` + raw + `"`, Raw: true}
 	}
+}
+
+// inQuotes tells whether a value begins with a double quote, or stands in single ones: whether
+// those are quotes to the server too, its program alone knows.
+func inQuotes(raw string) bool {
+	return firstByte(raw) == '"' || firstByte(raw) == '\'' && len(raw) > 1 && raw[len(raw)-1] == '\''
 }
 
 // quotesElsewhere tells whether other values with spaces have quotes, and their lines the same

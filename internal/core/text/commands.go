@@ -52,7 +52,7 @@ func (d *Doc) words(from, to int) (out []Span) {
 		}
 		end := at
 		if c := d.Source[at]; c == '"' || c == '\'' {
-			end = quotedIn(d.Source[:to], at)
+			end = quotedWord(d.Source[:to], at)
 		}
 		if end <= at {
 			end = to
@@ -64,6 +64,23 @@ func (d *Doc) words(from, to int) (out []Span) {
 		at = end
 	}
 	return out
+}
+
+// quotedWord gives the end of the word in quotes that begins at a place, or -1. Where a
+// backslash before a quote would leave the word open, or glued to the next one, it stands for
+// itself: "C:\fair\" is such a word.
+func quotedWord(line []byte, at int) int {
+	ends := func(i int) bool { return i == len(line) || line[i] == ' ' || line[i] == '\t' }
+	escaped := quotedIn(line, at)
+	if escaped > 0 && ends(escaped) {
+		return escaped
+	}
+	for i := at + 1; i < len(line); i++ {
+		if line[i] == line[at] && ends(i+1) {
+			return i + 1
+		}
+	}
+	return escaped
 }
 
 // parseLines takes every line for a value.

@@ -9,10 +9,14 @@ import (
 // dashed finds a line that begins as comments do where # and // begin none.
 var dashed = regexp.MustCompile(`(?m)^[ \t]*--`)
 
+// longComment finds a comment that ends with its own sign.
+var longComment = regexp.MustCompile(`--\[=*\[`)
+
 // marks are the signs of a format that are not values.
 type marks struct {
 	line       []string  // that begin a comment which ends with its line; the first is written
 	open, shut string    // of a comment that ends anywhere; empty where there is none
+	levels     bool      // open may have equals signs between its brackets, as shut then has
 	spaced     bool      // a comment begins only at the start of a line or behind a space
 	separators string    // between items in brackets; the first is written
 	first      [256]bool // bytes with which a comment may begin
@@ -39,8 +43,8 @@ func marksOf(f Format, text []byte) marks {
 		m = marks{line: []string{"//", "#"}, spaced: true}
 	case Script:
 		m = marks{line: []string{"--", "//", "#"}, open: "/*", shut: "*/", separators: ",;"}
-		if bytes.Contains(text, []byte("--[[")) {
-			m.open, m.shut = "--[[", "]]"
+		if longComment.Match(text) {
+			m.open, m.shut, m.levels = "--[[", "]]", true
 		}
 		if dashed.Match(text) { // then # is how long something is, and // a division
 			m.line = m.line[:1]
@@ -88,6 +92,12 @@ func (d *Doc) comment(i int) int {
 		return i
 	}
 	rest := d.Source[i:]
+	if d.marks.levels && bytes.HasPrefix(rest, []byte("--[")) && opensLong(d.Source, i+2) > 0 {
+		if end := shutsLong(d.Source, i+2); end >= 0 {
+			return end
+		}
+		return len(d.Source)
+	}
 	if d.marks.open != "" && bytes.HasPrefix(rest, []byte(d.marks.open)) {
 		if n := bytes.Index(rest[len(d.marks.open):], []byte(d.marks.shut)); n >= 0 {
 			return i + len(d.marks.open) + n + len(d.marks.shut)

@@ -201,13 +201,11 @@ func (r *scriptReader) value() *Node {
 		}
 		r.at += end + 2
 		n = &Node{Type: Code, Value: string(r.Source[from:r.at])}
-	case c == '[' && bytes.HasPrefix(r.Source[r.at:], []byte("[[")):
-		i := bytes.Index(r.Source[r.at:], []byte("]]"))
-		if i < 0 {
-			r.fail(from, "this long text is not closed by ]]")
-		}
-		n = &Node{Type: Text, Value: strings.TrimPrefix(string(r.Source[from+2:from+i]), "\n")}
-		r.at += i + 2
+	case c == '[' && opensLong(r.Source, r.at) > 0:
+		sign := opensLong(r.Source, r.at)
+		end := r.longText()
+		body := strings.TrimPrefix(string(r.Source[from+sign:end-sign]), "\r")
+		n = &Node{Type: Text, Value: strings.TrimPrefix(body, "\n")}
 	case c == '-' || c == '+' || c == '.' || c >= '0' && c <= '9':
 		r.at++
 		for r.at < len(r.Source) && (r.Source[r.at] == '.' || r.Source[r.at] == '+' && isExponent(r.Source[from:r.at]) || r.Source[r.at] == '-' && isExponent(r.Source[from:r.at]) || isAlnum(r.Source[r.at])) {
@@ -291,6 +289,12 @@ func (r *scriptReader) expression(n *Node) *Node {
 func (r *scriptReader) brackets() {
 	from, depth := r.at, 0
 	for r.at < len(r.Source) {
+		if opensLong(r.Source, r.at) > 0 {
+			if r.longText(); depth == 0 {
+				return
+			}
+			continue
+		}
 		switch c := r.Source[r.at]; c {
 		case '(', '{', '[':
 			depth++
@@ -371,7 +375,7 @@ func (r *scriptReader) table() *Node {
 // item reads one item of a table.
 func (r *scriptReader) item() *Node {
 	from := r.at
-	if r.peek() == '[' && !bytes.HasPrefix(r.Source[r.at:], []byte("[[")) {
+	if r.peek() == '[' && opensLong(r.Source, r.at) == 0 {
 		_, key, at := r.bracket()
 		if r.skip(); r.peek() != '=' {
 			r.fail(r.at, "= was expected behind the name in brackets")

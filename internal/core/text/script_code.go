@@ -1,6 +1,9 @@
 package text
 
-import "strings"
+import (
+	"bytes"
+	"strings"
+)
 
 // blockOfCode goes behind a function or another block, which ends with its own end.
 func (r *scriptReader) blockOfCode() {
@@ -8,6 +11,10 @@ func (r *scriptReader) blockOfCode() {
 	for r.at < len(r.Source) {
 		if end := r.comment(r.at); end > r.at {
 			r.at = end
+			continue
+		}
+		if opensLong(r.Source, r.at) > 0 {
+			r.longText()
 			continue
 		}
 		c := r.Source[r.at]
@@ -38,6 +45,45 @@ func (r *scriptReader) blockOfCode() {
 		}
 	}
 	r.fail(from, "this block has no end")
+}
+
+// opensLong gives the length of the sign that opens a long text: [[, or [=[ with any number of
+// equals signs. It is 0 where none stands.
+func opensLong(source []byte, at int) int {
+	if source[at] != '[' {
+		return 0
+	}
+	for i := at + 1; i < len(source); i++ {
+		switch source[i] {
+		case '=':
+		case '[':
+			return i + 1 - at
+		default:
+			return 0
+		}
+	}
+	return 0
+}
+
+// shutsLong gives the end of the long text that the sign at a place opens: the same number of
+// equals signs closes it. It is -1 where nothing does.
+func shutsLong(source []byte, at int) int {
+	sign := opensLong(source, at)
+	shut := []byte("]" + strings.Repeat("=", sign-2) + "]")
+	if i := bytes.Index(source[at+sign:], shut); i >= 0 {
+		return at + sign + i + sign
+	}
+	return -1
+}
+
+// longText goes behind a long text, and gives where that is.
+func (r *scriptReader) longText() int {
+	end := shutsLong(r.Source, r.at)
+	if end < 0 {
+		r.fail(r.at, "this long text is not closed by ]"+strings.Repeat("=", opensLong(r.Source, r.at)-2)+"]")
+	}
+	r.at = end
+	return end
 }
 
 // restOfLine steps over a statement that is no data.

@@ -67,14 +67,19 @@ func TestEveryKindOnEveryTextInEveryHabit(t *testing.T) {
 			d, err := text.Parse(source, format)
 			require.NoError(t, err, "%s, %s", file, habit)
 			texts++
-			for _, tw := range some(d, format) {
+			for i, tw := range some(d, format) {
+				if habit != "as it is" && i%7 != texts%7 {
+					continue // each habit takes others of them, so that all of it takes seconds
+				}
 				tw = tweak.Bind(source, tw)
 				after, undo, err := settings.Apply(as, settings.Tweaked(tw))
 				if err != nil {
 					var unsafe *text.UnsafeError
 					reasoned := errors.As(err, &unsafe) || strings.Contains(err.Error(), "nothing was changed") || errors.Is(err, text.ErrNotThere) || strings.Contains(err.Error(), "comments") || strings.Contains(err.Error(), "not clear") || strings.Contains(err.Error(), "cannot be") || strings.Contains(err.Error(), "already") || strings.Contains(err.Error(), "what stands there") || strings.Contains(err.Error(), "no groups")
 					require.True(t, reasoned, "%s, %s: %s: %v", file, habit, tw, err)
-					refused[tw.Do]++
+					if !strings.Contains(err.Error(), "has no comments") {
+						refused[tw.Do]++
+					}
 					continue
 				}
 				if undo.Do == "" {
