@@ -111,10 +111,22 @@ func (d *Doc) closed(n *Node, from, to int) {
 	case len(n.Items) == 1 && n.Items[0].Key == "#text":
 		only := n.Items[0]
 		n.Kind, n.style, n.Type, n.Value, n.At, n.Items = Scalar, plain, Text, only.Value, only.At, nil
-		if raw := string(d.Source[n.At.From:n.At.To]); strings.Contains(raw, "<![CDATA[") {
-			n.fixed = "it is written as a block of raw text"
+		if raw := string(d.Source[n.At.From:n.At.To]); strings.HasPrefix(raw, openRaw) && strings.HasSuffix(raw, shutRaw) {
+			n.At = Span{n.At.From + len(openRaw), n.At.To - len(shutRaw)}
+			n.Value = string(d.Source[n.At.From:n.At.To])
 		}
 	}
+}
+
+// What stands between these signs is text as it is, without escapes.
+const (
+	openRaw = "<![CDATA["
+	shutRaw = "]]>"
+)
+
+// inRaw tells whether a value stands in a block of raw text.
+func (d *Doc) inRaw(n *Node) bool {
+	return n != nil && bytes.HasSuffix(d.Source[:n.At.From], []byte(openRaw)) && !strings.HasPrefix(n.Key, "@")
 }
 
 func trimXML(text []byte, from, to int) Span {
@@ -156,6 +168,12 @@ func (d *Doc) attributes(n *Node, t xml.StartElement, from, to int) error {
 
 // writeXML writes text, or an attribute's value with its quotes.
 func (d *Doc) writeXML(s string, like *Node) (string, error) {
+	if d.inRaw(like) {
+		if strings.Contains(s, shutRaw) || strings.TrimSpace(s) == "" {
+			return "", &UnsafeError{What: "a block of raw text cannot hold that"}
+		}
+		return s, nil
+	}
 	out := strings.NewReplacer("&", "&amp;", "<", "&lt;", ">", "&gt;").Replace(s)
 	if like == nil || !strings.HasPrefix(like.Key, "@") {
 		if strings.TrimSpace(s) != s {
