@@ -218,10 +218,22 @@ func (a deployCommands) deploymentList(ctx context.Context, cmd *cli.Command) er
 	}
 	var lines [][]string
 	for _, d := range list {
-		lines = append(lines, []string{d.Name, d.State, d.Title, fmt.Sprintf("%d in, %d changed, %d out", d.Counts.In, d.Counts.Changed, d.Counts.Out), clock(d.CreatedAt), d.Actor})
+		lines = append(lines, []string{d.Name, d.State, d.Title, filesOf(d.Counts), clock(d.CreatedAt), d.Actor})
 	}
 	a.rows([]string{"deployment", "state", "what", "files", "drafted", "by"}, lines)
 	return nil
+}
+
+// filesOf tells in a few words how many files a deployment concerns.
+func filesOf(c api.Counts) string {
+	if c.Edited > 0 && c.In+c.Changed+c.Out == 0 {
+		return words.Count(c.Edited, "text") + " edited"
+	}
+	files := fmt.Sprintf("%d in, %d changed, %d out", c.In, c.Changed, c.Out)
+	if c.Edited > 0 {
+		files += ", " + words.Count(c.Edited, "text") + " edited"
+	}
+	return files
 }
 
 // named finds the deployment that the only argument names: saltpan#7.

@@ -37,7 +37,7 @@ func (p *play) settings(ctx context.Context) error {
 	if p.games[neverRun].name == "" {
 		return nil
 	}
-	for _, act := range []func(context.Context) error{p.stageTuned, p.values, p.tune, p.conflict, p.rename, p.insidePacked} {
+	for _, act := range []func(context.Context) error{p.stageTuned, p.values, p.ports, p.tune, p.conflict, p.rename, p.insidePacked} {
 		if err := act(ctx); err != nil {
 			return err
 		}
@@ -105,22 +105,47 @@ func (p *play) values(ctx context.Context) error {
 	return nil
 }
 
+// ports are two values that agree: one is changed alone first, in a draft that does not run.
+func (p *play) ports(ctx context.Context) error {
+	listen := set("tidewright.conf", "/pilot-port", "7612")
+	d, err := p.c.Draft(ctx, neverRun, api.NewDraft{Tweaks: []api.TweakWish{listen}}, nil)
+	if err != nil {
+		return err
+	}
+	told := false
+	for _, f := range d.Findings {
+		if f.Code == "agreement-broken" {
+			told = true
+			p.printf("%s: %s", d.Name, f.What)
+		}
+	}
+	if !told {
+		return fmt.Errorf("%s should say that two ports no longer agree", d.Name)
+	}
+	calls := set(piers, "/pilots-call", "", func(w *api.TweakWish) { w.From = "{tidewright.conf:/pilot-port}" })
+	if err := p.deploy(ctx, neverRun, "both ports at once; from now on the one follows the other", api.NewDraft{Tweaks: []api.TweakWish{listen, calls}}); err != nil {
+		return err
+	}
+	p.printf("%s says: %s", neverRun, p.says(neverRun, "tidewright.log", "fitting piers"))
+	return nil
+}
+
 // tune finds a number in six tries, over reloads.
 func (p *play) tune(ctx context.Context) error {
 	var heard []string
-	for _, tide := range []string{"wild", "still", "calm", "gentle", "brisk", "mild-ish"} {
-		d, err := p.c.Draft(ctx, neverRun, api.NewDraft{Tweaks: []api.TweakWish{set(piers, "/tide", tide)}}, nil)
+	for _, swell := range []string{"0.9", "0.1", "0.5", "0.35", "0.45", "0.4"} {
+		d, err := p.c.Draft(ctx, neverRun, api.NewDraft{Tweaks: []api.TweakWish{set(piers, "/swell", swell)}}, nil)
 		if err != nil {
 			return err
 		}
 		if _, err = p.c.Run(ctx, neverRun, d.Number, api.RunDraft{Digest: d.Digest}, nil); err != nil {
 			return err
 		}
-		if said := p.says(neverRun, "tidewright.log", "tide "+tide); said != "" {
-			heard = append(heard, tide)
+		if said := p.says(neverRun, "tidewright.log", "swell "+swell+","); said != "" {
+			heard = append(heard, swell)
 		}
 	}
-	p.printf("%s tried six tides, one after the other, by a reload each; its log told of %s. One tweak is left of it", neverRun, strings.Join(heard, ", "))
+	p.printf("%s tried six swells, one after the other, by a reload each; its log told of %s. One tweak is left of it", neverRun, strings.Join(heard, ", "))
 	return nil
 }
 

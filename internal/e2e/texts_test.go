@@ -288,6 +288,8 @@ func TestANameIsRewrittenOverThreeAddOns(t *testing.T) {
 	out := s.must("rewrite", "fen", "weir", "dam", "--leave", "marsh.ini:3", "--count", "5", "--yes")
 	require.Contains(t, out, "holds it and is no text, so it stays: art.bin")
 	require.Contains(t, out, "is called so and keeps its name: gates/weir")
+	listed := s.must("deployment", "list", "fen")
+	require.Regexp(t, `in \d texts it writes "dam" for "weir" +\d texts edited  `, listed)
 	require.Equal(t, "opens: dam\nweirdly: true\n", text("gates/sluice/settings.yaml"))
 	require.Equal(t, "nests: [\"dam\", weir-two]\n", text("gates/heron/settings.yaml"))
 	require.Equal(t, "[server]\r\nname = The dam\r\npath = gates/weir/x ; weir\r\n", text("marsh.ini"))

@@ -84,6 +84,7 @@ func (s *Maker) tweaks(ctx context.Context, b *rulebook.Book, srv model.Server, 
 			return "", err
 		}
 	}
+	said := map[string]int{} // in how many texts the same is done
 	for i := range ask.Tweaks {
 		t := &ask.Tweaks[i]
 		if t.Template != "" {
@@ -121,7 +122,17 @@ func (s *Maker) tweaks(ctx context.Context, b *rulebook.Book, srv model.Server, 
 		}
 		k.ID = draft.TweakID(t.Path, k.Tweak)
 		req.Tweaks = append(req.Tweaks, draft.TweakWish{Path: at, Tweaked: k, Instead: instead(req.Ledger[at], k)})
-		titles = append(titles, fmt.Sprintf("%s: it %s", t.Path, t.Tweak))
+		said[t.Tweak.String()]++
+	}
+	for _, t := range ask.Tweaks {
+		switch what := t.Tweak.String(); said[what] {
+		case 0: // told already
+		case 1:
+			titles = append(titles, fmt.Sprintf("%s: it %s", t.Path, what))
+		default:
+			titles = append(titles, fmt.Sprintf("in %d texts it %s", said[what], what))
+			delete(said, what)
+		}
 	}
 	for _, id := range ask.Untweak {
 		p, k, ok := tweakedIn(req.Ledger, id)

@@ -171,6 +171,7 @@ var fittingLine = regexp.MustCompile(`(?m)^([a-z-]+): *(?:"([^"]*)"|([^ #\r\n]+)
 
 // fit reads the fittings, and says what it has read. A number that is none it leaves as it was.
 func (harbour) fit(p *play) {
+	listens := p.conf("pilot-port")
 	files, _ := filepath.Glob(p.path("fittings", "*.yaml")) // the pattern is right
 	for _, file := range files {
 		raw, err := os.ReadFile(file)
@@ -184,6 +185,9 @@ func (harbour) fit(p *play) {
 			if _, err := strconv.Atoi(value); m[1] == "berths" && err != nil {
 				p.log.line("error: %s has berths %q, which is no number; the fitting stays out", filepath.Base(file), value)
 				continue
+			}
+			if m[1] == "pilots-call" && listens != "" && value != listens {
+				p.log.line("error: pilots call %s, and the harbour listens at %s; none of them is heard", value, listens)
 			}
 			said = append(said, m[1]+" "+value)
 		}
@@ -210,10 +214,10 @@ func (h harbour) tables(p *play) {
 }
 
 func (h harbour) first(p *play) error {
-	if err := p.make("# Tidewright, made at its first start\nharbour-name = nameless\nmax-boats = 24\nport-name = reedbank\nload-fixtures = \n", "tidewright.conf"); err != nil {
+	if err := p.make("# Tidewright, made at its first start\nharbour-name = nameless\nmax-boats = 24\nport-name = reedbank\npilot-port = 7610\nload-fixtures = \n", "tidewright.conf"); err != nil {
 		return err
 	}
-	piers := "# The piers. Ask the harbour master before you change them.\nberths: 24          # boats that may lie here, 1-60\ntide: mild          # one of mild, wild, still\nlights: true\nlamp-colour: \"#ffcc00\"\n# beacon: lit\n"
+	piers := "# The piers. Ask the harbour master before you change them.\nberths: 24          # boats that may lie here, 1-60\ntide: mild          # one of mild, wild, still\nlights: true\nlamp-colour: \"#ffcc00\"\nswell: 0.30         # 0 is a pond, 1 is a storm\npilots-call: 7610   # the pilot-port of tidewright.conf\n# beacon: lit\n"
 	if err := p.make(piers, "fittings", "piers.yaml"); err != nil {
 		return err
 	}
