@@ -67,6 +67,8 @@ describe('a deployment', () => {
   it('is summed up in words', () => {
     expect(counts({ in: 3, changed: 2, out: 1 })).toBe('3 in, 2 changed, 1 out');
     expect(counts({ in: 0, changed: 0, out: 4 })).toBe('4 out');
+    expect(counts({ in: 0, changed: 0, out: 0, edited: 1 })).toBe('1 text edited');
+    expect(counts({ in: 0, changed: 2, out: 0, edited: 3 })).toBe('2 changed, 3 texts edited');
     expect(counts({ in: 0, changed: 0, out: 0 })).toBe('no file changes');
   });
 });

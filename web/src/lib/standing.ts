@@ -70,11 +70,14 @@ export function moving(state: Deployment['state']): boolean {
   return state === 'queued' || state === 'running' || state === 'undoing';
 }
 
-/** "3 in, 2 changed, 1 out"; what is nought is left out. */
-export function counts(c: { in: number; changed: number; out: number }): string {
-  const parts = [c.in && `${c.in} in`, c.changed && `${c.changed} changed`, c.out && `${c.out} out`].filter(
-    Boolean
-  );
+/** "3 in, 2 changed, 1 out, 2 texts edited"; what is nought is left out. */
+export function counts(c: { in: number; changed: number; out: number; edited?: number }): string {
+  const parts = [
+    c.in && `${c.in} in`,
+    c.changed && `${c.changed} changed`,
+    c.out && `${c.out} out`,
+    c.edited && `${c.edited} ${c.edited === 1 ? 'text' : 'texts'} edited`
+  ].filter(Boolean);
   return parts.length ? parts.join(', ') : 'no file changes';
 }
 
