@@ -5,6 +5,7 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -96,9 +97,10 @@ func TestEveryKindOnEveryTextInEveryHabit(t *testing.T) {
 		}
 	}
 	require.Greater(t, texts, 100)
-	for _, verb := range []tweak.Verb{tweak.Set, tweak.Add, tweak.Drop, tweak.Comment, tweak.Insert, tweak.Replace, tweak.Copy} {
+	for _, verb := range []tweak.Verb{tweak.Set, tweak.Add, tweak.Drop, tweak.Comment, tweak.Insert, tweak.Replace, tweak.Copy, tweak.Each, tweak.Cut} {
 		require.Greater(t, done[verb], refused[verb], "%s", verb)
 	}
+	require.Greater(t, done[tweak.Uncomment], 40, "prose looks like values now and then, and is refused")
 }
 
 // some gives tweaks of every kind that a text may take.
@@ -130,5 +132,48 @@ func some(d *text.Doc, f text.Format) (out []tweak.Tweak) {
 		return true
 	})
 	out = append(out, tweak.Tweak{Do: tweak.Add, Format: f, At: "/fresh-one", Value: "71"})
+	return append(append(out, eaches(d, f)...), commentLines(d, f)...)
+}
+
+// fits gives a value of the type that stands there already.
+var fits = map[text.Type]string{text.Number: "91", text.Bool: "true", text.Text: "ninety", text.Code: "91"}
+
+// eaches change every item of collections whose items are of one kind.
+func eaches(d *text.Doc, f text.Format) (out []tweak.Tweak) {
+	d.Root.Walk(func(node *text.Node) bool {
+		if len(node.Items) < 2 {
+			return true
+		}
+		at, first := d.Path(node), node.Items[0]
+		if first.Kind == text.Scalar && !slices.ContainsFunc(node.Items, func(n *text.Node) bool { return n.Kind != text.Scalar || n.Type != first.Type }) && len(node.Items) < 30 {
+			out = append(out, tweak.Tweak{Do: tweak.Each, Format: f, At: at, Value: fits[first.Type]})
+		}
+		for _, i := range first.Items {
+			if first.Kind == text.Map && i.Kind == text.Scalar && fits[i.Type] != "" {
+				out = append(out, tweak.Tweak{Do: tweak.Each, Format: f, At: at, Item: text.Join(i.Key), Value: fits[i.Type]})
+				break
+			}
+		}
+		return true
+	})
+	return out
+}
+
+// commentLines have lines that stand in comments count, and take others out.
+func commentLines(d *text.Doc, f text.Format) (out []tweak.Tweak) {
+	lines := strings.Split(strings.ReplaceAll(string(d.Source), "\r\n", "\n"), "\n")
+	for i, line := range lines {
+		bare := strings.TrimSpace(line)
+		body, is := strings.CutPrefix(bare, d.Sign())
+		if body = strings.TrimSpace(body); !is || d.Sign() == "" || len(body) < 4 || strings.Count(string(d.Source), body) > 1 {
+			continue
+		}
+		if strings.ContainsAny(body, ":=") && !strings.HasSuffix(body, ":") {
+			out = append(out, tweak.Tweak{Do: tweak.Uncomment, Format: f, Text: body})
+		}
+		if i%2 == 0 {
+			out = append(out, tweak.Tweak{Do: tweak.Cut, Format: f, Text: bare})
+		}
+	}
 	return out
 }
