@@ -3,7 +3,6 @@ package draft
 import (
 	"fmt"
 	"maps"
-	"path"
 	"regexp"
 	"slices"
 	"strings"
@@ -165,14 +164,7 @@ func (m *decider) valueOf(s Source) (string, error) {
 	if source == nil {
 		return "", fmt.Errorf("%s is no text", s.Path)
 	}
-	format := text.Format("")
-	if m.req.Format != nil {
-		format = m.req.Format(s.Path)
-	}
-	if format == "" {
-		format = text.Guess(path.Base(string(s.Path)), source)
-	}
-	d, err := text.Parse(source, format)
+	d, err := text.Parse(source, m.format(s.Path, source))
 	if err != nil {
 		return "", fmt.Errorf("%s cannot be read: %w", s.Path, err)
 	}

@@ -74,7 +74,7 @@ func (m *decider) text(g *goals, e *edited) {
 	}
 	before := m.obs.Texts[e.path]
 	m.madeAnew(e, seen.State, before)
-	e.formats(before)
+	m.formats(e, before)
 	if !m.conflicts(e, before) {
 		return
 	}
@@ -154,14 +154,7 @@ func (m *decider) holdsSecrets(p tree.Path, raw []byte) bool {
 	if source == nil {
 		return false
 	}
-	format := text.Format("")
-	if m.req.Format != nil {
-		format = m.req.Format(p)
-	}
-	if format == "" {
-		format = text.Guess(p.Base(), source)
-	}
-	_, n := text.Mask(source, format, m.hidden(p))
+	_, n := text.Mask(source, m.format(p, source), m.hidden(p))
 	return n > 0
 }
 
@@ -262,10 +255,25 @@ func (m *ground) hidden(p tree.Path) func(at string) bool {
 	return func(at string) bool { return text.SecretPath(at) || m.req.Secret != nil && m.req.Secret(p, at) }
 }
 
-// diff is [Diff] of a text in which secrets are masked.
+// format is the one that the rulebook says a text has, or else what it looks like, in whatever
+// encoding it is. The path may lead into a packed file.
+func (m *ground) format(p tree.Path, raw []byte) text.Format {
+	if m.req.Format != nil {
+		if f := m.req.Format(p); f != "" {
+			return f
+		}
+	}
+	return text.Guess(p.Base(), plainText(raw, ""))
+}
+
+// diff is [Diff] of a text in which secrets are masked, as it reads.
 func (m *decider) diff(p tree.Path, before, after []byte) string {
-	hidden := m.hidden(p)
-	format := text.Guess(p.Base(), before)
+	before, after = plainText(before, ""), plainText(after, "")
+	like := before
+	if len(like) == 0 { // it is new
+		like = after
+	}
+	hidden, format := m.hidden(p), m.format(p, like)
 	was, n := text.Mask(before, format, hidden)
 	is, k := text.Mask(after, format, hidden)
 	if n+k == 0 {

@@ -118,7 +118,7 @@ func (m *decider) merge(g *goals, goal *goal, s shipped) {
 	if s.base != s.now {
 		off = m.tweaksOff(e, row)
 	}
-	e.edits = slices.Concat(off, []Edit{{Op: settings.Op{Do: settings.MergeIt, Merge: &settings.Merging{Format: text.Guess(p.Base(), now), Was: base, Now: now, Keep: keep}},
+	e.edits = slices.Concat(off, []Edit{{Op: settings.Op{Do: settings.MergeIt, Merge: &settings.Merging{Format: m.format(p, now), Was: base, Now: now, Keep: keep}},
 		Addon: addonOf(goal.claims), Why: goal.reason}}, again, e.edits)
 	delete(g.goals, p)
 	m.coming[p] = true

@@ -6,7 +6,6 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
-	"path"
 	"slices"
 
 	"restlesscrate/internal/core/finding"
@@ -212,16 +211,16 @@ func (g *goals) tweaked(req *Request, p tree.Path, k Tweaked) {
 }
 
 // formats gives every tweak the format of its text, where nobody has named one.
-func (e *edited) formats(before []byte) {
+func (m *decider) formats(e *edited, before []byte) {
 	guess := func(inside string) text.Format {
 		if inside == "" {
-			return text.Guess(e.path.Base(), before)
+			return m.format(e.path, before)
 		}
 		member, err := settings.Member(before, inside)
 		if err != nil {
 			return text.Lines // it is said where the edit is done
 		}
-		return text.Guess(path.Base(inside), member)
+		return m.format(e.path+tree.Path("!/"+inside), member)
 	}
 	for i := range e.edits {
 		op := &e.edits[i].Op
