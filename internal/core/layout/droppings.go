@@ -38,18 +38,27 @@ func (l *laying) leaveDroppings() {
 	l.report(finding.Note, "desktop-files", l.dropped[0].Path, "", "%s that a desktop has left in the archive stay out, such as %s", words.Count(len(l.dropped), "file"), l.dropped[0].Path)
 }
 
-// clientOnly tells of what only players need.
-func (l *laying) clientOnly(c *Crate) {
-	var sides []Fact
-	elsewhere := false // it says that it is for servers too, or for both
-	for _, f := range c.Facts {
-		if f.Kind == rulebook.Side {
-			sides = append(sides, f)
-			elsewhere = elsewhere || !strings.HasPrefix(strings.ToLower(f.Name), "client") || strings.Contains(strings.ToLower(f.Name), "server")
+// ForPlayersOnly tells whether facts say that an add-on is for players and not for servers, and
+// which one says so.
+func ForPlayersOnly(facts []Fact) (says Fact, only bool) {
+	for _, f := range facts {
+		if f.Kind != rulebook.Side {
+			continue
+		}
+		side := strings.ToLower(f.Name)
+		if !strings.HasPrefix(side, "client") && !strings.HasPrefix(side, "player") || strings.Contains(side, "server") {
+			return Fact{}, false // it says that it is for servers too, or for both
+		}
+		if !only {
+			says, only = f, true
 		}
 	}
-	if len(sides) > 0 && !elsewhere {
-		f := sides[0]
+	return says, only
+}
+
+// clientOnly tells of what only players need.
+func (l *laying) clientOnly(c *Crate) {
+	if f, only := ForPlayersOnly(c.Facts); only {
 		c.find(finding.Finding{Level: finding.Warn, Code: "client-only", What: fmt.Sprintf("%s says that %s is for players, not for servers (side: %s)", f.From, c.Name, f.Name),
 			Mend: "Ask its author before you deploy it; it may keep the server from starting."})
 		return
