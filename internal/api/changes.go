@@ -5,27 +5,29 @@ import "time"
 // NewDraft asks for a draft. Exactly one of Crates, Remove, Enable, Disable and
 // Rollback is set.
 type NewDraft struct {
-	Crates   []string        `json:"crates,omitempty" doc:"name@version, or name for the version staged last"`
-	With     []string        `json:"with,omitempty" doc:"Parts by choice to take: PART or ADDON:PART; or variables that each add-on has for itself, as NAME=VALUE; kept for later versions"`
-	Without  []string        `json:"without,omitempty" doc:"Parts by choice to leave out"`
-	Remove   []string        `json:"remove,omitempty" doc:"Add-on names"`
-	Enable   []string        `json:"enable,omitempty" doc:"Names of add-ons that a load list names again"`
-	Disable  []string        `json:"disable,omitempty" doc:"Names of add-ons that no load list names any more; their files stay"`
-	Rollback *Rollback       `json:"rollback,omitempty"`
-	Tweaks   []TweakWish     `json:"tweaks,omitempty" doc:"Changes of texts, alone or along with the rest"`
-	Untweak  []string        `json:"untweak,omitempty" doc:"IDs of tweaks that are taken back"`
-	Texts    []EditedText    `json:"texts,omitempty" doc:"Texts that were edited as a whole"`
-	Moves    []Renaming      `json:"moves,omitempty" doc:"Files and folders that get other names, in their order; what else is asked for names them as they are called before"`
-	Swaps    []Swap          `json:"swaps,omitempty" doc:"Files of your own that take the places of others"`
-	Keep     map[string]Side `json:"keep,omitempty" doc:"Whose value stays where the server and a new version both changed it, by PATH:KEY, or by PATH for all of a text"`
-	Accept   []string        `json:"accept,omitempty" doc:"CODE or CODE=PATH"`
-	Data     bool            `json:"data,omitempty" doc:"Copy every data folder while the server is stopped, so that the way back covers it"`
-	NoData   bool            `json:"noData,omitempty" doc:"Copy none, though an add-on may change what is in one"`
-	Renew    []string        `json:"renew,omitempty" doc:"Data places of the rulebook to set aside for good, so that the server makes new ones"`
-	Leave    bool            `json:"leave,omitempty" doc:"Do not stop the server"`
-	Restart  bool            `json:"restart,omitempty" doc:"Stop and start the server where a reload would do"`
-	OrUndo   bool            `json:"orUndo,omitempty" doc:"Take all back if the server does not come up or what is deployed does not load"`
-	Thorough bool            `json:"thorough,omitempty" doc:"Read every file back once it is sent, and compare its bytes"`
+	Crates    []string        `json:"crates,omitempty" doc:"name@version, or name for the version staged last"`
+	With      []string        `json:"with,omitempty" doc:"Parts by choice to take: PART or ADDON:PART; or variables that each add-on has for itself, as NAME=VALUE; kept for later versions"`
+	Without   []string        `json:"without,omitempty" doc:"Parts by choice to leave out"`
+	Remove    []string        `json:"remove,omitempty" doc:"Add-on names"`
+	InsteadOf []string        `json:"insteadOf,omitempty" doc:"With crates: names of add-ons that go, because the crates take their place"`
+	TakeNeeds bool            `json:"takeNeeds,omitempty" doc:"With crates: have what they need come along, of what is staged and fits, with its own needs"`
+	Enable    []string        `json:"enable,omitempty" doc:"Names of add-ons that a load list names again"`
+	Disable   []string        `json:"disable,omitempty" doc:"Names of add-ons that no load list names any more; their files stay"`
+	Rollback  *Rollback       `json:"rollback,omitempty"`
+	Tweaks    []TweakWish     `json:"tweaks,omitempty" doc:"Changes of texts, alone or along with the rest"`
+	Untweak   []string        `json:"untweak,omitempty" doc:"IDs of tweaks that are taken back"`
+	Texts     []EditedText    `json:"texts,omitempty" doc:"Texts that were edited as a whole"`
+	Moves     []Renaming      `json:"moves,omitempty" doc:"Files and folders that get other names, in their order; what else is asked for names them as they are called before"`
+	Swaps     []Swap          `json:"swaps,omitempty" doc:"Files of your own that take the places of others"`
+	Keep      map[string]Side `json:"keep,omitempty" doc:"Whose value stays where the server and a new version both changed it, by PATH:KEY, or by PATH for all of a text"`
+	Accept    []string        `json:"accept,omitempty" doc:"CODE or CODE=PATH"`
+	Data      bool            `json:"data,omitempty" doc:"Copy every data folder while the server is stopped, so that the way back covers it"`
+	NoData    bool            `json:"noData,omitempty" doc:"Copy none, though an add-on may change what is in one"`
+	Renew     []string        `json:"renew,omitempty" doc:"Data places of the rulebook to set aside for good, so that the server makes new ones"`
+	Leave     bool            `json:"leave,omitempty" doc:"Do not stop the server"`
+	Restart   bool            `json:"restart,omitempty" doc:"Stop and start the server where a reload would do"`
+	OrUndo    bool            `json:"orUndo,omitempty" doc:"Take all back if the server does not come up or what is deployed does not load"`
+	Thorough  bool            `json:"thorough,omitempty" doc:"Read every file back once it is sent, and compare its bytes"`
 }
 
 // Rollback says what goes back, and how far.
@@ -137,6 +139,7 @@ type Status struct {
 	Last    *Deployment  `json:"last,omitempty"`
 	Settled int          `json:"settled,omitempty" doc:"The number of the last deployment that is over and was about files; what a later draft found changed outside is so still"`
 	Agree   *AgreeLook   `json:"agree,omitempty" doc:"What was last seen of the values that must go together; absent where nobody has looked"`
+	Company []Finding    `json:"company" nullable:"false" doc:"What is wrong between the add-ons: what one needs and does not have, or does not go together with"`
 	Looked  *Look        `json:"looked,omitempty" doc:"When something last looked at the server's tree"`
 	// Pallets are the packs of which add-ons are there.
 	Pallets []PalletOn `json:"pallets" nullable:"false"`
@@ -162,6 +165,18 @@ type PalletOn struct {
 	Missing []string `json:"missing" nullable:"false" doc:"Its add-ons that are not there"`
 }
 
+// Fit is how a crate fits a server.
+type Fit struct {
+	State string `json:"state" enum:"fits,unknown,outside,other-loader,players-only"`
+	Why   string `json:"why,omitempty" doc:"Why it does not, or why that is not known"`
+}
+
+// Unfit is a version that does not fit a server.
+type Unfit struct {
+	Version string `json:"version"`
+	Why     string `json:"why"`
+}
+
 // Addon is one add-on on a server.
 type Addon struct {
 	Name         string     `json:"name"`
@@ -181,7 +196,9 @@ type Addon struct {
 	Listed       bool       `json:"listed,omitempty" doc:"A load list names it, disabled or not"`
 	Disabled     bool       `json:"disabled,omitempty" doc:"Its files are there, and no load list names it"`
 	Others       []string   `json:"others" nullable:"false" doc:"Other versions that some of its files are from"`
-	Newer        string     `json:"newer,omitempty" doc:"A newer version that is staged"`
+	Newer        string     `json:"newer,omitempty" doc:"A newer version that is staged, and is not known to be wrong for the server"`
+	NewerUnfit   *Unfit     `json:"newerUnfit,omitempty" doc:"One that is newer still, and does not fit"`
+	Fit          Fit        `json:"fit" doc:"How it fits the server, by what is known of it"`
 	Deployment   string     `json:"deployment"`
 	Since        time.Time  `json:"since"`
 }

@@ -47,6 +47,13 @@ type Crate struct {
 	Folders   []CrateFolder `json:"folders,omitempty" doc:"Empty folders that are made on the server"`
 	StagedAt  time.Time     `json:"stagedAt"`
 	On        []CrateTarget `json:"on,omitempty" doc:"Servers that hold a version of this add-on"`
+	Fits      []CrateFit    `json:"fits,omitempty" doc:"How it fits each server of its rulebook"`
+}
+
+// CrateFit is how a crate fits one server.
+type CrateFit struct {
+	Server string `json:"server"`
+	Fit
 }
 
 // CrateFile is one file of a crate with its target and its reason.

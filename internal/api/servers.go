@@ -30,11 +30,23 @@ type Server struct {
 	Transport  Transport         `json:"transport"`
 	Variables  map[string]string `json:"variables"`
 	Facts      map[string]string `json:"facts"`
+	Known      []KnownFact       `json:"known" nullable:"false" doc:"All that is known of it, with where that was read; facts are those that people set"`
 	HostKey    string            `json:"hostKey,omitempty" doc:"Fingerprint that a person has confirmed"`
 	OfferedKey string            `json:"offeredKey,omitempty" doc:"Fingerprint that was offered and waits for a person"`
 	Abilities  *Abilities        `json:"abilities,omitempty" doc:"What server test found out"`
 	Version    int64             `json:"version" doc:"Counts the edits of people"`
 	CreatedAt  time.Time         `json:"createdAt"`
+}
+
+// KnownFact is something that is known of a server.
+type KnownFact struct {
+	Name   string     `json:"name"`
+	Value  string     `json:"value"`
+	From   string     `json:"from" doc:"Where it was read, in words"`
+	At     *time.Time `json:"at,omitempty" doc:"When it was read last, or set"`
+	ByHand bool       `json:"byHand,omitempty" doc:"A person set it, which counts before what the server tells"`
+	Told   string     `json:"told,omitempty" doc:"What the server itself tells, where that is something else"`
+	ToldBy string     `json:"toldBy,omitempty" doc:"Where it tells that"`
 }
 
 // Abilities are what a host can do.

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"github.com/urfave/cli/v3"
 
@@ -168,6 +169,43 @@ func (a correctionCommands) correct(ctx context.Context, cmd *cli.Command, send 
 // printCrateLine sums a crate up, with what it says of itself.
 func (a *App) printCrateLine(x api.Crate) {
 	fmt.Fprintf(a.Out, "  crate %s  %s of %s: %s placed, %d left out\n", x.Label, x.Kind, x.Rulebook, words.Count(x.FileCount, "file"), x.LeftCount)
+	a.printFits("        ", x)
+}
+
+// printFits says which servers a crate fits, and why not others. Where it tells nothing, nothing
+// is said.
+func (a *App) printFits(indent string, x api.Crate) {
+	if len(x.Facts) == 0 {
+		return
+	}
+	var fits []string
+	why := map[string][]string{} // servers, by why it does not fit or is not known to
+	var order []string
+	for _, f := range x.Fits {
+		says := f.Why
+		switch f.State {
+		case "fits":
+			fits = append(fits, f.Server)
+			continue
+		case "unknown":
+			says = "not known to fit %s: " + f.Why
+		default:
+			says = "does not fit %s: " + f.Why
+		}
+		if f.Why == "it does not tell what it is for" {
+			continue
+		}
+		if why[says] == nil {
+			order = append(order, says)
+		}
+		why[says] = append(why[says], f.Server)
+	}
+	if len(fits) > 0 {
+		fmt.Fprintf(a.Out, "%sfits %s\n", indent, strings.Join(fits, ", "))
+	}
+	for _, says := range order {
+		fmt.Fprintf(a.Out, "%s%s\n", indent, strings.Replace(says, "%s", strings.Join(why[says], ", "), 1))
+	}
 }
 
 // printTold says where a crate's name and version were read and what its

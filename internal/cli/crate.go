@@ -125,6 +125,7 @@ func (a crateCommands) crateShow(ctx context.Context, cmd *cli.Command) error {
 			fmt.Fprintf(a.Out, "it changes another add-on: %s\n", cmp.Or(x.Base, "which one is not known"))
 		}
 		a.printTold(x)
+		a.printFits("", x)
 		for _, f := range x.Findings {
 			printFinding(a.Out, f, subject{crate: x.Ref})
 		}

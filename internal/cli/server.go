@@ -28,6 +28,7 @@ func (a serverCommands) serverCommand() *cli.Command {
 			Flags: append([]cli.Flag{&cli.StringFlag{Name: "rename", Usage: "its new `NAME`"}, &cli.StringFlag{Name: "rulebook", Usage: "another rulebook (`NAME`), while nothing was deployed"}, &cli.BoolFlag{Name: "forget-key", Usage: "take back that the host's key was confirmed"}}, transportFlags()...), Action: a.serverEdit},
 		{Name: "test", Usage: "connect and find out what the host can do", UsageText: "restless server test NAME [--unlock]",
 			Flags: []cli.Flag{&cli.BoolFlag{Name: "unlock", Usage: "take away what a lost service has left on the host, its lock too"}, yes()}, Action: a.serverTest},
+		{Name: "facts", Usage: "read what the server's tree and log tell of it: the version of its game, its loader", UsageText: "restless server facts NAME", Action: a.serverFacts},
 		{Name: "control", Usage: "say how a server is stopped, started and spoken to, and try it", UsageText: "restless server control NAME [--file FILE] [--secret NAME] [--try ACT]",
 			Flags: append(controlFlags(), yes()), Action: controlCommands(a).serverControl},
 		{Name: "trust", Usage: "confirm the host's key", UsageText: "restless server trust NAME FINGERPRINT", Action: a.serverTrust},
@@ -134,8 +135,8 @@ func (a serverCommands) printServer(cmd *cli.Command, s api.Server) error {
 	for name, v := range s.Variables {
 		lines = append(lines, []string{"variable " + name, v})
 	}
-	for name, v := range s.Facts {
-		lines = append(lines, []string{"fact " + name, v})
+	for _, f := range s.Known {
+		lines = append(lines, []string{"fact " + f.Name, factOf(f)})
 	}
 	if s.HostKey != "" {
 		lines = append(lines, []string{"host key", s.HostKey})
@@ -156,6 +157,18 @@ func (a serverCommands) printServer(cmd *cli.Command, s api.Server) error {
 		printMend(a.Out, "  ", "", []api.Remedy{{Do: "unlock-server", On: s.Name}}, subject{})
 	}
 	return nil
+}
+
+// factOf is a fact with where it was read, and when.
+func factOf(f api.KnownFact) string {
+	out := fmt.Sprintf("%s (%s", f.Value, f.From)
+	if f.At != nil {
+		out += ", " + clock(*f.At)
+	}
+	if out += ")"; f.Told != "" {
+		out += fmt.Sprintf("; but by %s it is %s", f.ToldBy, f.Told)
+	}
+	return out
 }
 
 func (a serverCommands) serverShow(ctx context.Context, cmd *cli.Command) error {
@@ -186,6 +199,7 @@ func (a serverCommands) serverShow(ctx context.Context, cmd *cli.Command) error 
 type serverCalls interface {
 	Server(ctx context.Context, name string) (api.Server, error)
 	Written(ctx context.Context, name string) ([]api.Written, error)
+	ReadFacts(ctx context.Context, name string) (api.Server, error)
 	TestServer(ctx context.Context, name string) (api.Server, error)
 	UnlockServer(ctx context.Context, name string) (api.Server, error)
 	EditServer(ctx context.Context, name string, e api.ServerEdit) (api.Server, error)
@@ -206,6 +220,10 @@ func (a serverCommands) withServer(_ context.Context, cmd *cli.Command, do func(
 		return err
 	}
 	return a.printServer(cmd, s)
+}
+
+func (a serverCommands) serverFacts(ctx context.Context, cmd *cli.Command) error {
+	return a.withServer(ctx, cmd, func(c serverCalls, name string) (api.Server, error) { return c.ReadFacts(ctx, name) })
 }
 
 func (a serverCommands) serverTest(ctx context.Context, cmd *cli.Command) error {

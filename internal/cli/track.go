@@ -82,6 +82,10 @@ func (a trackCommands) printStatus(st api.Status, members bool) {
 			fmt.Fprintf(a.Out, "  seen at %s by %s: %s\n", clock(l.At), l.By, f.What)
 		}
 	}
+	for _, f := range st.Company {
+		fmt.Fprintf(a.Out, "  %s\n", f.What)
+		printMend(a.Out, "    ", f.Mend, f.Remedies, subject{server: st.Server.Name})
+	}
 	if st.Open != nil {
 		fmt.Fprintf(a.Out, "  %s is %s: %s\n", st.Open.Name, strings.ToUpper(st.Open.State), st.Open.Title)
 		if st.Open.State == "halted" {
@@ -116,8 +120,15 @@ func (a trackCommands) printStatus(st api.Status, members bool) {
 		for _, o := range x.Oddities {
 			know = append(know, "known and harmless: "+o)
 		}
+		switch x.Fit.State {
+		case "outside", "other-loader", "players-only":
+			know = append(know, "does not fit: "+x.Fit.Why)
+		}
 		if x.Newer != "" {
 			know = append(know, x.Newer+" is staged")
+		}
+		if x.NewerUnfit != nil {
+			know = append(know, x.NewerUnfit.Version+" is staged and does not fit: "+x.NewerUnfit.Why)
 		}
 		if len(x.Others) > 0 {
 			know = append(know, "some files are from "+strings.Join(x.Others, ", "))

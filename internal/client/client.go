@@ -210,6 +210,11 @@ func (c *ServerCalls) TestServer(ctx context.Context, name string) (api.Server, 
 	return call[api.Server](ctx, c.line, http.MethodPost, "/servers/"+esc(name)+"/test", nil)
 }
 
+// ReadFacts reads what a server's tree and log tell of it.
+func (c *ServerCalls) ReadFacts(ctx context.Context, name string) (api.Server, error) {
+	return call[api.Server](ctx, c.line, http.MethodPost, "/servers/"+esc(name)+"/facts", nil)
+}
+
 // UnlockServer is TestServer that takes away what a lost service has left.
 func (c *ServerCalls) UnlockServer(ctx context.Context, name string) (api.Server, error) {
 	return call[api.Server](ctx, c.line, http.MethodPost, "/servers/"+esc(name)+"/test?unlock=true", nil)

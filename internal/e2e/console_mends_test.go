@@ -16,7 +16,7 @@ func TestTheConsoleBringsWhatAFailedAddonNeeds(t *testing.T) {
 	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.fixture("cranes-1.0.tdx", "name cranes", "version 1.0", "needs winches"))
-	r.must("deploy", "here", "cranes@1.0", "--yes")
+	r.must("deploy", "here", "cranes@1.0", "--yes", "--accept", "need-missing")
 	c := openConsole(t, r.service)
 	c.goTo("/servers/here")
 	c.seeIn("main", "1 did not load")

@@ -35,7 +35,7 @@ func TestAHostCopiesDataItself(t *testing.T) {
 		return out
 	}
 
-	out := r.must("deploy", "here", "gull-flocks@0.8-beta.2", "--yes")
+	out := r.must("deploy", "here", "gull-flocks@0.8-beta.2", "--accept", "other-loader", "--yes")
 	require.Regexp(t, `copy data +ports/reedbank/ledger \d files, 1 MB, on the host itself`, out)
 	require.Contains(t, out, "way back: files and data")
 	require.Equal(t, "gull-flocks\n", r.read("ports/reedbank/ledger/shape.txt"))

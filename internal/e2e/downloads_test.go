@@ -99,7 +99,7 @@ func TestDifficultDownloads(t *testing.T) {
 	require.Contains(t, out, "ends with a dot or a space")
 	require.Contains(t, s.must("crate", "readme", "odd"), "Zum Installieren den Ordner kopieren.")
 	require.Contains(t, s.must("crate", "show", "odd"), "left in the archive by a desktop; no server needs it")
-	out = s.must("deploy", "yard", "odd", "--yes", "--accept", "author-says")
+	out = s.must("deploy", "yard", "odd", "--yes", "--accept", "author-says", "--accept", "players-only")
 	require.Contains(t, out, "Zum Installieren den Ordner kopieren.")
 	require.Equal(t, "b", read(t, filepath.Join(root, "sheds/odd/link.txt")))
 	require.NotContains(t, strings.Join(filesOf(t, root), " "), ".DS_Store")

@@ -49,7 +49,7 @@ func TestTheGuideToRulebooksWorksAsItIsWritten(t *testing.T) {
 	d, root := testbed.StartSSHD(t), t.TempDir()
 	s.must("server", "add", "far", "--rulebook", "kite-hill", "--sftp", d.User+"@"+d.Addr(), "--key", d.KeyFile, "--root", root)
 	s.trustServer("far")
-	s.must("deploy", "far", "red-dragon@1.4", "--yes")
+	s.must("deploy", "far", "red-dragon@1.4", "--yes", "--accept", "need-missing")
 	require.Equal(t, want, testbed.Files(testbed.Snapshot(t, root)))
 }
 

@@ -50,7 +50,7 @@ func TestAReloadIsToldFromTheReloadOn(t *testing.T) {
 	e := r.entryOf("here#2", "drum-tent")
 	require.Equal(t, [2]string{"loaded", "1.1"}, [2]string{e.Standing, e.Version})
 
-	o := r.fails(1, "drum-tent did not load", "deploy", "here", "drum-tent@1.2", "--yes", "--or-undo")
+	o := r.fails(1, "drum-tent did not load", "deploy", "here", "drum-tent@1.2", "--yes", "--or-undo", "--accept", "need-missing")
 	require.Contains(t, o.err, "here#3 was taken back")
 	require.NoFileExists(t, filepath.Join(r.root, "stalls/drum-tent/wares/1.2.txt"))
 	require.Contains(t, r.must("say", "here", "stalls"), "* drum-tent 1.1", "what was there before was reloaded too")

@@ -69,7 +69,7 @@ func TestDataGoesBackWithItsDeployment(t *testing.T) {
 	r := play(t, "tidewright")
 	r.must("stage", r.download("gull-flocks-9.3-keel-0.8-beta.2.tdx"), r.download("storm-bell-0.1.tdx"))
 	shape := filepath.Join(r.root, "ports/reedbank/ledger/shape.txt")
-	out := r.must("deploy", "here", "gull-flocks@0.8-beta.2", "--yes")
+	out := r.must("deploy", "here", "gull-flocks@0.8-beta.2", "--accept", "other-loader", "--yes")
 	require.Contains(t, out, "way back: files and data")
 	require.Regexp(t, `copy data +ports/reedbank/ledger \d+ files? +gull-flocks@0.8-beta.2 may change it at its first start`, out)
 	require.Equal(t, "gull-flocks\n", read(t, shape))
@@ -84,12 +84,12 @@ func TestDataGoesBackWithItsDeployment(t *testing.T) {
 	require.Contains(t, r.must("server", "control", "here"), "here is RUNNING")
 
 	// It takes the data back by itself with the rest.
-	r.fails(1, fellOver, "deploy", "here", "gull-flocks@0.8-beta.2", "storm-bell@0.1", "--yes", "--or-undo")
+	r.fails(1, fellOver, "deploy", "here", "gull-flocks@0.8-beta.2", "storm-bell@0.1", "--accept", "other-loader", "--yes", "--or-undo")
 	require.NoFileExists(t, shape)
 	require.Contains(t, r.must("server", "control", "here"), "here is RUNNING")
 
 	// Halted, a person chooses.
-	o := r.fails(4, fellOver, "deploy", "here", "gull-flocks@0.8-beta.2", "storm-bell@0.1", "--yes")
+	o := r.fails(4, fellOver, "deploy", "here", "gull-flocks@0.8-beta.2", "storm-bell@0.1", "--accept", "other-loader", "--yes")
 	require.Contains(t, o.err, "deployment undo")
 	require.FileExists(t, shape)
 	var list []api.Deployment
@@ -97,7 +97,7 @@ func TestDataGoesBackWithItsDeployment(t *testing.T) {
 	r.must("deployment", "undo", list[0].Name, "--with-data")
 	require.NoFileExists(t, shape)
 	require.NoDirExists(t, filepath.Join(r.root, ".restless-crate"))
-	out = r.must("deploy", "here", "gull-flocks@0.8-beta.2", "--draft", "--no-copy-data")
+	out = r.must("deploy", "here", "gull-flocks@0.8-beta.2", "--accept", "other-loader", "--draft", "--no-copy-data")
 	require.Contains(t, out, "way back: files\n")
 	r.fails(1, "copied no data folder", "rollback", "here", "--deployment", "2", "--with-data", "--draft")
 }
@@ -111,7 +111,7 @@ func TestAWorldIsRenewed(t *testing.T) {
 	ledger := filepath.Join(r.root, "ports/reedbank/ledger")
 	testbed.Write(t, filepath.Join(ledger, "houses.txt"), "12 houses\n")
 	r.fails(2, `"fixtures" is no place that the server writes`, "deploy", "here", "gull-flocks", "--renew", "fixtures", "--yes")
-	out := r.must("deploy", "here", "gull-flocks@0.8-beta.2", "--renew", "ledger", "--yes")
+	out := r.must("deploy", "here", "gull-flocks@0.8-beta.2", "--accept", "other-loader", "--renew", "ledger", "--yes")
 	require.Contains(t, out, "players begin in a new one")
 	require.Contains(t, out, "ports/reedbank/ledger was set aside as ports/reedbank/ledger.before-1, where it stays")
 	require.Equal(t, "12 houses\n", read(t, ledger+".before-1/houses.txt"))

@@ -34,7 +34,7 @@ func TestAPatchIsLaidOverAStallAndGoesAgain(t *testing.T) {
 	s.must("stage", download("drum-tent-0.4.0.zip"), download("drum-tent-0.5.0.zip"), download("drum-tent-by-night-1.0.zip"))
 	require.Contains(t, s.must("deploy", "here", "by-night@1.0", "--draft"), "by-night@1.0 changes drum-tent, which is not on this server.")
 	require.NotContains(t, s.must("deploy", "here", "by-night@1.0", "drum-tent@0.4.0", "--draft"), "which is not on this server")
-	s.must("deploy", "here", "drum-tent@0.4.0", "--yes")
+	s.must("deploy", "here", "drum-tent@0.4.0", "--yes", "--accept", "need-missing")
 	first := testbed.Snapshot(t, root)
 
 	out := s.must("deploy", "here", "by-night@1.0", "--yes", "--accept", "author-says")
@@ -150,7 +150,7 @@ func TestWhichAddOnAPatchChangesIsSaidOnce(t *testing.T) {
 	s.fails(2, "which changes no other add-on", "crate", "set", "drum-tent", "--base", "hush")
 	require.Contains(t, s.must("crate", "set", "hush", "--base", "drum-tent"), "changes drum-tent, as you said for hush@1")
 	require.NotContains(t, patch("2"), "nothing in the archive tells which")
-	s.must("deploy", "here", "drum-tent", "hush@2", "--yes", "--accept", "author-says")
+	s.must("deploy", "here", "drum-tent", "hush@2", "--yes", "--accept", "author-says", "--accept", "need-missing")
 	require.Equal(t, "hush 2", testbed.Files(testbed.Snapshot(t, root))["stalls/drum-tent/wares/drum.lf"])
 }
 

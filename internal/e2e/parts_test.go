@@ -132,20 +132,20 @@ func TestANameAloneMeansTheNewestThatFitsTheServersGame(t *testing.T) {
 	}
 	out := s.must("deploy", "old", "shaft@1.10", "--draft")
 	require.Contains(t, out, "old#2  DRAFT  shaft@1.10", "who names a version gets it")
-	require.Contains(t, out, "WARN  other-game-version: shaft@1.10: it says that it is for game version 7.2, and old runs 7.1")
+	require.Contains(t, out, "WARN  other-game-version: shaft@1.10: it says that it is for game version 7.2, and the server runs 7.1")
 	require.NotContains(t, s.must("deploy", "new", "shaft@1.10", "--draft"), "other-game-version")
 	require.NotContains(t, s.must("deploy", "any", "shaft@1.10", "--draft"), "other-game-version", "nothing is known of that server's game")
 
 	// A build for each version of the game, told by nothing but its folder.
 	s.must("rulebook", "add", books+"tidewright.yaml")
-	s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "kelp.zip"), map[string]string{"kelp/9.2/kelp.tdx": "for 9.2", "kelp/9.3/kelp.tdx": "for 9.3"}), "--rulebook", "tidewright")
+	s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "kelp.zip"), map[string]string{"kelp/9.2/kelp.tdx": "of 9.2", "kelp/9.3/kelp.tdx": "of 9.3"}), "--rulebook", "tidewright")
 	for game, chosen := range map[string]string{"9.2": ">=9.2 <9.3", "9.3": ">=9.3"} {
 		root := t.TempDir()
 		s.must("server", "add", "tide"+game[2:], "--rulebook", "tidewright", "--folder", root, "--fact", "game="+game)
 		out := s.must("deploy", "tide"+game[2:], "kelp", "--yes")
-		require.Contains(t, out, "NOTE  build-chosen: kelp@unmarked: the one from the folder "+game+" is taken, for game version "+chosen+"; tide"+game[2:]+" runs "+game)
+		require.Contains(t, out, "NOTE  build-chosen: kelp@unmarked: of 2 builds the one from the folder "+game+", for game version "+chosen+" is taken; tide"+game[2:]+" has game version "+game)
 		raw, err := os.ReadFile(filepath.Join(root, "fixtures", "kelp.tdx"))
 		require.NoError(t, err)
-		require.Equal(t, "for "+game, string(raw))
+		require.Equal(t, "of "+game, string(raw))
 	}
 }

@@ -33,7 +33,7 @@ func play(t *testing.T, game string) *running {
 	r.download = func(name string) string { return filepath.Join(dir, name) }
 	r.env = append(r.env, "RESTLESS_SECRET_RCON=tide-and-reed")
 	r.must("rulebook", "add", fullBooks+game+".yaml")
-	r.must("server", "add", "here", "--rulebook", game, "--folder", r.root, "--fact", "game=7.2")
+	r.must("server", "add", "here", "--rulebook", game, "--folder", r.root)
 	r.must("server", "test", "here")
 	r.control(r.byCommands(game))
 	t.Cleanup(func() {
@@ -141,7 +141,7 @@ func TestARollCallSaysWhatDidNotLoadAndWhy(t *testing.T) {
 	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.download("tide-base-3.2.1.tdx"), r.download("pier-signs-1.4.0.zip"))
-	out := r.must("deploy", "here", "pier-signs@1.4.0", "--yes", "--accept", "author-says")
+	out := r.must("deploy", "here", "pier-signs@1.4.0", "--yes", "--accept", "author-says", "--accept", "need-missing")
 	require.Contains(t, out, "Roll call: 1 failed")
 	require.Contains(t, out, "pier-signs did not load: it needs tide-base.")
 	require.Contains(t, out, "restless deploy here tide-base@3.2.1\n          restless rollback here --deployment 1\n")
@@ -151,7 +151,7 @@ func TestARollCallSaysWhatDidNotLoadAndWhy(t *testing.T) {
 	require.Contains(t, r.read("tidewright.conf"), "load-fixtures = tide-base,pier-signs\n")
 	r.must("rollback", "here", "--to", "0", "--yes")
 	require.Contains(t, r.read("tidewright.conf"), "load-fixtures = \n")
-	out = r.must("deploy", "here", "tide-base@3.2.1", "pier-signs@1.4.0", "--yes", "--accept", "author-says")
+	out = r.must("deploy", "here", "tide-base@3.2.1", "pier-signs@1.4.0", "--yes", "--accept", "author-says", "--accept", "need-missing")
 	require.Contains(t, out, "Roll call: 2 loaded")
 
 	// Somebody uploads a second copy: twice is refused by the game, and told.
@@ -194,7 +194,7 @@ func TestADeploymentTakesItselfBack(t *testing.T) {
 
 	r.must("remove", "here", "tide-base", "--yes")
 	old = files()
-	o = r.fails(1, "pier-signs did not load", "deploy", "here", "pier-signs@1.4.0", "--yes", "--or-undo", "--accept", "author-says")
+	o = r.fails(1, "pier-signs did not load", "deploy", "here", "pier-signs@1.4.0", "--yes", "--or-undo", "--accept", "author-says", "--accept", "need-missing")
 	require.Contains(t, o.err, "Everything is as before")
 	require.Equal(t, old, files())
 	require.NotEmpty(t, r.pid(), "it runs again")

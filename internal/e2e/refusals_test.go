@@ -45,7 +45,7 @@ func TestWhatTheHarbourRefusesIsToldAndPutRight(t *testing.T) {
 		r.fixture("old-cranes-1.0.tdx", "name old-cranes", "version 1.0", "for 9.2"), r.fixture("old-cranes-1.1.tdx", "name old-cranes", "version 1.1", "for 9.3"),
 		written(t, "half-a-pier-1.0.tdx", "tdx"))
 
-	out := r.must("deploy", "here", "big-screens@1.0", "--yes")
+	out := r.must("deploy", "here", "big-screens@1.0", "--yes", "--accept", "players-only")
 	require.Contains(t, out, "big-screens did not load: it is for players' own machines, and there is no screen here.")
 	require.Contains(t, out, "restless rollback here --deployment 1")
 	require.Contains(t, r.must("rollback", "here", "--deployment", "1", "--yes"), "Roll call: nothing was said of any add-on")
@@ -103,7 +103,7 @@ func TestWhatTheCavesRefuseIsToldAndPutRight(t *testing.T) {
 		cave("flooded", "1.0", "side = \"both\"\n\nconflicts = [\"rope-lore\"]\n"))
 	deploy := func(args ...string) string {
 		t.Helper()
-		o := r.restless(append([]string{"deploy", "here", "--yes"}, args...)...)
+		o := r.restless(append([]string{"deploy", "here", "--yes", "--accept", "need-missing", "--accept", "players-only", "--accept", "does-not-go-with"}, args...)...)
 		if o.code == 4 {
 			var st []api.Status
 			r.get(&st, "status", "here")
@@ -134,7 +134,7 @@ func TestWhatIsNeededIsOffered(t *testing.T) {
 	t.Parallel()
 	r := play(t, "tidewright")
 	r.must("stage", r.fixture("cranes-1.0.tdx", "name cranes", "version 1.0", "needs winches"))
-	require.Contains(t, r.must("deploy", "here", "cranes@1.0", "--yes"), "Stage winches and deploy that too. The deployment can be taken back.\n          restless rollback here --deployment 1\n")
+	require.Contains(t, r.must("deploy", "here", "cranes@1.0", "--yes", "--accept", "need-missing"), "Stage winches and deploy that too. The deployment can be taken back.\n          restless rollback here --deployment 1\n")
 	r.must("stage", r.fixture("winches-1.0.tdx", "name winches", "version 1.0"))
 	require.Contains(t, r.must("rollcall", "here"), "restless deploy here winches@1.0\n")
 	r.must("stage", r.fixture("winches-2.0.tdx", "name winches", "version 2.0"))

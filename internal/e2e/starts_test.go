@@ -129,7 +129,7 @@ func TestAWorldIsBegunUnderAnotherName(t *testing.T) {
 	r.fails(2, `port is called "reedbank" already`, "deploy", "here", "--renew", "ledger=reedbank", "--yes")
 	r.fails(2, "more than one folder name", "deploy", "here", "--renew", "ledger=salt/marsh", "--yes")
 
-	out := r.must("deploy", "here", "gull-flocks@0.8-beta.2", "--renew", "ledger=saltmarsh", "--yes")
+	out := r.must("deploy", "here", "gull-flocks@0.8-beta.2", "--accept", "other-loader", "--renew", "ledger=saltmarsh", "--yes")
 	require.Contains(t, out, "ports/reedbank/ledger stays as it is, and the server begins a new one, ports/saltmarsh/ledger; players begin in that.")
 	require.Contains(t, out, "reedbank-shores@12 stays in the old one.")
 	require.Contains(t, out, "+port-name = saltmarsh")

@@ -80,6 +80,10 @@ func (s *Server) serverOps(h huma.API) {
 		srv, err := s.Hosts.Test(ctx, in.Server, in.Unlock)
 		return &body[api.Server]{wireServer(srv)}, s.fail(ctx, err)
 	})
+	huma.Register(h, op(http.MethodPost, "/servers/{server}/facts", "read-facts", "Read what the server's tree and log tell of it", "servers"), func(ctx context.Context, in *OnServer) (*body[api.Server], error) {
+		srv, err := s.Hosts.Facts(ctx, in.Server)
+		return &body[api.Server]{wireServer(srv)}, s.fail(ctx, err)
+	})
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/trust", "trust-server", "Confirm the host's key", "servers"), func(ctx context.Context, in *struct {
 		OnServer
 		Body api.TrustKey

@@ -28,7 +28,10 @@ func (s *Server) archiveOps(h huma.API) {
 		actor := actorOf(ctx)
 		return s.jobs().job(ctx, "stage", a.Filename, func(ctx context.Context, tell progress.Tell) (any, error) {
 			st, err := s.archives().Again(ctx, a, catalog.Choosing(in.Body), actor, tell.Look)
-			return wireStaged(st), err
+			if err != nil {
+				return nil, err
+			}
+			return s.staged(ctx, st)
 		})
 	})
 	huma.Register(h, op(http.MethodPost, "/archives/parts/{part}", "resume-upload", "How much of an upload has come, so that it goes on there; whoever still sends it is cut off", "crates"), func(ctx context.Context, in *struct {

@@ -39,10 +39,15 @@ func (s *Server) crateOps(h huma.API) {
 		if err != nil {
 			return nil, s.fail(ctx, err)
 		}
+		fits, err := s.Insight.Fits(ctx)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
 		on, err := s.Insight.Holders(ctx)
 		wire := func(c model.Crate) api.Crate {
 			w := wireCrate(c)
 			w.On = wireHeld(on(c.Body.Rulebook, c.Key))
+			w.Fits = wireFits(fits(c.Body.Rulebook, c.Body.Facts))
 			return w
 		}
 		return &body[api.Page[api.Crate]]{page(all, pageLimit, func(c model.Crate) int64 { return c.ID }, wire)}, s.fail(ctx, err)
@@ -68,9 +73,17 @@ func (s *Server) crateOps(h huma.API) {
 			return nil, s.fail(ctx, err)
 		}
 		on, err := s.Insight.Holders(ctx)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		fits, err := s.Insight.Fits(ctx)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
 		w := wireCrateWhole(c)
 		w.On = wireHeld(on(c.Body.Rulebook, c.Key))
-		return &body[api.Crate]{w}, s.fail(ctx, err)
+		w.Fits = wireFits(fits(c.Body.Rulebook, c.Body.Facts))
+		return &body[api.Crate]{w}, nil
 	})
 	huma.Register(h, op(http.MethodGet, "/crates/{crate}/readme", "get-crate-readme", "The author's notes", "crates"), func(ctx context.Context, in *CrateRef) (*body[api.Page[api.Readme]], error) {
 		c, err := s.Catalog.FindCrate(ctx, in.Rulebook, in.Ref)

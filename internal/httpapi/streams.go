@@ -57,7 +57,7 @@ func (s streams) stage(c *echo.Context) error {
 		if err != nil {
 			return nil, err
 		}
-		return wireStaged(st), nil
+		return s.staged(ctx, st)
 	})
 	if err != nil {
 		return errors.Join(err, u.Discard())

@@ -1,11 +1,13 @@
 package httpapi
 
 import (
+	"context"
 	"strconv"
 	"time"
 
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/fit"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
@@ -40,6 +42,14 @@ func wireServer(s model.Server) api.Server {
 		Transport: api.Transport{Kind: s.Transport.Kind, Root: s.Transport.Root, Host: s.Transport.Host, Port: s.Transport.Port, User: s.Transport.User, Auth: s.Transport.Auth, UploadLimit: s.Transport.UploadLimit}}
 	w.HostKey = hosts.Fingerprint(s.HostKey)
 	w.OfferedKey = hosts.Fingerprint(s.SeenKey)
+	w.Known = []api.KnownFact{}
+	for _, f := range s.FactList() {
+		k := api.KnownFact{Name: f.Name, Value: f.Value, From: f.From, At: when(f.At), ByHand: f.ByHand}
+		if f.Told != nil {
+			k.Told, k.ToldBy = f.Told.Value, f.Told.From
+		}
+		w.Known = append(w.Known, k)
+	}
 	if a := s.Abilities; a != nil {
 		w.Abilities = &api.Abilities{TestedAt: time.UnixMilli(a.TestedAt).UTC(), Modes: a.Modes, CaseBlind: a.CaseBlind, RenameFromWork: a.RenameFromWork,
 			RenameOver: a.RenameOver, NoWork: a.NoWork, RenameFolders: a.RenameFolders, ResolutionMS: a.Resolution, Free: a.Free, Words: a.Words, Left: a.Left}
@@ -144,13 +154,26 @@ func wireComparison(old, now model.Crate) api.Comparison {
 	return w
 }
 
-func wireStaged(st catalog.Staged) api.Staged {
+// staged is what came of an archive, with how each crate fits the servers.
+func (s *Server) staged(ctx context.Context, st catalog.Staged) (api.Staged, error) {
+	fits, err := s.Insight.Fits(ctx)
+	if err != nil {
+		return api.Staged{}, err
+	}
+	return wireStaged(st, func(c model.Crate) api.Crate {
+		w := wireCrate(c)
+		w.Fits = wireFits(fits(c.Body.Rulebook, c.Body.Facts))
+		return w
+	}), nil
+}
+
+func wireStaged(st catalog.Staged, crate func(model.Crate) api.Crate) api.Staged {
 	w := api.Staged{Archive: wireArchive(st.Archive), Known: st.Known, Before: st.Before, Renamed: st.Renamed, Reread: st.Reread, Mended: st.Mended, Rulebooks: []api.StagedByBook{}}
 	for _, b := range st.Books {
 		for i := range b.Crates {
 			b.Crates[i].Archives = []model.Archive{st.Archive}
 		}
-		w.Rulebooks = append(w.Rulebooks, wireByBook(b, wireCrate)) // the files are the crate's own to show
+		w.Rulebooks = append(w.Rulebooks, wireByBook(b, crate)) // the files are the crate's own to show
 	}
 	return w
 }
@@ -222,12 +245,22 @@ func wireFile(f model.File) api.File {
 		Archives: orNone(f.Archives), Deployment: f.Last.Deployment, Before: wireState(f.Before), Since: f.Last.At}
 }
 
+func wireFit(v fit.Verdict) api.Fit { return api.Fit{State: string(v.State), Why: v.String()} }
+
+func wireFits(fits []insight.CrateFit) (out []api.CrateFit) {
+	for _, f := range fits {
+		out = append(out, api.CrateFit{Server: f.Server, Fit: wireFit(f.Verdict)})
+	}
+	return out
+}
+
 func wireStatus(st insight.Status) api.Status {
 	w := api.Status{Server: wireServer(st.Server), Addons: []api.Addon{}, Files: st.Files, Settled: st.Settled, Queue: []api.Deployment{}, Drafts: []api.Deployment{}}
 	for _, a := range st.Addons {
 		w.Addons = append(w.Addons, api.Addon{Name: a.Name, Version: a.Version, Kind: a.Kind, Pallet: a.Pallet, Crate: a.Crate.String(), Files: a.Files, Size: a.Bytes,
-			Rung: a.Rung, Listed: a.Listed, Disabled: a.Disabled, Evidence: a.Evidence, EvidenceAt: when(a.EvidenceAt), Note: a.Note, Oddities: append([]string{}, a.Oddities...), Trouble: a.Trouble, ChangedSince: a.ChangedSince, Others: append([]string{}, a.Others...), Newer: a.Newer, Deployment: a.Deployment, Since: a.Since})
+			Rung: a.Rung, Listed: a.Listed, Disabled: a.Disabled, Evidence: a.Evidence, EvidenceAt: when(a.EvidenceAt), Note: a.Note, Oddities: append([]string{}, a.Oddities...), Trouble: a.Trouble, ChangedSince: a.ChangedSince, Others: append([]string{}, a.Others...), Newer: a.Newer, NewerUnfit: (*api.Unfit)(a.NewerUnfit), Fit: wireFit(a.Fit), Deployment: a.Deployment, Since: a.Since})
 	}
+	w.Company = findings(st.Company)
 	if !st.LookedAt.IsZero() {
 		w.Looked = &api.Look{At: st.LookedAt, Deployment: st.LookedBy}
 	}

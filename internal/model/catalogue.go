@@ -40,6 +40,16 @@ type Crate struct {
 	Damaged   bool // what is recorded of it cannot be read; only its name and version are known
 }
 
+// CrateFacts is what one crate tells of itself and of others, without its files.
+type CrateFacts struct {
+	Digest             tree.Digest
+	Key, Name, Version string
+	Kind               string
+	Facts              []layout.Fact
+	Dropped            bool // taken out of the list, though a server may hold it
+	CreatedAt          time.Time
+}
+
 // Laid is what a revision had made of an archive: crates, or only findings.
 type Laid struct {
 	Crates   []Crate

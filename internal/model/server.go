@@ -48,9 +48,11 @@ type Server struct {
 	Rulebook  string
 	Transport Transport
 	Variables map[string]string
-	Facts     map[string]string
-	HostKey   string // confirmed by a person, authorized-keys form
-	SeenKey   string // last offered and not confirmed
+	Facts     map[string]string    // what people say of it
+	FactsAt   map[string]time.Time // and since when, by name
+	Told      []Fact               // what it tells of itself
+	HostKey   string               // confirmed by a person, authorized-keys form
+	SeenKey   string               // last offered and not confirmed
 	Abilities *Abilities
 	Control   json.RawMessage // how it is stopped and started; empty where that is not known
 	Version   int64           // counts the edits of people

@@ -309,36 +309,23 @@ func (db *CrateStore) together(ctx context.Context, crate int64, which string) (
 		JOIN crate o ON o.id = m.crate_id AND o.id <> c.id AND o.dropped_at IS NULL`+which+` WHERE c.id = ?`, crate)
 }
 
-// CrateKinds gives the kinds of some crates.
-func (db *CrateStore) CrateKinds(ctx context.Context, crates []tree.Digest) (map[tree.Digest]string, error) {
-	names := make([]string, len(crates))
-	for i, d := range crates {
-		names[i] = d.String()
-	}
-	out := make(map[tree.Digest]string, len(crates))
-	_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
-		var digest, kind string
-		if err := r.Scan(&digest, &kind); err != nil {
+// CrateFacts gives what every crate of a rulebook tells, the newest first, dropped ones among
+// them. What cannot be read tells nothing.
+func (db *CrateStore) CrateFacts(ctx context.Context, rulebook string) ([]model.CrateFacts, error) {
+	out, err := all(ctx, db.sql, func(r *sql.Rows, c *model.CrateFacts) error {
+		var digest string
+		if err := r.Scan(&digest, &c.Key, &c.Name, &c.Version, &c.Kind, asJSON(&c.Facts), &c.Dropped, moment{&c.CreatedAt}); err != nil {
 			return err
 		}
-		d, err := tree.ParseDigest(digest)
-		out[d] = kind
-		return err
-	}, `SELECT digest, COALESCE(CASE WHEN json_valid(body) THEN json_extract(body, '$.kind') END, '') FROM crate WHERE digest IN (SELECT value FROM json_each(?))`, text(names))
-	return out, err
-}
-
-// Versions gives the versions of every add-on of a rulebook that are staged, by the
-// add-on's key.
-func (db *CrateStore) Versions(ctx context.Context, rulebook string) (map[string][]string, error) {
-	out := map[string][]string{}
-	_, err := all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
-		var key, version string
-		err := r.Scan(&key, &version)
-		out[key] = append(out[key], version)
-		return err
-	}, `SELECT ad.key, c.version FROM addon ad JOIN crate c ON c.addon_id = ad.id WHERE ad.rulebook = ? AND c.dropped_at IS NULL ORDER BY c.id DESC`, rulebook)
-	return out, err
+		return c.Digest.UnmarshalText([]byte(digest))
+	}, `SELECT c.digest, ad.key, COALESCE(CASE WHEN json_valid(c.body) THEN json_extract(c.body, '$.name') END, ad.name), c.version,
+			COALESCE(CASE WHEN json_valid(c.body) THEN json_extract(c.body, '$.kind') END, ''),
+			CASE WHEN json_valid(c.body) THEN json_extract(c.body, '$.facts') END, c.dropped_at IS NOT NULL, c.created_at
+		FROM addon ad CROSS JOIN crate c ON c.addon_id = ad.id WHERE ad.rulebook = ? ORDER BY c.id DESC`, rulebook)
+	if err != nil {
+		return nil, fmt.Errorf("read what crates tell: %w", err)
+	}
+	return out, nil
 }
 
 // CrateByDigest finds a crate, dropped or not.

@@ -4,15 +4,21 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
+	"time"
 
 	"restlesscrate/internal/model"
 )
 
-const serverColumns = `id, name, rulebook, transport, variables, facts, host_key, seen_key, abilities, control, version, created_at`
+const serverColumns = `id, name, rulebook, transport, variables, facts, told, told_at, facts_at, host_key, seen_key, abilities, control, version, created_at`
 
 func scanServer(r *sql.Rows, s *model.Server) error {
-	return r.Scan(&s.ID, &s.Name, &s.Rulebook, asJSON(&s.Transport), asJSON(&s.Variables), asJSON(&s.Facts),
+	var at map[string]time.Time
+	err := r.Scan(&s.ID, &s.Name, &s.Rulebook, asJSON(&s.Transport), asJSON(&s.Variables), asJSON(&s.Facts), asJSON(&s.Told), asJSON(&at), asJSON(&s.FactsAt),
 		&s.HostKey, &s.SeenKey, asJSON(&s.Abilities), asJSON(&s.Control), &s.Version, moment{&s.CreatedAt})
+	for i := range s.Told {
+		s.Told[i].At = at[s.Told[i].Name]
+	}
+	return err
 }
 
 // AddServer records a new server. [ErrConflict] where the name is taken.
@@ -20,8 +26,8 @@ func (db *ServerStore) AddServer(ctx context.Context, s model.Server) (model.Ser
 	if _, err := db.Server(ctx, s.Name); err == nil {
 		return s, model.Conflict("a server named %s is there already", s.Name)
 	}
-	res, err := db.sql.ExecContext(ctx, `INSERT INTO server (name, rulebook, transport, variables, facts, created_at) VALUES (?,?,?,?,?,?)`,
-		s.Name, s.Rulebook, text(s.Transport), text(s.Variables), text(s.Facts), db.millis())
+	res, err := db.sql.ExecContext(ctx, `INSERT INTO server (name, rulebook, transport, variables, facts, facts_at, created_at) VALUES (?,?,?,?,?,?,?)`,
+		s.Name, s.Rulebook, text(s.Transport), text(s.Variables), text(s.Facts), text(s.FactsAt), db.millis())
 	if err != nil {
 		return s, fmt.Errorf("record the server: %w", err)
 	}
@@ -50,10 +56,10 @@ func (db *ServerStore) Servers(ctx context.Context) ([]model.Server, error) {
 // read with its version; else it gives [ErrConflict]. What was found out of a host is
 // forgotten where it is reached another way now, and its key where it is another host.
 func (db *ServerStore) EditServer(ctx context.Context, s model.Server, otherWay, otherHost bool) error {
-	err := exactly(db.sql.ExecContext(ctx, `UPDATE server SET name = ?, rulebook = ?, transport = ?, variables = ?, facts = ?, version = version + 1,
+	err := exactly(db.sql.ExecContext(ctx, `UPDATE server SET name = ?, rulebook = ?, transport = ?, variables = ?, facts = ?, facts_at = ?, version = version + 1,
 		abilities = CASE WHEN ? THEN NULL ELSE abilities END, host_key = CASE WHEN ? THEN '' ELSE host_key END, seen_key = CASE WHEN ? THEN '' ELSE seen_key END
 		WHERE id = ? AND version = ?`,
-		s.Name, s.Rulebook, text(s.Transport), text(s.Variables), text(s.Facts), otherWay, otherHost, otherHost, s.ID, s.Version))
+		s.Name, s.Rulebook, text(s.Transport), text(s.Variables), text(s.Facts), text(s.FactsAt), otherWay, otherHost, otherHost, s.ID, s.Version))
 	if err != nil {
 		return fmt.Errorf("save server %s: %w", s.Name, err)
 	}
@@ -66,6 +72,28 @@ func (db *ServerStore) SaveAbilities(ctx context.Context, s model.Server) error 
 	_, err := db.sql.ExecContext(ctx, `UPDATE server SET abilities = ? WHERE id = ? AND transport = ?`, text(s.Abilities), s.ID, text(s.Transport))
 	if err != nil {
 		return fmt.Errorf("save what was found out of %s: %w", s.Name, err)
+	}
+	return nil
+}
+
+// SaveTold writes what a server tells of itself, and when it was seen to: now, where that is not
+// said.
+func (db *ServerStore) SaveTold(ctx context.Context, server int64, told []model.Fact) error {
+	at := map[string]time.Time{}
+	for _, f := range told {
+		if at[f.Name] = f.At; f.At.IsZero() {
+			at[f.Name] = db.now()
+		}
+	}
+	values := text(append([]model.Fact{}, told...))
+	err := db.within(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, `UPDATE server SET told = ? WHERE id = ? AND told <> ?`, values, server, values); err != nil {
+			return err
+		}
+		return exactly(tx.ExecContext(ctx, `UPDATE server SET told_at = ? WHERE id = ?`, text(at), server))
+	})
+	if err != nil {
+		return fmt.Errorf("save what the server tells of itself: %w", err)
 	}
 	return nil
 }

@@ -27,6 +27,7 @@ version = "1.0"
 	mossgrave = map[string]string{
 		"mossgrave":                   "#!/bin/sh\necho 'the survey itself is not in this demo'\n",
 		"start-survey.sh":             "#!/bin/sh\n# caves are joined by bars\nexec ./mossgrave --caves=\"old-gallery\" --quiet\n",
+		"survey.edition":              "Mossgrave, edition 7.2, cut in spring\n",
 		"survey.key":                  "not a real key\n",
 		"caves/old-gallery/cave.toml": "name = \"old-gallery\"\nversion = \"1\"\n",
 		"trusted-seals/own.seal":      "not a real seal\n",

@@ -74,22 +74,15 @@ func (m *telling) members() {
 	}
 }
 
-// misfits warns of builds for another version of the game, and of changes to
-// add-ons that are not there.
-func (m *telling) misfits() {
+// otherwise tells of changes to add-ons that are not there, and of add-ons of another kind.
+func (m *telling) otherwise() {
 	for _, w := range m.req.Wanted {
 		if w.Lacks != "" {
 			m.report(finding.Warn, "base-missing", tree.Root, "Deploy that one too, or first.", "%s changes %s, which is not on this server.", w.Label(), w.Lacks)
 		}
-		if w.Build != "" {
-			m.report(finding.Note, "build-chosen", tree.Root, "", "%s: %s", w.Label(), w.Build)
-		}
 		if w.OtherKind != "" {
 			m.report(finding.Block, "other-kind", tree.Path(w.Name), "Accept this if it is the same add-on in another form: it takes the other one's place. If it is another add-on, say so of the crate, and draft again.",
 				"%s is a %s, and the %s on the server is a %s.", w.Label(), w.Effect.Kind, w.Name, w.OtherKind).By(finding.TellApart.On(w.Label()))
-		}
-		if w.Misfit != "" {
-			m.report(finding.Warn, "other-game-version", tree.Root, "Look for a build that fits, or go on if you know that it does.", "%s: %s", w.Label(), w.Misfit)
 		}
 	}
 }
@@ -117,7 +110,9 @@ func (m *telling) about() {
 	m.agreements()
 	m.parts()
 	m.members()
-	m.misfits()
+	m.otherwise()
+	m.suits()
+	m.company()
 	m.says()
 	m.aboutPower()
 	if !h.Tested {

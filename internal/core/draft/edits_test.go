@@ -94,7 +94,7 @@ func TestADeploymentListsWhatItPuts(t *testing.T) {
 	}
 	require.NotNil(t, step)
 	require.Equal(t, tree.Path("fair.order"), step.Path)
-	require.Equal(t, "lists drum@1, lists base@1", step.Reason)
+	require.Equal(t, "lists base@1, lists drum@1", step.Reason)
 	require.Equal(t, "--- before fair.order\n+++ after fair.order\n@@ -1,2 +1,4 @@\n # order\n call gate\n+call base\n+call drum\n", step.Diff)
 	var kinds []MotionKind
 	for _, id := range step.Motions {

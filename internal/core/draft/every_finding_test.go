@@ -10,6 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/fit"
+	"restlesscrate/internal/core/needs"
 	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/settings"
 	"restlesscrate/internal/core/tree"
@@ -255,7 +257,21 @@ var every = map[string]pair{
 	"base-missing":       {lamp(func(w *Wanted) { w.Lacks = "tent" }), nothing},
 	"build-chosen":       {lamp(func(w *Wanted) { w.Build = "the one from 9.3" }), nothing},
 	"other-kind":         {lamp(func(w *Wanted) { w.OtherKind = "ride" }), nothing},
-	"other-game-version": {lamp(func(w *Wanted) { w.Misfit = "it says that it is for 9.2" }), nothing},
+	"other-game-version": {fitting(fit.Outside), fitting(fit.Fits)},
+	"other-loader":       {fitting(fit.OtherLoader), fitting(fit.Unknown)},
+	"players-only":       {fitting(fit.PlayersOnly), fitting(fit.Outside)},
+
+	// What add-ons are to one another.
+	"need-missing":     {company(needs.Missing, "lamp", nil), both(company(needs.Missing, "lamp", nil), there("stalls/tent/stall.lf", "x"), wants("horn", "stalls/horn/stall.lf", "x"))},
+	"need-unknown":     {both(company(needs.Missing, "lamp", nil), there("stalls/tent/stall.lf", "x"), wants("horn", "stalls/horn/stall.lf", "x")), company(needs.Missing, "lamp", nil)},
+	"need-unfit":       {company(needs.Unfit, "lamp", tent), company(needs.Recommended, "lamp", tent)},
+	"need-disabled":    {company(needs.Disabled, "lamp", tent), company(needs.Recommended, "lamp", tent)},
+	"does-not-go-with": {company(needs.Conflict, "lamp", tent), company(needs.Recommended, "lamp", tent)},
+	"replaces":         {company(needs.Replaced, "lamp", tent), company(needs.Recommended, "lamp", tent)},
+	"recommends":       {company(needs.Recommended, "lamp", nil), company(needs.Missing, "lamp", nil)},
+	"needs-circle":     {company(needs.Circle, "lamp", tent), nothing},
+	"still-needed":     {company(needs.Missing, "bell", nil), company(needs.Missing, "lamp", nil)},
+	"comes-along":      {func(_ *fair, r *Request) { r.Company.Along = map[string]string{"lamp": "the bell needs it"} }, nothing},
 
 	// What becomes of the server.
 	"may-be-running": {func(_ *fair, r *Request) { r.Power = nil }, nothing},
@@ -287,6 +303,21 @@ var every = map[string]pair{
 	"own-disk":       {both(func(f *fair, r *Request) { r.Own = 2; f.held = map[tree.Digest]bool{tree.Sum([]byte("lamp2")): true} }), func(f *fair, r *Request) { r.Own = 2 }},
 	"swap-time":      {host(func(h *Host) { h.RenameMS, h.SideBySide = 2000, 1 }), host(func(h *Host) { h.RenameMS, h.SideBySide = 200, 1 })},
 	"nothing-to-do":  {func(f *fair, r *Request) { r.Wanted = []Wanted{f.stall("lamp", "1")} }, nothing},
+}
+
+// fitting has the lamp fit the server so.
+func fitting(s fit.State) scene {
+	return lamp(func(w *Wanted) { w.Fit = fit.Verdict{State: s, Why: []string{"it says so"}} })
+}
+
+var tent = &needs.Item{ID: "tent", Key: "tent", Name: "tent", Version: "1"}
+
+// company has something be wrong between an add-on and the tent.
+func company(sort needs.Sort, of string, with *needs.Item) scene {
+	return func(_ *fair, r *Request) {
+		i := &needs.Item{ID: of, Key: of, Name: of, Version: "2"}
+		r.Company.Problems = []needs.Problem{{Sort: sort, Of: i, Want: needs.MakeWant("tent", ">=2"), With: with, Ring: []*needs.Item{i}}}
+	}
 }
 
 func horn(f *fair, r *Request) { r.Wanted = append(r.Wanted, f.stall("horn", "1")) }

@@ -95,7 +95,7 @@ func (g *goals) listings(req *Request) {
 			g.listed(req, p, l)
 		}
 	}
-	for _, w := range req.Wanted {
+	for _, w := range byNeeds(req.Wanted) {
 		for _, wish := range w.Listings {
 			g.wish(req, w, wish)
 		}
@@ -104,6 +104,43 @@ func (g *goals) listings(req *Request) {
 	maps.DeleteFunc(g.texts, func(p tree.Path, e *edited) bool {
 		return len(e.edits) == 0 && sameListed(e.listed, req.Ledger[p].Listed) && sameTweaks(e.tweaks, req.Ledger[p].Tweaks)
 	})
+}
+
+// byNeeds orders what is wanted so that its entries can be written one after the other, each behind
+// those that it needs and else as it was asked for.
+func byNeeds(wanted []Wanted) []*Wanted {
+	type entry struct {
+		path      tree.Path
+		list, key string
+	}
+	waits := map[entry]int{} // how many others have to be written before an entry
+	for _, w := range wanted {
+		for _, wish := range w.Listings {
+			for _, name := range wish.Before {
+				waits[entry{wish.Path, wish.Listing.Name, name}]++
+			}
+		}
+	}
+	free := func(w *Wanted) bool {
+		return !slices.ContainsFunc(w.Listings, func(wish Wish) bool { return waits[entry{wish.Path, wish.Listing.Name, wish.Listing.Key}] > 0 })
+	}
+	left := make([]*Wanted, len(wanted))
+	for i := range wanted {
+		left[i] = &wanted[i]
+	}
+	var out []*Wanted
+	for len(left) > 0 {
+		i := max(0, slices.IndexFunc(left, free)) // in a circle the first one
+		w := left[i]
+		left = slices.Delete(left, i, i+1)
+		out = append(out, w)
+		for _, wish := range w.Listings {
+			for _, name := range wish.Before {
+				waits[entry{wish.Path, wish.Listing.Name, name}]--
+			}
+		}
+	}
+	return out
 }
 
 // listed decides what becomes of an entry that the ledger knows.
@@ -156,7 +193,7 @@ func (g *goals) listed(req *Request, p tree.Path, l Listing) {
 }
 
 // wish adds the edit that makes an entry be there.
-func (g *goals) wish(req *Request, w Wanted, wish Wish) {
+func (g *goals) wish(req *Request, w *Wanted, wish Wish) {
 	at := g.text(req, wish.Path)
 	l := wish.Listing
 	op := settings.Op{List: l.List, Do: settings.Add, Key: l.Key, Values: l.With, Before: wish.Before}

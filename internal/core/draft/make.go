@@ -76,7 +76,8 @@ type emitting struct {
 // telling says what concerns the draft as a whole.
 type telling struct {
 	emitting
-	labels map[string]map[string]bool // under which a wanted add-on's files were claimed so far
+	labels    map[string]map[string]bool // under which a wanted add-on's files were claimed so far
+	strangers map[string]string          // where something unknown has the name of what is missing
 }
 
 // change is a content change with its reason. It is the draft's own entry: where that
@@ -96,10 +97,10 @@ func Make(req *Request, obs Observations) *Draft { return makeFrom(gather(req), 
 func makeFrom(g *goals, req *Request, obs Observations) *Draft {
 	found := g.findings
 	from := ground{req: req, obs: obs, findings: &found}
-	labels := from.labelsOf()
+	labels, strangers := from.labelsOf(), from.strangersCalled()
 	r := run(fold(decide(from, g)))
 	d := &Draft{Outline: Outline{WayBack: BackFiles, Beside: req.Host.Tested && !req.Host.RenameFromWork}}
-	t := telling{emitting: emit(r, d), labels: labels}
+	t := telling{emitting: emit(r, d), labels: labels, strangers: strangers}
 	t.about()
 	d.Findings = found
 	finding.Sort(d.Findings)

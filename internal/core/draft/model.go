@@ -15,6 +15,7 @@ import (
 	"restlesscrate/internal/core/ability"
 	"restlesscrate/internal/core/agree"
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/fit"
 	"restlesscrate/internal/core/merge"
 	"restlesscrate/internal/core/settings"
 	"restlesscrate/internal/core/text"
@@ -114,7 +115,7 @@ type Wanted struct {
 	Lacks     string      // the add-on that it changes, where that is not on the server and not wanted
 	Build     string      // which of several builds it is, where the server's game version chose it
 	OtherKind string      // of what kind the installed add-on of this name is, where that is another
-	Misfit    string      // what it says it is for, where that is not this server's game version
+	Fit       fit.Verdict // how it fits the server
 	Why       string      // why its files go where they go, where it is not that they are new
 	Says      []Says      // what the author's notes tell people to do
 	// Listings are the entries that it needs in texts that name what is loaded.
@@ -168,6 +169,8 @@ type Request struct {
 	Drifts []Drift
 	// Kept says of members of a pallet why they are not deployed.
 	Kept []string
+	// Company is what add-ons tell of one another.
+	Company Company
 	// Touched is what goes or comes back by a removal or a rollback.
 	Touched   []Touched
 	Present   map[string]bool

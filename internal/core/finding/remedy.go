@@ -53,6 +53,10 @@ const (
 	LeaveData      Deed = "leave-data"      // deploy without copying data first
 	KeepMine       Deed = "keep-mine"       // with: PATH:KEY of a text that both sides changed
 	KeepTheirs     Deed = "keep-theirs"
+	TakeNeeds      Deed = "take-needs"   // with: the crates that come along
+	InsteadOf      Deed = "instead-of"   // with: the add-on that goes
+	LeaveOut       Deed = "leave-out"    // with: the add-on
+	EnableAddon    Deed = "enable-addon" // with: its name
 )
 
 // What can be done about downloads and rulebooks.
@@ -85,7 +89,7 @@ func Deeds() []Deed {
 	return []Deed{ShowServers, ShowServer, EditServer, TestServer, UnlockServer, TrustKey, ForgetKey, SetControl, SetSecret,
 		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Restart, ShowText, SetText, Untweak, ShowTexts, ShowTweaks,
 		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, RollBack,
-		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData, KeepMine, KeepTheirs,
+		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData, KeepMine, KeepTheirs, TakeNeeds, InsteadOf, LeaveOut, EnableAddon,
 		StageArchive, ShowArchives, ChooseRoot, ShowCrates, NameCrate, TellApart, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook, AddOver,
 		ShowJobs, ShowTokens, ShowSessions, NewLink, StartService}
 }

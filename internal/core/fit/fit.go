@@ -53,6 +53,22 @@ func (s State) rank() int {
 // Better tells whether s is better than o.
 func (s State) Better(o State) bool { return s.rank() < o.rank() }
 
+// Told gives what a crate tells with its needs of the game and of a loader as what they are:
+// authors write "needs: keel >=4" where they mean that it is for that loader.
+func Told(b *rulebook.Book, facts []layout.Fact) []layout.Fact {
+	out := slices.Clone(facts)
+	for i, f := range out {
+		switch {
+		case f.Kind != rulebook.Needs:
+		case b.IsGame(f.Name):
+			out[i] = layout.Fact{Kind: rulebook.Game, Range: f.Range, From: f.From}
+		case b.IsLoader(f.Name):
+			out[i].Kind = rulebook.Loader
+		}
+	}
+	return out
+}
+
 // Judge judges what a crate tells by the facts of a server.
 func Judge(told []layout.Fact, server map[string]string) Verdict {
 	var v Verdict

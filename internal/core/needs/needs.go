@@ -65,6 +65,12 @@ func MakeWant(name, rng string) Want {
 // means tells whether an add-on is the one that a want speaks of.
 func (w Want) means(i *Item) bool { return w.key == i.Key || w.key == layout.Key(i.Name) }
 
+// Takes tells whether a version will do, or may: one that is not known may.
+func (w Want) Takes(v string) bool {
+	ok, _ := w.takes(v)
+	return ok
+}
+
 // takes tells whether a version will do; sure is false where that cannot be told, because the
 // version is not known or the range cannot be read.
 func (w Want) takes(v string) (ok, sure bool) {
@@ -97,6 +103,7 @@ type Problem struct {
 	Of   *Item
 	Want Want
 	With *Item   // what is there; nil where nothing is
+	Old  bool    // it was so before the change too
 	Ring []*Item // of a circle, in the order in which each needs the next; the first is Of
 }
 

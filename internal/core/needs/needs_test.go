@@ -292,3 +292,13 @@ func TestWhatSpeaksOfTheGameIsNoAddon(t *testing.T) {
 	require.Equal(t, []Want{MakeWant("base", "3")}, i.Needs)
 	require.Equal(t, []Want{MakeWant("old", "")}, i.Replaces)
 }
+
+func TestWhatWasSoBeforeIsMarked(t *testing.T) {
+	ch := Change{Installed: items("lamps@1 needs moon, sun"), Wanted: items("lamps@2 needs moon, stars")}
+	var old []bool
+	for _, p := range ch.Problems(nil) {
+		old = append(old, p.Old)
+	}
+	require.Equal(t, []string{"lamps: missing, moon", "lamps: missing, stars"}, said(ch.Problems(nil)))
+	require.Equal(t, []bool{true, false}, old)
+}

@@ -44,8 +44,12 @@ func (c Change) Problems(take []*Item) []Problem {
 		changed[i] = true
 	}
 	before := Check(c.Installed)
-	return slices.DeleteFunc(Check(c.After(take)), func(p Problem) bool {
-		return !changed[p.Of] && !slices.ContainsFunc(p.Ring, func(i *Item) bool { return changed[i] }) && slices.ContainsFunc(before, p.Same)
+	out := Check(c.After(take))
+	for i := range out {
+		out[i].Old = slices.ContainsFunc(before, out[i].Same)
+	}
+	return slices.DeleteFunc(out, func(p Problem) bool {
+		return p.Old && !changed[p.Of] && !slices.ContainsFunc(p.Ring, func(i *Item) bool { return changed[i] })
 	})
 }
 

@@ -80,6 +80,7 @@ func (r *reader) book(n *yaml.Node) *Book {
 				field{"names", false, r.texts("names", &b.Known.Names, checkAny)},
 				field{"loaders", false, r.texts("loaders", &b.Known.Loaders, checkAny)})
 		}},
+		field{"facts", false, func(v *yaml.Node) { r.server().facts(v, b) }},
 		field{"load-lists", false, func(v *yaml.Node) { r.server().loadLists(v, b) }},
 		field{"log", false, func(v *yaml.Node) { r.server().log(v, b) }},
 		field{"console", false, func(v *yaml.Node) { r.server().console(v, b) }},

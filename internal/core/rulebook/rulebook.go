@@ -31,6 +31,7 @@ type Book struct {
 	Known     version.Known
 	Places    []Place
 	Kinds     []Kind
+	Facts     []ServerFact
 	Lists     []LoadList
 	Log       Log
 	Console   Console

@@ -143,3 +143,25 @@ func TestALogAndAConsoleInSeveralForms(t *testing.T) {
 		require.ErrorContains(t, err, want, text)
 	}
 }
+
+func TestFaultsOfFacts(t *testing.T) {
+	for facts, want := range map[string]string{
+		`{game: {file: a.json}}`:                                "exactly one of at, match and is",
+		`{game: {file: a.json, at: /v, match: '(v)'}}`:          "exactly one of at, match and is",
+		`{game: {file: a.bin, at: /v}}`:                         `the suffix of "a.bin" does not tell`,
+		`{game: {file: a.json, named: b, match: '(v)'}}`:        "exactly one of file, named, log and console",
+		`{game: {match: '(v)'}}`:                                "exactly one of file, named, log and console",
+		`{game: {console: v, at: /v}}`:                          "at is a place in a file",
+		`{game: {console: v, is: x}}`:                           "is goes with named",
+		`{game: {named: "*.x", is: x, match: '(v)'}}`:           "by is or by match",
+		`{game: {log: true, match: '(v)'}}`:                     "there is no log",
+		`{game: {file: a.txt, match: 'v'}}`:                     "has no group",
+		`{game: []}`:                                            "says nowhere where it is read",
+		`{world: {file: a.json, at: /v}}`:                       "is a variable of this rulebook already",
+		`{game: {file: "{nope}/a.json", at: /v}}`:               `there is no variable "nope"`,
+		`{game: [{file: a.json, at: /v}, {named: "[", is: x}]}`: "is not a glob",
+	} {
+		_, err := Parse([]byte("format: 1\nname: a\ntitle: A\nplaces: {all: {path: .}}\nvariables: {world: {ask: which}}\nkinds: {k: {recognise: {single: x}, put: [{take: \"*\", place: all}]}}\nfacts: " + facts + "\n"))
+		require.ErrorContains(t, err, want, facts)
+	}
+}

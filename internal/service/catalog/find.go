@@ -7,7 +7,9 @@ import (
 	"strings"
 
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/fit"
 	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/core/version"
 	"restlesscrate/internal/fault"
@@ -101,28 +103,43 @@ func (s finder) heads(ctx context.Context, rulebookName string, r layout.Ref) ([
 	return crates, r, err
 }
 
-// FindCrateFor is FindCrate for a server whose game version is known: a name
-// alone means the newest version that fits it, of those that tell what they fit.
-func (s *Service) FindCrateFor(ctx context.Context, rulebookName, ref, game string) (model.Crate, error) {
+// FindCrateFor is FindCrate for a server of which something is known: a name alone means the
+// newest version that fits it, of those that tell what they fit, and a version of which there are
+// several builds means the one that fits. What does not fit is meant only where it is named, or
+// where there is nothing else.
+func (s *Service) FindCrateFor(ctx context.Context, b *rulebook.Book, ref string, facts map[string]string) (model.Crate, error) {
 	r, err := layout.ParseRef(ref)
-	if game == "" || err != nil || r.Digits != "" {
-		return s.FindCrate(ctx, rulebookName, ref)
+	if err != nil || r.Digits != "" {
+		return s.FindCrate(ctx, b.Name, ref)
 	}
-	crates, r, err := finder{s}.heads(ctx, rulebookName, r)
-	if err != nil || r.Version != "" {
-		return s.FindCrate(ctx, rulebookName, ref)
+	crates, r, err := finder{s}.heads(ctx, b.Name, r)
+	if err != nil {
+		return s.FindCrate(ctx, b.Name, ref)
 	}
-	var best *model.Crate
-	crates = slices.DeleteFunc(slices.Clone(crates), func(c model.Crate) bool { fits, told := c.Body.Fits(game); return !told || !fits })
-	for i := range crates {
-		if c := &crates[i]; best == nil || version.Compare(c.Body.Version, best.Body.Version) > 0 {
-			best = c
+	byState := map[fit.State][]model.Crate{}
+	for _, c := range crates {
+		if r.Version == "" || c.Body.Version == r.Version {
+			state := fit.Judge(fit.Told(b, c.Body.Facts), facts).State
+			byState[state] = append(byState[state], c)
 		}
 	}
-	if best == nil {
-		return s.FindCrate(ctx, rulebookName, ref)
+	fits, unknown := byState[fit.Fits], byState[fit.Unknown]
+	switch {
+	case len(fits) > 0:
+		best := fits[0]
+		for _, c := range fits {
+			if version.Compare(c.Body.Version, best.Body.Version) > 0 {
+				best = c
+			}
+		}
+		if r.Version != "" && len(fits) > 1 {
+			return model.Crate{}, ambiguous(ref, fits)
+		}
+		return finder{s}.alone(ctx, ref, best, fits)
+	case len(unknown) > 0 && len(unknown) < len(crates) && r.Version == "": // the last that is not known to be wrong
+		return finder{s}.alone(ctx, ref, unknown[0], unknown)
 	}
-	return finder{s}.alone(ctx, ref, *best, crates)
+	return s.FindCrate(ctx, b.Name, ref)
 }
 
 func forBook(name string) string {

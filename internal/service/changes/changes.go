@@ -57,6 +57,7 @@ type Records interface {
 	SetTidy(ctx context.Context, id int64, motions draft.Motions) error
 	Shrink(ctx context.Context) error
 	Finish(ctx context.Context, d model.Deployment, reported map[tree.Path]draft.Reported, untidy bool) error
+	SaveTold(ctx context.Context, server int64, told []model.Fact) error
 	SaveChoices(ctx context.Context, server int64, parts map[string][]string) error
 	KeepSides(ctx context.Context, server int64, sides map[string]merge.Side) error
 }
@@ -126,11 +127,17 @@ func (s *Service) Draft(ctx context.Context, server string, ask requests.Ask, ac
 	if err != nil {
 		return d, err
 	}
-	srv, drifts, err := drafts.Actual(ctx, h, b, srv)
+	recorded := srv.Known()
+	srv, drifts, err := drafts.Actual(ctx, h, b, srv, s.Now())
 	if err != nil {
 		return d, err
 	}
-	if len(drifts) > 0 {
+	if len(b.Facts) > 0 {
+		if err := s.Records.SaveTold(ctx, srv.ID, srv.Told); err != nil {
+			return d, err
+		}
+	}
+	if len(drifts) > 0 || !maps.Equal(recorded, srv.Known()) {
 		if d, req, err = s.requests().Make(ctx, srv, ask); err != nil {
 			return d, err
 		}

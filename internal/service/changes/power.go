@@ -22,7 +22,9 @@ type Powered interface {
 	Known(ctx context.Context) *draft.Power
 	// LogSince gives what the log has held since a mark.
 	LogSince(ctx context.Context, since deploy.LogMark) (string, error)
-	// requests.Ask asks the console what is loaded; ok is false where it cannot tell.
+	// Answers sends lines to the console and gives its answers, by line, as far as it can.
+	Answers(ctx context.Context, lines []string) (map[string]string, error)
+	// Ask asks the console what is loaded; ok is false where it cannot tell.
 	Ask(ctx context.Context) (heard []rollcall.Heard, ok bool, err error)
 }
 

@@ -153,8 +153,8 @@ func (w *world) FindCrate(_ context.Context, _, ref string) (model.Crate, error)
 }
 
 // FindCrateFor implements Catalog.
-func (w *world) FindCrateFor(ctx context.Context, rulebook, ref, _ string) (model.Crate, error) {
-	return w.FindCrate(ctx, rulebook, ref)
+func (w *world) FindCrateFor(ctx context.Context, b *rulebook.Book, ref string, _ map[string]string) (model.Crate, error) {
+	return w.FindCrate(ctx, b.Name, ref)
 }
 
 // Pallets implements Catalog.

@@ -5,21 +5,26 @@ import (
 	"errors"
 	"io/fs"
 	"maps"
+	"time"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/observe"
 	"restlesscrate/internal/remote"
 	"restlesscrate/internal/service/requests"
 )
 
-// Actual gives a server with the values that its own texts hold, where the rulebook says
-// which text holds one, and what differs from the record. A person or the server may have
-// changed it: what the server really uses counts. A text that is not there, or holds nothing
-// of the kind, says nothing.
-func Actual(ctx context.Context, h remote.Host, b *rulebook.Book, srv model.Server) (model.Server, []draft.Drift, error) {
+// Actual gives a server as it is now: with the values that its own texts hold, where the rulebook
+// says which text holds one, and what differs from the record; and with the facts that its tree
+// tells. A person or the server may have changed them: what the server really uses counts. A
+// text that is not there, or holds nothing of the kind, says nothing.
+func Actual(ctx context.Context, h remote.Host, b *rulebook.Book, srv model.Server, now time.Time) (model.Server, []draft.Drift, error) {
 	var drifts []draft.Drift
+	if err := observe.Tell(ctx, h, b, &srv, now, false); err != nil {
+		return srv, nil, err
+	}
 	recorded := srv
 	srv.Variables = maps.Clone(srv.Variables)
 	for _, v := range b.Variables {

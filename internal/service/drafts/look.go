@@ -93,7 +93,7 @@ func (s *Drafter) look(ctx context.Context, srv model.Server, h remote.Host, req
 	power := req.Power
 	made = plan.Make(obs)
 	if made.LookedAt = lookedAt; len(read)+len(plan.Texts)+len(plan.Trees)+len(made.Deferred)+len(made.Moves) == 0 {
-		kept = &Recalled{made: made, basis: basis, power: power, glance: glance}
+		kept = &Recalled{made: made, basis: basis, facts: srv.Known(), power: power, glance: glance}
 	}
 	return made, kept, nil
 }
@@ -304,7 +304,7 @@ func (s *Drafter) Redraft(ctx context.Context, srv model.Server, h remote.Host, 
 	if err != nil {
 		return nil, false, err
 	}
-	srv, drifts, err := Actual(ctx, h, b, srv)
+	srv, drifts, err := Actual(ctx, h, b, srv, s.Now())
 	if err != nil {
 		return nil, false, err
 	}

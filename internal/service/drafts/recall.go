@@ -6,6 +6,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"io/fs"
+	"maps"
 	"reflect"
 	"slices"
 	"strings"
@@ -35,7 +36,8 @@ type Recalled struct {
 	basis      int64 // of the records; see [Records.Basis]
 	power      *draft.Power
 	glance     []glimpse
-	drifts     []draft.Drift // values that texts held otherwise than the records
+	facts      map[string]string // what was known of the server
+	drifts     []draft.Drift     // values that texts held otherwise than the records
 }
 
 // glimpse is what one folder held, as far as it counts for a draft.
@@ -90,7 +92,7 @@ func (r *Recall) claim(deployment int64) *Recalled {
 // from is still so; nil where it is not kept, or something has changed.
 func (s *Drafter) unchanged(ctx context.Context, srv model.Server, h remote.Host, d model.Deployment, drifts []draft.Drift) (*draft.Draft, error) {
 	last := s.Recall.claim(d.ID)
-	if last == nil || !slices.Equal(drifts, last.drifts) {
+	if last == nil || !slices.Equal(drifts, last.drifts) || !maps.Equal(srv.Known(), last.facts) {
 		return nil, nil
 	}
 	if basis, err := s.Records.Basis(ctx); err != nil || basis != last.basis {

@@ -14,6 +14,7 @@ import (
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/observe"
 	"restlesscrate/internal/remote"
 	"restlesscrate/internal/words"
 )
@@ -150,7 +151,36 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 		return srv, fmt.Errorf("look into the work folder of %s: %w", name, err)
 	}
 	srv.Abilities = &model.Abilities{Set: f.Set, TestedAt: s.Now().UnixMilli(), Unclean: !f.Clean, Words: slices.Concat(foundWords(f), openLine(srv.Transport), left), Left: stays}
-	return srv, s.Records.SaveAbilities(ctx, srv)
+	if err := s.Records.SaveAbilities(ctx, srv); err != nil {
+		return srv, err
+	}
+	return srv, s.readFacts(ctx, h, &srv)
+}
+
+// readFacts reads what a server's tree and log tell of it, and keeps that.
+func (s *Service) readFacts(ctx context.Context, h remote.Host, srv *model.Server) error {
+	b, _, err := s.Books.Book(ctx, srv.Rulebook)
+	if err != nil || len(b.Facts) == 0 {
+		return err
+	}
+	if err := observe.Tell(ctx, h, b, srv, s.Now(), true); err != nil {
+		return err
+	}
+	return s.Records.SaveTold(ctx, srv.ID, srv.Told)
+}
+
+// Facts reads what a server's tree and log tell of it now.
+func (s *Service) Facts(ctx context.Context, name string) (model.Server, error) {
+	srv, err := s.Find(ctx, name)
+	if err != nil {
+		return srv, err
+	}
+	h, err := s.Connect(ctx, srv)
+	if err != nil {
+		return srv, err
+	}
+	defer h.Close()
+	return srv, s.readFacts(ctx, h, &srv)
 }
 
 // testing makes tests of one server wait for one another, until the function that

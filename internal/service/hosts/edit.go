@@ -64,7 +64,7 @@ func (s *Service) edit(ctx context.Context, name string, e Edit) (model.Server, 
 		return srv, err
 	}
 	srv.Variables = merged(recorded, e.Variables)
-	srv.Facts = merged(srv.Facts, e.Facts)
+	srv.SaysFacts(e.Facts, s.Now())
 	if err := s.check(ctx, &srv); err != nil {
 		return srv, err
 	}

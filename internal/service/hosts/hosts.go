@@ -24,6 +24,7 @@ type Records interface {
 	Server(ctx context.Context, name string) (model.Server, error)
 	Servers(ctx context.Context) ([]model.Server, error)
 	EditServer(ctx context.Context, s model.Server, otherWay, otherHost bool) error
+	SaveTold(ctx context.Context, server int64, told []model.Fact) error
 	SaveAbilities(ctx context.Context, s model.Server) error
 	SaveSeenKey(ctx context.Context, s model.Server) error
 	SaveKeys(ctx context.Context, s model.Server, seen string) error
@@ -83,6 +84,7 @@ func (s *Service) Add(ctx context.Context, srv model.Server, sec Secrets) (model
 	if err := s.check(ctx, &srv); err != nil {
 		return srv, err
 	}
+	srv.SaysFacts(srv.Facts, s.Now())
 	added, err := s.Records.AddServer(ctx, srv)
 	if errors.Is(err, model.ErrConflict) {
 		return srv, fault.New(fault.Conflict, "name-taken", "a server named %s is there already", srv.Name)

@@ -286,6 +286,23 @@ func (p *Powered) Ready(ctx context.Context, since deploy.LogMark) (bool, string
 	return false, fmt.Sprintf("its log has no ready line yet, in %d lines since the start%s; %s", l.Lines, last, words), nil
 }
 
+// Answers sends lines to the console and gives what it answers, by line. There are none where no
+// line can be sent.
+func (p *Powered) Answers(ctx context.Context, lines []string) (map[string]string, error) {
+	if p.d == nil || !p.canSay() {
+		return nil, nil
+	}
+	out := map[string]string{}
+	for _, line := range lines {
+		ans, err := p.d.Do(ctx, power.Say, line)
+		if err != nil {
+			return out, err
+		}
+		out[line] = ans.Text
+	}
+	return out, nil
+}
+
 // Ask sends the line whose answer tells what is loaded. ok is false where there is
 // none, or no console.
 func (p *Powered) Ask(ctx context.Context) (heard []rollcall.Heard, ok bool, err error) {

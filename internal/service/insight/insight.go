@@ -13,9 +13,9 @@ import (
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/fit"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
-	"restlesscrate/internal/core/version"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/words"
@@ -35,8 +35,7 @@ type Records interface {
 	Events(ctx context.Context, server int64) ([]model.Event, error)
 	EventsAt(ctx context.Context, server int64, p tree.Path) ([]model.Event, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
-	CrateKinds(ctx context.Context, crates []tree.Digest) (map[tree.Digest]string, error)
-	Versions(ctx context.Context, rulebook string) (map[string][]string, error)
+	CrateFacts(ctx context.Context, rulebook string) ([]model.CrateFacts, error)
 	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
 	Holdings(ctx context.Context) ([]model.Holding, error)
 	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
@@ -79,7 +78,9 @@ type Addon struct {
 	Trouble                  string   // why it did not load at the last start
 	ChangedSince             bool     // since the last roll call
 	Others                   []string // labels that still claim some of its paths, after a rollback of single files
-	Newer                    string   // a newer version that is staged
+	Newer                    string   // a newer version that is staged, and not known to be wrong for the server
+	NewerUnfit               *Unfit   // one that is newer still, and is
+	Fit                      fit.Verdict
 }
 
 // Status is what is on one server.
@@ -96,7 +97,8 @@ type Status struct {
 	// LookedAt is when a deployment last looked at what it is about, and LookedBy its name.
 	LookedAt time.Time
 	LookedBy string
-	Agree    model.AgreeLook // what was last seen of the values that must go together
+	Company  []finding.Finding // what is wrong between the add-ons
+	Agree    model.AgreeLook   // what was last seen of the values that must go together
 }
 
 func (s *Service) server(ctx context.Context, name string) (model.Server, error) {
@@ -131,10 +133,24 @@ func (s *Service) Status(ctx context.Context, name string) (st Status, err error
 	if err := s.climb(ctx, st.Server, st.Addons, newest); err != nil {
 		return st, err
 	}
-	if err := s.complete(ctx, st.Server, st.Addons); err != nil {
+	b, _, err := s.Books.Book(ctx, st.Server.Rulebook)
+	if err != nil {
 		return st, err
 	}
-	if err := s.odd(ctx, st.Server, st.Addons); err != nil {
+	all, err := s.Records.CrateFacts(ctx, st.Server.Rulebook)
+	if err != nil {
+		return st, err
+	}
+	told := factsOf(all)
+	for i := range st.Addons {
+		if c := told.crates[st.Addons[i].Crate]; c != nil {
+			st.Addons[i].Kind = c.Kind
+		}
+	}
+	if err := s.odd(ctx, st.Server, b, st.Addons); err != nil {
+		return st, err
+	}
+	if st.Company, err = s.suits(ctx, st.Server, b, told, st.Addons); err != nil {
 		return st, err
 	}
 	if st.Pallets, err = s.pallets(ctx, st.Server, st.Addons); err != nil {
@@ -250,34 +266,6 @@ func cutLast(label string) (name, ver string, ok bool) {
 		return label, "", false
 	}
 	return label[:i], label[i+1:], true
-}
-
-// complete adds what the catalogue knows of the add-ons, by two questions for all of
-// them.
-func (s *Service) complete(ctx context.Context, srv model.Server, addons []Addon) error {
-	crates := make([]tree.Digest, len(addons))
-	for i, a := range addons {
-		crates[i] = a.Crate
-	}
-	kinds, err := s.Records.CrateKinds(ctx, crates)
-	if err != nil {
-		return err
-	}
-	staged, err := s.Records.Versions(ctx, srv.Rulebook)
-	if err != nil {
-		return err
-	}
-	for i := range addons {
-		a := &addons[i]
-		a.Kind = kinds[a.Crate]
-		best := a.Version
-		for _, v := range staged[a.Key] {
-			if version.Compare(v, best) > 0 {
-				best, a.Newer = v, v
-			}
-		}
-	}
-	return nil
 }
 
 // Files lists what the ledger holds at or below a path, behind the path after, at most

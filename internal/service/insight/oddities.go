@@ -11,11 +11,7 @@ import (
 
 // odd lists what is known of every add-on that looks wrong and is harmless: what
 // people have noted of it, and what the rulebook says of its whole kind.
-func (s *Service) odd(ctx context.Context, srv model.Server, addons []Addon) error {
-	b, _, err := s.Books.Book(ctx, srv.Rulebook)
-	if err != nil {
-		return err
-	}
+func (s *Service) odd(ctx context.Context, srv model.Server, b *rulebook.Book, addons []Addon) error {
 	noted, err := s.Records.Oddities(ctx, srv.Rulebook)
 	if err != nil {
 		return err

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
@@ -20,39 +19,57 @@ import (
 
 // wanted resolves crates and their real paths on this server. The ask then
 // names them with their digests, so that it means the same when drafted again.
-func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, ask *Ask, req *draft.Request) (string, error) {
+func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, ask *Ask, req *draft.Request) (string, []model.Crate, error) {
 	parts, err := s.partsOf(ctx, srv, ask)
 	if err != nil {
-		return "", err
+		return "", nil, err
 	}
 	if err := s.unload(ctx, srv, ask, parts, req); err != nil {
-		return "", err
+		return "", nil, err
+	}
+	if len(ask.InsteadOf) > 0 {
+		if _, err := s.removals(ctx, srv, b, ask.InsteadOf, req); err != nil {
+			return "", nil, err
+		}
 	}
 	crates, err := s.crates(ctx, srv, b, ask, req)
 	if err != nil {
-		return "", err
+		return "", nil, err
+	}
+	if ask.TakeNeeds {
+		if crates, err = s.along(ctx, srv, b, crates, ask, req); err != nil {
+			return "", nil, err
+		}
 	}
 	names, err := s.want(ctx, srv, b, crates, parts, req)
 	if err != nil {
-		return "", err
+		return "", nil, err
 	}
 	if err := s.order(ctx, crates, req); err != nil {
-		return "", err
+		return "", nil, err
 	}
 	// What is asked for by itself is not retired with a pallet.
 	req.Remove = slices.DeleteFunc(req.Remove, func(r draft.Removal) bool {
 		return slices.ContainsFunc(req.Wanted, func(w draft.Wanted) bool { return w.Addon == r.Addon })
 	})
 	if err := parts.unknown(); err != nil {
-		return "", err
+		return "", nil, err
 	}
 	ask.Parts = parts.taken
-	return words.Few(names), nil
+	title := words.Few(names)
+	if len(ask.InsteadOf) > 0 {
+		title += " instead of " + words.Few(ask.InsteadOf)
+	}
+	return title, crates, nil
 }
 
 // want adds crates to a request, with their real paths on this server.
 func (s *Maker) want(ctx context.Context, srv model.Server, b *rulebook.Book, crates []model.Crate, parts *parts, req *draft.Request) (names []string, err error) {
 	brought := brought{}
+	su, err := s.suits(ctx, srv, b, crates)
+	if err != nil {
+		return nil, err
+	}
 	for _, c := range crates {
 		var err error
 		for _, f := range c.Findings {
@@ -67,19 +84,11 @@ func (s *Maker) want(ctx context.Context, srv model.Server, b *rulebook.Book, cr
 		if w.OtherKind, err = s.otherKind(ctx, c, req.Ledger); err != nil {
 			return nil, err
 		}
-		if game := srv.Facts["game"]; game != "" {
-			fits, told := c.Body.Fits(game)
-			if folder, games := c.Body.Build(); folder != "" && fits {
-				w.Build = fmt.Sprintf("the one from the folder %s is taken, for game version %s; %s runs %s", folder, games, srv.Name, game)
-			}
-			if told && !fits {
-				w.Misfit = fmt.Sprintf("it says that it is for game version %s, and %s runs %s", gamesOf(c.Body), srv.Name, game)
-			}
-		}
+		su.judge(c, &w)
 		for _, said := range c.Body.Says {
 			w.Says = append(w.Says, draft.Says{From: said.Source + tree.Path(fmt.Sprintf("#%d", said.Line)), Text: said.Text})
 		}
-		if w.Parts, err = parts.choose(c, srv.Facts); err != nil {
+		if w.Parts, err = parts.choose(c, su.facts); err != nil {
 			return nil, err
 		}
 		values := parts.values(b, c, srv.Variables, &w)
@@ -177,23 +186,12 @@ func (s *Maker) otherKind(ctx context.Context, c model.Crate, ledger map[tree.Pa
 	return there.Body.Kind, err
 }
 
-// gamesOf lists the ranges of game versions that a crate tells.
-func gamesOf(c layout.Crate) string {
-	var out []string
-	for _, f := range c.Facts {
-		if f.Kind == rulebook.Game {
-			out = append(out, f.Range)
-		}
-	}
-	return strings.Join(out, " or ")
-}
-
 // removals checks that the add-ons are on the server. What was set for them goes back.
 func (s *Maker) removals(ctx context.Context, srv model.Server, b *rulebook.Book, names []string, req *draft.Request) (string, error) {
 	for _, name := range names {
 		key := layout.Key(name)
 		if !req.Present[key] {
-			return "", fault.New(fault.Unknown, "addon-unknown", "there is no add-on %q on this server", name).By(finding.ShowAddons.With())
+			return "", fault.New(fault.Unknown, "addon-unknown", "there is no add-on %q on this server", name).By(finding.ShowAddons.On(srv.Name))
 		}
 		req.Remove = append(req.Remove, draft.Removal{Addon: key, Name: name})
 	}

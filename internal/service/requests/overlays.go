@@ -23,7 +23,7 @@ func (s *Maker) crates(ctx context.Context, srv model.Server, b *rulebook.Book, 
 	var crates []model.Crate
 	wanted := map[string]bool{}
 	for _, ref := range ask.Crates {
-		c, err := s.Catalog.FindCrateFor(ctx, srv.Rulebook, ref, srv.Facts["game"])
+		c, err := s.Catalog.FindCrateFor(ctx, b, ref, srv.Known())
 		if err != nil {
 			return nil, err
 		}

@@ -13,6 +13,7 @@ import (
 	"restlesscrate/internal/core/version"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/words"
 )
 
 // unload puts a pallet's crates in the place of its name, and adds what it
@@ -27,7 +28,9 @@ func (s *Maker) unload(ctx context.Context, srv model.Server, ask *Ask, parts *p
 			return err
 		}
 		if p == nil {
-			crates = append(crates, ref)
+			if !parts.leaves(ref) {
+				crates = append(crates, ref)
+			}
 			continue
 		}
 		on := installed(req.Ledger)
@@ -46,6 +49,9 @@ func (s *Maker) unload(ctx context.Context, srv model.Server, ask *Ask, parts *p
 		}
 		ask.Retire = append(ask.Retire, retired...)
 	}
+	if len(crates) == 0 && len(ask.Crates) > 0 {
+		return fault.New(fault.Usage, "bad-request", "all that was asked for is left out: %s", words.Few(parts.without))
+	}
 	ask.Crates, req.Kept = crates, ask.Kept
 	for _, key := range ask.Retire {
 		if req.Present[key] {
@@ -63,6 +69,17 @@ func installed(ledger map[tree.Path]draft.Row) map[string]string {
 			if i := strings.LastIndexByte(c.Label, '@'); i >= 0 {
 				out[c.Addon] = c.Label[i+1:]
 			}
+		}
+	}
+	return out
+}
+
+// leaves tells whether a crate that is asked for by its name is left out.
+func (p *parts) leaves(ref string) (out bool) {
+	r, err := layout.ParseRef(ref)
+	for _, word := range p.without {
+		if err == nil && layout.Key(word) == layout.Key(r.Name) {
+			p.met[word], out = true, true
 		}
 	}
 	return out

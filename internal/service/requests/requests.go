@@ -31,6 +31,8 @@ type Records interface {
 	LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error)
 	Sums(ctx context.Context, server int64) ([]model.Sum, error)
 	Events(ctx context.Context, server int64) ([]model.Event, error)
+	CrateFacts(ctx context.Context, rulebook string) ([]model.CrateFacts, error)
+	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
 	LastSeq(ctx context.Context, server int64, number int) (int64, error)
 	Deployment(ctx context.Context, server string, number int) (model.Deployment, error)
 	DeploymentByID(ctx context.Context, id int64) (model.Deployment, error)
@@ -50,7 +52,7 @@ type Records interface {
 type Catalog interface {
 	FindCrate(ctx context.Context, rulebook, ref string) (model.Crate, error)
 	AddonKey(ctx context.Context, rulebook, name string) (string, error)
-	FindCrateFor(ctx context.Context, rulebook, ref, game string) (model.Crate, error)
+	FindCrateFor(ctx context.Context, b *rulebook.Book, ref string, facts map[string]string) (model.Crate, error)
 	Pallets(ctx context.Context, rulebook, name string) ([]model.Pallet, error)
 	PalletMembers(ctx context.Context, rulebook string) ([]model.PalletMember, error)
 	Merge(ctx context.Context, b *rulebook.Book, base tree.Digest, name string, parts []model.MergePart) (model.Merged, error)
@@ -83,6 +85,12 @@ type Ask struct {
 	// Kept says why members of a pallet are not deployed, once resolved.
 	Kept   []string `json:"kept,omitempty"`
 	Remove []string `json:"remove,omitempty"` // add-on names
+	// InsteadOf are names of add-ons that go, because what is deployed takes their place.
+	InsteadOf []string `json:"insteadOf,omitempty"`
+	// TakeNeeds has what the crates need of what is staged come along; Along are the keys of what
+	// does, once resolved.
+	TakeNeeds bool     `json:"takeNeeds,omitempty"`
+	Along     []string `json:"along,omitempty"`
 	// Enable and Disable are add-on names.
 	Enable  []string `json:"enable,omitempty"`
 	Disable []string `json:"disable,omitempty"`
@@ -157,7 +165,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 	}
 	ofServer(b, &ask)
 	part := false
-	if req.Ledger, req.Present, part, err = s.ledgerFor(ctx, srv, ask); err != nil {
+	if req.Ledger, req.Present, part, err = s.ledgerFor(ctx, srv, b, ask); err != nil {
 		return d, nil, err
 	}
 	if err := renaming(&ask, req); err != nil {
@@ -171,6 +179,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 	if srv, err = values(b, srv, &ask, req); err != nil {
 		return d, nil, err
 	}
+	var crates []model.Crate // that are wanted
 	wants := 0
 	for _, set := range []bool{len(ask.Crates) > 0, len(ask.Remove) > 0, len(ask.Enable) > 0, len(ask.Disable) > 0, ask.Back != nil} {
 		if set {
@@ -190,7 +199,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		err = fault.New(fault.Usage, "bad-request", "a draft needs exactly one of: crates, add-ons to remove, to enable or to disable, something to roll back")
 	case len(ask.Crates) > 0:
 		d.Kind = "deploy"
-		if d.Title, err = s.wanted(ctx, srv, b, &ask, req); err == nil {
+		if d.Title, crates, err = s.wanted(ctx, srv, b, &ask, req); err == nil {
 			err = s.moved(ctx, srv, req)
 		}
 	case len(ask.Remove) > 0:
@@ -225,6 +234,9 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		err = s.touched(ctx, b, req)
 		s.counts(b, req)
 	}
+	if err == nil && wants == 1 {
+		err = s.company(ctx, srv, b, crates, ask, req)
+	}
 	if err == nil {
 		err = launches(b, now, req)
 	}
@@ -246,7 +258,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 // the manifest calls an add-on, and its key may be the manifest's id.
 func (s *Maker) addressed(ctx context.Context, srv model.Server, ask *Ask) error {
 	names := []*string{}
-	for _, list := range [][]string{ask.Remove, ask.Enable, ask.Disable} {
+	for _, list := range [][]string{ask.Remove, ask.Enable, ask.Disable, ask.InsteadOf} {
 		for i := range list {
 			names = append(names, &list[i])
 		}

@@ -7,6 +7,7 @@ import (
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/model"
 )
@@ -19,8 +20,8 @@ const someAddons = 50
 // their files are known, by [Service.targets]. An ask that may be about anything needs
 // all. present are the add-ons on the server, of which only a part may be in the
 // ledger that is given.
-func (s *Maker) ledgerFor(ctx context.Context, srv model.Server, ask Ask) (ledger map[tree.Path]draft.Row, present map[string]bool, part bool, err error) {
-	addons, some, err := s.addonsOf(ctx, srv, ask)
+func (s *Maker) ledgerFor(ctx context.Context, srv model.Server, b *rulebook.Book, ask Ask) (ledger map[tree.Path]draft.Row, present map[string]bool, part bool, err error) {
+	addons, some, err := s.addonsOf(ctx, srv, b, ask)
 	if err != nil {
 		return nil, nil, false, err
 	}
@@ -41,16 +42,16 @@ func (s *Maker) ledgerFor(ctx context.Context, srv model.Server, ask Ask) (ledge
 
 // addonsOf names the add-ons that an ask is about; some is false where that may be
 // any.
-func (s *Maker) addonsOf(ctx context.Context, srv model.Server, ask Ask) (addons []string, some bool, err error) {
-	named := slices.Concat(ask.Remove, ask.Enable, ask.Disable)
-	if ask.Back != nil || len(ask.Moves) > 0 || len(ask.Renew)+len(ask.Retire)+len(ask.Set) > 0 || len(ask.Crates)+len(named) > someAddons {
+func (s *Maker) addonsOf(ctx context.Context, srv model.Server, b *rulebook.Book, ask Ask) (addons []string, some bool, err error) {
+	named := slices.Concat(ask.Remove, ask.Enable, ask.Disable, ask.InsteadOf)
+	if ask.Back != nil || len(ask.Moves) > 0 || len(ask.Renew)+len(ask.Retire)+len(ask.Set) > 0 || ask.TakeNeeds || len(ask.Crates)+len(named) > someAddons {
 		return nil, false, nil
 	}
 	for _, name := range named {
 		addons = append(addons, layout.Key(name))
 	}
 	for _, ref := range ask.Crates {
-		c, err := s.Catalog.FindCrateFor(ctx, srv.Rulebook, ref, srv.Facts["game"])
+		c, err := s.Catalog.FindCrateFor(ctx, b, ref, srv.Known())
 		if err != nil { // a pallet, or a mistake, which is told where the crate is wanted
 			return nil, false, ctx.Err()
 		}

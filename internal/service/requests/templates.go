@@ -37,7 +37,7 @@ func templated(b *rulebook.Book, srv model.Server, t *AskTweak, versions map[str
 		if v, given := t.With[word]; given {
 			return v, nil
 		}
-		if v := srv.Facts[word]; v != "" {
+		if v := srv.Known()[word]; v != "" {
 			return v, nil
 		}
 		if v := ValueOf(b, srv, word); v != "" {

@@ -301,7 +301,7 @@ func valueFrom(b *rulebook.Book, srv model.Server, from string, versions map[str
 			wrong = fmt.Errorf("%s is not on %s, so it has no version", addon, srv.Name)
 			return ""
 		}
-		if v := srv.Facts[name]; v != "" {
+		if v := srv.Known()[name]; v != "" {
 			return v
 		}
 		if _, known := b.Variable(name); known {

@@ -49,6 +49,8 @@ type heard struct {
 
 func (h heard) LogSince(context.Context, deploy.LogMark) (string, error) { return h.log, nil }
 
+func (h heard) Answers(context.Context, []string) (map[string]string, error) { return nil, nil }
+
 func (h heard) Ask(context.Context) ([]rollcall.Heard, bool, error) { return nil, false, h.console }
 
 // found is what is told of lamps@1, which a deployment has brought and a list names.
@@ -56,7 +58,10 @@ func (h heard) found(t *testing.T) []finding.Finding {
 	db, err := recordstest.Open(t.Context(), filepath.Join(t.TempDir(), "records.db"), time.Now)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, db.Close()) })
-	s := &Verifier{Records: db, Catalog: &catalog.Service{Records: db}}
+	books := &catalog.Service{Records: db}
+	_, _, err = books.AddRulebook(t.Context(), []byte(harbour), false, "me")
+	require.NoError(t, err)
+	s := &Verifier{Records: db, Catalog: books}
 	book, err := rulebook.Parse([]byte(harbour))
 	require.NoError(t, err)
 	claim := draft.Claim{Addon: "lamps", Label: "lamps@1", Role: draft.Owns}
@@ -64,9 +69,9 @@ func (h heard) found(t *testing.T) []finding.Finding {
 		"fixtures/lamps.tdx": {State: tree.State{Being: tree.Content}, Claims: []draft.Claim{claim}},
 		"harbour.list":       {Listed: []draft.Listing{{Addon: "lamps", Label: "lamps@1", Key: "lamps"}}},
 	}
-	roll, found, err := s.callRoll(t.Context(), h, book, deploy.LogMark{}, ledger)
+	roll, found, err := s.callRoll(t.Context(), model.Server{}, h, book, deploy.LogMark{}, ledger)
 	require.NoError(t, err)
-	more, err := s.findingsOf(t.Context(), model.Server{Name: "saltpan"}, roll, nil, map[string]bool{"lamps": true})
+	more, err := s.findingsOf(t.Context(), model.Server{Name: "saltpan", Rulebook: book.Name}, roll, nil, map[string]bool{"lamps": true})
 	require.NoError(t, err)
 	return append(found, more...)
 }

@@ -44,8 +44,12 @@ func (s *Verifier) Offers(ctx context.Context, srv model.Server, roll rollcall.R
 }
 
 func (s *Verifier) offer(ctx context.Context, srv model.Server, needs []string) (o Offer, err error) {
+	b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
+	if err != nil {
+		return o, err
+	}
 	for _, need := range needs {
-		c, err := s.Catalog.FindCrateFor(ctx, srv.Rulebook, need, srv.Facts["game"])
+		c, err := s.Catalog.FindCrateFor(ctx, b, need, srv.Known())
 		switch {
 		case err == nil:
 			o.Crates = append(o.Crates, c.Body.Label())

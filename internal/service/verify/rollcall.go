@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/facts"
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/power"
@@ -19,6 +20,7 @@ import (
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/observe"
 )
 
 // Records is what has to be known for that.
@@ -28,13 +30,14 @@ type Records interface {
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
 	SeeTexts(ctx context.Context, server int64, texts map[tree.Path]string) (fresh []tree.Path, err error)
 	SawAgreements(ctx context.Context, server int64, l model.AgreeLook) error
+	SaveTold(ctx context.Context, server int64, told []model.Fact) error
 	AddRollCall(ctx context.Context, c model.RollCall) error
 	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
 }
 
 // Catalog gives crates and rulebooks.
 type Catalog interface {
-	FindCrateFor(ctx context.Context, rulebook, ref, game string) (model.Crate, error)
+	FindCrateFor(ctx context.Context, b *rulebook.Book, ref string, facts map[string]string) (model.Crate, error)
 	Book(ctx context.Context, name string) (*rulebook.Book, model.Revision, error)
 }
 
@@ -44,6 +47,8 @@ type Listener interface {
 	LogSince(ctx context.Context, since deploy.LogMark) (string, error)
 	// Ask asks the console what is loaded; ok is false where it cannot tell.
 	Ask(ctx context.Context) (heard []rollcall.Heard, ok bool, err error)
+	// Answers sends lines to the console and gives its answers, by line, as far as it can.
+	Answers(ctx context.Context, lines []string) (map[string]string, error)
 }
 
 // Verifier finds out what came of deployments.
@@ -107,13 +112,23 @@ func (s *Verifier) expected(ctx context.Context, book *rulebook.Book, ledger map
 
 // callRoll reads the log since the start, asks the console where it tells, and
 // compares. Trouble with the console is told, and the log counts alone.
-func (s *Verifier) callRoll(ctx context.Context, p Listener, book *rulebook.Book, since deploy.LogMark, ledger map[tree.Path]draft.Row) (rollcall.Roll, []finding.Finding, error) {
+func (s *Verifier) callRoll(ctx context.Context, srv model.Server, p Listener, book *rulebook.Book, since deploy.LogMark, ledger map[tree.Path]draft.Row) (rollcall.Roll, []finding.Finding, error) {
 	text, err := p.LogSince(ctx, since)
 	if err != nil {
 		return rollcall.Roll{}, nil, fmt.Errorf("read the log: %w", err)
 	}
 	var found []finding.Finding
 	heard, asked, err := p.Ask(ctx)
+	if len(book.Facts) > 0 {
+		seen := facts.Seen{Log: &text}
+		if err == nil { // a console that is silent is asked once
+			seen.Answers, err = p.Answers(ctx, facts.Wanted(book, srv.Variables).Lines)
+		}
+		observe.TakeIn(&srv, book, seen, time.Time{})
+		if err := s.Records.SaveTold(ctx, srv.ID, srv.Told); err != nil {
+			return rollcall.Roll{}, nil, err
+		}
+	}
 	if err != nil {
 		found = append(found, finding.Finding{Level: finding.Warn, Code: "console-silent", What: fmt.Sprintf("The console was to be asked what is loaded, and did not answer: %v.", err)})
 	}
@@ -195,7 +210,7 @@ func (s *Verifier) After(ctx context.Context, srv model.Server, run *deploy.Run,
 			return nil, nil, err
 		}
 	}
-	roll, found, err := s.callRoll(ctx, p, book, since, ledger)
+	roll, found, err := s.callRoll(ctx, srv, p, book, since, ledger)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -344,7 +359,7 @@ func (s *Verifier) Now(ctx context.Context, srv model.Server, book *rulebook.Boo
 		return call, nil, err
 	}
 	var found []finding.Finding
-	if call.Roll, found, err = s.callRoll(ctx, lastStart{p, book.Log}, book, deploy.LogMark{}, ledger); err != nil {
+	if call.Roll, found, err = s.callRoll(ctx, srv, lastStart{p, book.Log}, book, deploy.LogMark{}, ledger); err != nil {
 		return call, nil, err
 	}
 	if err := s.Records.AddRollCall(ctx, call); err != nil {

@@ -16,6 +16,18 @@ func (caves) logFile() string { return "logs/survey.log" }
 func (caves) rotate() string  { return "keep" }
 func (caves) ready() string   { return "survey open" }
 
+// edition is in a text of the tree; the log says nothing of it.
+func (caves) edition(*play) string { return "" }
+
+var caveEdition = regexp.MustCompile(`edition (\d+\.\d+)`)
+
+func (caves) survey(p *play) string {
+	if m := caveEdition.FindStringSubmatch(p.read("survey.edition")); m != nil {
+		return m[1]
+	}
+	return "7.2"
+}
+
 func (caves) begin(*play) (bool, error) { return false, nil }
 
 var (
@@ -59,7 +71,7 @@ func (c caves) load(p *play) (out []addon) {
 }
 
 // unfit says why a cave stays shut, empty where it does not.
-func (caves) unfit(p *play, name, text string, said map[string]string, open []addon, named []string) string {
+func (c caves) unfit(p *play, name, text string, said map[string]string, open []addon, named []string) string {
 	seals, _ := filepath.Glob(p.path("caves", name, "seals", "*.seal")) // the pattern is right
 	for _, s := range seals {
 		if p.read("trusted-seals", filepath.Base(s)) == "" {
@@ -81,8 +93,8 @@ func (caves) unfit(p *play, name, text string, said map[string]string, open []ad
 			}
 		}
 	}
-	if fits := said["for"]; fits != "" && !strings.Contains(fits, "7.2") {
-		return fmt.Sprintf("it is for %s, and this is 7.2", fits)
+	if fits := said["for"]; fits != "" && !strings.Contains(fits, c.survey(p)) {
+		return fmt.Sprintf("it is for %s, and this is %s", fits, c.survey(p))
 	}
 	if said["side"] == "player" {
 		return "it is for players only"

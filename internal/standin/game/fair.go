@@ -15,6 +15,10 @@ func (*fair) logFile() string { return "fair.log" }
 func (*fair) rotate() string  { return "empty" }
 func (*fair) ready() string   { return "the fair is open" }
 
+func (*fair) edition(p *play) string {
+	return "a fair of edition " + p.rule("edition", "2.1") + " comes to town"
+}
+
 func (*fair) begin(*play) (bool, error) { return false, nil }
 
 var (

@@ -72,6 +72,8 @@ type kind interface {
 	begin(p *play) (ended bool, err error)
 	// ready is the line that says that people may come in.
 	ready() string
+	// edition says which version of the game this is: the log shows it after the start.
+	edition(p *play) string
 	// first makes what is there only once it has run.
 	first(p *play) error
 	// tick is done now and then while it runs, leave at the end.
@@ -127,6 +129,9 @@ func Run(ctx context.Context, o Options) (err error) {
 	if ended, err := k.begin(p); err != nil || ended {
 		return err
 	}
+	if said := k.edition(p); said != "" {
+		p.log.line("%s", said)
+	}
 	if err := k.first(p); err != nil {
 		return err
 	}
@@ -163,6 +168,14 @@ func Run(ctx context.Context, o Options) (err error) {
 }
 
 func (p *play) hasRule(word string) bool { _, ok := p.rules[word]; return ok }
+
+// rule is what a rule says, or else something usual.
+func (p *play) rule(word, otherwise string) string {
+	if v := p.rules[word]; v != "" {
+		return v
+	}
+	return otherwise
+}
 
 func (p *play) span(word string, otherwise time.Duration) time.Duration {
 	if d, err := time.ParseDuration(p.rules[word]); err == nil {

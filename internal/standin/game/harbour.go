@@ -21,8 +21,8 @@ func (harbour) ready() string   { return "gates open" }
 // fixture is the head of a .tdx file: lines of a word and a value, up to the
 // first other one.
 type fixture struct {
-	file, name, version, needs, side, fits string
-	reshapes, breaks                       bool
+	file, name, version, needs, side, fits, loader, shuns string
+	reshapes, breaks                                      bool
 }
 
 func readFixture(file string) (fixture, error) {
@@ -41,12 +41,16 @@ func readFixture(file string) (fixture, error) {
 			f.name = value
 		case "version":
 			f.version = value
-		case "needs":
-			f.needs = value
+		case "needs": // a range behind the name is for people
+			f.needs, _, _ = strings.Cut(value, " ")
 		case "side":
 			f.side = value
 		case "for":
 			f.fits = value
+		case "loader":
+			f.loader, _, _ = strings.Cut(value, " ")
+		case "shuns":
+			f.shuns = value
 		case "reshapes":
 			f.reshapes = true
 		case "breaks":
@@ -68,11 +72,25 @@ func (p *play) conf(name string) string {
 	return ""
 }
 
+func (harbour) tide(p *play) string { return p.rule("edition", "9.3") }
+
+func (h harbour) edition(p *play) string {
+	return "this harbour was dug for the tide of " + h.tide(p) + ", mind the step"
+}
+
 func (harbour) port(p *play) string {
 	if port := p.conf("port-name"); port != "" {
 		return port
 	}
 	return "reedbank"
+}
+
+// runs is the loader that the harbour was started with; empty for none.
+func (harbour) runs(p *play) string {
+	if p.Program == "keel" {
+		return "keel"
+	}
+	return ""
 }
 
 // begin knows the keel, a loader: keel-setup cuts its gear and ends, keel needs that
@@ -134,8 +152,12 @@ func (h harbour) load(p *play) (out []addon) {
 			refuse("something that it needs is not there")
 		case f.side == "player":
 			refuse("it is for players' own machines, and there is no screen here")
-		case f.fits != "" && f.fits != "9.3":
-			refuse("it is built for %s, and this is 9.3", f.fits)
+		case f.fits != "" && f.fits != h.tide(p):
+			refuse("it is built for %s, and this is %s", f.fits, h.tide(p))
+		case f.loader != "" && f.loader != p.rule("loader", h.runs(p)):
+			refuse("it wants the loader %s", f.loader)
+		case f.shuns != "" && strings.Contains(","+p.conf("load-fixtures")+",", ","+f.shuns+","):
+			refuse("it does not stand beside %s", f.shuns)
 		case f.breaks:
 			p.log.line("fatal: fixture %s broke the floor", f.name)
 			p.crashed = true

@@ -831,6 +831,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/facts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read what the server's tree and log tell of it */
+        post: operations["read-facts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/files": {
         parameters: {
             query?: never;
@@ -1330,12 +1347,16 @@ export interface components {
             evidenceAt?: string;
             /** Format: int64 */
             files: number;
+            /** @description How it fits the server, by what is known of it */
+            fit: components["schemas"]["Fit"];
             kind?: string;
             /** @description A load list names it, disabled or not */
             listed?: boolean;
             name: string;
-            /** @description A newer version that is staged */
+            /** @description A newer version that is staged, and is not known to be wrong for the server */
             newer?: string;
+            /** @description One that is newer still, and does not fit */
+            newerUnfit?: components["schemas"]["Unfit"];
             /** @description Of whoever confirmed it */
             note?: string;
             /** @description What looks wrong in it and is known to be harmless */
@@ -1517,6 +1538,8 @@ export interface components {
             fileCount: number;
             files?: components["schemas"]["CrateFile"][] | null;
             findings: components["schemas"]["Finding"][];
+            /** @description How it fits each server of its rulebook */
+            fits?: components["schemas"]["CrateFit"][] | null;
             /** @description Empty folders that are made on the server */
             folders?: components["schemas"]["CrateFolder"][] | null;
             kind: string;
@@ -1574,6 +1597,13 @@ export interface components {
             /** Format: int64 */
             size: number;
             source: string;
+        };
+        CrateFit: {
+            server: string;
+            /** @enum {string} */
+            state: "fits" | "unknown" | "outside" | "other-loader" | "players-only";
+            /** @description Why it does not, or why that is not known */
+            why?: string;
         };
         CrateFolder: {
             /** @description The part by choice that it belongs to */
@@ -1787,6 +1817,12 @@ export interface components {
             sides?: components["schemas"]["Sides"];
             what: string;
         };
+        Fit: {
+            /** @enum {string} */
+            state: "fits" | "unknown" | "outside" | "other-loader" | "players-only";
+            /** @description Why it does not, or why that is not known */
+            why?: string;
+        };
         Found: {
             /**
              * Format: int64
@@ -1849,6 +1885,23 @@ export interface components {
             name: string;
             /** @description How, in words */
             recognised: string;
+        };
+        KnownFact: {
+            /**
+             * Format: date-time
+             * @description When it was read last, or set
+             */
+            at?: string;
+            /** @description A person set it, which counts before what the server tells */
+            byHand?: boolean;
+            /** @description Where it was read, in words */
+            from: string;
+            name: string;
+            /** @description What the server itself tells, where that is something else */
+            told?: string;
+            /** @description Where it tells that */
+            toldBy?: string;
+            value: string;
         };
         LintText: {
             format?: string;
@@ -1956,6 +2009,8 @@ export interface components {
             disable?: string[] | null;
             /** @description Names of add-ons that a load list names again */
             enable?: string[] | null;
+            /** @description With crates: names of add-ons that go, because the crates take their place */
+            insteadOf?: string[] | null;
             /** @description Whose value stays where the server and a new version both changed it, by PATH:KEY, or by PATH for all of a text */
             keep?: {
                 [key: string]: string;
@@ -1977,6 +2032,8 @@ export interface components {
             rollback?: components["schemas"]["Rollback"];
             /** @description Files of your own that take the places of others */
             swaps?: components["schemas"]["Swap"][] | null;
+            /** @description With crates: have what they need come along, of what is staged and fits, with its own needs */
+            takeNeeds?: boolean;
             /** @description Texts that were edited as a whole */
             texts?: components["schemas"]["EditedText"][] | null;
             /** @description Read every file back once it is sent, and compare its bytes */
@@ -2415,6 +2472,8 @@ export interface components {
             };
             /** @description Fingerprint that a person has confirmed */
             hostKey?: string;
+            /** @description All that is known of it, with where that was read; facts are those that people set */
+            known: components["schemas"]["KnownFact"][];
             name: string;
             /** @description Fingerprint that was offered and waits for a person */
             offeredKey?: string;
@@ -2538,6 +2597,8 @@ export interface components {
             addons: components["schemas"]["Addon"][];
             /** @description What was last seen of the values that must go together; absent where nobody has looked */
             agree?: components["schemas"]["AgreeLook"];
+            /** @description What is wrong between the add-ons: what one needs and does not have, or does not go together with */
+            company: components["schemas"]["Finding"][];
             drafts: components["schemas"]["Deployment"][];
             /** Format: int64 */
             files: number;
@@ -2820,6 +2881,10 @@ export interface components {
             with?: {
                 [key: string]: string;
             };
+        };
+        Unfit: {
+            version: string;
+            why: string;
         };
         Unsetting: {
             apart?: boolean;
@@ -4861,6 +4926,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "read-facts": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Server"];
                 };
             };
             /** @description Error */

@@ -1,0 +1,136 @@
+package e2e
+
+import (
+	"os"
+	"path/filepath"
+	"regexp"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/testbed"
+)
+
+// known gives what is known of the server by name, with where that was read.
+func known(s *service) map[string]api.KnownFact {
+	var srv api.Server
+	s.get(&srv, "server", "show", "here")
+	out := map[string]api.KnownFact{}
+	for _, f := range srv.Known {
+		out[f.Name] = f
+	}
+	return out
+}
+
+// What does not fit the server is stopped before anything is sent, with what would mend it.
+func TestWhatDoesNotFitAServerIsStoppedBeforeAnythingIsSent(t *testing.T) {
+	t.Parallel()
+	r := play(t, "tidewright")
+	r.must("stage", r.fixture("cranes-1.0.tdx", "name cranes", "version 1.0", "loader keel >=4"), r.fixture("screens-1.0.tdx", "name screens", "version 1.0", "side player"),
+		r.fixture("winches-2.0.tdx", "name winches", "version 2.0", "for 9.4"), r.fixture("winches-1.0.tdx", "name winches", "version 1.0", "for 9.3"),
+		r.fixture("bells-1.0.tdx", "name bells", "version 1.0", "shuns winches"), r.download("keel-4.1.zip"))
+	require.Contains(t, r.must("server", "facts", "here"), "fact game         9.3 (the log")
+	require.Contains(t, r.must("server", "facts", "here"), "fact loader       plain (the name of tidewright")
+	require.Equal(t, "the log", known(r.service)["game"].From)
+
+	before := testbed.Snapshot(t, filepath.Join(r.root, "fixtures"))
+	o := r.fails(3, "blocked by 1 finding", "deploy", "here", "cranes", "--yes")
+	require.Contains(t, o.out, "BLOCK other-loader: cranes@1.0: it is for keel >=4, and the server has plain.")
+	o = r.fails(3, "blocked by 1 finding", "deploy", "here", "screens", "--yes")
+	require.Contains(t, o.out, "BLOCK players-only: screens@1.0: it is for players, not for servers (screens-1.0.tdx says: player).")
+	require.Equal(t, before, testbed.Snapshot(t, filepath.Join(r.root, "fixtures")))
+	require.Contains(t, r.must("deploy", "here", "cranes", "screens", "winches", "--without", "screens", "--without", "cranes", "--draft"), "winches@1.0", "what is left out is left out, and the version that fits is meant")
+	require.Contains(t, r.must("crate", "show", "cranes"), "does not fit here: it is for keel >=4, and the server has plain")
+	require.Contains(t, r.must("crate", "show", "winches@1.0"), "fits here\n")
+
+	// A loader that comes along is the one that the server will have.
+	require.NotContains(t, r.must("deploy", "here", "cranes", "keel", "--draft"), "other-loader")
+
+	require.Contains(t, r.must("deploy", "here", "winches", "--yes"), "LOADED   winches              1.0")
+	out := r.must("status", "here")
+	require.Contains(t, out, "2.0 is staged and does not fit: it says that it is for game version 9.4, and the server runs 9.3")
+	require.NotContains(t, out, "2.0 is staged;")
+	o = r.fails(3, "blocked by 1 finding", "deploy", "here", "bells", "--yes")
+	require.Contains(t, o.out, "BLOCK does-not-go-with: bells@1.0 says that it does not go together with winches, and winches@1.0 is there.")
+	require.Contains(t, o.out, "restless deploy here CRATE… --instead-of winches")
+	out = r.must("deploy", "here", "bells", "--instead-of", "winches", "--yes")
+	require.Contains(t, out, "LOADED   bells                1.0")
+	require.NoFileExists(t, filepath.Join(r.root, "fixtures/winches-1.0.tdx"))
+	require.Contains(t, r.read("tidewright.conf"), "load-fixtures = bells\n")
+	require.Contains(t, r.must("rollback", "here", "--deployment", regexp.MustCompile(`here#(\d+)  DONE`).FindStringSubmatch(out)[1], "--yes"), "LOADED   winches")
+	require.FileExists(t, filepath.Join(r.root, "fixtures/winches-1.0.tdx"))
+	r.fails(1, "there is no add-on", "deploy", "here", "bells", "--instead-of", "nobody", "--yes")
+
+	// The game is another one from the next start on.
+	require.NoError(t, os.WriteFile(filepath.Join(r.root, "standin.rules"), []byte("edition 9.4\n"), 0o644))
+	r.must("restart", "here", "--yes")
+	require.Contains(t, r.must("server", "facts", "here"), "fact game         9.4 (the log")
+	out = r.must("status", "here")
+	require.Contains(t, out, "does not fit: it says that it is for game version 9.3, and the server runs 9.4; 2.0 is staged")
+	r.must("server", "edit", "here", "--fact", "game=9.3")
+	require.Contains(t, r.must("server", "show", "here"), "; but by the log it is 9.4", "what a person says counts, and what the server tells is said")
+	r.must("server", "edit", "here", "--fact", "game=")
+	require.False(t, known(r.service)["game"].ByHand)
+}
+
+// What add-ons need of one another is told, and taken along where it is staged.
+func TestWhatAddonsNeedComesAlong(t *testing.T) {
+	t.Parallel()
+	r := play(t, "tidewright")
+	r.must("stage", r.fixture("cranes-1.0.tdx", "name cranes", "version 1.0", "needs winches >=2"), r.fixture("winches-1.0.tdx", "name winches", "version 1.0"))
+	o := r.fails(3, "blocked by 1 finding", "deploy", "here", "cranes", "--yes")
+	require.Contains(t, o.out, "BLOCK need-missing: cranes@1.0 needs winches >=2.")
+	require.Contains(t, o.out, "Nothing that is staged mends it.")
+
+	r.must("stage", r.fixture("winches-2.1.tdx", "name winches", "version 2.1", "needs ropes"), r.fixture("winches-3.0.tdx", "name winches", "version 3.0", "needs ropes", "for 9.4"), r.fixture("ropes-1.0.tdx", "name ropes", "version 1.0"))
+	r.must("server", "facts", "here")
+	o = r.fails(3, "blocked by 1 finding", "deploy", "here", "cranes", "--yes")
+	require.Contains(t, o.out, "Take along what is staged: ropes@1.0, winches@2.1.")
+	require.Contains(t, o.out, "restless deploy here CRATE… --take-needs")
+	out := r.must("deploy", "here", "cranes", "--take-needs", "--yes")
+	require.Contains(t, out, "NOTE  comes-along: ropes@1.0 comes along: winches@2.1 needs ropes.")
+	require.Contains(t, out, "Roll call: 3 loaded")
+	require.Contains(t, r.read("tidewright.conf"), "load-fixtures = ropes,winches,cranes\n", "each behind what it needs")
+
+	// What others need does not go without a word.
+	o = r.fails(3, "blocked by 1 finding", "remove", "here", "ropes", "--yes")
+	require.Contains(t, o.out, "BLOCK still-needed: winches@2.1 needs ropes, which is not there any more then.")
+	o = r.fails(3, "blocked by 1 finding", "deploy", "here", "winches@1.0", "--yes")
+	require.Contains(t, o.out, "BLOCK still-needed: cranes@1.0 needs winches >=2, which will be 1.0 then.")
+	out = r.must("remove", "here", "ropes", "winches", "cranes", "--draft")
+	require.NotContains(t, out, "still-needed", "all of them go")
+	require.NotContains(t, r.must("rollback", "here", "--deployment", "3", "--draft"), "still-needed")
+
+	// Nor does it stay untold afterwards.
+	r.must("remove", "here", "ropes", "--yes", "--accept", "still-needed")
+	out = r.must("status", "here")
+	require.Contains(t, out, "winches@2.1 needs ropes, which is not among what was deployed.")
+	require.Contains(t, out, "ropes@1.0 is staged.\n      restless deploy here ropes@1.0\n")
+	r.must("deploy", "here", "ropes@1.0", "--yes")
+	require.NotContains(t, r.must("status", "here"), "needs ropes")
+
+	// What somebody put there by hand may be what is needed.
+	require.NoError(t, os.WriteFile(filepath.Join(r.root, "fixtures", "moon-2.tdx"), []byte("tdx 1\nname moon\nversion 2\n"), 0o644))
+	r.must("stage", r.fixture("tides-1.0.tdx", "name tides", "version 1.0", "needs moon"))
+	out = r.must("deploy", "here", "tides", "--draft")
+	require.Contains(t, out, "WARN  need-unknown: tides@1.0 needs moon. Nothing that was deployed is called so, but fixtures/moon-2.tdx lies on the server.")
+	require.NotContains(t, out, "need-missing")
+}
+
+// Of two builds of one version the one for the server is meant.
+func TestTheBuildForTheServerIsChosen(t *testing.T) {
+	t.Parallel()
+	s, root, _ := gameServer(t, "tidewright")
+	for _, loader := range []string{"keel", "plain"} {
+		s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "pumps-"+loader+".zip"), map[string]string{"pumps/pumps-1.0.tdx": "tdx 1\nname pumps\nversion 1.0\nloader " + loader + "\n"}))
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(root, "tidewright"), []byte("#!/bin/sh\n"), 0o755))
+	s.must("server", "facts", "here")
+	var list []api.Crate
+	s.get(&list, "crate", "list", "pumps")
+	require.Len(t, list, 2)
+	out := s.must("deploy", "here", list[0].Label, "--yes", "--accept", "no-load-list", "--accept", "no-settings-file", "--accept", "entry-unwritable")
+	require.Contains(t, out, "of 2 builds the one for plain is taken; here has plain")
+	require.Contains(t, read(t, filepath.Join(root, "fixtures", "pumps-1.0.tdx")), "loader plain")
+}
