@@ -74,9 +74,12 @@ type Swap struct {
 	Note   string `json:"note,omitempty"`
 }
 
-// Decision says whose values stay where the server and a new version both changed them.
+// Decision is what a person decides on a draft that leaves something open.
 type Decision struct {
-	Keep map[string]Side `json:"keep" doc:"By PATH:KEY, or by PATH for all of a text; remembered once the deployment has run"`
+	Keep      map[string]Side `json:"keep,omitempty" doc:"Whose values stay where the server and a new version both changed them: by PATH:KEY, or by PATH for all of a text; remembered once the deployment has run"`
+	TakeNeeds bool            `json:"takeNeeds,omitempty" doc:"Have what its crates need come along, of what is staged and fits"`
+	InsteadOf []string        `json:"insteadOf,omitempty" doc:"Names of add-ons that go, because what is deployed takes their place"`
+	LeaveOut  []string        `json:"leaveOut,omitempty" doc:"Names of crates that are not deployed after all"`
 }
 
 // TweakOn is a tweak that holds on a server.

@@ -197,7 +197,7 @@ func (a deployCommands) deploymentCommand() *cli.Command {
 		{Name: "undo", Usage: "take a halted deployment back", UsageText: text("undo") + " [--with-data]", Flags: []cli.Flag{&cli.BoolFlag{Name: "with-data", Usage: "put the data folders that were copied back too"}}, Action: a.deploymentUndo},
 		{Name: "tick", Usage: "say that what a waiting deployment waits for is done; it goes on", UsageText: text("tick"), Action: a.deploymentTick, Flags: []cli.Flag{&cli.BoolFlag{Name: "unchecked", Usage: "do not look whether it shows on the server"}}},
 		{Name: "tidy", Usage: "clear what a done deployment could not clear on its server", UsageText: text("tidy"), Action: a.deploymentTidy},
-		{Name: "decide", Usage: "decide whose values stay where the server and a new version both changed them; drafts it anew", UsageText: text("decide") + " mine=PATH:KEY|theirs=PATH:KEY...", Action: a.deploymentDecide},
+		{Name: "decide", Usage: "decide on what a draft leaves open, and draft it anew: whose values stay where both sides changed them, what comes along, what goes", UsageText: text("decide") + " mine=PATH:KEY|theirs=PATH:KEY|take-needs|instead-of=ADDON|without=CRATE...", Action: a.deploymentDecide},
 		{Name: "discard", Usage: "give a draft up", UsageText: text("discard"), Action: a.deploymentDiscard},
 	}}
 }
@@ -337,11 +337,11 @@ func (a deployCommands) finish(ctx context.Context, cmd *cli.Command, do func(c 
 }
 
 func (a deployCommands) deploymentDecide(ctx context.Context, cmd *cli.Command) error {
-	args, err := atLeast(cmd, 2, "a deployment and one or more decisions, such as mine=PATH:KEY")
+	args, err := atLeast(cmd, 2, "a deployment and one or more decisions, such as take-needs or mine=PATH:KEY")
 	if err != nil {
 		return err
 	}
-	keep, err := sides(args[1:])
+	by, err := decision(args[1:])
 	if err != nil {
 		return err
 	}
@@ -355,7 +355,7 @@ func (a deployCommands) deploymentDecide(ctx context.Context, cmd *cli.Command) 
 		return err
 	}
 	each, end := a.watch(cmd.Bool("json"))
-	d, err := c.Decide(ctx, server, n, api.Decision{Keep: keep}, each)
+	d, err := c.Decide(ctx, server, n, by, each)
 	end()
 	if err != nil {
 		return err
@@ -366,6 +366,28 @@ func (a deployCommands) deploymentDecide(ctx context.Context, cmd *cli.Command) 
 	a.printDeployment(d)
 	fmt.Fprintf(a.Out, "\n%s takes the place of %s. restless deployment run %s runs it.\n", d.Name, args[0], d.Name)
 	return nil
+}
+
+// decision reads the words of a decision.
+func decision(given []string) (d api.Decision, err error) {
+	var keep []string
+	for _, word := range given {
+		verb, name, pair := strings.Cut(word, "=")
+		switch {
+		case word == "take-needs":
+			d.TakeNeeds = true
+		case verb == "instead-of" && pair && name != "":
+			d.InsteadOf = append(d.InsteadOf, name)
+		case verb == "without" && pair && name != "":
+			d.LeaveOut = append(d.LeaveOut, name)
+		case verb == string(api.Mine) || verb == string(api.Theirs):
+			keep = append(keep, word)
+		default:
+			return d, wrongUsage("%q is no decision; it is one of mine=PATH:KEY, theirs=PATH:KEY, take-needs, instead-of=ADDON and without=CRATE", word)
+		}
+	}
+	d.Keep, err = sides(keep)
+	return d, err
 }
 
 func (a deployCommands) deploymentDiscard(ctx context.Context, cmd *cli.Command) error {

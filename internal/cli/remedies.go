@@ -54,9 +54,9 @@ var commands = map[string]string{
 	"renew":           "restless deploy SERVER CRATE… --renew WITH",
 	"leave-data":      "restless deploy SERVER CRATE… --no-copy-data",
 	"keep-mine":       "restless deployment decide DEPLOYMENT mine=WITH",
-	"take-needs":      "restless deploy SERVER CRATE… --take-needs",
-	"instead-of":      "restless deploy SERVER CRATE… --instead-of WITH",
-	"leave-out":       "restless deploy SERVER CRATE… --without WITH",
+	"take-needs":      "restless deployment decide DEPLOYMENT take-needs",
+	"instead-of":      "restless deployment decide DEPLOYMENT instead-of=WITH",
+	"leave-out":       "restless deployment decide DEPLOYMENT without=WITH",
 	"enable-addon":    "restless enable SERVER WITH",
 	"keep-theirs":     "restless deployment decide DEPLOYMENT theirs=WITH",
 

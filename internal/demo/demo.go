@@ -125,8 +125,7 @@ func (p *play) server(ctx context.Context, name, game string) error {
 	}
 	p.hosts = append(p.hosts, h)
 	_, err = p.c.AddServer(ctx, api.NewServer{Name: name, Rulebook: game, Secrets: api.Secrets{Password: h.Password},
-		Transport: api.Transport{Kind: "sftp", Host: "127.0.0.1", Port: h.Port, User: h.User, Auth: "password", Root: "."},
-		Facts:     map[string]string{"game": map[string]string{"tidewright": "9.3", "lanternfall": "2.1"}[game]}})
+		Transport: api.Transport{Kind: "sftp", Host: "127.0.0.1", Port: h.Port, User: h.User, Auth: "password", Root: "."}})
 	if err != nil {
 		return err
 	}
@@ -154,8 +153,7 @@ func (p *play) ftpServer(ctx context.Context, name, game string) error {
 	}
 	p.hosts = append(p.hosts, h)
 	_, err = p.c.AddServer(ctx, api.NewServer{Name: name, Rulebook: game, Secrets: api.Secrets{Password: h.Password},
-		Transport: api.Transport{Kind: "ftp", Host: "127.0.0.1", Port: h.Port, User: h.User, Auth: "password", Root: "/"},
-		Facts:     map[string]string{"game": "7.2"}})
+		Transport: api.Transport{Kind: "ftp", Host: "127.0.0.1", Port: h.Port, User: h.User, Auth: "password", Root: "/"}})
 	if err != nil {
 		return err
 	}

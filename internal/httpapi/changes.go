@@ -98,7 +98,7 @@ func (s changing) changeOps(h huma.API) {
 			return s.Changes.Run(ctx, d, in.Body.Digest, accepts, actor, tell)
 		})
 	})
-	huma.Register(h, op(http.MethodPost, "/servers/{server}/deployments/{number}/decide", "decide-draft", "Decide whose values stay, and draft it anew in its place; a job", "deployments"), func(ctx context.Context, in *struct {
+	huma.Register(h, op(http.MethodPost, "/servers/{server}/deployments/{number}/decide", "decide-draft", "Decide on what a draft leaves open, and draft it anew in its place; a job", "deployments"), func(ctx context.Context, in *struct {
 		Numbered
 		Body api.Decision
 	}) (*accepted, error) {
@@ -108,7 +108,7 @@ func (s changing) changeOps(h huma.API) {
 		}
 		actor := actorOf(ctx)
 		return s.jobs().cancellable(ctx, "draft", in.Server, func(ctx context.Context, tell progress.Tell) (any, error) {
-			d, err := s.Changes.Decide(ctx, d, in.Body.Keep, actor, tell)
+			d, err := s.Changes.Decide(ctx, d, changes.Decision(in.Body), actor, tell)
 			return deploymentRef{d.ID}, err
 		})
 	})

@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"cmp"
 	"fmt"
 	"path"
 	"slices"
@@ -94,8 +95,15 @@ func (m *telling) problem(p needs.Problem, ours bool) {
 		m.report(level, "need-disabled", at, "Enable that one. Or accept this, if it does without.", "%s needs %s, which is disabled on the server.", of, p.Want).
 			By(finding.EnableAddon.With(p.With.Name))
 	case needs.Conflict:
-		m.mendable(m.report(level, "does-not-go-with", at, "", "%s says that it does not go together with %s, and %s is there.", of, p.Want, p.With.Label())).
-			By(finding.InsteadOf.With(p.With.Name))
+		f := m.report(level, "does-not-go-with", at, "Have one of the two go, or leave the other out. Or accept this to have both.", "%s says that it does not go together with %s, and %s is there.", of, p.Want, p.With.Label())
+		if len(m.req.Company.Take) > 0 {
+			m.mendable(f)
+		}
+		if ours && !m.wants(p.With.Key) {
+			f.By(finding.InsteadOf.With(p.With.Name))
+		} else {
+			f.By(finding.LeaveOut.With(cmp.Or(m.wantedName(p.Of.Key), p.With.Name)))
+		}
 	case needs.Replaced:
 		m.report(level, "replaces", at, "Have the other one go in the same deployment. Or accept this to have both.", "%s says that it takes the place of %s, and %s is there.", of, p.Want, p.With.Label()).
 			By(finding.InsteadOf.With(p.With.Name))
@@ -110,6 +118,19 @@ func (m *telling) problem(p needs.Problem, ours bool) {
 	}
 }
 
+// wants tells whether the draft brings an add-on.
+func (m *telling) wants(key string) bool { return m.wantedName(key) != "" }
+
+// wantedName is the name of an add-on that the draft brings; empty where it does not.
+func (m *telling) wantedName(key string) string {
+	for _, w := range m.req.Wanted {
+		if w.Addon == key {
+			return w.Name
+		}
+	}
+	return ""
+}
+
 // stillNeeded tells that the draft takes from an add-on on the server what it needs.
 func (m *telling) stillNeeded(p needs.Problem, then string) {
 	lies := p.Of.Label() + " changes " // what lies over what goes is told with the path
@@ -118,7 +139,12 @@ func (m *telling) stillNeeded(p needs.Problem, then string) {
 	}) {
 		return
 	}
-	m.mendable(m.report(finding.Block, "still-needed", tree.Path(p.Of.Name), "", "%s needs %s, %s.", p.Of.Label(), p.Want, then))
+	f := m.report(finding.Block, "still-needed", tree.Path(p.Of.Name), "", "%s needs %s, %s.", p.Of.Label(), p.Want, then)
+	if len(m.req.Company.Take) > 0 || len(m.req.Wanted) > 0 {
+		m.mendable(f)
+		return
+	}
+	f.Mend = fmt.Sprintf("Do the same with %s, or leave what it needs as it is. Or accept this, if it does without.", p.Of.Name)
 }
 
 // mendable says of a block whether what is staged mends it.

@@ -132,7 +132,7 @@ func (j judging) loader() (State, string) {
 	case name == "":
 		return Unknown, fmt.Sprintf("it is for %s, and which loader the server has is not known", strings.Join(names, " or "))
 	}
-	return OtherLoader, fmt.Sprintf("it is for %s, and the server has %s", strings.Join(names, " or "), name)
+	return OtherLoader, fmt.Sprintf("it is for %s, and the loader of the server is %s", strings.Join(names, " or "), name)
 }
 
 // game looks whether the server's game version is in one of the ranges that the crate tells.

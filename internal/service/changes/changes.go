@@ -154,9 +154,17 @@ func (s *Service) Draft(ctx context.Context, server string, ask requests.Ask, ac
 	return d, err
 }
 
-// Decide drafts a deployment anew with a decision where the server and a new version both
-// changed the same. The draft that was there before is given up once the new one is made.
-func (s *Service) Decide(ctx context.Context, d model.Deployment, keep map[string]merge.Side, actor string, tell progress.Tell) (model.Deployment, error) {
+// Decision is what a person decides on a draft.
+type Decision struct {
+	Keep      map[string]merge.Side // whose values stay where the server and a new version both changed the same
+	TakeNeeds bool                  // what its crates need comes along
+	InsteadOf []string              // add-ons that go, because what is deployed takes their place
+	LeaveOut  []string              // crates that are not deployed after all
+}
+
+// Decide drafts a deployment anew with a decision. The draft that was there before is given up
+// once the new one is made.
+func (s *Service) Decide(ctx context.Context, d model.Deployment, by Decision, actor string, tell progress.Tell) (model.Deployment, error) {
 	if d.State != model.Draft {
 		return d, WrongState(d, "decide")
 	}
@@ -168,8 +176,11 @@ func (s *Service) Decide(ctx context.Context, d model.Deployment, keep map[strin
 	if all == nil {
 		all = map[string]merge.Side{}
 	}
-	maps.Copy(all, keep)
+	maps.Copy(all, by.Keep)
 	ask.Keep = all
+	if err := ask.Revise(by.TakeNeeds, by.InsteadOf, by.LeaveOut); err != nil {
+		return d, err
+	}
 	next, err := s.Draft(ctx, d.Server, ask, d.Accepts, actor, tell)
 	if err != nil {
 		return d, err

@@ -5,6 +5,7 @@
   import DeployDialog from '../lib/deploy/DeployDialog.svelte';
   import About from '../lib/server/About.svelte';
   import Addons from '../lib/server/Addons.svelte';
+  import Company from '../lib/server/Company.svelte';
   import Files from '../lib/server/Files.svelte';
   import OpenDeployment from '../lib/server/OpenDeployment.svelte';
   import Running from '../lib/server/Running.svelte';
@@ -50,6 +51,7 @@
         {#each s.agree.found as f, i (i)}<FindingRow finding={f} />{/each}
       </section>
     {/if}
+    <Company status={s} />
     <Addons status={s} ondeploy={() => (deploying = true)} />
   {:else if tab === 'running'}
     <Running server={name} />

@@ -1,12 +1,11 @@
 <!-- Has a draft made anew with the decisions on its conflicts, as many as were made. -->
 <script lang="ts">
   import { useQueryClient } from '@tanstack/svelte-query';
-  import { navigate } from '../../router';
-  import { api, ok, type Deployment, type Finding } from '../api/client';
-  import { result } from '../api/jobs';
+  import type { Deployment, Finding } from '../api/client';
   import { attempting } from '../attempt.svelte';
   import Button from '../ui/Button.svelte';
   import Trouble from '../ui/Trouble.svelte';
+  import { decide } from './decide';
   import { decided, type Side } from './sides';
 
   interface Props {
@@ -18,29 +17,14 @@
   const client = useQueryClient();
   const deciding = attempting();
   let decision = $derived(decided(conflicts, chosen));
-
-  const decide = (keep: Record<string, Side>) =>
-    deciding.run('decide', async () => {
-      const next = await result<Deployment>(
-        await ok(
-          api.POST('/servers/{server}/deployments/{number}/decide', {
-            params: { path: { server: d.server, number: d.number } },
-            body: { keep }
-          })
-        )
-      );
-      await client.invalidateQueries({ queryKey: ['status', d.server] });
-      await navigate('/servers/:server/deployments/:number', {
-        params: { server: d.server, number: String(next.number) }
-      });
-    });
 </script>
 
 <div class="flex flex-wrap items-center gap-3 border-t border-rule px-4 py-2">
   <Button
     kind="main"
     disabled={!decision || deciding.busy !== ''}
-    onclick={() => decision && decide(decision.keep)}>Draft it anew</Button
+    onclick={() => decision && deciding.run('decide', () => decide(client, d, { keep: decision.keep }))}
+    >Draft it anew</Button
   >
   <span class="text-ink-soft"
     >{#if !decision}Choose whose values stay. The choice is remembered for later versions.{:else if decision.left}{decision.left}

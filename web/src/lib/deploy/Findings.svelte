@@ -5,6 +5,8 @@
   import Button from '../ui/Button.svelte';
   import FindingRow from '../ui/FindingRow.svelte';
   import Tick from '../ui/Tick.svelte';
+  import Choices from './Choices.svelte';
+  import { choicesOf } from './decide';
   import DecideBar from './DecideBar.svelte';
   import DecideSides from './DecideSides.svelte';
   import { acceptedBy, alreadyAccepted, canTick, keyOf } from './accepting';
@@ -57,6 +59,7 @@
           <span class="label">cannot be accepted</span>
         {/if}
       </FindingRow>
+      {#if d.state === 'draft' && choicesOf(f.remedies).length}<Choices deployment={d} finding={f} />{/if}
       {#if conflicts.includes(f)}
         <div class="px-4 pb-3">
           <DecideSides

@@ -14,6 +14,7 @@
   import Stamp from '../ui/Stamp.svelte';
   import Trouble from '../ui/Trouble.svelte';
   import EditServer from './EditServer.svelte';
+  import KnownFacts from './KnownFacts.svelte';
   import Written from './Written.svelte';
 
   let { server }: { server: Server } = $props();
@@ -57,7 +58,6 @@
         >{size(server.transport.uploadLimit)} at most</Field
       >{/if}
     {#each Object.entries(server.variables) as [name, value] (name)}<Field label={name}>{value}</Field>{/each}
-    {#each Object.entries(server.facts) as [name, value] (name)}<Field label={name}>{value}</Field>{/each}
   {/snippet}
   {#snippet stamp()}
     {#if server.offeredKey}<Stamp word="{shown} waits" tone="warn" />
@@ -106,6 +106,7 @@
   <Button disabled={attempt.busy !== ''} onclick={() => (dropping = true)}>Forget it…</Button>
 </div>
 
+<KnownFacts {server} />
 <Written server={server.name} />
 
 <EditServer bind:open={editing} {server} />

@@ -18,7 +18,8 @@
   let server = $derived(status.server.name);
 
   // What needs a person's eye comes first.
-  const worth = (a: Addon) => (a.trouble ? 0 : a.others.length ? 1 : a.newer ? 2 : 3);
+  const bad = (a: Addon) => ['outside', 'other-loader', 'players-only'].includes(a.fit.state);
+  const worth = (a: Addon) => (a.trouble || bad(a) ? 0 : a.others.length ? 1 : a.newer ? 2 : 3);
   let rows = $derived(status.addons.toSorted((a, b) => worth(a) - worth(b) || a.name.localeCompare(b.name)));
 
   const confirming = attempting();
@@ -90,6 +91,7 @@
             <td class="mono">{a.version}</td>
             <td class="max-sm:hidden"><Rung rung={a.rung} /></td>
             <td class="max-sm:hidden">
+              {#if bad(a)}<span class="block-ink">does not fit: {a.fit.why}</span> ·{/if}
               {#if a.trouble}<span class="block-ink">did not load: {a.trouble}</span> ·
               {:else if a.disabled}<span class="warn-ink">disabled</span> ·
               {:else if a.changedSince}<span class="warn-ink">changed since the last start</span> ·
@@ -101,6 +103,11 @@
               {count(a.files, 'file')}, {size(a.size)}{#if a.note}<span class="whitespace-pre">
                   · “{a.note}”</span
                 >{/if}
+              {#if a.newerUnfit}
+                <div class="reason">
+                  {a.newerUnfit.version} is staged and does not fit: {a.newerUnfit.why}
+                </div>
+              {/if}
               {#each a.oddities as odd (odd)}
                 <div class="reason">known and harmless: {odd}</div>
               {/each}

@@ -2,6 +2,7 @@
   import { p } from '../../router';
   import type { Crate } from '../api/client';
   import { clock, size } from '../format';
+  import Fits from './Fits.svelte';
 
   let { crate: c }: { crate: Crate } = $props();
 </script>
@@ -23,6 +24,7 @@
     {#each c.on ?? [] as o, i (o.server)}{i ? ', ' : ''}{o.server}{#if o.version !== c.version}&nbsp;<span
           class="reason">has {o.version}</span
         >{/if}{:else}<span class="reason">nowhere</span>{/each}
+    <Fits crate={c} only="bad" />
   </td>
   <td class="text-right whitespace-nowrap reason max-sm:hidden">{clock(c.stagedAt)}</td>
 </tr>

@@ -1,6 +1,7 @@
 <!-- What manifests tell of a crate, and what a person's corrections did. -->
 <script lang="ts">
   import type { Crate } from '../api/client';
+  import Fits from './Fits.svelte';
 
   let { crate }: { crate: Crate } = $props();
 </script>
@@ -15,6 +16,7 @@
         <span class="reason">{f.from}</span>
       </span>
     {/each}
+    <Fits {crate} />
     {#each crate.says ?? [] as s (s.source + s.line)}
       <div>
         <span class="label mr-1">the author says</span>

@@ -721,7 +721,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Decide whose values stay, and draft it anew in its place; a job */
+        /** Decide on what a draft leaves open, and draft it anew in its place; a job */
         post: operations["decide-draft"];
         delete?: never;
         options?: never;
@@ -1633,10 +1633,16 @@ export interface components {
             digest: string;
         };
         Decision: {
-            /** @description By PATH:KEY, or by PATH for all of a text; remembered once the deployment has run */
-            keep: {
+            /** @description Names of add-ons that go, because what is deployed takes their place */
+            insteadOf?: string[] | null;
+            /** @description Whose values stay where the server and a new version both changed them: by PATH:KEY, or by PATH for all of a text; remembered once the deployment has run */
+            keep?: {
                 [key: string]: string;
             };
+            /** @description Names of crates that are not deployed after all */
+            leaveOut?: string[] | null;
+            /** @description Have what its crates need come along, of what is staged and fits */
+            takeNeeds?: boolean;
         };
         Deployment: {
             accepted: components["schemas"]["Accepted"][];
