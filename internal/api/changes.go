@@ -19,6 +19,7 @@ type NewDraft struct {
 	Texts     []EditedText    `json:"texts,omitempty" doc:"Texts that were edited as a whole"`
 	Moves     []Renaming      `json:"moves,omitempty" doc:"Files and folders that get other names, in their order; what else is asked for names them as they are called before"`
 	Swaps     []Swap          `json:"swaps,omitempty" doc:"Files of your own that take the places of others"`
+	Settle    []Settling      `json:"settle,omitempty" doc:"What is done about what a survey found to differ"`
 	Keep      map[string]Side `json:"keep,omitempty" doc:"Whose value stays where the server and a new version both changed it, by PATH:KEY, or by PATH for all of a text"`
 	Accept    []string        `json:"accept,omitempty" doc:"CODE or CODE=PATH"`
 	Data      bool            `json:"data,omitempty" doc:"Copy every data folder while the server is stopped, so that the way back covers it"`
@@ -51,7 +52,7 @@ type Deployment struct {
 	Name      string     `json:"name" doc:"server#number"`
 	Server    string     `json:"server"`
 	Number    int        `json:"number"`
-	Kind      string     `json:"kind" enum:"deploy,remove,enable,disable,rollback,tweak"`
+	Kind      string     `json:"kind" enum:"deploy,remove,enable,disable,rollback,tweak,settle"`
 	Title     string     `json:"title"`
 	State     string     `json:"state" enum:"draft,queued,running,waiting,done,halted,undoing,undone,discarded"`
 	Digest    string     `json:"digest"`
@@ -80,14 +81,17 @@ type Deployment struct {
 
 // Counts sum a draft up.
 type Counts struct {
-	In      int   `json:"in"`
-	Changed int   `json:"changed"`
-	Out     int   `json:"out"`
-	Same    int   `json:"same"`
-	Edited  int   `json:"edited,omitempty" doc:"Texts that are edited"`
-	Send    int64 `json:"send"`
-	Keep    int64 `json:"keep"`
-	Copied  int64 `json:"copied,omitempty" doc:"Bytes that the host copies itself"`
+	In      int `json:"in"`
+	Changed int `json:"changed"`
+	Out     int `json:"out"`
+	Same    int `json:"same"`
+	Edited  int `json:"edited,omitempty" doc:"Texts that are edited"`
+
+	Accepted int `json:"accepted,omitempty" doc:"Paths that the ledger takes as they are"`
+
+	Send   int64 `json:"send"`
+	Keep   int64 `json:"keep"`
+	Copied int64 `json:"copied,omitempty" doc:"Bytes that the host copies itself"`
 }
 
 // Step is one operation as a person reads it.
@@ -140,6 +144,7 @@ type Status struct {
 	Settled int          `json:"settled,omitempty" doc:"The number of the last deployment that is over and was about files; what a later draft found changed outside is so still"`
 	Agree   *AgreeLook   `json:"agree,omitempty" doc:"What was last seen of the values that must go together; absent where nobody has looked"`
 	Company []Finding    `json:"company" nullable:"false" doc:"What is wrong between the add-ons: what one needs and does not have, or does not go together with"`
+	Survey  *Survey      `json:"survey,omitempty" doc:"The last survey, without what differs; absent where nobody has surveyed yet"`
 	Looked  *Look        `json:"looked,omitempty" doc:"When something last looked at the server's tree"`
 	// Pallets are the packs of which add-ons are there.
 	Pallets []PalletOn `json:"pallets" nullable:"false"`

@@ -30,6 +30,7 @@ import (
 	"restlesscrate/internal/service/hosts"
 	"restlesscrate/internal/service/insight"
 	"restlesscrate/internal/service/requests"
+	"restlesscrate/internal/service/survey"
 	"restlesscrate/internal/service/texts"
 	"restlesscrate/internal/service/witness"
 	"restlesscrate/internal/stockroom"
@@ -80,8 +81,9 @@ func New(ctx context.Context, p Parts, cat *catalog.Service) (*Service, error) {
 	s.Hosts = &hosts.Service{Records: p.DB, Books: cat, Sealer: p.Sealer, Agent: p.Agent, Data: p.Data, Self: p.Self.Service, Now: time.Now}
 	meter := metrics.New()
 	s.Changes = &changes.Service{Records: p.DB, Catalog: cat, Hosts: hostsOf{s.Hosts}, Room: p.Room, RideOut: p.RideOut, Self: p.Self, Meter: meter, Now: time.Now, Log: p.Log}
+	looks := &survey.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Bytes: s.Changes.Contents, HostNow: s.Changes.HostNow, HostOf: requests.HostOf, Now: time.Now}
 	ins := &insight.Service{Records: p.DB, Books: cat}
-	s.API = &httpapi.Server{Catalog: cat, Parts: &catalog.Parts{Room: p.Room, Now: time.Now}, Hosts: s.Hosts, Changes: s.Changes, Insight: ins, Texts: &texts.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Bytes: s.Changes.Contents, Lists: requests.ListsOf}, Witness: &witness.Service{Records: p.DB, Catalog: cat, Hosts: hostsOf{s.Hosts}, Addons: ins}, Jobs: s.Jobs,
+	s.API = &httpapi.Server{Catalog: cat, Parts: &catalog.Parts{Room: p.Room, Now: time.Now}, Hosts: s.Hosts, Changes: s.Changes, Insight: ins, Surveys: looks, Texts: &texts.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Bytes: s.Changes.Contents, Lists: requests.ListsOf}, Witness: &witness.Service{Records: p.DB, Catalog: cat, Hosts: hostsOf{s.Hosts}, Addons: ins}, Jobs: s.Jobs,
 		Access: p.DB, Memory: memory{p.DB}, Sessions: sessions(p), Keyed: p.Sealer.Keyed, Counter: counter(p.DB), News: p.DB.News, MaxUpload: p.MaxUpload, Ready: p.DB.Ping, Integrity: p.Integrity, Metrics: meter.Handler(), Console: p.Console, Log: p.Log,
 		Now: time.Now, Version: p.Version, BaseURL: p.BaseURL}
 	if err := s.takeUp(ctx, p); err != nil {

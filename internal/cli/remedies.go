@@ -29,6 +29,7 @@ var commands = map[string]string{
 	"show-history":  "restless history SERVER",
 	"read-log":      "restless log SERVER",
 	"call-roll":     "restless rollcall SERVER",
+	"survey":        "restless survey SERVER",
 	"restart":       "restless restart SERVER",
 	"show-text":     "restless text SERVER WITH",
 	"set-text":      "restless tweak set SERVER WITH",

@@ -74,6 +74,17 @@ func changedOutside(d api.Deployment) (out []string) {
 
 func (a trackCommands) printStatus(st api.Status, members bool) {
 	fmt.Fprintf(a.Out, "%s  %s, %s\n", st.Server.Name, words.Count(len(st.Addons), "add-on"), words.Count(st.Files, "file"))
+	if l := st.Survey; l != nil {
+		before := ""
+		if st.Last != nil && st.Last.EndedAt != nil && st.Last.EndedAt.After(l.At) {
+			before = ", before " + st.Last.Name
+		}
+		fmt.Fprintf(a.Out, "  surveyed at %s%s: %s", clock(l.At), before, surveyWords(l.Counts))
+		if l.Counts.Unknown > 0 {
+			fmt.Fprintf(a.Out, "; %s that nobody deployed", words.Count(l.Counts.Unknown, "file"))
+		}
+		fmt.Fprintln(a.Out)
+	}
 	if l := st.Looked; l != nil {
 		fmt.Fprintf(a.Out, "  last looked at %s, by %s, at what that is about\n", clock(l.At), l.Deployment)
 	}

@@ -25,6 +25,7 @@ import (
 	"restlesscrate/internal/service/changes"
 	"restlesscrate/internal/service/hosts"
 	"restlesscrate/internal/service/insight"
+	"restlesscrate/internal/service/survey"
 	"restlesscrate/internal/service/texts"
 	"restlesscrate/internal/service/witness"
 )
@@ -62,6 +63,7 @@ type Server struct {
 	Hosts    *hosts.Service
 	Changes  *changes.Service
 	Insight  *insight.Service
+	Surveys  *survey.Service
 	Texts    *texts.Service
 	Witness  *witness.Service
 	Jobs     *jobs.Engine
@@ -174,6 +176,7 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	s.jobs().jobOps(h)
 	s.insightOps(h)
 	s.textOps(h)
+	s.surveyOps(h)
 	s.accessOps(h)
 	s.changing().checkOps(h)
 	s.describePlain(h.OpenAPI())

@@ -261,6 +261,10 @@ func wireStatus(st insight.Status) api.Status {
 			Rung: a.Rung, Listed: a.Listed, Disabled: a.Disabled, Evidence: a.Evidence, EvidenceAt: when(a.EvidenceAt), Note: a.Note, Oddities: append([]string{}, a.Oddities...), Trouble: a.Trouble, ChangedSince: a.ChangedSince, Others: append([]string{}, a.Others...), Newer: a.Newer, NewerUnfit: (*api.Unfit)(a.NewerUnfit), Fit: wireFit(a.Fit), Deployment: a.Deployment, Since: a.Since})
 	}
 	w.Company = findings(st.Company)
+	if st.Survey != nil {
+		look := wireSurvey(*st.Survey)
+		w.Survey = &look
+	}
 	if !st.LookedAt.IsZero() {
 		w.Looked = &api.Look{At: st.LookedAt, Deployment: st.LookedBy}
 	}

@@ -81,6 +81,13 @@ func unwireAsk(in api.NewDraft) (requests.Ask, error) {
 	if err := unwireTexts(in, &ask); err != nil {
 		return ask, err
 	}
+	for _, x := range in.Settle {
+		p, err := parsePath(x.Path)
+		if err != nil {
+			return ask, err
+		}
+		ask.Settle = append(ask.Settle, requests.Settling{Path: p, Do: draft.Settling(x.Do)})
+	}
 	r := in.Rollback
 	if r == nil {
 		return ask, nil

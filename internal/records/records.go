@@ -42,6 +42,7 @@ type DB struct {
 	*JournalStore    // how far the motions of a run have come
 	*LedgerStore     // what is on servers, and every event that made it so
 	*RollCallStore   // what was found out and said of add-ons that run
+	*SurveyStore     // what surveys of servers found, and what people ignore
 	*JobStore        // what the service works on
 }
 
@@ -80,7 +81,7 @@ type (
 )
 
 func newDB(h *handle) *DB {
-	return &DB{h, &AccessStore{h}, &ContentStore{h}, &RulebookStore{h}, &CrateStore{h}, &ServerStore{h}, &DeploymentStore{h}, &JournalStore{h}, &LedgerStore{h}, &RollCallStore{h}, &JobStore{h}}
+	return &DB{h, &AccessStore{h}, &ContentStore{h}, &RulebookStore{h}, &CrateStore{h}, &ServerStore{h}, &DeploymentStore{h}, &JournalStore{h}, &LedgerStore{h}, &RollCallStore{h}, &SurveyStore{h}, &JobStore{h}}
 }
 
 // Open opens the database file, making and migrating it as needed.

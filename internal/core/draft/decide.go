@@ -30,6 +30,10 @@ func newDecider(from ground, n int) decider {
 func (m *decider) decideGoal(g *goal) {
 	seen := m.obs.At(g.path)
 	row, known := m.req.Ledger[g.path]
+	if g.settle == AcceptIt || g.settle == TweakIt {
+		m.accept(g, seen, row)
+		return
+	}
 	if isFolderGoal(g, row) {
 		m.folderGoal(g, seen, row, known)
 		return
@@ -126,6 +130,8 @@ func (m *decider) standsRight(g *goal, now tree.State, row Row, known bool) bool
 	case now.Being == tree.Folder:
 		m.refuse("folder-in-way", g.path, "Rename or remove the folder by hand.", "%s is a folder on the server, and a file shall go there.", g.path)
 		return false
+	case g.settle != "": // whoever settles it knows that something else stands there
+		return true
 	case g.back != nil:
 		if !now.SameBytes(g.back.From) {
 			by := "outside of Restless Crate"

@@ -70,6 +70,7 @@ func emit(r running, d *Draft) emitting {
 			m.d.Counts.Keep += c.Before.Size
 		}
 	}
+	m.accepting(e)
 	e.group++
 	sent := make([]string, len(m.changes)) // the temporary names of what is sent
 	proved := m.proved()

@@ -261,6 +261,11 @@ var every = map[string]pair{
 	"other-loader":       {fitting(fit.OtherLoader), fitting(fit.Unknown)},
 	"players-only":       {fitting(fit.PlayersOnly), fitting(fit.Outside)},
 
+	// What is settled.
+	"as-recorded":    {settling(AcceptIt, ""), settling(AcceptIt, "changed")},
+	"not-acceptable": {both(settling(AcceptIt, ""), placed("stalls/lamp/stall.lf", tree.Foreign)), settling(AcceptIt, "changed")},
+	"no-tweak":       {settling(TweakIt, "\x00bytes"), settling(TweakIt, "changed")},
+
 	// What add-ons are to one another.
 	"need-missing":     {company(needs.Missing, "lamp", nil), both(company(needs.Missing, "lamp", nil), there("stalls/tent/stall.lf", "x"), wants("horn", "stalls/horn/stall.lf", "x"))},
 	"need-unknown":     {both(company(needs.Missing, "lamp", nil), there("stalls/tent/stall.lf", "x"), wants("horn", "stalls/horn/stall.lf", "x")), company(needs.Missing, "lamp", nil)},
@@ -303,6 +308,20 @@ var every = map[string]pair{
 	"own-disk":       {both(func(f *fair, r *Request) { r.Own = 2; f.held = map[tree.Digest]bool{tree.Sum([]byte("lamp2")): true} }), func(f *fair, r *Request) { r.Own = 2 }},
 	"swap-time":      {host(func(h *Host) { h.RenameMS, h.SideBySide = 2000, 1 }), host(func(h *Host) { h.RenameMS, h.SideBySide = 200, 1 })},
 	"nothing-to-do":  {func(f *fair, r *Request) { r.Wanted = []Wanted{f.stall("lamp", "1")} }, nothing},
+}
+
+// settling settles the lamp's manifest, which was changed on the server to something.
+func settling(do Settling, changed string) scene {
+	return func(f *fair, r *Request) {
+		const at = "stalls/lamp/stall.lf"
+		r.Wanted, r.Settles = nil, []Settle{{Path: at, Do: do}}
+		was := f.ledger[at].State
+		r.Shipped = map[tree.Digest][]byte{was.Digest: []byte("lamp1")}
+		if changed != "" {
+			f.write(at, changed)
+			f.more = map[tree.Path]string{at: changed}
+		}
+	}
 }
 
 // fitting has the lamp fit the server so.

@@ -20,8 +20,9 @@ type goal struct {
 	exec   bool
 	claims []Claim
 	reason string
-	back   *Return // set for a rollback
-	swap   bool    // it is known which tweaks hold afterwards, such as a person's own file there
+	back   *Return  // set for a rollback
+	settle Settling // set where something that differs is settled
+	swap   bool     // it is known which tweaks hold afterwards, such as a person's own file there
 	tweaks []Tweaked
 }
 
@@ -70,6 +71,7 @@ func gather(req *Request) *goals {
 	for _, p := range slices.Sorted(maps.Keys(req.Ledger)) {
 		g.leave(p, req.Ledger[p], leaving)
 	}
+	g.settles(req)
 	g.listings(req)
 	g.sets(req)
 	g.swaps(req)

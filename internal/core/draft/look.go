@@ -86,6 +86,9 @@ func planOf(g *goals, req *Request) Plan {
 	for _, p := range req.AgreeFiles {
 		all[p] = true
 	}
+	for _, p := range g.toSettle(req) {
+		all[p] = true
+	}
 	texts := slices.Sorted(maps.Keys(all))
 	for _, p := range texts {
 		above(p)

@@ -38,6 +38,7 @@ type decider struct {
 	changes    []change              // content changes that need motions, by path
 	all        []Change              // every change, in no order
 	edits      []edit                // texts that are edited, by path
+	accepts    []accepted            // what the ledger takes as it is
 	deferred   []Deferral            // texts that the next leg edits
 	same       int                   // files that are as they shall be
 	folders    map[tree.Path]bool    // to be made

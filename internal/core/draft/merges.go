@@ -59,6 +59,9 @@ func (pl Plan) Contents() (out []tree.Digest) {
 			out = append(out, goal.after.Digest)
 		}
 	}
+	for _, p := range pl.g.toSettle(pl.req) {
+		out = append(out, pl.req.Ledger[p].State.Digest)
+	}
 	for _, p := range slices.Sorted(maps.Keys(pl.g.merged)) {
 		for _, d := range []tree.Digest{pl.g.merged[p].base, pl.g.merged[p].now} {
 			if !d.IsZero() && !slices.Contains(out, d) {

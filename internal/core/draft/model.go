@@ -191,6 +191,8 @@ type Request struct {
 	// Moves are files and folders that get other names. All else of the request is about the
 	// tree as they leave it.
 	Moves Moves
+	// Settles are what is done about what differs from the ledger.
+	Settles []Settle
 	// Swaps are persons' own files that shall stand in the place of others.
 	Swaps []SwapWish
 	// Agree looks whether values of texts go together, of the texts AgreeFiles; nil where
@@ -257,6 +259,7 @@ const (
 	Put      Verb = "put"
 	Remove   Verb = "remove"
 	SetAside Verb = "set aside"
+	Accept   Verb = "accept"
 	Move     Verb = "move"
 	RenameIt Verb = "rename"
 	EditText Verb = "edit"
@@ -309,14 +312,15 @@ type Step struct {
 
 // Counts sum a draft up.
 type Counts struct {
-	In      int   `json:"in"`
-	Changed int   `json:"changed"`
-	Out     int   `json:"out"`
-	Same    int   `json:"same"`
-	Edited  int   `json:"edited,omitempty"` // texts
-	Send    int64 `json:"send"`             // bytes to upload
-	Keep    int64 `json:"keep"`             // bytes to download first
-	Copied  int64 `json:"copied,omitempty"` // bytes that the host copies itself
+	In       int   `json:"in"`
+	Changed  int   `json:"changed"`
+	Out      int   `json:"out"`
+	Same     int   `json:"same"`
+	Edited   int   `json:"edited,omitempty"`   // texts
+	Accepted int   `json:"accepted,omitempty"` // paths that the ledger takes as they are
+	Send     int64 `json:"send"`               // bytes to upload
+	Keep     int64 `json:"keep"`               // bytes to download first
+	Copied   int64 `json:"copied,omitempty"`   // bytes that the host copies itself
 }
 
 // Draft is a deployment before it is run.

@@ -48,6 +48,12 @@ func (k Tweaked) op() settings.Op {
 	return op
 }
 
+// Holds is the operation that changes nothing while a tweak holds; ok is false for one of which
+// that cannot be told, such as a text that was edited as a whole.
+func (k Tweaked) Holds() (op settings.Op, ok bool) {
+	return k.op(), !k.Off && !slices.Contains([]tweak.Verb{tweak.Edited, tweak.Begin, tweak.Swap}, k.Tweak.Do)
+}
+
 // Does says what it does, as a person reads it behind the name of its text.
 func (k Tweaked) Does() string { return k.op().What() }
 
@@ -250,14 +256,7 @@ func plainText(raw []byte, inside string) []byte {
 	if inside != "" {
 		raw, _ = settings.Member(raw, inside) // nothing then
 	}
-	enc, is := text.EncodingOf(raw)
-	if !is {
-		return nil
-	}
-	out, err := enc.Decode(raw)
-	if err != nil {
-		return nil
-	}
+	out, _ := text.Plain(raw)
 	return out
 }
 

@@ -22,6 +22,7 @@ const (
 	GiveVariable Deed = "give-variable" // with: its name, to whatever adds or edits the server
 	ReadLog      Deed = "read-log"
 	CallRoll     Deed = "call-roll"
+	Survey       Deed = "survey"
 	Restart      Deed = "restart"
 	ShowText     Deed = "show-text" // with: its path
 	Untweak      Deed = "untweak"   // with: the tweak's ID
@@ -87,7 +88,7 @@ const (
 // Deeds are all of them, so that a test can ask each face for its words.
 func Deeds() []Deed {
 	return []Deed{ShowServers, ShowServer, EditServer, TestServer, UnlockServer, TrustKey, ForgetKey, SetControl, SetSecret,
-		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Restart, ShowText, SetText, Untweak, ShowTexts, ShowTweaks,
+		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Survey, Restart, ShowText, SetText, Untweak, ShowTexts, ShowTweaks,
 		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, RollBack,
 		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData, KeepMine, KeepTheirs, TakeNeeds, InsteadOf, LeaveOut, EnableAddon,
 		StageArchive, ShowArchives, ChooseRoot, ShowCrates, NameCrate, TellApart, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook, AddOver,

@@ -107,3 +107,13 @@ func (e Encoding) Encode(text []byte) ([]byte, error) {
 	}
 	return out, nil
 }
+
+// Plain gives a text as it reads, in UTF-8; ok is false where the bytes are no text.
+func Plain(raw []byte) (plain []byte, ok bool) {
+	enc, is := EncodingOf(raw)
+	if !is {
+		return nil, false
+	}
+	plain, err := enc.Decode(raw)
+	return plain, err == nil
+}

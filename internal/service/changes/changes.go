@@ -123,6 +123,14 @@ func (s *Service) Draft(ctx context.Context, server string, ask requests.Ask, ac
 		return d, err
 	}
 	defer h.Close()
+	if len(ask.Settle) > 0 {
+		if err := wholeFolders(ctx, h, &ask); err != nil {
+			return d, err
+		}
+		if d, req, err = s.requests().Make(ctx, srv, ask); err != nil {
+			return d, err
+		}
+	}
 	b, _, err := s.Catalog.Book(ctx, srv.Rulebook)
 	if err != nil {
 		return d, err
@@ -212,6 +220,9 @@ func (s *Service) Find(ctx context.Context, server string, number int) (model.De
 	}
 	return requests.Find(ctx, s.Records, server, number)
 }
+
+// HostNow is a time by a server's clock that is not later than now, 0 where that is not known.
+func (s *Service) HostNow(srv model.Server) int64 { return s.drafter().HostNow(srv) }
 
 // drafter looks at servers and makes drafts.
 func (s *Service) drafter() *drafts.Drafter {

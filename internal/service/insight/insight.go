@@ -46,6 +46,7 @@ type Records interface {
 	LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error)
 	Oddities(ctx context.Context, rulebook string) ([]model.Oddity, error)
 	SecretMarks(ctx context.Context, server int64) (model.SecretMarks, error)
+	LastLook(ctx context.Context, server int64) (model.Survey, error)
 	AgreementsSeen(ctx context.Context, server int64) (model.AgreeLook, error)
 	LastJob(ctx context.Context, kind, subject string) (model.Job, error)
 }
@@ -97,6 +98,7 @@ type Status struct {
 	// LookedAt is when a deployment last looked at what it is about, and LookedBy its name.
 	LookedAt time.Time
 	LookedBy string
+	Survey   *model.Survey     // the last one, without what differs; nil where there was none
 	Company  []finding.Finding // what is wrong between the add-ons
 	Agree    model.AgreeLook   // what was last seen of the values that must go together
 }
@@ -154,6 +156,12 @@ func (s *Service) Status(ctx context.Context, name string) (st Status, err error
 		return st, err
 	}
 	if st.Pallets, err = s.pallets(ctx, st.Server, st.Addons); err != nil {
+		return st, err
+	}
+	switch look, err := s.Records.LastLook(ctx, st.Server.ID); {
+	case err == nil:
+		st.Survey = &look
+	case !errors.Is(err, model.ErrNotFound):
 		return st, err
 	}
 	if st.Agree, err = s.Records.AgreementsSeen(ctx, st.Server.ID); err != nil {

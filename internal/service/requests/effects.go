@@ -16,11 +16,19 @@ import (
 // touched tells when what a removal or a rollback does counts: by the kind of each add-on
 // that goes or comes back. A text whose entries go back counts at a start.
 func (s *Maker) touched(ctx context.Context, b *rulebook.Book, req *draft.Request) error {
-	if len(req.Remove)+len(req.Back) == 0 {
+	if len(req.Remove)+len(req.Back)+len(req.Settles) == 0 {
 		return nil
 	}
 	after, before := map[string]draft.Claim{}, map[string]draft.Claim{}
 	returned := map[tree.Path]bool{}
+	for _, x := range req.Settles {
+		if x.Do != draft.RestoreIt {
+			continue
+		}
+		for _, c := range req.Ledger[x.Path].Claims {
+			after[c.Addon], before[c.Addon] = c, c
+		}
+	}
 	for _, r := range req.Back {
 		returned[r.Path] = true
 		for _, c := range r.Claims {

@@ -115,6 +115,8 @@ type Ask struct {
 	// Moves are files and folders that get other names; what else is asked for names them as
 	// they are called before.
 	Moves draft.Moves `json:"moves,omitempty"`
+	// Settle says what is done about what a survey found to differ.
+	Settle []Settling `json:"settle,omitempty"`
 	// Swaps are files of a person's own that take the places of others.
 	Swaps []AskSwap `json:"swaps,omitempty"`
 	// Keep says, by PATH:KEY, whose value stays where both the server and a new version
@@ -189,6 +191,9 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 	switch {
 	case wants == 0 && len(ask.Tweaks)+len(ask.Untweak)+len(ask.Texts)+len(ask.Swaps)+len(ask.Moves) > 0:
 		d.Kind = "tweak"
+	case wants == 0 && len(ask.Settle) > 0:
+		d.Kind = "settle"
+		d.Title, err = s.settles(ctx, ask.Settle, req)
 	case wants == 0 && len(ask.Set) > 0:
 		d.Kind, d.Title = "deploy", "set "+words.Few(ask.Set)
 	case wants == 0 && len(ask.Renew) > 0:
@@ -252,6 +257,13 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 	d.Delicate = len(req.Puts) > 0 || slices.ContainsFunc(req.Tweaks, func(w draft.TweakWish) bool { return w.Tweaked.Tweak.Hidden })
 	d.Ask, err = json.Marshal(ask)
 	return d, req, err
+}
+
+// Settling is what is done about one path.
+type Settling struct {
+	Path   tree.Path      `json:"path"`
+	Do     draft.Settling `json:"do"`
+	Folder bool           `json:"folder,omitempty"` // that is removed, once what is in it is known
 }
 
 // addressed replaces names of add-ons that are not their keys by these: people write what

@@ -44,7 +44,7 @@ func (s *Maker) ledgerFor(ctx context.Context, srv model.Server, b *rulebook.Boo
 // any.
 func (s *Maker) addonsOf(ctx context.Context, srv model.Server, b *rulebook.Book, ask Ask) (addons []string, some bool, err error) {
 	named := slices.Concat(ask.Remove, ask.Enable, ask.Disable, ask.InsteadOf)
-	if ask.Back != nil || len(ask.Moves) > 0 || len(ask.Renew)+len(ask.Retire)+len(ask.Set) > 0 || ask.TakeNeeds || len(ask.Crates)+len(named) > someAddons {
+	if ask.Back != nil || len(ask.Moves) > 0 || len(ask.Settle) > 0 || len(ask.Renew)+len(ask.Retire)+len(ask.Set) > 0 || ask.TakeNeeds || len(ask.Crates)+len(named) > someAddons {
 		return nil, false, nil
 	}
 	for _, name := range named {

@@ -29,6 +29,8 @@ export function linkOf(r: Remedy, about?: string): Link | undefined {
       return tab('To stop, start and log', 'running');
     case 'show-addons':
       return tab('To the add-ons', 'add-ons');
+    case 'survey':
+      return tab('To the survey', 'survey');
     case 'show-files':
       return tab('To the files', 'files');
     case 'show-text':

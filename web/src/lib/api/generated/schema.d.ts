@@ -916,6 +916,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/ignored": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What surveys of a server do not tell of */
+        get: operations["list-ignored"];
+        /** Have surveys of a server not tell of what a glob names */
+        put: operations["ignore"];
+        post?: never;
+        /** Take that back */
+        delete: operations["unignore"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/lint": {
         parameters: {
             query?: never;
@@ -1044,6 +1063,40 @@ export interface paths {
         };
         /** What is on a server */
         get: operations["get-status"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/servers/{server}/surveys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compare a server's tree with its ledger; a job */
+        post: operations["survey-server"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/servers/{server}/surveys/last": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the last survey found; 404 where there was none */
+        get: operations["last-survey"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1502,6 +1555,11 @@ export interface components {
             says: string[];
         };
         Counts: {
+            /**
+             * Format: int64
+             * @description Paths that the ledger takes as they are
+             */
+            accepted?: number;
             /** Format: int64 */
             changed: number;
             /**
@@ -1667,7 +1725,7 @@ export interface components {
             /** @description The job that ran it last */
             job?: string;
             /** @enum {string} */
-            kind: "deploy" | "remove" | "enable" | "disable" | "rollback" | "tweak";
+            kind: "deploy" | "remove" | "enable" | "disable" | "rollback" | "tweak" | "settle";
             /** Format: int64 */
             motions: number;
             /** @description server#number */
@@ -1710,6 +1768,10 @@ export interface components {
             subject?: string;
             /** @description Wait until it has stopped or is ready */
             wait?: boolean;
+        };
+        DoSurvey: {
+            /** @description Read every file that is recorded, whatever its time says */
+            thorough?: boolean;
         };
         EditedText: {
             note?: string;
@@ -1856,6 +1918,14 @@ export interface components {
             };
             method?: string;
             url: string;
+        };
+        Ignored: {
+            /** Format: date-time */
+            at?: string;
+            by?: string;
+            note?: string;
+            /** @description A glob over paths; what is in a folder that it names is ignored too */
+            pattern: string;
         };
         Job: {
             actor: string;
@@ -2036,6 +2106,8 @@ export interface components {
             /** @description Stop and start the server where a reload would do */
             restart?: boolean;
             rollback?: components["schemas"]["Rollback"];
+            /** @description What is done about what a survey found to differ */
+            settle?: components["schemas"]["Settling"][] | null;
             /** @description Files of your own that take the places of others */
             swaps?: components["schemas"]["Swap"][] | null;
             /** @description With crates: have what they need come along, of what is staged and fits, with its own needs */
@@ -2113,6 +2185,11 @@ export interface components {
         };
         PageFile: {
             items: components["schemas"]["File"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
+        };
+        PageIgnored: {
+            items: components["schemas"]["Ignored"][];
             /** @description Cursor of the next page; absent on the last */
             next?: string;
         };
@@ -2522,6 +2599,15 @@ export interface components {
                 [key: string]: string;
             };
         };
+        Settling: {
+            /**
+             * @description accept: the ledger takes it as it is; restore: it is put back as it is recorded; remove: what nobody deployed goes, its bytes are kept; tweak: a text is accepted, and what was changed in it is kept over updates
+             * @enum {string}
+             */
+            do: "accept" | "restore" | "remove" | "tweak";
+            /** @description A folder stands for all that is recorded in it, or for all that nobody deployed */
+            path: string;
+        };
         Sides: {
             /** @description As it was shipped, or when an editing began */
             base: string;
@@ -2622,6 +2708,8 @@ export interface components {
              * @description The number of the last deployment that is over and was about files; what a later draft found changed outside is so still
              */
             settled?: number;
+            /** @description The last survey, without what differs; absent where nobody has surveyed yet */
+            survey?: components["schemas"]["Survey"];
         };
         StatusError: {
             /** @description Stable; what a program decides on */
@@ -2670,6 +2758,106 @@ export interface components {
             reason: string;
             verb: string;
             what?: string;
+        };
+        Survey: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            counts: components["schemas"]["SurveyCounts"];
+            /** @description What differs, by path */
+            items?: components["schemas"]["SurveyItem"][] | null;
+            /**
+             * Format: int64
+             * @description Differences that the survey before did not find
+             */
+            new: number;
+            thorough?: boolean;
+            /** Format: int64 */
+            tookMs: number;
+        };
+        SurveyCounts: {
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int64 */
+            changed: number;
+            /**
+             * Format: int64
+             * @description Texts of which the rest changed, and what was deployed into them holds
+             */
+            edited: number;
+            /**
+             * Format: int64
+             * @description That were seen
+             */
+            files: number;
+            /** Format: int64 */
+            folders: number;
+            /**
+             * Format: int64
+             * @description Files that a person has said to ignore
+             */
+            ignored: number;
+            /**
+             * Format: int64
+             * @description Files that are recorded and not there
+             */
+            missing: number;
+            /**
+             * Format: int64
+             * @description Files that the server makes itself, by its rulebook
+             */
+            own: number;
+            /** Format: int64 */
+            ownSize: number;
+            /**
+             * Format: int64
+             * @description Of these, those whose bytes were read to know; of the others the host's times prove it
+             */
+            read: number;
+            /**
+             * Format: int64
+             * @description Files that are as they are recorded
+             */
+            same: number;
+            /**
+             * Format: int64
+             * @description Files that nobody deployed, without those below
+             */
+            unknown: number;
+        };
+        SurveyItem: {
+            /** Format: int64 */
+            bytes?: number;
+            /** @description Of a text; secrets are masked */
+            diff?: string;
+            /**
+             * Format: int64
+             * @description Of a folder, what is in it
+             */
+            files?: number;
+            /** @description The add-on in whose folder it lies, though nobody deployed it */
+            in?: string;
+            is: components["schemas"]["State"];
+            /** @enum {string} */
+            kind: "changed" | "missing" | "unknown";
+            /**
+             * Format: date-time
+             * @description By the host's clock
+             */
+            modified?: string;
+            /** @description The survey before did not find it so */
+            new?: boolean;
+            /** @description The add-on that it belongs to */
+            owner?: string;
+            path: string;
+            /**
+             * Format: date-time
+             * @description The first survey that found it so
+             */
+            since: string;
+            /** @description As it is recorded */
+            was: components["schemas"]["State"];
+            why?: string;
         };
         Swap: {
             /** @description The name under which it stands beside the other one */
@@ -5117,6 +5305,101 @@ export interface operations {
             };
         };
     };
+    "list-ignored": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageIgnored"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    ignore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Ignored"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    unignore: {
+        parameters: {
+            query: {
+                pattern: string;
+            };
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "lint-server": {
         parameters: {
             query?: never;
@@ -5370,6 +5653,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Status"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "survey-server": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DoSurvey"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "last-survey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Survey"];
                 };
             };
             /** @description Error */

@@ -1,0 +1,40 @@
+package client
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+
+	"restlesscrate/internal/api"
+)
+
+// Survey compares a server's tree with its ledger.
+func (c *InsightCalls) Survey(ctx context.Context, server string, s api.DoSurvey, each Each) (api.Survey, error) {
+	j, err := call[api.Job](ctx, c.line, http.MethodPost, onServer(server, "/surveys"), s)
+	if err != nil {
+		return api.Survey{}, err
+	}
+	return cancelled[api.Survey](ctx, c.line, j, each)
+}
+
+// LastSurvey gives what the last survey found.
+func (c *InsightCalls) LastSurvey(ctx context.Context, server string) (api.Survey, error) {
+	return call[api.Survey](ctx, c.line, http.MethodGet, onServer(server, "/surveys/last"), nil)
+}
+
+// Ignored lists what surveys of a server do not tell of.
+func (c *InsightCalls) Ignored(ctx context.Context, server string) ([]api.Ignored, error) {
+	return all[api.Ignored](ctx, c.line, onServer(server, "/ignored"), url.Values{})
+}
+
+// Ignore has surveys of a server not tell of what a glob names.
+func (c *InsightCalls) Ignore(ctx context.Context, server string, i api.Ignored) error {
+	_, err := call[nothing](ctx, c.line, http.MethodPut, onServer(server, "/ignored"), i)
+	return err
+}
+
+// Unignore takes that back.
+func (c *InsightCalls) Unignore(ctx context.Context, server, pattern string) error {
+	_, err := call[nothing](ctx, c.line, http.MethodDelete, onServer(server, "/ignored?")+url.Values{"pattern": {pattern}}.Encode(), nil)
+	return err
+}

@@ -1,0 +1,144 @@
+package e2e
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/testbed"
+)
+
+// What differs by path, in a word, of a survey.
+func surveyed(s *service, server string, args ...string) (api.Survey, map[string]string) {
+	var found api.Survey
+	s.get(&found, append([]string{"survey", server}, args...)...)
+	out := map[string]string{}
+	for _, i := range found.Items {
+		out[i.Path] = i.Kind
+	}
+	return found, out
+}
+
+// A server that drifted by hand in six ways is surveyed, and each is put right in another way.
+func TestASurveyFindsWhatWasChangedByHandAndEachIsPutRightInAnotherWay(t *testing.T) {
+	t.Parallel()
+	t.Run("SFTP", func(t *testing.T) {
+		s, _, root := overSSH(t)
+		s.trust()
+		drifted(t, s, root)
+	})
+	t.Run("FTP", func(t *testing.T) {
+		s, _, root := overFTP(t, testbed.FTPOptions{})
+		drifted(t, s, root)
+	})
+}
+
+func drifted(t *testing.T, s *service, root string) {
+	at := func(p string) string { return filepath.Join(root, filepath.FromSlash(p)) }
+	tent := func(version, beat string) string {
+		return testbed.Zip(t, filepath.Join(t.TempDir(), "drum-tent-"+version+".zip"), map[string]string{
+			"drum-tent/stall.lf": "title = \"Drum Tent\"\nversion = \"" + version + "\"\n", "drum-tent/beats.lf": "beats = " + beat + "\nloud = 3\n",
+			"drum-tent/wares/drum.lf": "drum\n", "drum-tent/wares/horn.lf": "horn\n", "drum-tent/deep/a.bin": "\x00\x01a", "drum-tent/deep/b.bin": "\x00\x01b"})
+	}
+	s.must("rulebook", "add", fullBooks+"lanternfall.yaml")
+	require.NoError(t, os.MkdirAll(at("stalls/gate"), 0o755))
+	testbed.Write(t, at("stalls/gate/stall.lf"), "version = \"1\"\n")
+	testbed.Write(t, at("fair.order"), "call gate\n")
+	testbed.Write(t, at("stalls/old.txt"), "of somebody\n")
+	s.must("stage", tent("1.0", "4"), tent("1.1", "8"))
+	s.must("deploy", "lantern", "drum-tent@1.0", "--yes")
+	found, differs := surveyed(s, "lantern")
+	require.Equal(t, map[string]string{"stalls/gate": "unknown", "stalls/old.txt": "unknown"}, differs)
+	require.Equal(t, 7, found.Counts.Same)
+	require.Contains(t, s.must("status", "lantern"), "all 7 files as recorded; 2 files that nobody deployed")
+	deployed := testbed.Files(testbed.Snapshot(t, root))
+
+	// Six ways: a text changed, another changed, bytes changed at the same length, a file gone, a folder
+	// gone, a file more.
+	testbed.Write(t, at("stalls/drum-tent/beats.lf"), "beats = 4\nloud = 9\n")
+	testbed.Write(t, at("stalls/drum-tent/stall.lf"), "title = \"My Tent\"\nversion = \"1.0\"\n")
+	testbed.Write(t, at("stalls/drum-tent/wares/drum.lf"), "dRum\n")
+	require.NoError(t, os.Remove(at("stalls/drum-tent/wares/horn.lf")))
+	require.NoError(t, os.RemoveAll(at("stalls/drum-tent/deep")))
+	testbed.Write(t, at("stalls/drum-tent/mine.txt"), "mine\n")
+	testbed.Write(t, at("fair.order"), "call gate\n")
+	found, differs = surveyed(s, "lantern")
+	require.Equal(t, map[string]string{"stalls/gate": "unknown", "stalls/old.txt": "unknown", "stalls/drum-tent/mine.txt": "unknown", "stalls/drum-tent/beats.lf": "changed",
+		"stalls/drum-tent/stall.lf": "changed", "stalls/drum-tent/wares/drum.lf": "changed", "stalls/drum-tent/wares/horn.lf": "missing", "stalls/drum-tent/deep": "missing", "fair.order": "changed"}, differs)
+	for _, i := range found.Items {
+		switch i.Path {
+		case "stalls/drum-tent/beats.lf":
+			require.Contains(t, i.Diff, "-loud = 3\n+loud = 9\n")
+		case "stalls/drum-tent/deep":
+			require.Equal(t, []any{2, "drum-tent@1.0"}, []any{i.Files, i.Owner})
+		case "stalls/drum-tent/mine.txt":
+			require.Equal(t, "drum-tent@1.0", i.In)
+		case "fair.order":
+			require.Contains(t, i.Why, "the entry of drum-tent@1.0 is not in it as it was")
+		case "stalls/old.txt":
+			require.False(t, i.New)
+			continue
+		case "stalls/gate":
+			continue
+		}
+		require.True(t, i.New, i.Path)
+	}
+	out := s.must("status", "lantern")
+	require.Contains(t, out, "4 changed and 3 missing outside, 0 as recorded; 3 files that nobody deployed")
+
+	// A draft touches nothing, and what is taken as a tweak is kept over an update.
+	s.must("settle", "lantern", "restore=stalls/drum-tent/wares/drum.lf", "--draft")
+	out = s.must("settle", "lantern", "tweak=stalls/drum-tent/beats.lf", "accept=stalls/drum-tent/stall.lf", "restore=stalls/drum-tent/wares/drum.lf", "restore=fair.order",
+		"accept=stalls/drum-tent/wares/horn.lf", "restore=stalls/drum-tent/deep", "remove=stalls/drum-tent/mine.txt", "ignore=stalls/gate", "--yes")
+	require.Contains(t, out, "accept 2, restore 5, remove 1, tweak 1 of what differs")
+	require.Contains(t, out, "+loud = 9")
+	now := testbed.Files(testbed.Snapshot(t, root))
+	want := map[string]string{}
+	for p, text := range deployed {
+		want[p] = text
+	}
+	want["stalls/drum-tent/beats.lf"], want["stalls/drum-tent/stall.lf"] = "beats = 4\nloud = 9\n", "title = \"My Tent\"\nversion = \"1.0\"\n"
+	delete(want, "stalls/drum-tent/wares/horn.lf")
+	require.Equal(t, want, now)
+	found, differs = surveyed(s, "lantern", "--thorough")
+	require.Equal(t, map[string]string{"stalls/old.txt": "unknown"}, differs)
+	require.Equal(t, 1, found.Counts.Ignored)
+	require.Contains(t, s.must("survey", "lantern", "--ignored"), "stalls/gate")
+	s.must("survey", "lantern", "--unignore", "stalls/gate")
+	_, differs = surveyed(s, "lantern")
+	require.Contains(t, differs, "stalls/gate")
+
+	s.must("deploy", "lantern", "drum-tent@1.1", "--yes")
+	require.Equal(t, "beats = 8\nloud = 9\n", read(t, at("stalls/drum-tent/beats.lf")), "the update and what was changed by hand")
+	require.FileExists(t, at("stalls/drum-tent/wares/horn.lf"))
+	s.must("rollback", "lantern", "--deployment", "4", "--yes")
+	require.Equal(t, "beats = 4\nloud = 9\n", read(t, at("stalls/drum-tent/beats.lf")))
+
+	// Settling is a deployment like any other: it goes back.
+	s.must("rollback", "lantern", "--deployment", "3", "--yes")
+	require.Equal(t, "beats = 4\nloud = 3\n", read(t, at("stalls/drum-tent/beats.lf")))
+	require.Equal(t, "mine\n", read(t, at("stalls/drum-tent/mine.txt")))
+	require.Equal(t, deployed["stalls/drum-tent/stall.lf"], read(t, at("stalls/drum-tent/stall.lf")))
+	require.FileExists(t, at("stalls/drum-tent/wares/horn.lf"))
+
+	// A folder that nobody deployed goes as a whole, and comes back.
+	testbed.Write(t, at("junk/a/b.txt"), "b\n")
+	testbed.Write(t, at("junk/c.txt"), "c\n")
+	before := testbed.Snapshot(t, root)
+	s.must("settle", "lantern", "remove=junk", "--yes")
+	require.NoDirExists(t, at("junk"))
+	s.must("rollback", "lantern", "--path", "junk/a/b.txt", "--yes")
+	require.Equal(t, "b\n", read(t, at("junk/a/b.txt")))
+	s.must("rollback", "lantern", "--path", "junk/c.txt", "--yes")
+	require.Equal(t, testbed.Files(before), testbed.Files(testbed.Snapshot(t, root)))
+
+	// What cannot be done is said.
+	s.fails(2, "was deployed; it goes with its add-on", "settle", "lantern", "remove=stalls/drum-tent", "--yes")
+	s.fails(1, "the ledger knows nothing of stalls/old.txt", "settle", "lantern", "restore=stalls/old.txt", "--yes")
+	s.fails(2, `"mend" is nothing that can be done about a difference`, "settle", "lantern", "mend=stalls/old.txt")
+	s.fails(2, "found nothing like", "settle", "lantern", "restore=nothing*")
+	s.fails(2, "is no glob", "settle", "lantern", "ignore=/etc")
+}
