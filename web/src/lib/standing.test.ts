@@ -42,6 +42,35 @@ describe('how a server stands', () => {
       'filled',
       'two values do not go together'
     ],
+    [
+      'surveyed',
+      {
+        addons: some,
+        survey: { at: '2026-11-28T12:00:00', counts: { changed: 0, missing: 0 } } as Status['survey'],
+        drafts: [draft(4, 'changed-file')]
+      },
+      'filled',
+      'as recorded, surveyed 2026-11-28 12:00'
+    ],
+    [
+      'surveyed, with changes',
+      {
+        addons: some,
+        survey: { at: '2026-11-28T12:00:00', counts: { changed: 1, missing: 2 } } as Status['survey']
+      },
+      'filled',
+      '3 changed outside, surveyed 2026-11-28 12:00'
+    ],
+    [
+      'deployed since the survey',
+      {
+        addons: some,
+        survey: { at: '2026-11-28T12:00:00', counts: { changed: 1, missing: 2 } } as Status['survey'],
+        last: { endedAt: '2026-11-28T12:01:00' } as Deployment
+      },
+      'filled',
+      'as recorded'
+    ],
     ['with two that failed', { addons: [...some, ...failed] }, 'filled', '2 did not load'],
     ['running', { addons: some, open: open('running') }, 'half', 'saltpan#7 is running'],
     ['halted', { addons: [], open: open('halted') }, 'half', 'halted half-way']

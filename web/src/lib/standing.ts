@@ -26,7 +26,8 @@ function drafted(s: Pick<Status, 'drafts' | 'settled'>): Deployment | undefined 
 /** A server's standing: what is open on it decides, then what is there and loads. */
 export function standing(
   s:
-    | (Pick<Status, 'open' | 'addons' | 'drafts' | 'settled'> & Partial<Pick<Status, 'looked' | 'agree'>>)
+    | (Pick<Status, 'open' | 'addons' | 'drafts' | 'settled'> &
+        Partial<Pick<Status, 'looked' | 'agree' | 'survey' | 'last'>>)
     | undefined
 ): Standing {
   if (!s) return { shape: 'empty', word: 'not looked at yet', tone: 'ink' };
@@ -35,7 +36,16 @@ export function standing(
   if (s.addons.length === 0) return { shape: 'empty', word: 'nothing deployed', tone: 'ink' };
   const failed = s.addons.filter((a) => a.trouble).length;
   if (failed) return { shape: 'filled', word: `${failed} did not load`, tone: 'block' };
-  const saw = drafted(s);
+  // A survey tells of everything, as long as nothing was deployed since.
+  const survey =
+    s.survey && !(Date.parse(s.last?.endedAt ?? '') > Date.parse(s.survey.at)) ? s.survey : undefined;
+  if (survey && survey.counts.changed + survey.counts.missing > 0)
+    return {
+      shape: 'filled',
+      word: `${survey.counts.changed + survey.counts.missing} changed outside, surveyed ${clock(survey.at)}`,
+      tone: 'warn'
+    };
+  const saw = survey ? undefined : drafted(s);
   if (saw) return { shape: 'filled', word: `changed outside, as ${saw.name} saw`, tone: 'warn' };
   const apart = s.agree?.found.length;
   if (apart)
@@ -44,6 +54,7 @@ export function standing(
       word: `${apart === 1 ? 'two values do' : `${apart} pairs of values do`} not go together`,
       tone: 'warn'
     };
+  if (survey) return { shape: 'filled', word: `as recorded, surveyed ${clock(survey.at)}`, tone: 'ok' };
   const word = s.looked ? `as recorded, looked at ${clock(s.looked.at)}` : 'as recorded';
   return { shape: 'filled', word, tone: 'ok' };
 }

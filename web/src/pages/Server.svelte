@@ -9,6 +9,7 @@
   import Files from '../lib/server/Files.svelte';
   import OpenDeployment from '../lib/server/OpenDeployment.svelte';
   import Running from '../lib/server/Running.svelte';
+  import Survey from '../lib/server/Survey.svelte';
   import Tabs from '../lib/server/Tabs.svelte';
   import Timeline from '../lib/server/Timeline.svelte';
   import Texts from '../lib/texts/Texts.svelte';
@@ -57,6 +58,8 @@
     <Running server={name} />
   {:else if tab === 'files'}
     <Files server={name} />
+  {:else if tab === 'survey'}
+    <Survey server={name} deployed={s.last?.endedAt} />
   {:else if tab === 'texts'}
     <Texts server={name} />
   {:else if tab === 'timeline'}

@@ -143,6 +143,13 @@ export const lastRollCall = (server: string) => ({
   retry: false
 });
 
+/** What the last survey of a server found. */
+export const lastSurvey = (server: string) => ({
+  queryKey: ['survey', server],
+  queryFn: () => ok(api.GET('/servers/{server}/surveys/last', { params: { path: { server } } })),
+  retry: false
+});
+
 export const written = (server: string) => ({
   queryKey: ['written', server],
   queryFn: () =>

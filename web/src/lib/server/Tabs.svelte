@@ -8,6 +8,7 @@
     ['add-ons', 'Add-ons'],
     ['running', 'Running'],
     ['files', 'Files'],
+    ['survey', 'Survey'],
     ['texts', 'Texts'],
     ['timeline', 'Timeline'],
     ['about', 'About']
