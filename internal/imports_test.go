@@ -38,6 +38,7 @@ var allowed = map[string][]string{
 	"internal/service/changes":  {"internal/service/requests", "internal/service/drafts", "internal/service/verify", "internal/core", "internal/model", "internal/fault", "internal/remote", "internal/stockroom", "internal/deploy"},
 	"internal/service/witness":  {"internal/service/requests", "internal/service/verify", "internal/service/changes", "internal/core", "internal/model", "internal/fault"},
 	"internal/service/texts":    {"internal/core", "internal/model", "internal/fault", "internal/remote", "internal/deploy"},
+	"internal/service/adopt":    {"internal/core", "internal/model", "internal/fault", "internal/remote", "internal/deploy"},
 	"internal/service/survey":   {"internal/core", "internal/model", "internal/fault", "internal/remote", "internal/deploy", "internal/observe"},
 	"internal/service/insight":  {"internal/core", "internal/model", "internal/fault"},
 	"internal/api":              {"internal/core"}, // what does not differ on the wire is the core's own

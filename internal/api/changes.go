@@ -19,6 +19,7 @@ type NewDraft struct {
 	Texts     []EditedText    `json:"texts,omitempty" doc:"Texts that were edited as a whole"`
 	Moves     []Renaming      `json:"moves,omitempty" doc:"Files and folders that get other names, in their order; what else is asked for names them as they are called before"`
 	Swaps     []Swap          `json:"swaps,omitempty" doc:"Files of your own that take the places of others"`
+	Adopt     []string        `json:"adopt,omitempty" doc:"Paths of add-ons that lie on the server already: the ledger takes them in as they are, and nothing is done to them"`
 	Settle    []Settling      `json:"settle,omitempty" doc:"What is done about what a survey found to differ"`
 	Keep      map[string]Side `json:"keep,omitempty" doc:"Whose value stays where the server and a new version both changed it, by PATH:KEY, or by PATH for all of a text"`
 	Accept    []string        `json:"accept,omitempty" doc:"CODE or CODE=PATH"`
@@ -52,7 +53,7 @@ type Deployment struct {
 	Name      string     `json:"name" doc:"server#number"`
 	Server    string     `json:"server"`
 	Number    int        `json:"number"`
-	Kind      string     `json:"kind" enum:"deploy,remove,enable,disable,rollback,tweak,settle"`
+	Kind      string     `json:"kind" enum:"deploy,remove,enable,disable,rollback,tweak,settle,adopt"`
 	Title     string     `json:"title"`
 	State     string     `json:"state" enum:"draft,queued,running,waiting,done,halted,undoing,undone,discarded"`
 	Digest    string     `json:"digest"`

@@ -231,6 +231,9 @@ func filesOf(c api.Counts) string {
 	if c.Edited > 0 && c.In+c.Changed+c.Out == 0 {
 		return words.Count(c.Edited, "text") + " edited"
 	}
+	if c.Accepted > 0 && c.In+c.Changed+c.Out == 0 {
+		return words.Count(c.Accepted, "file") + " taken in"
+	}
 	files := fmt.Sprintf("%d in, %d changed, %d out", c.In, c.Changed, c.Out)
 	if c.Edited > 0 {
 		files += ", " + words.Count(c.Edited, "text") + " edited"

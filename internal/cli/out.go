@@ -79,6 +79,11 @@ func (a *App) printDeployment(d api.Deployment) {
 	fmt.Fprintf(a.Out, "%s  %s  %s\n", d.Name, strings.ToUpper(d.State), d.Title)
 	c := d.Counts
 	line := fmt.Sprintf("%s in, %d changed, %d out", words.Count(c.In, "file"), c.Changed, c.Out)
+	if c.Accepted > 0 && c.In+c.Changed+c.Out == 0 {
+		line = words.Count(c.Accepted, "file") + " taken in as they are"
+	} else if c.Accepted > 0 {
+		line += fmt.Sprintf(", %d taken in as they are", c.Accepted)
+	}
 	if c.Same > 0 {
 		line += fmt.Sprintf(", %d as they are", c.Same)
 	}

@@ -38,3 +38,12 @@ func (c *InsightCalls) Unignore(ctx context.Context, server, pattern string) err
 	_, err := call[nothing](ctx, c.line, http.MethodDelete, onServer(server, "/ignored?")+url.Values{"pattern": {pattern}}.Encode(), nil)
 	return err
 }
+
+// Adoptable finds the add-ons that lie on a server and were not deployed.
+func (c *InsightCalls) Adoptable(ctx context.Context, server string, each Each) (api.Adoptable, error) {
+	j, err := call[api.Job](ctx, c.line, http.MethodPost, onServer(server, "/adoptable"), nil)
+	if err != nil {
+		return api.Adoptable{}, err
+	}
+	return cancelled[api.Adoptable](ctx, c.line, j, each)
+}

@@ -40,6 +40,11 @@ func (s changing) changeOps(h huma.API) {
 		}
 		actor := actorOf(ctx)
 		return s.jobs().cancellable(ctx, "draft", in.Server, func(ctx context.Context, tell progress.Tell) (any, error) {
+			if len(in.Body.Adopt) > 0 {
+				if err := s.adopted(ctx, in.Server, in.Body.Adopt, &ask, actor, tell); err != nil {
+					return nil, err
+				}
+			}
 			d, err := s.Changes.Draft(ctx, in.Server, ask, accepts, actor, tell)
 			return deploymentRef{d.ID}, err
 		})

@@ -21,6 +21,7 @@ import (
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/jobs"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/service/adopt"
 	"restlesscrate/internal/service/catalog"
 	"restlesscrate/internal/service/changes"
 	"restlesscrate/internal/service/hosts"
@@ -64,6 +65,7 @@ type Server struct {
 	Changes  *changes.Service
 	Insight  *insight.Service
 	Surveys  *survey.Service
+	Adopting *adopt.Service
 	Texts    *texts.Service
 	Witness  *witness.Service
 	Jobs     *jobs.Engine
@@ -177,6 +179,7 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	s.insightOps(h)
 	s.textOps(h)
 	s.surveyOps(h)
+	s.adoptOps(h)
 	s.accessOps(h)
 	s.changing().checkOps(h)
 	s.describePlain(h.OpenAPI())

@@ -47,6 +47,7 @@ type CrateFacts struct {
 	Kind               string
 	Facts              []layout.Fact
 	Dropped            bool // taken out of the list, though a server may hold it
+	Made               bool // of what lay on a server; its bytes may be nowhere else
 	CreatedAt          time.Time
 }
 

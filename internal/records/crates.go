@@ -314,13 +314,14 @@ func (db *CrateStore) together(ctx context.Context, crate int64, which string) (
 func (db *CrateStore) CrateFacts(ctx context.Context, rulebook string) ([]model.CrateFacts, error) {
 	out, err := all(ctx, db.sql, func(r *sql.Rows, c *model.CrateFacts) error {
 		var digest string
-		if err := r.Scan(&digest, &c.Key, &c.Name, &c.Version, &c.Kind, asJSON(&c.Facts), &c.Dropped, moment{&c.CreatedAt}); err != nil {
+		if err := r.Scan(&digest, &c.Key, &c.Name, &c.Version, &c.Kind, asJSON(&c.Facts), &c.Dropped, &c.Made, moment{&c.CreatedAt}); err != nil {
 			return err
 		}
 		return c.Digest.UnmarshalText([]byte(digest))
 	}, `SELECT c.digest, ad.key, COALESCE(CASE WHEN json_valid(c.body) THEN json_extract(c.body, '$.name') END, ad.name), c.version,
 			COALESCE(CASE WHEN json_valid(c.body) THEN json_extract(c.body, '$.kind') END, ''),
-			CASE WHEN json_valid(c.body) THEN json_extract(c.body, '$.facts') END, c.dropped_at IS NOT NULL, c.created_at
+			CASE WHEN json_valid(c.body) THEN json_extract(c.body, '$.facts') END, c.dropped_at IS NOT NULL,
+			COALESCE(CASE WHEN json_valid(c.body) THEN json_extract(c.body, '$.made') END, 0), c.created_at
 		FROM addon ad CROSS JOIN crate c ON c.addon_id = ad.id WHERE ad.rulebook = ? ORDER BY c.id DESC`, rulebook)
 	if err != nil {
 		return nil, fmt.Errorf("read what crates tell: %w", err)

@@ -108,6 +108,9 @@ func (m *telling) about() {
 	}
 	m.drifts()
 	m.agreements()
+	if slices.ContainsFunc(m.req.Wanted, func(w Wanted) bool { return w.Adopt }) {
+		return // nothing is done to the server
+	}
 	m.parts()
 	m.members()
 	m.otherwise()

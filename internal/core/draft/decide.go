@@ -34,6 +34,10 @@ func (m *decider) decideGoal(g *goal) {
 		m.accept(g, seen, row)
 		return
 	}
+	if g.adopt {
+		m.adopt(g, seen, row)
+		return
+	}
 	if isFolderGoal(g, row) {
 		m.folderGoal(g, seen, row, known)
 		return

@@ -53,6 +53,7 @@ func (m *decider) text(g *goals, e *edited) {
 	if !m.mayTouch(e.path) {
 		return
 	}
+	m.unlisted(e, m.obs.Texts[e.path])
 	c := change{Change: &Change{Path: e.path, Before: seen.State, After: seen.State, ClaimsBefore: m.req.Ledger[e.path].Claims, ClaimsAfter: e.claims,
 		ListedBefore: m.req.Ledger[e.path].Listed, ListedAfter: e.listed, TweaksBefore: m.req.Ledger[e.path].Tweaks}}
 	switch seen.State.Being {
@@ -63,7 +64,7 @@ func (m *decider) text(g *goals, e *edited) {
 		m.refuse("folder-in-way", e.path, "Rename or remove the folder by hand.", "%s is a folder on the server, and a text was expected there.", e.path)
 		return
 	case tree.Absent:
-		if m.defers(e) {
+		if len(e.edits) == 0 || m.defers(e) {
 			return
 		}
 		if !e.shipped && (e.returned && !e.fromTemplate() || !m.begins(e)) {

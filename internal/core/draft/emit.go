@@ -71,6 +71,7 @@ func emit(r running, d *Draft) emitting {
 		}
 	}
 	m.accepting(e)
+	m.takingIn(e)
 	e.group++
 	sent := make([]string, len(m.changes)) // the temporary names of what is sent
 	proved := m.proved()

@@ -266,6 +266,11 @@ var every = map[string]pair{
 	"not-acceptable": {both(settling(AcceptIt, ""), placed("stalls/lamp/stall.lf", tree.Foreign)), settling(AcceptIt, "changed")},
 	"no-tweak":       {settling(TweakIt, "\x00bytes"), settling(TweakIt, "changed")},
 
+	// What is taken in.
+	"adopt-missing": {adopting("", ""), adopting("horn1", "call horn\n")},
+	"adopt-differs": {adopting("other", "call horn\n"), adopting("horn1", "call horn\n")},
+	"not-named":     {adopting("horn1", "call lamp\n"), adopting("horn1", "call lamp\ncall horn\n")},
+
 	// What add-ons are to one another.
 	"need-missing":     {company(needs.Missing, "lamp", nil), both(company(needs.Missing, "lamp", nil), there("stalls/tent/stall.lf", "x"), wants("horn", "stalls/horn/stall.lf", "x"))},
 	"need-unknown":     {both(company(needs.Missing, "lamp", nil), there("stalls/tent/stall.lf", "x"), wants("horn", "stalls/horn/stall.lf", "x")), company(needs.Missing, "lamp", nil)},
@@ -308,6 +313,19 @@ var every = map[string]pair{
 	"own-disk":       {both(func(f *fair, r *Request) { r.Own = 2; f.held = map[tree.Digest]bool{tree.Sum([]byte("lamp2")): true} }), func(f *fair, r *Request) { r.Own = 2 }},
 	"swap-time":      {host(func(h *Host) { h.RenameMS, h.SideBySide = 2000, 1 }), host(func(h *Host) { h.RenameMS, h.SideBySide = 200, 1 })},
 	"nothing-to-do":  {func(f *fair, r *Request) { r.Wanted = []Wanted{f.stall("lamp", "1")} }, nothing},
+}
+
+// adopting takes in the horn, of which something lies on the server, and a running order.
+func adopting(lies, order string) scene {
+	return func(f *fair, r *Request) {
+		w := f.stall("horn", "1")
+		w.Adopt = true
+		r.Wanted = []Wanted{w}
+		if lies != "" {
+			f.write("stalls/horn/stall.lf", lies)
+		}
+		f.text = order
+	}
 }
 
 // settling settles the lamp's manifest, which was changed on the server to something.

@@ -18,7 +18,7 @@ func (g *goals) wantFolder(req *Request, w Wanted, p tree.Path) {
 		other.claims = append(other.claims, claim)
 		return
 	}
-	n := &goal{path: p, after: tree.State{Being: tree.Folder}, reason: "an empty folder of " + w.Label()}
+	n := &goal{path: p, after: tree.State{Being: tree.Folder}, adopt: w.Adopt, reason: "an empty folder of " + w.Label()}
 	for _, c := range req.Ledger[p].Claims {
 		if c.Addon != w.Addon && !removes(req, c.Addon) && !replaces(req, c.Addon) {
 			n.claims = append(n.claims, c)

@@ -21,6 +21,7 @@ type goal struct {
 	claims []Claim
 	reason string
 	back   *Return  // set for a rollback
+	adopt  bool     // the ledger takes it in as it is
 	settle Settling // set where something that differs is settled
 	swap   bool     // it is known which tweaks hold afterwards, such as a person's own file there
 	tweaks []Tweaked
@@ -94,7 +95,7 @@ func (g *goals) want(req *Request, w Wanted, f Target) {
 		other.claims = append(other.claims, claim)
 		return
 	}
-	n := &goal{path: f.Path, after: after, exec: f.Exec, reason: cmp.Or(w.Why, "new with "+w.Label())}
+	n := &goal{path: f.Path, after: after, adopt: w.Adopt, exec: f.Exec, reason: cmp.Or(w.Why, "new with "+w.Label())}
 	for _, c := range req.Ledger[f.Path].Claims {
 		n.reason = w.Label() + " brings other bytes than " + c.Label
 		switch {

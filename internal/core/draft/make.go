@@ -39,6 +39,7 @@ type decider struct {
 	all        []Change              // every change, in no order
 	edits      []edit                // texts that are edited, by path
 	accepts    []accepted            // what the ledger takes as it is
+	taken      map[string]*takenIn   // add-ons that the ledger takes in, by key
 	deferred   []Deferral            // texts that the next leg edits
 	same       int                   // files that are as they shall be
 	folders    map[tree.Path]bool    // to be made

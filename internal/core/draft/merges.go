@@ -30,6 +30,9 @@ type shipped struct {
 func (g *goals) merges(req *Request) {
 	g.merged = map[tree.Path]shipped{}
 	for _, w := range req.Wanted {
+		if w.Adopt {
+			continue
+		}
 		for _, f := range w.Files {
 			goal := g.goals[f.Path]
 			if goal == nil || goal.swap || goal.back != nil || f.Overlay || goal.after.Digest != f.Digest || f.Size > LongestMerge && len(req.Ledger[f.Path].Tweaks) == 0 {

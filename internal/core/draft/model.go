@@ -105,6 +105,7 @@ type Target struct {
 // Wanted is a crate to be on the server.
 type Wanted struct {
 	Addon     string // key
+	Adopt     bool   // it lies on the server already, and the ledger takes it in as it is
 	Name      string
 	Version   string
 	Crate     tree.Digest
@@ -260,6 +261,7 @@ const (
 	Remove   Verb = "remove"
 	SetAside Verb = "set aside"
 	Accept   Verb = "accept"
+	TakeIn   Verb = "take in"
 	Move     Verb = "move"
 	RenameIt Verb = "rename"
 	EditText Verb = "edit"

@@ -219,8 +219,8 @@ func (m *emitting) startIt(e *emitter) {
 		e.motion(s, Motion{Kind: WaitMotion, Do: wait})
 	}
 	m.nextLegs(e)
-	if p == nil || !p.Rolls || m.d.more() {
-		return
+	if p == nil || !p.Rolls || m.d.more() || len(m.changes)+len(m.edits)+len(m.req.Moves) == 0 && !m.power.start && len(m.power.reloads) == 0 {
+		return // nothing of the server has changed
 	}
 	reason := ""
 	switch {

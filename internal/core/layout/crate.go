@@ -58,6 +58,7 @@ type Crate struct {
 	// that one's name, where it is known.
 	Overlay   bool     `json:"overlay,omitempty"`
 	Base      string   `json:"base,omitempty"`
+	Made      bool     `json:"made,omitempty"`      // it was made of what lay on a server; its bytes may be nowhere else
 	Chosen    bool     `json:"chosen,omitempty"`    // its root was, by a person
 	Corrected []string `json:"corrected,omitempty"` // what a person's corrections did, in words
 	// Findings are of this crate alone; records keep them beside it.

@@ -73,7 +73,7 @@ func (o *OnTree) addons(b *rulebook.Book, place string, at tree.Path, entries []
 				continue
 			}
 			switch {
-			case slices.Contains(k.Marker, rel.Base()) && rel.Depth() == 2:
+			case rel.Depth() == 2 && globbed(k.Marker, tree.Path(rel.Base())):
 				o.add(b, k, place, e.Path.Dir(), rel.Dir().Base())
 			case rel.Depth() == 1 && globbed(k.Single, rel):
 				o.add(b, k, place, e.Path, fileStem(rel.Base()).text)
@@ -88,4 +88,51 @@ func (o *OnTree) add(b *rulebook.Book, k *rulebook.Kind, place string, p tree.Pa
 	}
 	t := b.Known.Tell(trim(k, stem))
 	o.Addons = append(o.Addons, AddonThere{Kind: k.Name, Place: place, Path: p, Name: strings.TrimSpace(trim(k, t.Name)), Version: t.Version})
+}
+
+// Deep is an add-on that lies a folder too deep: the server does not find its marker there.
+type Deep struct {
+	Kind          string
+	Top           tree.Path // the folder right in the place
+	Marker        tree.Path // where its marker lies
+	Name, Version string
+}
+
+// TooDeep finds the add-ons of a server's tree whose marker is not right in the folder that lies in
+// their place, but in one below it.
+func TooDeep(b *rulebook.Book, values map[string]string, entries []tree.Entry) (out []Deep) {
+	right := map[tree.Path]bool{} // folders that hold a marker right in them
+	var deep []Deep
+	for _, p := range b.Places {
+		at, err := b.Resolve(p.Name, values)
+		if err != nil {
+			continue
+		}
+		for i := range b.Kinds {
+			k := &b.Kinds[i]
+			if len(k.Marker) == 0 || !slices.ContainsFunc(k.Rules, func(r rulebook.Rule) bool { return r.Place == p.Name }) {
+				continue
+			}
+			for _, e := range entries {
+				rel, ok := e.Path.Below(at)
+				if !ok || e.Dir || !globbed(k.Marker, tree.Path(rel.Base())) {
+					continue
+				}
+				top := at.Join(tree.Path(rel.Parts()[0]))
+				switch {
+				case rel.Depth() == 2:
+					right[top] = true
+				case rel.Depth() == 3 && at != tree.Root:
+					t := b.Known.Tell(trim(k, rel.Dir().Base()))
+					deep = append(deep, Deep{k.Name, top, e.Path, strings.TrimSpace(trim(k, t.Name)), t.Version})
+				}
+			}
+		}
+	}
+	for _, d := range deep {
+		if !right[d.Top] && !slices.ContainsFunc(out, func(o Deep) bool { return o.Top == d.Top }) {
+			out = append(out, d)
+		}
+	}
+	return out
 }

@@ -43,3 +43,20 @@ kinds:
 	_, err = Read(b, nil, nil)
 	require.ErrorContains(t, err, "{port}, which has no value")
 }
+
+func TestWhatLiesAFolderTooDeepIsFound(t *testing.T) {
+	b := book(t, `format: 1
+name: mix
+title: Mix
+places: {stalls: {path: stalls}}
+kinds:
+  stall:
+    recognise: {marker: ["stall.lf", "*.booth"]}
+    put: [{take: "**", place: stalls, as: "{name}/{path}"}]
+`)
+	var entries []tree.Entry
+	for _, file := range []string{"stalls/gate/stall.lf", "stalls/gate/more/stall.lf", "stalls/wheel-2.0/wheel/old.booth", "stalls/wheel-2.0/wheel/turn.lf", "stalls/far/a/b/stall.lf", "other/x/y/stall.lf"} {
+		entries = append(entries, tree.Entry{Path: tree.Path(file), Size: 1})
+	}
+	require.Equal(t, []Deep{{Kind: "stall", Top: "stalls/wheel-2.0", Marker: "stalls/wheel-2.0/wheel/old.booth", Name: "wheel"}}, TooDeep(b, nil, entries))
+}

@@ -31,7 +31,7 @@ func factsOf(all []model.CrateFacts) told {
 	out := told{make(map[tree.Digest]*model.CrateFacts, len(all)), map[string][]*model.CrateFacts{}}
 	for i := range all {
 		c := &all[i]
-		if out.crates[c.Digest] = c; !c.Dropped {
+		if out.crates[c.Digest] = c; !c.Dropped && !c.Made {
 			out.staged[c.Key] = append(out.staged[c.Key], c)
 		}
 	}
@@ -102,8 +102,8 @@ func bestOf(staged map[string][]*model.CrateFacts, w needs.Want, b *rulebook.Boo
 	return best.Name + "@" + best.Version
 }
 
-// strangers are the add-ons of which the server said at the last roll call that they loaded, and
-// which the ledger does not know.
+// strangers are the add-ons of which the server said at the last roll call that they loaded: the
+// ledger need not know them.
 func (s *Service) strangers(ctx context.Context, srv model.Server) (map[string]bool, error) {
 	call, err := s.Records.LastRollCall(ctx, srv.ID)
 	if errors.Is(err, model.ErrNotFound) {
@@ -111,7 +111,7 @@ func (s *Service) strangers(ctx context.Context, srv model.Server) (map[string]b
 	}
 	out := map[string]bool{}
 	for _, e := range call.Roll.Entries {
-		if e.Standing == rollcall.Unknown {
+		if e.Standing == rollcall.Unknown || e.Standing == rollcall.Loaded {
 			out[layout.Key(e.Addon)] = true
 		}
 	}

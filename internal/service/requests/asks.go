@@ -45,6 +45,13 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 	if err != nil {
 		return "", nil, err
 	}
+	if ask.Adopt {
+		req.Tweaks = nil // what a kind changes in texts is not done
+		for i := range req.Wanted {
+			req.Wanted[i].Adopt = true
+			req.Wanted[i].Folders = append(req.Wanted[i].Folders, ownFolders(b, srv, req.Wanted[i])...)
+		}
+	}
 	if err := s.order(ctx, crates, req); err != nil {
 		return "", nil, err
 	}
@@ -61,6 +68,28 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 		title += " instead of " + words.Few(ask.InsteadOf)
 	}
 	return title, crates, nil
+}
+
+// ownFolders are the folders of an add-on below the places in which its files lie: they go with it.
+func ownFolders(b *rulebook.Book, srv model.Server, w draft.Wanted) (out []tree.Path) {
+	shared := map[tree.Path]bool{tree.Root: true}
+	for _, p := range b.Places {
+		if at, err := b.Resolve(p.Name, srv.Variables); err == nil {
+			for _, up := range append(at.Ancestors(), at) {
+				shared[up] = true
+			}
+		}
+	}
+	done := map[tree.Path]bool{}
+	for _, f := range w.Files {
+		for _, up := range f.Path.Ancestors() {
+			if !shared[up] && !done[up] {
+				done[up] = true
+				out = append(out, up)
+			}
+		}
+	}
+	return out
 }
 
 // want adds crates to a request, with their real paths on this server.

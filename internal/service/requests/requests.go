@@ -85,6 +85,8 @@ type Ask struct {
 	// Kept says why members of a pallet are not deployed, once resolved.
 	Kept   []string `json:"kept,omitempty"`
 	Remove []string `json:"remove,omitempty"` // add-on names
+	// Adopt has the ledger take the crates in as they lie on the server already.
+	Adopt bool `json:"adopt,omitempty"`
 	// InsteadOf are names of add-ons that go, because what is deployed takes their place.
 	InsteadOf []string `json:"insteadOf,omitempty"`
 	// TakeNeeds has what the crates need of what is staged come along; Along are the keys of what
@@ -207,6 +209,9 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		if d.Title, crates, err = s.wanted(ctx, srv, b, &ask, req); err == nil {
 			err = s.moved(ctx, srv, req)
 		}
+		if ask.Adopt {
+			d.Kind, d.Title = "adopt", "take in "+d.Title
+		}
 	case len(ask.Remove) > 0:
 		d.Kind = "remove"
 		d.Title, err = s.removals(ctx, srv, b, ask.Remove, req)
@@ -239,17 +244,11 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		err = s.touched(ctx, b, req)
 		s.counts(b, req)
 	}
-	if err == nil && wants == 1 {
+	if err == nil && wants == 1 && !ask.Adopt {
 		err = s.company(ctx, srv, b, crates, ask, req)
 	}
-	if err == nil {
-		err = launches(b, now, req)
-	}
-	if err == nil {
-		err = byHand{s}.hands(ctx, srv, b, req)
-	}
-	if err == nil {
-		err = worlds{s}.data(b, now, ask, req)
+	if err == nil && !ask.Adopt { // which does nothing to the server
+		err = s.atTheServer(ctx, b, srv, now, ask, req)
 	}
 	if err != nil {
 		return d, nil, err
@@ -257,6 +256,17 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 	d.Delicate = len(req.Puts) > 0 || slices.ContainsFunc(req.Tweaks, func(w draft.TweakWish) bool { return w.Tweaked.Tweak.Hidden })
 	d.Ask, err = json.Marshal(ask)
 	return d, req, err
+}
+
+// atTheServer adds what is done besides to the files: starts, what a person does, copies of data.
+func (s *Maker) atTheServer(ctx context.Context, b *rulebook.Book, srv, now model.Server, ask Ask, req *draft.Request) error {
+	if err := launches(b, now, req); err != nil {
+		return err
+	}
+	if err := (byHand{s}).hands(ctx, srv, b, req); err != nil {
+		return err
+	}
+	return worlds{s}.data(b, now, ask, req)
 }
 
 // Settling is what is done about one path.

@@ -44,7 +44,7 @@ func (s *suiting) judge(c model.Crate, w *draft.Wanted) {
 	w.Fit = fit.Judge(fit.Told(s.book, c.Body.Facts), s.facts)
 	builds := 0
 	for _, o := range s.all {
-		if o.Key == c.Key && o.Version == c.Body.Version && !o.Dropped {
+		if o.Key == c.Key && o.Version == c.Body.Version && !o.Dropped && !o.Made {
 			builds++
 		}
 	}
@@ -200,7 +200,7 @@ func (s *suiting) change(ctx context.Context, crates []model.Crate, req *draft.R
 // staged are the crates that could be taken along: in the list, and fit for the server.
 func (s *suiting) staged() (out []*needs.Item) {
 	for _, c := range s.all {
-		if !c.Dropped && !fit.Judge(fit.Told(s.book, c.Facts), s.facts).State.Bad() {
+		if !c.Dropped && !c.Made && !fit.Judge(fit.Told(s.book, c.Facts), s.facts).State.Bad() {
 			out = append(out, s.item(c))
 		}
 	}
@@ -258,7 +258,7 @@ func (s *Maker) company(ctx context.Context, srv model.Server, b *rulebook.Book,
 		return nil
 	}
 	for _, e := range heard.Roll.Entries {
-		if e.Standing == rollcall.Unknown {
+		if e.Standing == rollcall.Unknown || e.Standing == rollcall.Loaded && !req.Present[e.Addon] {
 			req.Company.Heard = append(req.Company.Heard, e.Addon)
 		}
 	}

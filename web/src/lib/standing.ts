@@ -82,11 +82,18 @@ export function moving(state: Deployment['state']): boolean {
 }
 
 /** "3 in, 2 changed, 1 out, 2 texts edited"; what is nought is left out. */
-export function counts(c: { in: number; changed: number; out: number; edited?: number }): string {
+export function counts(c: {
+  in: number;
+  changed: number;
+  out: number;
+  edited?: number;
+  accepted?: number;
+}): string {
   const parts = [
     c.in && `${c.in} in`,
     c.changed && `${c.changed} changed`,
     c.out && `${c.out} out`,
+    c.accepted && `${c.accepted} taken in`,
     c.edited && `${c.edited} ${c.edited === 1 ? 'text' : 'texts'} edited`
   ].filter(Boolean);
   return parts.length ? parts.join(', ') : 'no file changes';

@@ -658,6 +658,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/adoptable": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find the add-ons that lie on a server and were not deployed; a job, which changes nothing */
+        post: operations["find-adoptable"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/control": {
         parameters: {
             query?: never;
@@ -1725,7 +1742,7 @@ export interface components {
             /** @description The job that ran it last */
             job?: string;
             /** @enum {string} */
-            kind: "deploy" | "remove" | "enable" | "disable" | "rollback" | "tweak" | "settle";
+            kind: "deploy" | "remove" | "enable" | "disable" | "rollback" | "tweak" | "settle" | "adopt";
             /** Format: int64 */
             motions: number;
             /** @description server#number */
@@ -2077,6 +2094,8 @@ export interface components {
         NewDraft: {
             /** @description CODE or CODE=PATH */
             accept?: string[] | null;
+            /** @description Paths of add-ons that lie on the server already: the ledger takes them in as they are, and nothing is done to them */
+            adopt?: string[] | null;
             /** @description name@version, or name for the version staged last */
             crates?: string[] | null;
             /** @description Copy every data folder while the server is stopped, so that the way back covers it */
@@ -4661,6 +4680,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "find-adoptable": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
             };
             /** @description Error */
             default: {

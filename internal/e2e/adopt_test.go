@@ -1,0 +1,114 @@
+package e2e
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/testbed"
+)
+
+// A server that was filled by hand, with a double, a stray, a folder too deep and a file missing, is
+// taken over without touching anything; from then on its add-ons are updated, gone back to and
+// removed like those that were deployed.
+func TestAServerThatWasFilledByHandIsTakenOver(t *testing.T) {
+	t.Parallel()
+	t.Run("SFTP", func(t *testing.T) {
+		s, _, root := overSSH(t)
+		s.trust()
+		takenOver(t, s, root)
+	})
+	t.Run("FTP", func(t *testing.T) {
+		s, _, root := overFTP(t, testbed.FTPOptions{})
+		takenOver(t, s, root)
+	})
+}
+
+func takenOver(t *testing.T, s *service, root string) {
+	at := func(p string) string { return filepath.Join(root, filepath.FromSlash(p)) }
+	stall := func(title, version string) string {
+		return "title = \"" + title + "\"\nversion = \"" + version + "\"\n"
+	}
+	zip := func(file string, texts map[string]string) string {
+		return testbed.Zip(t, filepath.Join(t.TempDir(), file), texts)
+	}
+	s.must("rulebook", "add", fullBooks+"lanternfall.yaml")
+	for p, text := range map[string]string{
+		"stalls/wheel/stall.lf": stall("Wheel", "1.2"), "stalls/wheel/turn.lf": "turns = 3\n", "stalls/wheel/README.md": "read me\n",
+		"stalls/drum-tent/stall.lf": stall("Drum Tent", "0.4"), "stalls/drum-tent/beats.lf": "beats = 9\n", // one file missing, one of another length
+		"stalls/honey/stall.lf": stall("Honey", "1.0"), "stalls/honey-main/stall.lf": stall("Honey", "0.9"), // a double
+		"stalls/carousel-2.0/carousel/stall.lf": stall("Carousel", "2.0"), // a folder too deep
+		"stalls/lost.txt":                       "lost\n",                 // a stray
+		"fair.order":                            "call wheel\ncall drum-tent\n# call honey\n",
+		"fair.seal":                             "a seal\n",
+	} {
+		testbed.Write(t, at(p), text)
+	}
+	s.must("stage", zip("drum-tent-0.4.zip", map[string]string{"drum-tent/stall.lf": stall("Drum Tent", "0.4"), "drum-tent/beats.lf": "beats = 4 \n# loud\n", "drum-tent/horn.lf": "horn\n"}),
+		zip("wheel-1.3.zip", map[string]string{"wheel/stall.lf": stall("Wheel", "1.3"), "wheel/turn.lf": "turns = 5\n"}))
+	before := testbed.Snapshot(t, root)
+
+	var l api.Adoptable
+	s.get(&l, "adopt", "lantern")
+	found := map[string]api.AddonFound{}
+	for _, f := range l.Found {
+		found[f.Path] = f
+	}
+	require.Len(t, found, 5)
+	require.Equal(t, []string{"stalls/lost.txt"}, l.Strays)
+	require.Equal(t, []any{"wheel", "1.2", "", "fair.order"}, []any{found["stalls/wheel"].Name, found["stalls/wheel"].Version, found["stalls/wheel"].Crate, found["stalls/wheel"].Listed})
+	tent := found["stalls/drum-tent"]
+	require.Regexp(t, `^drum-tent@0\.4~`, tent.Crate)
+	require.Equal(t, [][]string{{"stalls/drum-tent/horn.lf"}, {"stalls/drum-tent/beats.lf"}}, [][]string{tent.Missing, tent.Differs})
+	require.Equal(t, []string{"stalls/honey-main"}, found["stalls/honey"].Beside)
+	require.Equal(t, "stalls/carousel-2.0/carousel/stall.lf", found["stalls/carousel-2.0"].Deep)
+	out := s.must("adopt", "lantern")
+	require.Contains(t, out, "a folder too deep: the server does not find it there")
+	require.Contains(t, out, "The same add-on lies at stalls/honey-main too.")
+	require.Contains(t, out, "has the ledger take in 2 add-ons")
+
+	s.fails(1, "lies a folder too deep", "adopt", "lantern", "stalls/carousel-2.0", "--yes")
+	s.fails(1, "is nothing on lantern that looks like an add-on", "adopt", "lantern", "stalls/lost.txt", "--yes")
+	s.must("adopt", "lantern", "--all", "--draft")
+	out = s.must("adopt", "lantern", "--all", "--yes")
+	require.Contains(t, out, "take in  wheel@1.2      3 files as they lie there")
+	require.Contains(t, out, "WARN  adopt-missing: drum-tent@0.4 brings what is not on the server: stalls/drum-tent/horn.lf.")
+	require.Contains(t, out, "NOTE  adopt-differs: drum-tent@0.4 brings other bytes than lie there for stalls/drum-tent/beats.lf.")
+	out = s.must("adopt", "lantern", "stalls/honey", "--yes")
+	require.Contains(t, out, "NOTE  not-named: fair.order does not name honey@1.0")
+	require.Equal(t, before, testbed.Snapshot(t, root), "nothing was touched")
+	var st []api.Status
+	s.get(&st, "status", "lantern")
+	got := map[string][2]any{}
+	for _, a := range st[0].Addons {
+		got[a.Name+"@"+a.Version] = [2]any{a.Files, a.Rung}
+	}
+	require.Equal(t, map[string][2]any{"wheel@1.2": {3, "listed"}, "drum-tent@0.4": {2, "listed"}, "honey@1.0": {1, "placed"}}, got)
+	_, differs := surveyed(s, "lantern", "--thorough")
+	require.Equal(t, map[string]string{"stalls/honey-main": "unknown", "stalls/carousel-2.0": "unknown", "stalls/lost.txt": "unknown"}, differs)
+	require.Contains(t, s.must("status", "lantern"), "1.3 is staged")
+
+	// The double goes, and from now on all is as if it had been deployed.
+	s.must("settle", "lantern", "remove=stalls/honey-main", "--yes")
+	require.NoDirExists(t, at("stalls/honey-main"))
+	s.must("deploy", "lantern", "wheel@1.3", "--yes")
+	require.Equal(t, "turns = 5\n", read(t, at("stalls/wheel/turn.lf")))
+	require.NoFileExists(t, at("stalls/wheel/README.md"), "what lay in its folder went with it")
+	s.must("rollback", "lantern", "--addon", "wheel", "--yes")
+	require.Equal(t, "turns = 3\n", read(t, at("stalls/wheel/turn.lf")))
+	require.FileExists(t, at("stalls/wheel/README.md"))
+	s.must("remove", "lantern", "honey", "--yes")
+	require.NoDirExists(t, at("stalls/honey"), "with its folder")
+
+	// Taking in goes back too: then nobody knows of it, and it lies there still.
+	lies := testbed.Snapshot(t, root)
+	s.must("rollback", "lantern", "--addon", "drum-tent", "--yes")
+	require.Equal(t, lies, testbed.Snapshot(t, root))
+	_, differs = surveyed(s, "lantern")
+	require.Equal(t, "unknown", differs["stalls/drum-tent/beats.lf"])
+	require.NoError(t, os.RemoveAll(at("stalls")))
+	require.Contains(t, s.must("adopt", "lantern"), "Nothing lies on lantern that looks like an add-on")
+}

@@ -1,0 +1,450 @@
+// Package adopt finds the add-ons that lie on a server and that nobody deployed, and makes crates of
+// them, so that the ledger can take them in. It changes nothing on a server.
+package adopt
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+
+	"golang.org/x/sync/errgroup"
+
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/progress"
+	"restlesscrate/internal/core/rollcall"
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/fault"
+	"restlesscrate/internal/model"
+	"restlesscrate/internal/remote"
+	"restlesscrate/internal/words"
+)
+
+// Records is what has to be known, and where crates are written down that are made of what lies on
+// a server.
+type Records interface {
+	Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error)
+	Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error)
+	AddJoined(ctx context.Context, c *layout.Crate, revision int, archives []model.Archive, actor string) (model.Crate, error)
+	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
+}
+
+// Hosts finds servers and connects to them.
+type Hosts interface {
+	Find(ctx context.Context, name string) (model.Server, error)
+	Connect(ctx context.Context, srv model.Server) (remote.Host, error)
+}
+
+// Books gives rulebooks.
+type Books interface {
+	Book(ctx context.Context, name string) (*rulebook.Book, model.Revision, error)
+}
+
+// Service finds add-ons.
+type Service struct {
+	Records Records
+	Hosts   Hosts
+	Books   Books
+	// Lists gives the load lists of a server.
+	Lists func(b *rulebook.Book, srv model.Server) []draft.Listed
+}
+
+// Found is an add-on that lies on a server and that the ledger does not know.
+type Found struct {
+	Path          tree.Path // its folder, or its file
+	Kind          string
+	Name, Version string
+	From          string // where name and version were read, in words
+	Files         int
+	Bytes         int64
+	Crate         string      // name@version~digits of the staged crate that it looks like; empty for none
+	Missing       []tree.Path // what that crate brings and is not there
+	Differs       []tree.Path // what is there and has another length than that crate brings
+	Beside        []tree.Path // of which it is another version, or another copy
+	Deep          tree.Path   // where its marker lies, if that is a folder too deep
+	Listed        string      // the text that names it; empty where none does
+	Loaded        bool        // the server said at the last roll call that it was loaded
+	byLength      bool        // the staged crate was found by lengths alone: its bytes have to be compared
+	crate         *layout.Crate
+	staged        *model.Crate
+}
+
+// Look is what was found on a server.
+type Look struct {
+	Found  []Found
+	Strays []tree.Path // that lie in places and belong to nothing that was found
+}
+
+// ofTree is how far a look goes.
+var ofTree = remote.Bounds{Deep: 120, Things: 5_000_000}
+
+// looking is one look at a server.
+type looking struct {
+	*Service
+	srv      model.Server
+	book     *rulebook.Book
+	rev      model.Revision
+	host     remote.Host
+	ledger   map[tree.Path]draft.Row
+	deployed map[tree.Path]bool       // what the ledger knows, and the folders above it
+	all      map[tree.Path]tree.Entry // everything that is there
+	below    map[tree.Path][]tree.Entry
+	lists    map[string][]string // by text, what it names
+	heard    map[string]string   // by what the server calls them, the versions of what it loaded
+}
+
+func (s *Service) begin(ctx context.Context, server string) (*looking, error) {
+	srv, err := s.Hosts.Find(ctx, server)
+	if err != nil {
+		return nil, err
+	}
+	l := &looking{Service: s, srv: srv, all: map[tree.Path]tree.Entry{}, below: map[tree.Path][]tree.Entry{}, lists: map[string][]string{}, heard: map[string]string{}}
+	if l.book, l.rev, err = s.Books.Book(ctx, srv.Rulebook); err != nil {
+		return nil, err
+	}
+	if l.ledger, err = s.Records.Ledger(ctx, srv.ID); err != nil {
+		return nil, err
+	}
+	var deployed []tree.Path
+	for p, row := range l.ledger {
+		if len(row.Claims) > 0 {
+			deployed = append(deployed, p)
+		}
+	}
+	l.deployed = withAbove(deployed)
+	call, err := s.Records.LastRollCall(ctx, srv.ID)
+	if err != nil && !errors.Is(err, model.ErrNotFound) {
+		return nil, err
+	}
+	for _, e := range call.Roll.Entries {
+		if e.Standing == rollcall.Unknown || e.Standing == rollcall.Loaded {
+			l.heard[layout.Key(e.Addon)] = e.Version
+		}
+	}
+	l.host, err = s.Hosts.Connect(ctx, srv)
+	return l, err
+}
+
+// walk lists folders with everything in them.
+func (l *looking) walk(ctx context.Context, folders []tree.Path) error {
+	return remote.Walk(ctx, l.host, folders, ofTree, func(p tree.Path, i remote.Info) (bool, error) {
+		if i.Being != tree.Folder && i.Being != tree.Content || strings.HasPrefix(p.Base(), string(draft.Work)) {
+			return false, nil // links and what is ours are nobody's add-on
+		}
+		e := tree.Entry{Path: p, Dir: i.Being == tree.Folder, Size: i.Size, Exec: i.Mode&0o111 != 0}
+		l.all[p] = e
+		return true, nil
+	})
+}
+
+// Look finds the add-ons on a server that the ledger does not know.
+func (s *Service) Look(ctx context.Context, server string, tell progress.Tell) (Look, error) {
+	l, err := s.begin(ctx, server)
+	if err != nil {
+		return Look{}, err
+	}
+	defer l.host.Close()
+	tell.Look("looking at all of " + server)
+	if err := l.walk(ctx, []tree.Path{tree.Root}); err != nil {
+		return Look{}, fmt.Errorf("look at %s: %w", server, err)
+	}
+	if err := l.readLists(ctx); err != nil {
+		return Look{}, fmt.Errorf("look at %s: %w", server, err)
+	}
+	found, err := l.candidates()
+	if err != nil {
+		return Look{}, err
+	}
+	if len(found) > 0 {
+		tell.Look(fmt.Sprintf("reading what %s say of themselves", words.Count(len(found), "add-on")))
+	}
+	if err := l.examine(ctx, found); err != nil {
+		return Look{}, err
+	}
+	beside(found)
+	return Look{Found: found, Strays: l.strays(found)}, nil
+}
+
+// unknown are the files that the ledger does not know, sorted by path.
+func (l *looking) unknown() []tree.Entry {
+	var out []tree.Entry
+	for p, e := range l.all {
+		if row, known := l.ledger[p]; !known || len(row.Claims) == 0 {
+			out = append(out, e)
+		}
+	}
+	slices.SortFunc(out, func(a, b tree.Entry) int { return strings.Compare(string(a.Path), string(b.Path)) })
+	return out
+}
+
+// candidates are what looks like an add-on by its names.
+func (l *looking) candidates() ([]Found, error) {
+	entries := l.unknown()
+	on, err := layout.Read(l.book, l.srv.Variables, entries)
+	if err != nil {
+		return nil, err
+	}
+	var out []Found
+	for _, a := range on.Addons {
+		if l.owned(a.Path) {
+			continue // a file beside what was deployed, in the same folder
+		}
+		out = append(out, Found{Path: a.Path, Kind: a.Kind, Name: a.Name, Version: a.Version})
+	}
+	for _, d := range layout.TooDeep(l.book, l.srv.Variables, entries) {
+		out = append(out, Found{Path: d.Top, Kind: d.Kind, Name: d.Name, Version: d.Version, Deep: d.Marker})
+	}
+	slices.SortFunc(out, func(a, b Found) int { return strings.Compare(string(a.Path), string(b.Path)) })
+	for _, e := range entries {
+		if !e.Dir {
+			for up := e.Path.Dir(); up != tree.Root; up = up.Dir() {
+				l.below[up] = append(l.below[up], e)
+			}
+		}
+	}
+	return out, nil
+}
+
+// owned tells whether something was deployed at a path, or in a folder.
+func (l *looking) owned(p tree.Path) bool { return l.deployed[p] }
+
+// withAbove are paths with all folders above them.
+func withAbove(paths []tree.Path) map[tree.Path]bool {
+	out := map[tree.Path]bool{}
+	for _, p := range paths {
+		for ; p != tree.Root && !out[p]; p = p.Dir() {
+			out[p] = true
+		}
+	}
+	return out
+}
+
+// beside notes which of them are the same add-on.
+func beside(found []Found) {
+	byKey := map[string][]int{}
+	for i, f := range found {
+		byKey[f.key()] = append(byKey[f.key()], i)
+	}
+	for _, same := range byKey {
+		for _, i := range same {
+			for _, j := range same {
+				if i != j {
+					found[i].Beside = append(found[i].Beside, found[j].Path)
+				}
+			}
+		}
+	}
+}
+
+func (f *Found) key() string {
+	if f.crate != nil {
+		return f.crate.Key()
+	}
+	return layout.Key(f.Name)
+}
+
+// strays are the files and folders that lie right in a place and belong to nothing.
+func (l *looking) strays(found []Found) (out []tree.Path) {
+	var own []tree.Path
+	for _, f := range found {
+		own = append(own, f.Path)
+		if f.crate != nil {
+			for _, x := range f.crate.Files {
+				if at, err := l.book.Resolve(x.Place, l.srv.Variables); err == nil {
+					own = append(own, at.Join(x.Path))
+				}
+			}
+		}
+	}
+	mine, places := withAbove(own), map[tree.Path]bool{}
+	for _, p := range l.book.Places {
+		if at, err := l.book.Resolve(p.Name, l.srv.Variables); err == nil && at != tree.Root && !p.Data {
+			places[at] = true
+		}
+	}
+	for path := range l.all {
+		if places[path.Dir()] && !places[path] && !mine[path] && !l.owned(path) && !strings.HasPrefix(path.Base(), ".") {
+			out = append(out, path)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// readLists reads what the load lists of the server name.
+func (l *looking) readLists(ctx context.Context) error {
+	for _, list := range l.Lists(l.book, l.srv) {
+		e, there := l.all[list.Path]
+		if !there || e.Dir {
+			continue
+		}
+		raw, err := deploy.ReadText(ctx, l.host, list.Path)
+		if err != nil {
+			return err
+		}
+		items, err := list.List.Read(raw)
+		if err != nil {
+			continue // lint says what is wrong with it
+		}
+		for _, i := range items {
+			l.lists[string(list.Path)] = append(l.lists[string(list.Path)], layout.Key(i.Key))
+		}
+	}
+	return nil
+}
+
+// examine reads what the candidates tell of themselves, many at a time.
+func (l *looking) examine(ctx context.Context, found []Found) error {
+	var mu sync.Mutex
+	staged := map[string][]model.Crate{}
+	g, gctx := errgroup.WithContext(ctx)
+	g.SetLimit(min(64, max(1, l.host.InFlight())))
+	for i := range found {
+		f := &found[i]
+		g.Go(func() error {
+			if err := l.lay(gctx, f); err != nil {
+				return fmt.Errorf("read %s: %w", f.Path, err)
+			}
+			mu.Lock()
+			defer mu.Unlock()
+			key := f.key()
+			if _, asked := staged[key]; !asked {
+				list, err := l.Records.Crates(gctx, l.srv.Rulebook, key, 0, 100)
+				if err != nil {
+					return err
+				}
+				staged[key] = list
+			}
+			l.compare(f, staged[key])
+			l.spoken(f)
+			return nil
+		})
+	}
+	return g.Wait()
+}
+
+// spoken notes which list names an add-on, and whether the server said that it loaded.
+func (l *looking) spoken(f *Found) {
+	names := []string{layout.Key(f.Name), layout.Key(f.Path.Base()), f.key()}
+	for file, keys := range l.lists {
+		if slices.ContainsFunc(names, func(n string) bool { return slices.Contains(keys, n) }) {
+			f.Listed = file
+		}
+	}
+	for _, n := range names {
+		if v, ok := l.heard[n]; ok {
+			if f.Loaded = true; f.Version == layout.Unmarked && v != "" {
+				f.Version, f.From = v, "what the server said at the last roll call"
+				if f.crate != nil {
+					f.crate.Version, f.crate.VersionFrom = v, f.From
+				}
+			}
+		}
+	}
+}
+
+// Choice is one add-on that is to be taken in, with the crate that it is.
+type Choice struct {
+	Ref   string   // of the crate
+	Parts []string // by choice, that are there, as ADDON:PART
+}
+
+// Make makes crates of what lies at some paths, so that the ledger can take them in. Where a staged
+// crate brings it, that one is meant.
+func (s *Service) Make(ctx context.Context, server string, paths []tree.Path, actor string, tell progress.Tell) ([]Choice, error) {
+	l, err := s.begin(ctx, server)
+	if err != nil {
+		return nil, err
+	}
+	defer l.host.Close()
+	tell.Look("looking at all of " + server)
+	if err := l.walk(ctx, []tree.Path{tree.Root}); err != nil {
+		return nil, fmt.Errorf("look at %s: %w", server, err)
+	}
+	all, err := l.candidates()
+	if err != nil {
+		return nil, err
+	}
+	var chosen []Found
+	for _, p := range paths {
+		i := slices.IndexFunc(all, func(f Found) bool { return f.Path == p })
+		switch {
+		case i < 0:
+			return nil, fault.New(fault.Unknown, "no-addon-there", "%s is nothing on %s that looks like an add-on and was not deployed", p, server).WithMend("Look again what there is.")
+		case all[i].Deep != tree.Root:
+			return nil, fault.New(fault.Conflict, "too-deep", "%s lies a folder too deep: the server looks for its marker right in %s", all[i].Deep, p).WithMend("Move it up by hand, or deploy it and take this one off the server.")
+		}
+		chosen = append(chosen, all[i])
+	}
+	if err := l.examine(ctx, chosen); err != nil {
+		return nil, err
+	}
+	var out []Choice
+	for i := range chosen {
+		c, err := l.choice(ctx, &chosen[i], actor)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, c)
+	}
+	return out, nil
+}
+
+func (l *looking) choice(ctx context.Context, f *Found, actor string) (Choice, error) {
+	if f.crate == nil {
+		return Choice{}, fault.New(fault.Conflict, "no-crate", "the rulebook %s makes no add-on of %s", l.book.Name, f.Path).WithMend("Correct the rulebook, or leave it as it is.")
+	}
+	out := Choice{}
+	for _, x := range f.crate.Files {
+		if part := f.crate.Name + ":" + x.Optional; x.Optional != "" && !slices.Contains(out.Parts, part) {
+			out.Parts = append(out.Parts, part)
+		}
+	}
+	if f.staged != nil && !f.byLength {
+		out.Ref = f.staged.Digest.String()
+		return out, nil
+	}
+	if err := l.hash(ctx, f); err != nil {
+		return out, fmt.Errorf("read %s: %w", f.Path, err)
+	}
+	if f.staged != nil && sameBytes(f.staged.Body.Files, f.crate.Files) {
+		out.Ref = f.staged.Digest.String()
+		return out, nil
+	}
+	made, err := l.Records.AddJoined(ctx, f.crate, l.rev.Number, nil, actor)
+	out.Ref = made.Digest.String()
+	return out, err
+}
+
+// sameBytes tells whether all that a staged crate brings is there with the same bytes.
+func sameBytes(staged, there []layout.File) bool {
+	for _, x := range staged {
+		if !slices.ContainsFunc(there, func(y layout.File) bool { return x.Place == y.Place && x.Path == y.Path && x.Digest == y.Digest }) {
+			return false
+		}
+	}
+	return true
+}
+
+// hash reads the files of a crate that is made of what lies on the server.
+func (l *looking) hash(ctx context.Context, f *Found) error {
+	g, gctx := errgroup.WithContext(ctx)
+	g.SetLimit(max(1, l.host.InFlight()))
+	for i := range f.crate.Files {
+		x := &f.crate.Files[i]
+		at, err := l.book.Resolve(x.Place, l.srv.Variables)
+		if err != nil {
+			return err
+		}
+		g.Go(func() (err error) {
+			x.Digest, err = deploy.HashOf(gctx, l.host, at.Join(x.Path), x.Size)
+			return err
+		})
+	}
+	return g.Wait()
+}

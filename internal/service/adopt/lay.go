@@ -1,0 +1,251 @@
+package adopt
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"errors"
+	"io"
+	"io/fs"
+	"slices"
+	"strings"
+
+	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/model"
+)
+
+// mostInside is the longest packed file, in bytes, that is looked into for what it tells of itself.
+const mostInside = 8 << 20
+
+// lay lays what lies at a path out as if it had been downloaded so, and keeps of that what is really
+// there: its files are where they are, whatever a rule would call them.
+func (l *looking) lay(ctx context.Context, f *Found) error {
+	top := l.all[f.Path]
+	a := layout.Archive{Filename: f.Path.Base(), Whole: tree.Entry{Size: top.Size, Exec: top.Exec}}
+	up := f.Path.Dir()
+	inner := map[tree.Path][]byte{}
+	if top.Dir {
+		for _, e := range l.below[f.Path] {
+			rel, _ := e.Path.Below(up)
+			if up == tree.Root {
+				rel = e.Path
+			}
+			a.Entries = append(a.Entries, tree.Entry{Path: rel, Size: e.Size, Exec: e.Exec})
+		}
+	} else if err := l.inside(ctx, f.Path, top, &a, inner); err != nil {
+		return err
+	}
+	a.Read = func(e tree.Entry, most int64) ([]byte, error) {
+		if raw, ok := inner[e.Path]; ok {
+			return raw[:min(int64(len(raw)), most)], nil
+		}
+		at := f.Path
+		if top.Dir {
+			at = up.Join(e.Path)
+		}
+		return l.head(ctx, at, most)
+	}
+	res, err := layout.Lay(l.book, a, nil)
+	if err != nil {
+		return err
+	}
+	if top.Dir {
+		f.Files, f.Bytes = len(l.below[f.Path]), 0
+		for _, e := range l.below[f.Path] {
+			f.Bytes += e.Size
+		}
+	} else {
+		f.Files, f.Bytes = 1, top.Size
+	}
+	i := slices.IndexFunc(res.Crates, func(c *layout.Crate) bool { return c.Kind == f.Kind })
+	if i < 0 {
+		f.From = "its name alone"
+		return nil
+	}
+	c := res.Crates[i]
+	f.Name, f.Version, f.From = c.Name, c.Version, c.NameFrom
+	if c.VersionFrom != "" && c.VersionFrom != c.NameFrom {
+		f.From += ", its version from " + c.VersionFrom
+	}
+	l.asThere(f, c, top, up)
+	return nil
+}
+
+// inside opens a packed file as an archive is opened, if it is a short zip.
+func (l *looking) inside(ctx context.Context, p tree.Path, top tree.Entry, a *layout.Archive, inner map[tree.Path][]byte) error {
+	if top.Size > mostInside || top.Size < 22 {
+		return nil
+	}
+	begin, err := l.head(ctx, p, 4)
+	if err != nil || !strings.HasPrefix(string(begin), "PK\x03\x04") {
+		return err
+	}
+	raw, err := l.head(ctx, p, mostInside)
+	if err != nil {
+		return err
+	}
+	z, err := zip.NewReader(bytes.NewReader(raw), int64(len(raw)))
+	if err != nil {
+		return nil //nolint:nilerr // it is no archive then, and goes as it is
+	}
+	for _, x := range z.File {
+		path, err := tree.ParsePath(x.Name)
+		if err != nil || x.FileInfo().IsDir() || x.UncompressedSize64 > mostInside {
+			continue
+		}
+		a.Entries = append(a.Entries, tree.Entry{Path: path, Size: int64(x.UncompressedSize64)})
+		r, err := x.Open()
+		if err != nil {
+			continue
+		}
+		text, err := io.ReadAll(io.LimitReader(r, 1<<20))
+		if errors.Join(err, r.Close()) == nil {
+			inner[path] = text
+		}
+	}
+	return nil
+}
+
+// head reads the beginning of a file; what may not be read says nothing.
+func (l *looking) head(ctx context.Context, p tree.Path, most int64) ([]byte, error) {
+	f, err := l.host.Open(ctx, p)
+	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrPermission) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	raw, err := io.ReadAll(io.LimitReader(f, most))
+	return raw, errors.Join(err, f.Close())
+}
+
+// asThere keeps of a crate what lies on the server, where it lies.
+func (l *looking) asThere(f *Found, c *layout.Crate, top tree.Entry, up tree.Path) {
+	place, folder := l.placeOf(f.Path)
+	var files []layout.File
+	taken := map[tree.Path]bool{}
+	add := func(x layout.File, at tree.Path) {
+		e, there := l.all[at]
+		if !there || e.Dir || taken[at] {
+			return
+		}
+		if row, known := l.ledger[at]; known && len(row.Claims) > 0 {
+			return // it belongs to another
+		}
+		taken[at] = true
+		x.Size, x.Exec, x.Repack, x.Into = e.Size, e.Exec, "", ""
+		files = append(files, x)
+	}
+	for _, x := range c.Files {
+		at, err := l.book.Resolve(x.Place, l.srv.Variables)
+		if err != nil {
+			continue
+		}
+		actual := f.Path
+		if top.Dir {
+			actual = up.Join(x.Source)
+		}
+		if target := at.Join(x.Path); l.isThere(target, x.Size) {
+			add(x, target)
+		} else if rel, in := actual.Below(at); in && x.Into == "" {
+			x.Path = rel
+			add(x, actual)
+		}
+	}
+	if top.Dir { // what lies in its folder goes with it
+		for _, e := range l.below[f.Path] {
+			if rel, in := e.Path.Below(folder); in {
+				add(layout.File{Place: place, Path: rel, Reason: "it lies in the add-on's folder on the server"}, e.Path)
+			}
+		}
+	}
+	slices.SortFunc(files, func(a, b layout.File) int {
+		if a.Place != b.Place {
+			return strings.Compare(a.Place, b.Place)
+		}
+		return strings.Compare(string(a.Path), string(b.Path))
+	})
+	c.Files, c.Left, c.Folders, c.Says = files, nil, nil, nil
+	c.Made, c.Why = true, "taken in as it lay on "+l.srv.Name+", at "+string(f.Path)
+	f.crate = c
+}
+
+// isThere tells whether a file of a length stands at a path. Of what lies in the folder itself the
+// length is what is there; 0 stands for any.
+func (l *looking) isThere(p tree.Path, size int64) bool {
+	e, there := l.all[p]
+	return there && !e.Dir && (size == 0 || e.Size == size)
+}
+
+// placeOf is the place in which a path lies, the innermost one.
+func (l *looking) placeOf(p tree.Path) (name string, at tree.Path) {
+	for _, x := range l.book.Places {
+		folder, err := l.book.Resolve(x.Name, l.srv.Variables)
+		if err != nil || folder != tree.Root && !p.Within(folder) {
+			continue
+		}
+		if name == "" || folder.Depth() > at.Depth() {
+			name, at = x.Name, folder
+		}
+	}
+	return name, at
+}
+
+// compare finds the staged crate that what lies there looks like: of its version, or the one of
+// which all is there at the same length.
+func (l *looking) compare(f *Found, staged []model.Crate) {
+	if f.crate == nil {
+		return
+	}
+	best, least := -1, 0
+	for i := range staged {
+		c := &staged[i]
+		missing, differs, same := l.against(f, c)
+		sameVersion := c.Body.Version == f.Version
+		// Lengths alone tell no version from another: only where nothing else does do they count.
+		if same == 0 || !sameVersion && (f.Version != layout.Unmarked || len(missing)+len(differs) > 0) {
+			continue
+		}
+		bad := 2 * (len(missing) + len(differs))
+		if !sameVersion {
+			bad++
+		}
+		if best < 0 || bad < least {
+			best, least = i, bad
+		}
+	}
+	if best < 0 {
+		return
+	}
+	f.staged = &staged[best]
+	f.Missing, f.Differs, _ = l.against(f, f.staged)
+	f.Crate = f.staged.Body.Label() + "~" + f.staged.Digest.Short()
+	if f.byLength = f.Version == layout.Unmarked; f.byLength {
+		f.Version, f.From = f.staged.Body.Version, "the staged crate of which all is there, by names and lengths"
+	}
+}
+
+// against compares what lies on the server with what a staged crate would put there.
+func (l *looking) against(f *Found, c *model.Crate) (missing, differs []tree.Path, same int) {
+	parts := map[string]bool{}
+	for _, x := range f.crate.Files {
+		parts[x.Optional] = true
+	}
+	for _, x := range c.Body.Files {
+		at, err := l.book.Resolve(x.Place, l.srv.Variables)
+		if err != nil || x.Into != "" || x.Optional != "" && !parts[x.Optional] {
+			continue
+		}
+		target := at.Join(x.Path)
+		switch e, there := l.all[target]; {
+		case !there || e.Dir:
+			missing = append(missing, target)
+		case e.Size != x.Size:
+			differs = append(differs, target)
+		default:
+			same++
+		}
+	}
+	return missing, differs, same
+}
