@@ -112,3 +112,23 @@ func takenOver(t *testing.T, s *service, root string) {
 	require.NoError(t, os.RemoveAll(at("stalls")))
 	require.Contains(t, s.must("adopt", "lantern"), "Nothing lies on lantern that looks like an add-on")
 }
+
+// The same by clicking.
+func TestTheConsoleTakesInWhatLiesThere(t *testing.T) {
+	t.Parallel()
+	s, root, _ := gameServer(t, "lanternfall")
+	for p, text := range map[string]string{"stalls/wheel/stall.lf": "version = \"1.2\"\n", "stalls/wheel-old/stall.lf": "title = \"Wheel\"\nversion = \"1.0\"\n", "stalls/gate/stall.lf": "version = \"1\"\n"} {
+		testbed.Write(t, filepath.Join(root, filepath.FromSlash(p)), text)
+	}
+	c := openConsole(t, s)
+	c.goTo("/servers/here/survey")
+	c.click("Look for add-ons")
+	c.seeIn("[data-found='stalls/gate']", "gate 1")
+	c.clickIn("[data-found='stalls/gate']", "Take it in")
+	c.see("take in gate@1")
+	c.click("Run it")
+	c.see("Done")
+	c.goTo("/servers/here")
+	c.seeIn("main", "gate")
+	require.Equal(t, map[string]string{"gate": "placed"}, rungs(s))
+}

@@ -184,6 +184,7 @@ func (s *Server) describePlain(doc *huma.OpenAPI) {
 	// These travel inside jobs and streams only, so nothing else names them.
 	doc.Components.Schemas.Schema(typeOf[api.Staged](), true, "Staged")
 	doc.Components.Schemas.Schema(typeOf[api.Checkup](), true, "Checkup")
+	doc.Components.Schemas.Schema(typeOf[api.Adoptable](), true, "Adoptable")
 	doc.Components.Schemas.Schema(typeOf[api.JobEvent](), true, "JobEvent")
 	doc.Components.Schemas.Schema(typeOf[api.Acted](), true, "Acted")
 	doc.Components.Schemas.Schema(typeOf[api.Change](), true, "Change")

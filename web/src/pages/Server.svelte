@@ -5,6 +5,7 @@
   import DeployDialog from '../lib/deploy/DeployDialog.svelte';
   import About from '../lib/server/About.svelte';
   import Addons from '../lib/server/Addons.svelte';
+  import Adopt from '../lib/server/Adopt.svelte';
   import Company from '../lib/server/Company.svelte';
   import Files from '../lib/server/Files.svelte';
   import OpenDeployment from '../lib/server/OpenDeployment.svelte';
@@ -60,6 +61,7 @@
     <Files server={name} />
   {:else if tab === 'survey'}
     <Survey server={name} deployed={s.last?.endedAt} />
+    <Adopt server={name} />
   {:else if tab === 'texts'}
     <Texts server={name} />
   {:else if tab === 'timeline'}

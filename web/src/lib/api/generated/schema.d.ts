@@ -1445,12 +1445,44 @@ export interface components {
             trouble?: string;
             version: string;
         };
+        AddonFound: {
+            /** @description Other versions or copies of the same add-on that lie there too */
+            beside?: string[] | null;
+            /** Format: int64 */
+            bytes: number;
+            /** @description The staged crate that it looks like; absent where a crate is made of what lies there */
+            crate?: string;
+            /** @description Where its marker lies, if that is a folder too deep for the server to find */
+            deep?: string;
+            /** @description What is of another length than that crate brings */
+            differs?: string[] | null;
+            /** Format: int64 */
+            files: number;
+            /** @description Where name and version were read */
+            from: string;
+            kind: string;
+            /** @description The text that names it */
+            listed?: string;
+            /** @description The server said at the last roll call that it was loaded */
+            loaded?: boolean;
+            /** @description What that crate brings and is not there */
+            missing?: string[] | null;
+            name: string;
+            /** @description Its folder, or its file */
+            path: string;
+            version: string;
+        };
         AddonThere: {
             kind: string;
             name: string;
             path: string;
             place: string;
             version?: string;
+        };
+        Adoptable: {
+            found: components["schemas"]["AddonFound"][];
+            /** @description What lies in places and belongs to no add-on that was found */
+            strays: string[];
         };
         AgreeLook: {
             /** Format: date-time */
