@@ -204,6 +204,7 @@ type Addon struct {
 	Others       []string   `json:"others" nullable:"false" doc:"Other versions that some of its files are from"`
 	Newer        string     `json:"newer,omitempty" doc:"A newer version that is staged, and is not known to be wrong for the server"`
 	NewerUnfit   *Unfit     `json:"newerUnfit,omitempty" doc:"One that is newer still, and does not fit"`
+	Hold         *Hold      `json:"hold,omitempty" doc:"What people say of its updates"`
 	Fit          Fit        `json:"fit" doc:"How it fits the server, by what is known of it"`
 	Deployment   string     `json:"deployment"`
 	Since        time.Time  `json:"since"`

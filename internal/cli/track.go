@@ -135,7 +135,10 @@ func (a trackCommands) printStatus(st api.Status, members bool) {
 		case "outside", "other-loader", "players-only":
 			know = append(know, "does not fit: "+x.Fit.Why)
 		}
-		if x.Newer != "" {
+		switch {
+		case x.Newer != "" && x.Hold != nil && x.Hold.Held:
+			know = append(know, x.Newer+" is staged, and it is held")
+		case x.Newer != "":
 			know = append(know, x.Newer+" is staged")
 		}
 		if x.NewerUnfit != nil {

@@ -47,3 +47,14 @@ func (c *InsightCalls) Adoptable(ctx context.Context, server string, each Each) 
 	}
 	return cancelled[api.Adoptable](ctx, c.line, j, each)
 }
+
+// Updates lists what is on a server beside the newest that is staged and fits.
+func (c *InsightCalls) Updates(ctx context.Context, server string) ([]api.Update, error) {
+	return all[api.Update](ctx, c.line, onServer(server, "/updates"), url.Values{})
+}
+
+// Hold says how an add-on is updated.
+func (c *InsightCalls) Hold(ctx context.Context, server, addon string, h api.Hold) error {
+	_, err := call[nothing](ctx, c.line, http.MethodPut, onServer(server, "/addons/"+esc(addon)+"/hold"), h)
+	return err
+}

@@ -180,6 +180,7 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	s.textOps(h)
 	s.surveyOps(h)
 	s.adoptOps(h)
+	s.updateOps(h)
 	s.accessOps(h)
 	s.changing().checkOps(h)
 	s.describePlain(h.OpenAPI())

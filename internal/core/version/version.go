@@ -97,3 +97,14 @@ func rank(w string) (int, bool) {
 	}
 	return 0, false
 }
+
+// Development tells whether a version says that it comes before a release: alpha, beta, rc, dev and
+// words like these.
+func Development(v string) bool {
+	for _, p := range pieces(v) {
+		if p.class == classBefore && p.rank < 0 {
+			return true
+		}
+	}
+	return false
+}

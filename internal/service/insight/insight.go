@@ -46,6 +46,8 @@ type Records interface {
 	LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error)
 	Oddities(ctx context.Context, rulebook string) ([]model.Oddity, error)
 	SecretMarks(ctx context.Context, server int64) (model.SecretMarks, error)
+	Holds(ctx context.Context, server int64) (map[string]model.Hold, error)
+	SetHold(ctx context.Context, server int64, h model.Hold) error
 	LastLook(ctx context.Context, server int64) (model.Survey, error)
 	AgreementsSeen(ctx context.Context, server int64) (model.AgreeLook, error)
 	LastJob(ctx context.Context, kind, subject string) (model.Job, error)
@@ -82,6 +84,8 @@ type Addon struct {
 	Newer                    string   // a newer version that is staged, and not known to be wrong for the server
 	NewerUnfit               *Unfit   // one that is newer still, and is
 	Fit                      fit.Verdict
+	Hold                     model.Hold  // what people say of its updates; the zero value where they say nothing
+	newest                   tree.Digest // the crate of Newer
 }
 
 // Status is what is on one server.

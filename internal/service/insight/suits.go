@@ -42,9 +42,14 @@ func factsOf(all []model.CrateFacts) told {
 // and what is wrong between them.
 func (s *Service) suits(ctx context.Context, srv model.Server, b *rulebook.Book, told told, addons []Addon) ([]finding.Finding, error) {
 	known := srv.Known()
+	holds, err := s.Records.Holds(ctx, srv.ID)
+	if err != nil {
+		return nil, err
+	}
 	items := make([]*needs.Item, len(addons))
 	for i := range addons {
 		a := &addons[i]
+		a.Hold = holds[a.Key]
 		items[i] = &needs.Item{ID: a.Crate.String(), Key: a.Key, Name: a.Name, Version: a.Version, Off: a.Disabled}
 		if c := told.crates[a.Crate]; c != nil {
 			a.Fit = fit.Judge(fit.Told(b, c.Facts), known)
@@ -62,11 +67,13 @@ func (s *Service) suits(ctx context.Context, srv model.Server, b *rulebook.Book,
 }
 
 // newer finds the newest staged version that is newer than what is there: one that is not known to
-// be wrong for the server, and beside it a newer one that is.
+// be wrong for the server, and beside it a newer one that is. Development builds count only where
+// people want them, or where one is there already.
 func newer(a *Addon, staged []*model.CrateFacts, b *rulebook.Book, known map[string]string) {
 	best, worst := a.Version, a.Version
+	development := a.Hold.Channel == model.Development || version.Development(a.Version)
 	for _, c := range staged {
-		if version.Compare(c.Version, best) <= 0 && version.Compare(c.Version, worst) <= 0 {
+		if version.Compare(c.Version, best) <= 0 && version.Compare(c.Version, worst) <= 0 || version.Development(c.Version) && !development {
 			continue
 		}
 		if v := fit.Judge(fit.Told(b, c.Facts), known); v.State.Bad() {
@@ -74,7 +81,7 @@ func newer(a *Addon, staged []*model.CrateFacts, b *rulebook.Book, known map[str
 				worst, a.NewerUnfit = c.Version, &Unfit{c.Version, v.String()}
 			}
 		} else if version.Compare(c.Version, best) > 0 {
-			best, a.Newer = c.Version, c.Version
+			best, a.Newer, a.newest = c.Version, c.Version, c.Digest
 		}
 	}
 	if a.NewerUnfit != nil && version.Compare(a.NewerUnfit.Version, best) <= 0 {

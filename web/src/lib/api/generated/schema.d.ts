@@ -641,6 +641,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/addons/{addon}/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say how an add-on is updated: not at all, or by which builds */
+        put: operations["hold-addon"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/addons/{addon}/oddities": {
         parameters: {
             query?: never;
@@ -1224,6 +1241,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/updates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is on a server beside the newest that is staged and fits */
+        get: operations["list-updates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/written": {
         parameters: {
             query?: never;
@@ -1419,6 +1453,8 @@ export interface components {
             files: number;
             /** @description How it fits the server, by what is known of it */
             fit: components["schemas"]["Fit"];
+            /** @description What people say of its updates */
+            hold?: components["schemas"]["Hold"];
             kind?: string;
             /** @description A load list names it, disabled or not */
             listed?: boolean;
@@ -1968,6 +2004,17 @@ export interface components {
             method?: string;
             url: string;
         };
+        Hold: {
+            by?: string;
+            /**
+             * @description By which builds it is updated; stable if not said
+             * @enum {string}
+             */
+            channel?: "stable" | "development";
+            /** @description It is not to be updated */
+            held?: boolean;
+            note?: string;
+        };
         Ignored: {
             /** Format: date-time */
             at?: string;
@@ -2296,6 +2343,11 @@ export interface components {
         };
         PageTweakOn: {
             items: components["schemas"]["TweakOn"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
+        };
+        PageUpdate: {
+            items: components["schemas"]["Update"][];
             /** @description Cursor of the next page; absent on the last */
             next?: string;
         };
@@ -3140,6 +3192,35 @@ export interface components {
             /** @description Which folder of its archive it is */
             root?: boolean;
             version?: boolean;
+        };
+        Update: {
+            addon: string;
+            /** @description The newest that is staged and not known to be wrong for the server */
+            available?: string;
+            /** Format: int64 */
+            changed?: number;
+            channel?: string;
+            /** @description Its digest */
+            crate?: string;
+            /** @description How the installed one fits the server */
+            fit: components["schemas"]["Fit"];
+            hold?: components["schemas"]["Hold"];
+            /**
+             * Format: int64
+             * @description Files
+             */
+            in?: number;
+            installed: string;
+            /** @description What it needs that the installed one does not */
+            needs?: string[] | null;
+            /** Format: int64 */
+            out?: number;
+            /** @description Texts that people change, which the new version changes too */
+            settings?: string[] | null;
+            /** Format: date-time */
+            stagedAt?: string;
+            /** @description A version that is newer still, and does not fit */
+            unfit?: components["schemas"]["Unfit"];
         };
         Warning: {
             /** @description {seconds} stands for the number */
@@ -4687,6 +4768,40 @@ export interface operations {
             };
         };
     };
+    "hold-addon": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+                addon: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Hold"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "note-oddity": {
         parameters: {
             query?: never;
@@ -6017,6 +6132,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageTweakOn"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "list-updates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageUpdate"];
                 };
             };
             /** @description Error */
