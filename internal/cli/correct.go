@@ -182,7 +182,7 @@ func (a *App) printFits(indent string, x api.Crate) {
 	why := map[string][]string{} // servers, by why it does not fit or is not known to
 	var order []string
 	for _, f := range x.Fits {
-		says := f.Why
+		var says string
 		switch f.State {
 		case "fits":
 			fits = append(fits, f.Server)

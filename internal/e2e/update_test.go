@@ -70,5 +70,5 @@ func TestUpdatesAreShownAndDoneInOneDeployment(t *testing.T) {
 	r.must("update", "here", "ropes", "--release")
 	require.Contains(t, r.must("update", "here", "ropes", "--yes"), "ropes@1.1")
 	r.fails(1, `there is no add-on "nobody"`, "update", "here", "nobody", "--hold")
-	r.fails(2, "is no channel of builds", "update", "here", "bells", "--channel", "nightly")
+	r.fails(2, "stable, development", "update", "here", "bells", "--channel", "nightly")
 }

@@ -38,6 +38,7 @@ func (s scene) found(t *testing.T) []finding.Finding {
 	return f.draft(func(r *Request) {
 		r.Power = &Power{Condition: power.Stopped, Stop: "command", Start: "command", Reload: true}
 		r.Present = map[string]bool{"lamp": true}
+		r.Shared = map[tree.Path]bool{"stalls": true}
 		r.Wanted = []Wanted{f.stall("lamp", "2")}
 		s(f, r)
 	}).Findings
@@ -265,6 +266,8 @@ var every = map[string]pair{
 	"as-recorded":    {settling(AcceptIt, ""), settling(AcceptIt, "changed")},
 	"not-acceptable": {both(settling(AcceptIt, ""), placed("stalls/lamp/stall.lf", tree.Foreign)), settling(AcceptIt, "changed")},
 	"no-tweak":       {settling(TweakIt, "\x00bytes"), settling(TweakIt, "changed")},
+
+	"left-over": {there("stalls/lamp/mine.txt", "x"), there("stalls/mine.txt", "x")},
 
 	// What is taken in.
 	"adopt-missing": {adopting("", ""), adopting("horn1", "call horn\n")},

@@ -80,6 +80,7 @@ type telling struct {
 	emitting
 	labels    map[string]map[string]bool // under which a wanted add-on's files were claimed so far
 	strangers map[string]string          // where something unknown has the name of what is missing
+	left      map[string][]tree.Path     // what nobody deployed, in the folders of wanted add-ons, by their keys
 }
 
 // change is a content change with its reason. It is the draft's own entry: where that
@@ -99,10 +100,10 @@ func Make(req *Request, obs Observations) *Draft { return makeFrom(gather(req), 
 func makeFrom(g *goals, req *Request, obs Observations) *Draft {
 	found := g.findings
 	from := ground{req: req, obs: obs, findings: &found}
-	labels, strangers := from.labelsOf(), from.strangersCalled()
+	labels, strangers, left := from.labelsOf(), from.strangersCalled(), from.leftOvers(g)
 	r := run(fold(decide(from, g)))
 	d := &Draft{Outline: Outline{WayBack: BackFiles, Beside: req.Host.Tested && !req.Host.RenameFromWork}}
-	t := telling{emitting: emit(r, d), labels: labels, strangers: strangers}
+	t := telling{emitting: emit(r, d), labels: labels, strangers: strangers, left: left}
 	t.about()
 	d.Findings = found
 	finding.Sort(d.Findings)

@@ -170,6 +170,8 @@ type Request struct {
 	Drifts []Drift
 	// Kept says of members of a pallet why they are not deployed.
 	Kept []string
+	// Shared are the folders that no add-on has for itself: places, and what leads there.
+	Shared map[tree.Path]bool
 	// Company is what add-ons tell of one another.
 	Company Company
 	// Touched is what goes or comes back by a removal or a rollback.

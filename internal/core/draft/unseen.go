@@ -5,6 +5,8 @@ import (
 	"maps"
 	"slices"
 
+	"github.com/bmatcuk/doublestar/v4"
+
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/words"
@@ -54,5 +56,53 @@ func (m *decider) sayUnseen() {
 			m.report(finding.Block, "missing-file", at, "If that is as it should be, accept this to have the ledger forget it; if a disk or folder is only missing for now, bring it back first.",
 				"%s is not on the server, and %s should be there: nothing of it can be taken away.", at, what)
 		}
+	}
+}
+
+// leftOvers are the files in the folders of wanted add-ons that nobody deployed, by the add-on's key:
+// left from a copy that was put there by hand, or written by the server.
+func (m *ground) leftOvers(g *goals) map[string][]tree.Path {
+	folders := map[tree.Path]string{}
+	for _, w := range m.req.Wanted {
+		for _, f := range w.Files {
+			for d := f.Path.Dir(); d != tree.Root && !m.req.Shared[d]; d = d.Dir() {
+				folders[d] = w.Addon
+			}
+		}
+	}
+	out := map[string][]tree.Path{}
+	for p, seen := range m.obs.Paths {
+		addon, in := folders[p.Dir()]
+		if !in || seen.State.Being != tree.Content || m.firstRun(p) {
+			continue
+		}
+		row, known := m.req.Ledger[p]
+		if known && len(row.Claims)+len(row.Listed)+len(row.Tweaks) > 0 || g.goals[p] != nil || g.texts[p] != nil {
+			continue
+		}
+		out[addon] = append(out[addon], p)
+	}
+	for _, list := range out {
+		slices.Sort(list)
+	}
+	return out
+}
+
+func (m *ground) firstRun(p tree.Path) bool {
+	return slices.ContainsFunc(m.req.FirstRun, func(glob string) bool { return doublestar.MatchUnvalidated(glob, string(p)) })
+}
+
+// sayLeftOvers tells of them, once for each add-on.
+func (m *telling) sayLeftOvers() {
+	for _, w := range m.req.Wanted {
+		left := m.left[w.Addon]
+		if len(left) == 0 || w.Adopt {
+			continue
+		}
+		some := string(left[0])
+		if len(left) > 1 {
+			some = fmt.Sprintf("%s, such as %s", words.Count(len(left), "file"), left[0])
+		}
+		m.report(finding.Note, "left-over", left[0], "If the server has not written that, a survey offers to take it off the server.", "In the folder of %s lies what was never deployed: %s. It is left as it is.", w.Label(), some).By(finding.Survey.With())
 	}
 }

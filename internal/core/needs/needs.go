@@ -62,9 +62,6 @@ func MakeWant(name, rng string) Want {
 	return w
 }
 
-// means tells whether an add-on is the one that a want speaks of.
-func (w Want) means(i *Item) bool { return w.key == i.Key || w.key == layout.Key(i.Name) }
-
 // Takes tells whether a version will do, or may: one that is not known may.
 func (w Want) Takes(v string) bool {
 	ok, _ := w.takes(v)

@@ -45,11 +45,12 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 	if err != nil {
 		return "", nil, err
 	}
+	req.Shared = sharedFolders(b, srv)
 	if ask.Adopt {
 		req.Tweaks = nil // what a kind changes in texts is not done
 		for i := range req.Wanted {
 			req.Wanted[i].Adopt = true
-			req.Wanted[i].Folders = append(req.Wanted[i].Folders, ownFolders(b, srv, req.Wanted[i])...)
+			req.Wanted[i].Folders = append(req.Wanted[i].Folders, ownFolders(req.Shared, req.Wanted[i])...)
 		}
 	}
 	if err := s.order(ctx, crates, req); err != nil {
@@ -70,8 +71,8 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 	return title, crates, nil
 }
 
-// ownFolders are the folders of an add-on below the places in which its files lie: they go with it.
-func ownFolders(b *rulebook.Book, srv model.Server, w draft.Wanted) (out []tree.Path) {
+// sharedFolders are the places of a server that several add-ons have in common, and what leads there.
+func sharedFolders(b *rulebook.Book, srv model.Server) map[tree.Path]bool {
 	shared := map[tree.Path]bool{tree.Root: true}
 	for _, p := range b.Places {
 		if at, err := b.Resolve(p.Name, srv.Variables); err == nil {
@@ -80,6 +81,11 @@ func ownFolders(b *rulebook.Book, srv model.Server, w draft.Wanted) (out []tree.
 			}
 		}
 	}
+	return shared
+}
+
+// ownFolders are the folders of an add-on below the places in which its files lie: they go with it.
+func ownFolders(shared map[tree.Path]bool, w draft.Wanted) (out []tree.Path) {
 	done := map[tree.Path]bool{}
 	for _, f := range w.Files {
 		for _, up := range f.Path.Ancestors() {
