@@ -38,6 +38,7 @@ type Rollback struct {
 	Path       string   `json:"path,omitempty" doc:"One path, back one change unless to is given"`
 	Addon      string   `json:"addon,omitempty" doc:"One add-on, back one change unless to is given"`
 	To         *int     `json:"to,omitempty" doc:"As things stood after that deployment; 0: before the first"`
+	KnownGood  bool     `json:"knownGood,omitempty" doc:"As things stood after the last deployment that is called good"`
 	Data       bool     `json:"data,omitempty" doc:"With deployment: put the data folders that it copied back too"`
 	Leave      []string `json:"leave,omitempty" doc:"Paths that stay as they are"`
 }
@@ -72,12 +73,21 @@ type Deployment struct {
 	Aftermath []Finding  `json:"aftermath" nullable:"false" doc:"What was found once it was done"`
 	RollCall  *RollCall  `json:"rollCall,omitempty"`
 	Untidy    bool       `json:"untidy,omitempty" doc:"Set-aside files are still on the server"`
+	Remark    *Remark    `json:"remark,omitempty" doc:"What a person said of it last"`
 	Job       string     `json:"job,omitempty" doc:"The job that ran it last"`
 	Actor     string     `json:"actor"`
 	Runner    string     `json:"runner,omitempty"`
 	CreatedAt time.Time  `json:"createdAt"`
 	StartedAt *time.Time `json:"startedAt,omitempty"`
 	EndedAt   *time.Time `json:"endedAt,omitempty"`
+}
+
+// Remark is what a person says of a deployment.
+type Remark struct {
+	Text string     `json:"text,omitempty" maxLength:"2000"`
+	Good bool       `json:"good,omitempty" doc:"The server was found good as it stood after it"`
+	By   string     `json:"by,omitempty" readOnly:"true"`
+	At   *time.Time `json:"at,omitempty" readOnly:"true"`
 }
 
 // Counts sum a draft up.

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -90,12 +91,13 @@ func (a deployCommands) toggleCommand(verb, usage string, ask func(names []strin
 }
 
 func (a deployCommands) rollbackCommand() *cli.Command {
-	return &cli.Command{Name: "rollback", Usage: "bring back how things were", UsageText: "restless rollback SERVER --deployment N | --addon NAME | --path PATH | --to N   [--to N] [--leave PATH]",
+	return &cli.Command{Name: "rollback", Usage: "bring back how things were", UsageText: "restless rollback SERVER --deployment N | --addon NAME | --path PATH | --to N | --known-good   [--to N] [--leave PATH]",
 		Flags: append([]cli.Flag{
 			&cli.IntFlag{Name: "deployment", Usage: "take deployment `N` back"},
 			&cli.StringFlag{Name: "addon", Usage: "take the last change of this add-on `NAME` back"},
 			&cli.StringFlag{Name: "path", Usage: "take the last change of this `PATH` back"},
 			&cli.IntFlag{Name: "to", Usage: "go back to how things stood after deployment `N`; 0: before the first. Alone: the whole server"},
+			&cli.BoolFlag{Name: "known-good", Usage: "go back to how things stood after the last deployment that is called good. Alone: the whole server"},
 			&cli.BoolFlag{Name: "with-data", Usage: "with --deployment: put the data folders that it copied back too"},
 			&cli.StringSliceFlag{Name: "leave", Usage: "leave this `PATH` as it is"},
 		}, runFlags()...),
@@ -104,7 +106,7 @@ func (a deployCommands) rollbackCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			r := &api.Rollback{Deployment: cmd.Int("deployment"), Path: cmd.String("path"), Addon: cmd.String("addon"), Leave: cmd.StringSlice("leave"), Data: cmd.Bool("with-data")}
+			r := &api.Rollback{Deployment: cmd.Int("deployment"), Path: cmd.String("path"), Addon: cmd.String("addon"), Leave: cmd.StringSlice("leave"), KnownGood: cmd.Bool("known-good"), Data: cmd.Bool("with-data")}
 			if cmd.IsSet("to") {
 				n := cmd.Int("to")
 				r.To = &n
@@ -198,6 +200,7 @@ func (a deployCommands) deploymentCommand() *cli.Command {
 		{Name: "tick", Usage: "say that what a waiting deployment waits for is done; it goes on", UsageText: text("tick"), Action: a.deploymentTick, Flags: []cli.Flag{&cli.BoolFlag{Name: "unchecked", Usage: "do not look whether it shows on the server"}}},
 		{Name: "tidy", Usage: "clear what a done deployment could not clear on its server", UsageText: text("tidy"), Action: a.deploymentTidy},
 		{Name: "decide", Usage: "decide on what a draft leaves open, and draft it anew: whose values stay where both sides changed them, what comes along, what goes", UsageText: text("decide") + " mine=PATH:KEY|theirs=PATH:KEY|take-needs|instead-of=ADDON|without=CRATE...", Action: a.deploymentDecide},
+		a.remarkCommand(),
 		{Name: "discard", Usage: "give a draft up", UsageText: text("discard"), Action: a.deploymentDiscard},
 	}}
 }
@@ -218,11 +221,20 @@ func (a deployCommands) deploymentList(ctx context.Context, cmd *cli.Command) er
 		fmt.Fprintln(a.Out, "No deployments yet.")
 		return nil
 	}
+	head := []string{"deployment", "state", "what", "files", "drafted", "by"}
+	said := slices.ContainsFunc(list, func(d api.Deployment) bool { return d.Remark != nil })
+	if said {
+		head = append(head, "remark")
+	}
 	var lines [][]string
 	for _, d := range list {
-		lines = append(lines, []string{d.Name, d.State, d.Title, filesOf(d.Counts), clock(d.CreatedAt), d.Actor})
+		line := []string{d.Name, d.State, d.Title, filesOf(d.Counts), clock(d.CreatedAt), d.Actor}
+		if said {
+			line = append(line, remarkOf(d.Remark))
+		}
+		lines = append(lines, line)
 	}
-	a.rows([]string{"deployment", "state", "what", "files", "drafted", "by"}, lines)
+	a.rows(head, lines)
 	return nil
 }
 
@@ -247,6 +259,11 @@ func (a deployCommands) named(ctx context.Context, cmd *cli.Command) (*client.Cl
 	if err != nil {
 		return nil, api.Deployment{}, err
 	}
+	return a.find(ctx, cmd, ref)
+}
+
+// find finds the deployment that a person named.
+func (a deployCommands) find(ctx context.Context, cmd *cli.Command, ref string) (*client.Client, api.Deployment, error) {
 	server, number, ok := strings.Cut(ref, "#")
 	n, err := strconv.Atoi(number)
 	if !ok || err != nil {

@@ -77,6 +77,9 @@ var phaseNames = map[string]string{"prepare": "While it runs", "swap": "Swap", "
 // what hinders it, what it does, how it went.
 func (a *App) printDeployment(d api.Deployment) {
 	fmt.Fprintf(a.Out, "%s  %s  %s\n", d.Name, strings.ToUpper(d.State), d.Title)
+	if r := d.Remark; r != nil {
+		fmt.Fprintf(a.Out, "%s (%s, %s)\n", remarkOf(r), r.By, clock(*r.At))
+	}
 	c := d.Counts
 	line := fmt.Sprintf("%s in, %d changed, %d out", words.Count(c.In, "file"), c.Changed, c.Out)
 	if c.Accepted > 0 && c.In+c.Changed+c.Out == 0 {

@@ -145,6 +145,12 @@ func (c *DeploymentCalls) Deployments(ctx context.Context, server string) ([]api
 	return all[api.Deployment](ctx, c.line, path, url.Values{})
 }
 
+// Remark says something of a deployment, in the place of what was said before.
+func (c *DeploymentCalls) Remark(ctx context.Context, server string, number int, r api.Remark) error {
+	_, err := call[nothing](ctx, c.line, http.MethodPut, deployment(server, number, "/remark"), r)
+	return err
+}
+
 // Discard gives a draft up.
 func (c *DeploymentCalls) Discard(ctx context.Context, server string, number int) error {
 	_, err := call[nothing](ctx, c.line, http.MethodDelete, deployment(server, number, ""), nil)

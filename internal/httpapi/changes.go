@@ -84,6 +84,16 @@ func (s changing) changeOps(h huma.API) {
 		}
 		return nil, s.fail(ctx, err)
 	})
+	huma.Register(h, op(http.MethodPut, "/servers/{server}/deployments/{number}/remark", "remark-on-deployment", "Say something of a deployment, or that the server was good after it", "deployments"), func(ctx context.Context, in *struct {
+		Numbered
+		Body api.Remark
+	}) (*done, error) {
+		d, err := s.Changes.Find(ctx, in.Server, in.Number)
+		if err == nil {
+			err = s.Changes.Remark(ctx, d, model.Remark{Text: in.Body.Text, Good: in.Body.Good, Actor: actorOf(ctx)})
+		}
+		return nil, s.fail(ctx, err)
+	})
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/deployments/{number}/run", "run-draft", "Run a draft that was read; a job", "deployments"), func(ctx context.Context, in *struct {
 		Numbered
 		Body api.RunDraft

@@ -20,6 +20,9 @@ func wireDeployment(d model.Deployment) api.Deployment {
 		Counts: api.Counts(d.Draft.Counts), WayBack: d.Draft.WayBack, Findings: findings(d.Draft.Findings), Blocks: len(finding.Open(d.Draft.Findings, d.Accepts)),
 		Accepted: []api.Accepted{}, Motions: d.Motions, Trouble: d.Trouble, GoesBack: d.GoesBack && d.State == model.Waiting, Notes: append([]string{}, d.Notes...), Figures: api.Figures(d.Figures),
 		Aftermath: findings(d.Aftermath), Untidy: d.Untidy, Actor: d.Actor, Runner: d.Runner, CreatedAt: d.CreatedAt, StartedAt: when(d.StartedAt), EndedAt: when(d.EndedAt)}
+	if !d.Remark.At.IsZero() && (d.Remark.Text != "" || d.Remark.Good) {
+		w.Remark = &api.Remark{Text: d.Remark.Text, Good: d.Remark.Good, By: d.Remark.Actor, At: when(d.Remark.At)}
+	}
 	for _, a := range d.Accepts {
 		w.Accepted = append(w.Accepted, api.Accepted{Code: a.Code, Path: string(a.Path), By: a.By})
 	}
@@ -92,7 +95,7 @@ func unwireAsk(in api.NewDraft) (requests.Ask, error) {
 	if r == nil {
 		return ask, nil
 	}
-	ask.Back = &requests.Back{Deployment: r.Deployment, Addon: r.Addon, To: r.To, Data: r.Data}
+	ask.Back = &requests.Back{Deployment: r.Deployment, Addon: r.Addon, To: r.To, Good: r.KnownGood, Data: r.Data}
 	var err error
 	if ask.Back.Path, err = parsePath(r.Path); err != nil {
 		return ask, err

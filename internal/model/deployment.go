@@ -72,9 +72,18 @@ type Deployment struct {
 	Figures   Figures
 	Aftermath []finding.Finding // what was found out once it was done
 	Untidy    bool
+	Remark    Remark
 	CreatedAt time.Time
 	StartedAt time.Time
 	EndedAt   time.Time
+}
+
+// Remark is what a person says of a deployment.
+type Remark struct {
+	Text  string
+	Good  bool // the server was found good as it stood after it
+	Actor string
+	At    time.Time
 }
 
 // HandKey names something that a person does by hand on a server: in the rulebook's words, and

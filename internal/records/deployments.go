@@ -24,7 +24,7 @@ const (
 // columns are what a deployment is scanned from, in the order of scan.
 func (d depth) columns() string {
 	long := [...]string{"'', NULL, NULL, NULL", "CASE WHEN d.draft_steps IS NULL THEN d.draft ELSE '' END, NULL, d.draft_steps, NULL", "d.draft, d.draft_changes, d.draft_steps, d.draft_motions"}
-	return `d.id, d.server_id, s.name, d.number, d.kind, d.title, d.state, d.ask, d.digest, d.outline, d.motions, d.accepts, d.actor, d.runner, d.trouble, d.goes_back, d.notes, d.figures, d.aftermath, d.untidy, d.created_at, d.started_at, d.ended_at, ` + long[d]
+	return `d.id, d.server_id, s.name, d.number, d.kind, d.title, d.state, d.ask, d.digest, d.outline, d.motions, d.accepts, d.actor, d.runner, d.trouble, d.goes_back, d.notes, d.figures, d.aftermath, d.untidy, d.created_at, d.started_at, d.ended_at, d.remark, d.good, d.remarked_by, d.remarked_at, ` + long[d]
 }
 
 const deploymentFrom = ` FROM deployment d JOIN server s ON s.id = d.server_id`
@@ -35,6 +35,7 @@ func (db *DeploymentStore) scan(r *sql.Rows, d *model.Deployment) error {
 	var long parts
 	if err := r.Scan(&d.ID, &d.ServerID, &d.Server, &d.Number, &d.Kind, &d.Title, &d.State, &ask, &digest, asJSON(&d.Draft), &d.Motions, asJSON(&d.Accepts),
 		&d.Actor, &d.Runner, &d.Trouble, &d.GoesBack, asJSON(&d.Notes), asJSON(&d.Figures), asJSON(&d.Aftermath), &d.Untidy, moment{&d.CreatedAt}, moment{&d.StartedAt}, moment{&d.EndedAt},
+		&d.Remark.Text, &d.Remark.Good, &d.Remark.Actor, moment{&d.Remark.At},
 		&old, &long.changes, &long.steps, &long.motions); err != nil {
 		return err
 	}
@@ -238,6 +239,19 @@ func (db *DeploymentStore) SaveOutline(ctx context.Context, d model.Deployment) 
 		return err
 	}
 	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET outline = ? WHERE id = ? AND digest = ?`, short, d.ID, d.Digest.String()))
+}
+
+// Remark writes what a person says of a deployment, in the place of what was said before. It
+// gives [model.ErrConflict] where a deployment is to be called good and is not done.
+func (db *DeploymentStore) Remark(ctx context.Context, id int64, r model.Remark) error {
+	return exactly(db.sql.ExecContext(ctx, `UPDATE deployment SET remark = ?, good = ?, remarked_by = ?, remarked_at = ? WHERE id = ? AND (state = 'done' OR ? = 0)`,
+		r.Text, r.Good, r.Actor, db.millis(), id, r.Good))
+}
+
+// LastGood is the newest deployment of a server that is called good, without what is long in
+// its draft. It gives [model.ErrNotFound] where there is none.
+func (db *DeploymentStore) LastGood(ctx context.Context, server int64) (model.Deployment, error) {
+	return first(ctx, db.sql, db.scan, `SELECT `+outlined.columns()+deploymentFrom+` WHERE d.server_id = ? AND d.good = 1 AND d.state = 'done' ORDER BY d.number DESC LIMIT 1`, server)
 }
 
 // SetTidy notes that nothing of a deployment is left on its server. Its changes are in the

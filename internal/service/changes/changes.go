@@ -56,6 +56,8 @@ type Records interface {
 	SaveOutline(ctx context.Context, d model.Deployment) error
 	SetTidy(ctx context.Context, id int64, motions draft.Motions) error
 	Shrink(ctx context.Context) error
+	Remark(ctx context.Context, id int64, r model.Remark) error
+	LastGood(ctx context.Context, server int64) (model.Deployment, error)
 	Finish(ctx context.Context, d model.Deployment, reported map[tree.Path]draft.Reported, untidy bool) error
 	SaveTold(ctx context.Context, server int64, told []model.Fact) error
 	SaveChoices(ctx context.Context, server int64, parts map[string][]string) error
@@ -112,6 +114,9 @@ func (s *Service) Draft(ctx context.Context, server string, ask requests.Ask, ac
 	}
 	basis, err := s.Records.Basis(ctx)
 	if err != nil {
+		return model.Deployment{}, err
+	}
+	if err := s.lastGood(ctx, srv, &ask); err != nil {
 		return model.Deployment{}, err
 	}
 	d, req, err := s.requests().Make(ctx, srv, ask)

@@ -132,6 +132,7 @@ type Back struct {
 	Deployment int         `json:"deployment,omitempty"`
 	Path       tree.Path   `json:"path,omitempty"`
 	Addon      string      `json:"addon,omitempty"`
+	Good       bool        `json:"good,omitempty"` // as they stood after the last that is called good; becomes To
 	To         *int        `json:"to,omitempty"`   // as things stood after that deployment; 0: before the first
 	Data       bool        `json:"data,omitempty"` // with Deployment: the data folders that it copied too
 	Leave      []tree.Path `json:"leave,omitempty"`

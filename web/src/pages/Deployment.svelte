@@ -12,6 +12,7 @@
   import HalfWay from '../lib/deploy/HalfWay.svelte';
   import Phases from '../lib/deploy/Phases.svelte';
   import Progress from '../lib/deploy/Progress.svelte';
+  import Remark from '../lib/deploy/Remark.svelte';
   import RollCall from '../lib/server/RollCall.svelte';
   import { moving } from '../lib/standing';
   import FindingRow from '../lib/ui/FindingRow.svelte';
@@ -53,6 +54,7 @@
   <DeploymentLading deployment={d}>
     {#if goes}<Progress live={acts.live} undoing={d.state === 'undoing'} bytes={d.counts.send} />{/if}
     <HalfWay deployment={d} />
+    {#if d.state === 'done' || d.state === 'undone'}<Remark deployment={d} />{/if}
     {#if d.aftermath.length}
       <div class="border-b-[1.5px] border-ink">
         {#each d.aftermath as f, i (i)}<FindingRow finding={f} />{/each}

@@ -16,11 +16,22 @@
   const q = createQuery(() => deployments(server, pages));
   const drafting = new Drafting();
   let shown = $derived((q.data?.list ?? []).filter((d) => d.state !== 'discarded'));
+  let good = $derived(shown.find((d) => d.state === 'done' && d.remark?.good));
   let newest = $derived(shown.find((d) => d.state === 'done')?.number);
 </script>
 
 {#if q.error}<Trouble error={q.error} />{/if}
 <DraftingNote {drafting} />
+{#if good && good.number !== newest}
+  <p class="mb-3 flex flex-wrap items-center gap-x-4 gap-y-1">
+    <span class="min-w-0 flex-1 basis-64"
+      >The server was good after <b>{good.name}</b>, says {good.remark?.by}.</span
+    >
+    <Button disabled={drafting.busy} onclick={() => drafting.start(server, { rollback: { knownGood: true } })}
+      >Back to the last known good</Button
+    >
+  </p>
+{/if}
 <ol class="line">
   {#each shown as d (d.number)}
     <li class="row" data-row data-deployment={d.number}>
@@ -31,7 +42,9 @@
         <div class="reason">
           {counts(d.counts)} · {clock(d.endedAt ?? d.createdAt)} · {d.runner || d.actor}
         </div>
+        {#if d.remark?.text}<div class="reason">“{d.remark.text}” · {d.remark.by}</div>{/if}
       </div>
+      {#if d.remark?.good}<Stamp small word="known good" tone="ok" />{/if}
       <Stamp small word={d.state} tone={toneOf(d.state)} />
       <span class="flex w-[176px] justify-end">
         {#if d.state === 'done'}

@@ -780,6 +780,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/deployments/{number}/remark": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say something of a deployment, or that the server was good after it */
+        put: operations["remark-on-deployment"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/deployments/{number}/resume": {
         parameters: {
             query?: never;
@@ -1818,6 +1835,8 @@ export interface components {
             notes: string[];
             /** Format: int64 */
             number: number;
+            /** @description What a person said of it last */
+            remark?: components["schemas"]["Remark"];
             rollCall?: components["schemas"]["RollCall"];
             runner?: string;
             server: string;
@@ -2515,6 +2534,14 @@ export interface components {
             /** Format: int64 */
             bytes: number;
         };
+        Remark: {
+            /** Format: date-time */
+            readonly at?: string;
+            readonly by?: string;
+            /** @description The server was found good as it stood after it */
+            good?: boolean;
+            text?: string;
+        };
         Remedy: {
             /** @description Which deed: a stable code */
             do: string;
@@ -2578,6 +2605,8 @@ export interface components {
              * @description The inverse of that deployment
              */
             deployment?: number;
+            /** @description As things stood after the last deployment that is called good */
+            knownGood?: boolean;
             /** @description Paths that stay as they are */
             leave?: string[] | null;
             /** @description One path, back one change unless to is given */
@@ -5136,6 +5165,40 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Deployment"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "remark-on-deployment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Remark"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -1,0 +1,55 @@
+package e2e
+
+import (
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/api"
+	"restlesscrate/internal/testbed"
+)
+
+// A deployment is called good; after others, one command brings the whole server back to it, and
+// one more brings it forth again, byte for byte. A draft of the way back keeps its moment when another
+// deployment is called good.
+func TestBackToTheLastKnownGood(t *testing.T) {
+	t.Parallel()
+	r := play(t, "tidewright")
+	fix := func(name, version string) string {
+		return r.fixture(name+"-"+version+".tdx", "name "+name, "version "+version)
+	}
+	r.must("stage", fix("cranes", "1.0"), fix("cranes", "1.1"), fix("ropes", "1.0"))
+	require.Contains(t, r.fails(1, "nobody has called a deployment to here good", "rollback", "here", "--known-good", "--yes").err, "--good")
+	r.must("deploy", "here", "cranes@1.0", "--yes")
+	addons := func() map[string]testbed.Thing { return testbed.Snapshot(t, filepath.Join(r.root, "fixtures")) } // beside them the game writes as it runs
+	good := addons()
+	require.Contains(t, r.must("deployment", "remark", "here#1", "ran a whole evening", "--good"), "here#1: known good: ran a whole evening")
+	r.must("deploy", "here", "cranes@1.1", "ropes@1.0", "--yes")
+	later := addons()
+	require.NotEqual(t, good, later)
+	r.must("deployment", "remark", "here#2", "cranes stutter")
+	list := r.must("deployment", "list", "here")
+	require.Contains(t, list, "known good: ran a whole evening")
+	require.Contains(t, list, "cranes stutter")
+	require.Contains(t, r.must("deployment", "show", "here#1"), "known good: ran a whole evening (")
+
+	require.Contains(t, r.must("rollback", "here", "--known-good", "--draft"), "back to how it stood after here#1")
+	r.must("deployment", "remark", "here#2", "--good") // the draft stays what it was read as
+	require.Contains(t, r.must("deployment", "run", "here#3", "--yes"), "DONE")
+	require.Equal(t, good, addons())
+	require.Contains(t, r.must("rollback", "here", "--known-good", "--yes"), "back to how it stood after here#2")
+	require.Equal(t, later, addons())
+
+	// What is said of one thing leaves the other.
+	r.must("deployment", "remark", "here#2", "--not-good")
+	var d api.Deployment
+	r.get(&d, "deployment", "show", "here#2")
+	require.Equal(t, []any{"cranes stutter", false}, []any{d.Remark.Text, d.Remark.Good})
+	require.Contains(t, r.must("rollback", "here", "--known-good", "--addon", "cranes", "--draft"), "after here#1")
+	r.fails(1, "only what is done can be called good", "deployment", "remark", "here#5", "--good")
+	r.fails(2, "one of --good and --not-good", "deployment", "remark", "here#2", "--good", "--not-good")
+	r.fails(2, "nothing is said", "deployment", "remark", "here#2")
+	r.fails(2, "does not go with another one", "rollback", "here", "--known-good", "--to", "1")
+	require.Contains(t, r.must("deployment", "remark", "here#2", ""), "nothing is said of it now")
+}
