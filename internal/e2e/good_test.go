@@ -38,6 +38,7 @@ func TestBackToTheLastKnownGood(t *testing.T) {
 	r.must("deployment", "remark", "here#2", "--good") // the draft stays what it was read as
 	require.Contains(t, r.must("deployment", "run", "here#3", "--yes"), "DONE")
 	require.Equal(t, good, addons())
+	require.Contains(t, r.must("rollback", "here", "--to", "1", "--draft"), "nothing-to-do", "what the way back took back of itself makes up for it")
 	require.Contains(t, r.must("rollback", "here", "--known-good", "--yes"), "back to how it stood after here#2")
 	require.Equal(t, later, addons())
 
@@ -47,7 +48,7 @@ func TestBackToTheLastKnownGood(t *testing.T) {
 	r.get(&d, "deployment", "show", "here#2")
 	require.Equal(t, []any{"cranes stutter", false}, []any{d.Remark.Text, d.Remark.Good})
 	require.Contains(t, r.must("rollback", "here", "--known-good", "--addon", "cranes", "--draft"), "after here#1")
-	r.fails(1, "only what is done can be called good", "deployment", "remark", "here#5", "--good")
+	r.fails(1, "only what is done can be called good", "deployment", "remark", "here#6", "--good")
 	r.fails(2, "one of --good and --not-good", "deployment", "remark", "here#2", "--good", "--not-good")
 	r.fails(2, "nothing is said", "deployment", "remark", "here#2")
 	r.fails(2, "does not go with another one", "rollback", "here", "--known-good", "--to", "1")

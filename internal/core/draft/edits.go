@@ -86,6 +86,9 @@ func (m *decider) text(g *goals, e *edited) {
 	}
 	m.tweaksDone(e, done)
 	m.secretive(e, done, before, after)
+	if e.returned && seen.State.Being == tree.Content && bytes.Equal(after, before) {
+		done = nil // what was taken back since was done again: one makes up for the other
+	}
 	c.TweaksAfter = e.tweaks
 	if len(done) == 0 {
 		if sameListed(e.listed, c.ListedBefore) && sameTweaks(e.tweaks, c.TweaksBefore) && sameClaims(c.ClaimsBefore, c.ClaimsAfter) {

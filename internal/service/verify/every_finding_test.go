@@ -111,6 +111,10 @@ func TestAnEditThatTheServerHasTakenBackIsToldAndNoOther(t *testing.T) {
 	}
 	require.Equal(t, []string{"edit-not-held"}, told("call gulls\n"))
 	require.Empty(t, told("# written anew\ncall gulls\ncall lamps\n"), "it was written over, and the entry is there")
+	twice := &d.Draft.Changes[0]
+	twice.Edits = append(twice.Edits, draft.Edit{Op: settings.Op{List: list, Do: settings.Drop, Key: "lamps"}})
+	require.Empty(t, told("call gulls\n"), "the later edit takes the earlier back: what they come to holds")
+	require.Equal(t, []string{"edit-not-held"}, told("call gulls\ncall lamps\n"))
 	require.NoError(t, os.Remove(filepath.Join(root, "fair.order")))
 	found, err := heldEdits(t.Context(), h, d)
 	require.NoError(t, err)
