@@ -97,13 +97,15 @@ type BrowserSession struct {
 type Checkup struct {
 	Database string    `json:"database" doc:"ok; a damaged one is answered with a problem instead"`
 	Read     int       `json:"read" doc:"Contents of the stockroom that were read and hashed"`
-	Damaged  []Damaged `json:"damaged" nullable:"false"`
+	Damaged  []Damaged `json:"damaged" nullable:"false" doc:"What was found damaged, also what was mended then"`
+	Notes    []string  `json:"notes" nullable:"false" doc:"Why it could not be mended where the ledger has it"`
 }
 
 // Damaged is a content of the stockroom whose bytes are not what they were.
 type Damaged struct {
 	Digest   string   `json:"digest"`
 	Archives []string `json:"archives" nullable:"false" doc:"Staging one of these again mends it; none: it is a kept copy of a server's file, or was made"`
+	Mended   string   `json:"mended,omitempty" doc:"Where its bytes were read again, server:path; it is whole now"`
 }
 
 // Job is long work.

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -61,12 +62,13 @@ func (a serviceCommands) demoCommand() *cli.Command {
 func (a serviceCommands) doctorCommand() *cli.Command {
 	return &cli.Command{
 		Name: "doctor", Usage: "look over everything that the service keeps: its database and its stockroom",
+		Flags: []cli.Flag{&cli.BoolFlag{Name: "mend", Usage: "read what is damaged again on the servers on which the ledger has it"}},
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			c, err := a.client(cmd)
 			if err != nil {
 				return err
 			}
-			found, err := c.CheckUp(ctx, nil)
+			found, err := c.CheckUp(ctx, cmd.Bool("mend"), nil)
 			if err != nil {
 				return err
 			}
@@ -75,9 +77,9 @@ func (a serviceCommands) doctorCommand() *cli.Command {
 					return err
 				}
 			} else {
-				a.printCheckup(found)
+				a.printCheckup(found, cmd.Bool("mend"))
 			}
-			if len(found.Damaged) > 0 {
+			if slices.ContainsFunc(found.Damaged, func(d api.Damaged) bool { return d.Mended == "" }) {
 				return cli.Exit("", ExitFailed)
 			}
 			return nil
@@ -85,7 +87,7 @@ func (a serviceCommands) doctorCommand() *cli.Command {
 	}
 }
 
-func (a serviceCommands) printCheckup(found api.Checkup) {
+func (a serviceCommands) printCheckup(found api.Checkup, mend bool) {
 	fmt.Fprintf(a.Out, "The database is whole. %s of the stockroom read", words.Count(found.Read, "content"))
 	if len(found.Damaged) == 0 {
 		fmt.Fprintln(a.Out, "; all are what they were.")
@@ -94,10 +96,19 @@ func (a serviceCommands) printCheckup(found api.Checkup) {
 	fmt.Fprintf(a.Out, "; %d damaged:\n", len(found.Damaged))
 	for _, d := range found.Damaged {
 		what := "a kept copy of a server's file, or made here; what needs it will say so"
-		if len(d.Archives) > 0 {
+		switch {
+		case d.Mended != "":
+			what = "whole again: read from " + d.Mended
+		case len(d.Archives) > 0:
 			what = "stage again: " + strings.Join(d.Archives, ", or ")
 		}
 		fmt.Fprintf(a.Out, "  %s  %s\n", d.Digest[:12], what)
+	}
+	for _, n := range found.Notes {
+		fmt.Fprintf(a.Out, "  NOTE  %s\n", n)
+	}
+	if !mend {
+		fmt.Fprintln(a.Out, "restless doctor --mend reads again what still lies on a server.")
 	}
 }
 

@@ -101,8 +101,9 @@ func (c *AccessCalls) EndSession(ctx context.Context, id int64) error {
 }
 
 // CheckUp has the service look over everything that it keeps, and waits for it.
-func (c *AccessCalls) CheckUp(ctx context.Context, each Each) (api.Checkup, error) {
-	j, err := call[api.Job](ctx, c.line, http.MethodPost, "/checkups", struct{}{})
+// With mend, what is damaged is read again on the servers on which it lies.
+func (c *AccessCalls) CheckUp(ctx context.Context, mend bool, each Each) (api.Checkup, error) {
+	j, err := call[api.Job](ctx, c.line, http.MethodPost, fmt.Sprintf("/checkups?mend=%t", mend), nil)
 	if err != nil {
 		return api.Checkup{}, err
 	}

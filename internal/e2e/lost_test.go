@@ -160,6 +160,52 @@ func TestADamagedStockroomIsToldAndMendedByStagingAgain(t *testing.T) {
 	require.Equal(t, "one coin\n", testbed.Files(settled(t, root))["stalls/drum-tent/wares/price.txt"])
 }
 
+// What is damaged in the stockroom and lies on a server still is read again there, and what somebody
+// changed there since is not taken for it.
+func TestADamagedStockroomIsMendedFromAServer(t *testing.T) {
+	t.Parallel()
+	s, root := folderServer(t)
+	var toots, booms = strings.Repeat("toot\n", 40000), strings.Repeat("boom\n", 40000)
+	tgz := testbed.TarGz(t, filepath.Join(t.TempDir(), "flute-tent-main.tar.gz"), map[string]string{
+		"flute-tent-main/stall.lf": "title = \"Flute Tent\"\nversion = \"1.0\"\n", "flute-tent-main/wares/flute.txt": toots, "flute-tent-main/wares/drum.txt": booms})
+	s.must("stage", tgz, "--for", "lantern")
+	s.must("deploy", "lantern", "flute-tent@1.0", "--yes")
+	settled(t, root)
+	spoil := func() {
+		for name, raw := range holdings(t, s.data) {
+			if !strings.HasPrefix(name, "packs/") {
+				continue
+			}
+			flipped := []byte(raw)
+			for _, at := range []int{strings.Index(raw, toots), strings.Index(raw, booms)} {
+				require.Positive(t, at)
+				flipped[at+9] ^= 4
+			}
+			require.NoError(t, os.WriteFile(filepath.Join(s.data, "stockroom", name), flipped, 0o600))
+		}
+	}
+	spoil()
+	require.NoError(t, os.WriteFile(filepath.Join(root, "stalls/flute-tent/wares/drum.txt"), []byte(strings.Replace(booms, "boom", "bang", 1)), 0o600))
+	o := s.restless("doctor")
+	require.Equal(t, 1, o.code)
+	require.Contains(t, o.out, "2 damaged")
+	require.Contains(t, o.out, "restless doctor --mend reads again what still lies on a server")
+
+	o = s.restless("doctor", "--mend")
+	require.Equal(t, 1, o.code, "one of them is damaged still")
+	require.Contains(t, o.out, "whole again: read from lantern:stalls/flute-tent/wares/flute.txt")
+	require.Contains(t, o.out, "NOTE  lantern:stalls/flute-tent/wares/drum.txt holds other bytes now")
+	require.Contains(t, o.out, "stage again: flute-tent-main.tar.gz")
+	require.Contains(t, s.restless("doctor").out, "1 damaged")
+	require.NoError(t, os.WriteFile(filepath.Join(root, "stalls/flute-tent/wares/drum.txt"), []byte(booms), 0o600))
+	require.Contains(t, s.must("doctor", "--mend"), "whole again: read from lantern:stalls/flute-tent/wares/drum.txt")
+	require.Contains(t, s.must("doctor"), "all are what they were")
+
+	require.NoError(t, os.RemoveAll(filepath.Join(root, "stalls")))
+	s.must("deploy", "lantern", "flute-tent@1.0", "--yes", "--accept", "missing-file")
+	require.Equal(t, toots, testbed.Files(settled(t, root))["stalls/flute-tent/wares/flute.txt"])
+}
+
 func TestADamagedDatabaseIsNeitherReadNorWritten(t *testing.T) {
 	t.Parallel()
 	s, root := folderServer(t)

@@ -10,8 +10,10 @@ import (
 
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/core/progress"
+	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/service/changes"
+	"restlesscrate/internal/service/mending"
 )
 
 // Numbered is the deployment that a call is about.
@@ -174,7 +176,9 @@ func (s changing) changeOps(h huma.API) {
 
 // checkOps are about the service's own keeping.
 func (s changing) checkOps(h huma.API) {
-	huma.Register(h, op(http.MethodPost, "/checkups", "check-up", "Look over the database and read everything in the stockroom; a job", "service"), func(ctx context.Context, _ *struct{}) (*accepted, error) {
+	huma.Register(h, op(http.MethodPost, "/checkups", "check-up", "Look over the database and read everything in the stockroom; a job", "service"), func(ctx context.Context, in *struct {
+		Mend bool `query:"mend" doc:"Read what is damaged again on the servers on which it lies"`
+	}) (*accepted, error) {
 		return s.jobs().cancellable(ctx, "checkup", "", func(ctx context.Context, tell progress.Tell) (any, error) {
 			tell.Look("checking the database")
 			if err := s.Integrity(ctx); err != nil {
@@ -184,9 +188,19 @@ func (s changing) checkOps(h huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			w := api.Checkup{Database: "ok", Read: read, Damaged: []api.Damaged{}}
+			var mended mending.Mended
+			if in.Mend {
+				var list []tree.Digest
+				for _, d := range damaged {
+					list = append(list, d.Digest)
+				}
+				if mended, err = s.Mending.Mend(ctx, list, tell.Look); err != nil {
+					return nil, err
+				}
+			}
+			w := api.Checkup{Database: "ok", Read: read, Damaged: []api.Damaged{}, Notes: append([]string{}, mended.Notes...)}
 			for _, d := range damaged {
-				w.Damaged = append(w.Damaged, api.Damaged{Digest: d.Digest.String(), Archives: append([]string{}, d.Archives...)})
+				w.Damaged = append(w.Damaged, api.Damaged{Digest: d.Digest.String(), Archives: append([]string{}, d.Archives...), Mended: mended.From[d.Digest]})
 			}
 			return w, nil
 		})

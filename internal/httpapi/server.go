@@ -26,6 +26,7 @@ import (
 	"restlesscrate/internal/service/changes"
 	"restlesscrate/internal/service/hosts"
 	"restlesscrate/internal/service/insight"
+	"restlesscrate/internal/service/mending"
 	"restlesscrate/internal/service/survey"
 	"restlesscrate/internal/service/texts"
 	"restlesscrate/internal/service/witness"
@@ -66,6 +67,7 @@ type Server struct {
 	Insight  *insight.Service
 	Surveys  *survey.Service
 	Adopting *adopt.Service
+	Mending  *mending.Service
 	Texts    *texts.Service
 	Witness  *witness.Service
 	Jobs     *jobs.Engine

@@ -119,6 +119,16 @@ func (s *Segment) Append(ctx context.Context, src io.Reader) (Kept, error) {
 // AppendUnless is Append of what may be nothing new: where src turns out to be known,
 // nothing is kept, and kept is false.
 func (s *Segment) AppendUnless(ctx context.Context, src io.Reader, known tree.Digest) (k Kept, kept bool, err error) {
+	return s.appendIf(ctx, src, func(d tree.Digest) bool { return d != known })
+}
+
+// AppendOnly is [Segment.Append] for a content that is one in particular: where src turns out
+// to be another, nothing is kept, and kept is false.
+func (s *Segment) AppendOnly(ctx context.Context, src io.Reader, want tree.Digest) (k Kept, kept bool, err error) {
+	return s.appendIf(ctx, src, func(d tree.Digest) bool { return d == want })
+}
+
+func (s *Segment) appendIf(ctx context.Context, src io.Reader, keep func(tree.Digest) bool) (k Kept, kept bool, err error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	d, n, err := s.write(&cancellable{ctx: ctx, r: src})
@@ -128,9 +138,9 @@ func (s *Segment) AppendUnless(ctx context.Context, src io.Reader, known tree.Di
 		}
 		return Kept{}, false, fmt.Errorf("keep a copy: %w", err)
 	}
-	if d == known {
+	if !keep(d) {
 		if err := s.file.Truncate(s.at); err != nil {
-			return Kept{}, false, fmt.Errorf("keep no copy of what is known: %w", err)
+			return Kept{}, false, fmt.Errorf("cut a copy off again that is not wanted: %w", err)
 		}
 		return Kept{}, false, nil
 	}

@@ -1589,9 +1589,12 @@ export interface components {
             servers?: string[] | null;
         };
         Checkup: {
+            /** @description What was found damaged, also what was mended then */
             damaged: components["schemas"]["Damaged"][];
             /** @description ok; a damaged one is answered with a problem instead */
             database: string;
+            /** @description Why it could not be mended where the ledger has it */
+            notes: string[];
             /**
              * Format: int64
              * @description Contents of the stockroom that were read and hashed
@@ -1791,6 +1794,8 @@ export interface components {
             /** @description Staging one of these again mends it; none: it is a kept copy of a server's file, or was made */
             archives: string[];
             digest: string;
+            /** @description Where its bytes were read again, server:path; it is whole now */
+            mended?: string;
         };
         Decision: {
             /** @description Names of add-ons that go, because what is deployed takes their place */
@@ -3512,7 +3517,10 @@ export interface operations {
     };
     "check-up": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Read what is damaged again on the servers on which it lies */
+                mend?: boolean;
+            };
             header?: {
                 /** @description The same key gives the first answer again */
                 "Idempotency-Key"?: string;
