@@ -111,6 +111,7 @@ var shots = []shot{
 	{file: "servers", path: "/", see: "changed outside"},
 	{file: "server-dark", path: "/servers/saltpan", see: "tide-lamps", dark: true},
 	{file: "files", path: "/servers/lantern/files", see: "reel.tune", first: click("History of songbooks/harvest-songs/reel.tune", "became")},
+	{file: "survey", path: "/servers/saltpan/survey", see: "Survey", first: click("Look at the whole server", "tide-base-3.2.1")},
 	{file: "running", path: "/servers/lantern/running", see: "Roll call"},
 	{file: "by-hand", path: "/servers/mossgrave/deployments/2", see: "It is done"},
 	{file: "control", path: "/servers/mossgrave/running", see: "Call the roll", first: click("How it is controlled", "What is done to it")},

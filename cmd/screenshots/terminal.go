@@ -18,7 +18,6 @@ var commands = []struct {
 }{
 	{"terminal-status", []string{"status"}},
 	{"terminal-draft", []string{"deployment", "show", "saltpan#4"}},
-	{"terminal-log", []string{"log", "saltpan-test"}},
 }
 
 // terminal draws what a command prints.

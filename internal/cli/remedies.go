@@ -44,6 +44,7 @@ var commands = map[string]string{
 	"undo-deployment":   "restless deployment undo DEPLOYMENT",
 	"halt-deployment":   "restless deployment halt DEPLOYMENT",
 	"tick-unchecked":    "restless deployment tick DEPLOYMENT --unchecked",
+	"call-good":         "restless deployment remark SERVER#NUMBER --good",
 	"roll-back":         "restless rollback SERVER --deployment NUMBER",
 
 	"give-variable":   "--set WITH=VALUE",

@@ -79,6 +79,20 @@ func (a surveyCommands) ignored(ctx context.Context, cmd *cli.Command, c *client
 	return nil
 }
 
+// proved tells how it is known of the files that are as recorded.
+func proved(c api.SurveyCounts) string {
+	switch byTime := c.Same - c.Read; {
+	case c.Same == 0:
+		return ""
+	case c.Read == 0:
+		return fmt.Sprintf("; %d as recorded by the host's times", byTime)
+	case byTime == 0:
+		return fmt.Sprintf("; %d as recorded by their bytes", c.Read)
+	default:
+		return fmt.Sprintf("; as recorded: %d by their bytes, %d by the host's times", c.Read, byTime)
+	}
+}
+
 // surveyWords sums a survey up in a sentence.
 func surveyWords(c api.SurveyCounts) string {
 	if c.Changed+c.Missing == 0 {
@@ -97,11 +111,7 @@ func surveyWords(c api.SurveyCounts) string {
 func (a surveyCommands) printSurvey(server string, s api.Survey) {
 	c := s.Counts
 	fmt.Fprintf(a.Out, "%s, looked at %s: %s\n", server, clock(s.At), surveyWords(c))
-	proof := fmt.Sprintf("%d by the host's times", c.Same-c.Read)
-	if c.Read > 0 {
-		proof = fmt.Sprintf("%d by their bytes, %s", c.Read, proof)
-	}
-	fmt.Fprintf(a.Out, "  %s in %s, %s, in %s; of those deployed, %s\n", words.Count(c.Files, "file"), words.Count(c.Folders, "folder"), words.Size(c.Bytes), took(s.TookMS), proof)
+	fmt.Fprintf(a.Out, "  %s in %s, %s, in %s%s\n", words.Count(c.Files, "file"), words.Count(c.Folders, "folder"), words.Size(c.Bytes), took(s.TookMS), proved(c))
 	if c.Edited > 0 {
 		fmt.Fprintf(a.Out, "  %s that the server writes to as well: what was deployed into them holds\n", words.Count(c.Edited, "text"))
 	}

@@ -54,3 +54,26 @@ func TestBackToTheLastKnownGood(t *testing.T) {
 	r.fails(2, "does not go with another one", "rollback", "here", "--known-good", "--to", "1")
 	require.Contains(t, r.must("deployment", "remark", "here#2", ""), "nothing is said of it now")
 }
+
+func TestTheConsoleCallsADeploymentGoodAndGoesBackToIt(t *testing.T) {
+	t.Parallel()
+	s, root := folderServer(t)
+	for _, v := range []string{"1.0", "2.0"} {
+		s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "drum-tent-main.zip"), stall(v, map[string]string{"price.txt": "coin " + v + "\n"})), "--for", "lantern")
+		s.must("deploy", "lantern", "drum-tent@"+v, "--yes")
+	}
+	c := openConsole(t, s)
+	c.goTo("/servers/lantern/deployments/1")
+	c.see("Nobody has said how the server was after it.")
+	c.click("Add a remark")
+	c.fill("What is said of lantern#1", "a good fair")
+	c.clickIn("[data-remark]", "Known good")
+	c.click("Write it down")
+	c.seeIn("[data-remark]", "a good fair")
+	c.goTo("/servers/lantern/timeline")
+	c.seeIn("main", "The server was good after")
+	c.click("Back to the last known good")
+	c.see("back to how it stood after lantern#1")
+	c.runDraft("lantern#3")
+	require.Equal(t, "coin 1.0\n", testbed.Files(settled(t, root))["stalls/drum-tent/wares/price.txt"])
+}

@@ -162,13 +162,17 @@ var Settlings = []Settling{AcceptIt, RestoreIt, RemoveIt, TweakIt}
 // Settled sums up what a request settles, for its title.
 func Settled(all []Settle) string {
 	var said string
+	var only Settle
+	paths := 0
 	for _, do := range Settlings {
 		n := 0
 		for _, s := range all {
 			if s.Do == do && !s.Folder {
 				n++
+				only = s
 			}
 		}
+		paths += n
 		if n > 0 {
 			if said != "" {
 				said += ", "
@@ -176,5 +180,8 @@ func Settled(all []Settle) string {
 			said += fmt.Sprintf("%s %d", do, n)
 		}
 	}
-	return said
+	if paths == 1 {
+		return fmt.Sprintf("%s %s", only.Do, only.Path)
+	}
+	return said + " of what differs"
 }

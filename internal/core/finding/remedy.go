@@ -41,6 +41,7 @@ const (
 	HaltDeployment   Deed = "halt-deployment"
 	TickUnchecked    Deed = "tick-unchecked"
 	RollBack         Deed = "roll-back"
+	CallGood         Deed = "call-good" // on: the server
 )
 
 // What can be asked for when something is deployed.
@@ -89,7 +90,7 @@ const (
 func Deeds() []Deed {
 	return []Deed{ShowServers, ShowServer, EditServer, TestServer, UnlockServer, TrustKey, ForgetKey, SetControl, SetSecret,
 		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Survey, Restart, ShowText, SetText, Untweak, ShowTexts, ShowTweaks,
-		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, RollBack,
+		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, RollBack, CallGood,
 		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData, KeepMine, KeepTheirs, TakeNeeds, InsteadOf, LeaveOut, EnableAddon,
 		StageArchive, ShowArchives, ChooseRoot, ShowCrates, NameCrate, TellApart, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook, AddOver,
 		ShowJobs, ShowTokens, ShowSessions, NewLink, StartService}

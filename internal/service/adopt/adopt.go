@@ -161,7 +161,7 @@ func (s *Service) Look(ctx context.Context, server string, tell progress.Tell) (
 		return Look{}, err
 	}
 	if len(found) > 0 {
-		tell.Look(fmt.Sprintf("reading what %s say of themselves", words.Count(len(found), "add-on")))
+		tell.Look(fmt.Sprintf("looking into %s", words.Count(len(found), "add-on")))
 	}
 	if err := l.examine(ctx, found); err != nil {
 		return Look{}, err

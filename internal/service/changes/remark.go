@@ -6,6 +6,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/service/requests"
@@ -40,7 +41,7 @@ func (s *Service) lastGood(ctx context.Context, srv model.Server, ask *requests.
 	d, err := s.Records.LastGood(ctx, srv.ID)
 	if errors.Is(err, model.ErrNotFound) {
 		return fault.New(fault.Unknown, "none-good", "nobody has called a deployment to %s good", srv.Name).
-			WithMend("Say so of one when the server runs well: restless deployment remark '%s#NUMBER' --good.", srv.Name)
+			WithMend("Say so of one when the server runs well.").By(finding.CallGood.On(srv.Name))
 	}
 	if err != nil {
 		return err

@@ -41,7 +41,7 @@ func (s *Maker) settles(ctx context.Context, asked []Settling, req *draft.Reques
 			}
 		}
 	}
-	return draft.Settled(req.Settles) + " of what differs", s.doneAgain(ctx, req)
+	return draft.Settled(req.Settles), s.doneAgain(ctx, req)
 }
 
 // recordedBelow lists what the ledger knows in a folder, sorted.

@@ -40,6 +40,7 @@ export function linkOf(r: Remedy, about?: string): Link | undefined {
     case 'untweak':
       return tab('To the texts', 'texts');
     case 'show-history':
+    case 'call-good':
     case 'show-deployments':
       return tab('To the timeline', 'timeline');
     case 'show-deployment':

@@ -42,7 +42,7 @@
     <form class="flex flex-wrap items-center gap-x-4 gap-y-2" onsubmit={save}>
       <input
         class="input min-w-0 flex-1 basis-64"
-        aria-label="What is to be said of {d.name}"
+        aria-label="What is said of {d.name}"
         placeholder="How it went, what to look at next time"
         maxlength="2000"
         bind:value={text}
