@@ -16,15 +16,7 @@ import (
 // removed like those that were deployed.
 func TestAServerThatWasFilledByHandIsTakenOver(t *testing.T) {
 	t.Parallel()
-	t.Run("SFTP", func(t *testing.T) {
-		s, _, root := overSSH(t)
-		s.trust()
-		takenOver(t, s, root)
-	})
-	t.Run("FTP", func(t *testing.T) {
-		s, _, root := overFTP(t, testbed.FTPOptions{})
-		takenOver(t, s, root)
-	})
+	overBoth(t, takenOver)
 }
 
 func takenOver(t *testing.T, s *service, root string) {

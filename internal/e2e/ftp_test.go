@@ -132,3 +132,16 @@ func TestAHostsChecksumsAreAskedFor(t *testing.T) {
 	s.must("rollback", "lantern", "--to", "0", "--yes")
 	require.Empty(t, testbed.Files(testbed.Snapshot(t, root)))
 }
+
+// overBoth does a test over SFTP and over plain FTP, each with a service and a server of its own.
+func overBoth(t *testing.T, does func(t *testing.T, s *service, root string)) {
+	t.Run("SFTP", func(t *testing.T) {
+		s, _, root := overSSH(t)
+		s.trust()
+		does(t, s, root)
+	})
+	t.Run("FTP", func(t *testing.T) {
+		s, _, root := overFTP(t, testbed.FTPOptions{})
+		does(t, s, root)
+	})
+}

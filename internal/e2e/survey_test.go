@@ -25,15 +25,7 @@ func surveyed(s *service, server string, args ...string) (api.Survey, map[string
 // A server that drifted by hand in six ways is surveyed, and each is put right in another way.
 func TestASurveyFindsWhatWasChangedByHandAndEachIsPutRightInAnotherWay(t *testing.T) {
 	t.Parallel()
-	t.Run("SFTP", func(t *testing.T) {
-		s, _, root := overSSH(t)
-		s.trust()
-		drifted(t, s, root)
-	})
-	t.Run("FTP", func(t *testing.T) {
-		s, _, root := overFTP(t, testbed.FTPOptions{})
-		drifted(t, s, root)
-	})
+	overBoth(t, drifted)
 }
 
 func drifted(t *testing.T, s *service, root string) {
