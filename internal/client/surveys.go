@@ -2,6 +2,7 @@ package client
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 	"net/url"
 
@@ -51,6 +52,12 @@ func (c *InsightCalls) Adoptable(ctx context.Context, server string, each Each) 
 // Updates lists what is on a server beside the newest that is staged and fits.
 func (c *InsightCalls) Updates(ctx context.Context, server string) ([]api.Update, error) {
 	return all[api.Update](ctx, c.line, onServer(server, "/updates"), url.Values{})
+}
+
+// Compare tells what differs between how a server stood after one deployment and after another; to
+// of -1 is now.
+func (c *InsightCalls) Compare(ctx context.Context, server string, from, to int) (api.Between, error) {
+	return call[api.Between](ctx, c.line, http.MethodGet, onServer(server, fmt.Sprintf("/comparison?from=%d&to=%d", from, to)), nil)
 }
 
 // Hold says how an add-on is updated.

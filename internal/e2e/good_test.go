@@ -42,6 +42,18 @@ func TestBackToTheLastKnownGood(t *testing.T) {
 	require.Contains(t, r.must("rollback", "here", "--known-good", "--yes"), "back to how it stood after here#2")
 	require.Equal(t, later, addons())
 
+	// Two moments, and one beside now.
+	out := r.must("compare", "here", "1", "2")
+	require.Contains(t, out, "here after here#1, beside after here#2: 2 files in, 1 changed, 1 out")
+	require.Regexp(t, `(?m)^cranes +cranes@1\.0 +cranes@1\.1$`, out)
+	require.Regexp(t, `(?m)^ropes +not there +ropes@1\.0$`, out)
+	require.Regexp(t, `(?m)^out +fixtures/cranes-1\.0\.tdx `, out)
+	require.Contains(t, r.must("compare", "here", "3"), "ropes@1.0", "now it stands as after here#2")
+	require.Contains(t, r.must("compare", "here", "1", "3"), "nothing that was deployed differs")
+	r.fails(1, "nothing stood as it would have it", "compare", "here", "4")
+	r.fails(1, "there is no deployment here#40", "compare", "here", "40")
+	r.fails(2, "no number of a deployment", "compare", "here", "yesterday")
+
 	// What is said of one thing leaves the other.
 	r.must("deployment", "remark", "here#2", "--not-good")
 	var d api.Deployment

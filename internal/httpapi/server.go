@@ -183,6 +183,7 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	s.surveyOps(h)
 	s.adoptOps(h)
 	s.updateOps(h)
+	s.compareOps(h)
 	s.accessOps(h)
 	s.changing().checkOps(h)
 	s.describePlain(h.OpenAPI())

@@ -692,6 +692,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What differs between how a server stood after one deployment and after another, by its ledger */
+        get: operations["compare-moments"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/control": {
         parameters: {
             query?: never;
@@ -1532,6 +1549,13 @@ export interface components {
             place: string;
             version?: string;
         };
+        AddonTurn: {
+            /** @description Its key */
+            addon: string;
+            is?: string;
+            /** @description name@version, with ', disabled' behind it; left out where it was not there */
+            was?: string;
+        };
         Adoptable: {
             found: components["schemas"]["AddonFound"][];
             /** @description What lies in places and belongs to no add-on that was found */
@@ -1569,6 +1593,30 @@ export interface components {
             digest: string;
             /** Format: int64 */
             size: number;
+        };
+        Between: {
+            addons: components["schemas"]["AddonTurn"][];
+            /**
+             * Format: int64
+             * @description Files that have other bytes
+             */
+            changed: number;
+            /** @description The first thousand */
+            files: components["schemas"]["FileTurn"][];
+            /** @description The earlier moment, in words */
+            from: string;
+            /**
+             * Format: int64
+             * @description Files that came
+             */
+            in: number;
+            /**
+             * Format: int64
+             * @description Files that went
+             */
+            out: number;
+            /** @description The later one, in words */
+            to: string;
         };
         BrowserSession: {
             actor: string;
@@ -1979,6 +2027,15 @@ export interface components {
             since: string;
             /** Format: int64 */
             size: number;
+        };
+        FileTurn: {
+            is: components["schemas"]["State"];
+            /** @description Whose it is, or was: name@version */
+            of?: string;
+            path: string;
+            was: components["schemas"]["State"];
+            /** @enum {string} */
+            what: "in" | "changed" | "out";
         };
         Finding: {
             code: string;
@@ -4897,6 +4954,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "compare-moments": {
+        parameters: {
+            query: {
+                /** @description After this deployment; 0: before the first */
+                from: number;
+                /** @description After this one; -1: now */
+                to?: number;
+            };
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Between"];
                 };
             };
             /** @description Error */
