@@ -68,7 +68,7 @@ func (a trackCommands) printBetween(server string, c api.Between) {
 	fmt.Fprintln(a.Out)
 	var lines [][]string
 	for _, f := range c.Files[:min(len(c.Files), mostTurns)] {
-		lines = append(lines, []string{f.What, f.Path, state(f.Was), state(f.Is), f.Of})
+		lines = append(lines, []string{f.What, f.Path, state(f.Was), state(f.Is), cmp.Or(f.Of, "edited")})
 	}
 	a.rows([]string{"what", "path", "was", "is", "of"}, lines)
 	if more := c.In + c.Changed + c.Out - len(lines); more > 0 {
