@@ -52,6 +52,7 @@ bench: setup build
 	$(GO) run ./bench/staging
 	$(GO) run ./bench/engine -out docs/benchmarks.md
 	$(GO) run ./bench/growth -out docs/growth.md
+	$(GO) run ./bench/needs
 
 # Large random trees broken off at random over real servers, for as long as it
 # takes: SOAK_ROUNDS says how many of each.

@@ -287,9 +287,7 @@ func (s *search) spare() {
 			i := s.now[key]
 			s.put(key, s.before[key])
 			delete(s.taken, key)
-			for _, k := range slices.Concat(slices.Collect(maps.Keys(s.taken)), slices.Collect(maps.Keys(s.fixed)), []string{key}) {
-				s.touch(k)
-			}
+			s.touch(key) // nobody else can be the worse for it
 			_, wrong := s.next()
 			if s.dirty = s.dirty[:0]; wrong {
 				s.now[key], s.taken[key] = i, true
