@@ -179,3 +179,44 @@ func TestTheConsoleSurveysAndSettles(t *testing.T) {
 	require.NoFileExists(t, at("stalls/junk.txt"))
 	require.Equal(t, "turns = 7\n", read(t, at("stalls/wheel/turn.lf")))
 }
+
+// The service is killed while it surveys and while it adopts. What it knew stays as it was, the survey
+// before stays the last one, and both work again.
+func TestASurveyAndAnAdoptionThatAreKilledLeaveTheLedgerWhole(t *testing.T) {
+	t.Parallel()
+	s, d, root := overSSH(t)
+	s.trust()
+	s.stage(many("1.0"))
+	s.must("deploy", "lantern", "drum-tent@1.0", "--yes")
+	at := func(p string) string { return filepath.Join(root, filepath.FromSlash(p)) }
+	for p, text := range map[string]string{"stalls/gate/stall.lf": "title = \"Gate\"\nversion = \"1.0\"\n", "stalls/drum-tent/wares/w001.txt": "by hand"} {
+		testbed.Write(t, at(p), text)
+	}
+	known := func() (all []any) {
+		for _, ask := range [][]string{{"files", "lantern"}, {"crate", "list"}, {"deployment", "list", "lantern"}} {
+			var v any
+			s.get(&v, ask...)
+			all = append(all, v)
+		}
+		return all
+	}
+	lastSurvey := func() (last api.Survey) { s.get(&last, "survey", "lantern", "--last"); return last }
+	s.must("survey", "lantern")
+	before, surveyed := known(), lastSurvey()
+	lies := testbed.Snapshot(t, root)
+	for kind, ask := range map[string][]string{"survey": {"survey", "lantern", "--thorough"}, "adopt": {"adopt", "lantern"}, "draft": {"adopt", "lantern", "stalls/gate", "--draft"}} {
+		testbed.Hang(t, d)
+		w := s.begin(ask...)
+		s.doing(kind)
+		s.kill()
+		require.NotZero(t, w.ended().code, kind)
+		testbed.Thaw(t, d)
+		s.up()
+		require.Equal(t, before, known(), kind)
+		require.Equal(t, surveyed, lastSurvey(), kind)
+	}
+	require.Equal(t, lies, testbed.Snapshot(t, root))
+	require.Contains(t, s.must("survey", "lantern", "--thorough"), "1 changed outside")
+	require.Contains(t, s.must("adopt", "lantern", "stalls/gate", "--yes"), "DONE")
+	require.Contains(t, s.must("doctor"), "all are what they were")
+}
