@@ -19,6 +19,7 @@ import (
 type Company struct {
 	Problems []needs.Problem
 	Take     []string // labels of staged crates that mend what can be mended, together
+	Left     []string // needs, by the names that they are of, that nothing staged mends
 	GaveUp   bool     // whether something mends it was too much to find out
 	// Along says of add-ons that come along, by key, who needs them.
 	Along map[string]string
@@ -80,7 +81,10 @@ func (m *telling) problem(p needs.Problem, ours bool) {
 			m.report(finding.Warn, "need-unknown", at, "Make sure that it is what is needed; the ledger does not know it.", "%s needs %s. Nothing that was deployed is called so, but %s.", of, p.Want, where)
 			return
 		}
-		m.mendable(m.report(level, "need-missing", at, "", "%s needs %s. Nothing that was deployed is called so, and nothing that this draft has seen on the server.", of, p.Want))
+		f := m.report(level, "need-missing", at, "Nothing that is staged mends it. Stage what is needed, or accept this to go on without.", "%s needs %s. Nothing that was deployed is called so, and nothing that this draft has seen on the server.", of, p.Want)
+		if !slices.Contains(m.req.Company.Left, p.Want.Name) {
+			m.mendable(f)
+		}
 	case needs.Unfit:
 		if !ours {
 			m.stillNeeded(p, "which will be "+p.With.Version+" then")

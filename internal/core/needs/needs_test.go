@@ -139,6 +139,16 @@ func TestWhatIsTakenAlong(t *testing.T) {
 	require.Equal(t, []string{"signs@2"}, labels(ch.Solve(append(staged, item("signs@2 needs base"))).Take))
 }
 
+// Of gate there is nothing anywhere that is known. That keeps nobody from having the rest mended.
+func TestANeedThatNothingAnswersIsLeftAndTheRestIsMended(t *testing.T) {
+	ch := Change{Installed: items("drums@1 needs gate"), Wanted: items("tent@1 needs drums >=2")}
+	p := ch.Solve(items("drums@2 needs gate", "drums@3 needs gate, moon <2", "moon@2"))
+	require.Equal(t, []string{"drums@2"}, labels(p.Take))
+	require.Equal(t, []Want{MakeWant("gate", "")}, p.Left)
+	require.False(t, p.Solved)
+	require.Empty(t, ch.Solve(items("drums@3 needs gate, moon <2", "moon@2")).Left, "what is staged and will not do is no reason to look away")
+}
+
 func TestWhatGoesIsNotTakenAlongAgain(t *testing.T) {
 	ch := Change{Installed: items("old-lamps@1", "gulls@1 needs old-lamps"), Going: func(k string) bool { return k == "old-lamps" }, Wanted: items("lamps@2")}
 	require.Equal(t, []string{"gulls: missing, old-lamps"}, said(ch.Problems(nil)))
@@ -253,7 +263,34 @@ func TestTheSearchAgreesWithTryingEverything(t *testing.T) {
 		}
 		p := c.Solve(staged)
 		require.False(t, p.GaveUp)
+		nowhere := func(key string) bool { // nothing of it is there, is wanted or is staged
+			return !slices.ContainsFunc(slices.Concat(c.Wanted, staged), func(i *Item) bool { return i.Key == key }) && (going[key] || !slices.ContainsFunc(c.Installed, func(i *Item) bool { return i.Key == key }))
+		}
+		strict := holds
 		require.Equal(t, try(0, nil), p.Solved)
+		if !p.Solved { // what nothing answers is left, and all else is as right as it can be
+			holds = func(take []*Item) bool {
+				set := slices.Clone(c.After(take))
+				for n, i := range set {
+					still := *i
+					still.Needs = slices.DeleteFunc(slices.Clone(i.Needs), func(w Want) bool { return nowhere(w.Name) })
+					set[n] = &still
+				}
+				for _, bad := range model(set) {
+					if !slices.Contains(old, bad) || slices.ContainsFunc(set, func(i *Item) bool { return strings.HasPrefix(bad, i.ID) && changed(set, i.ID) }) {
+						return false
+					}
+				}
+				return true
+			}
+			require.Equal(t, try(0, nil), len(p.Left) > 0)
+			if len(p.Left) == 0 {
+				require.Empty(t, p.Take)
+			} else {
+				require.True(t, holds(p.Take), "%v", labels(p.Take))
+			}
+			holds = strict
+		}
 		if !p.Solved {
 			return
 		}

@@ -61,6 +61,9 @@ type Plan struct {
 	// Solved tells whether everybody then has what they need, and nothing is there that does
 	// not go together, as far as the change is concerned.
 	Solved bool
+	// Left are needs that nothing staged answers, where all else is mended without them: somebody
+	// may know better, for something may lie on the server that nobody deployed.
+	Left []Want
 	// GaveUp tells that too much had to be tried: whether there is a way is not known.
 	GaveUp bool
 }
@@ -74,15 +77,50 @@ const most = 20_000
 // that is not needed.
 func (c Change) Solve(staged []*Item) Plan {
 	s := newSearch(c, staged)
-	if !s.descend() {
-		return Plan{GaveUp: s.tried > most}
+	if s.descend() {
+		return s.plan()
 	}
+	if s.tried > most {
+		return Plan{GaveUp: true}
+	}
+	if s = newSearch(c, staged); s.leave() && s.descend() {
+		return s.plan()
+	}
+	return Plan{GaveUp: s.tried > most}
+}
+
+// plan is what a search that has found a way has taken.
+func (s *search) plan() (p Plan) {
 	s.spare()
-	p := Plan{Solved: true}
 	for _, key := range slices.Sorted(maps.Keys(s.taken)) {
 		p.Take = append(p.Take, s.now[key])
 	}
+	for _, key := range slices.Sorted(maps.Keys(s.now)) {
+		i := s.now[key]
+		for _, w := range i.Needs {
+			was := s.old[oldProblem{sort: Missing, of: i.ID, want: w.key}] && !s.fixed[key] && !s.taken[key]
+			if s.hopeless[w.key] && !i.Off && !was {
+				p.Left = append(p.Left, w)
+			}
+		}
+	}
+	p.Solved = len(p.Left) == 0
 	return p
+}
+
+// leave has needs be left as they are of which there is nothing, installed, wanted or staged. It tells
+// whether there are any.
+func (s *search) leave() bool {
+	s.hopeless = map[string]bool{}
+	for _, i := range s.all {
+		for _, w := range i.Needs {
+			there := func(key string) bool { return s.now[key] != nil || len(s.staged[key]) > 0 }
+			if !slices.ContainsFunc(s.keys(w), there) {
+				s.hopeless[w.key] = true
+			}
+		}
+	}
+	return len(s.hopeless) > 0
 }
 
 type search struct {
@@ -93,9 +131,12 @@ type search struct {
 	staged map[string][]*Item  // the newest first
 	called map[string][]string // keys by names; an add-on's own key comes first
 	asks   map[string][]string // by key, those whose items speak of it
-	dirty  []string            // keys whose items are to be looked at; each once
-	old    map[oldProblem]bool
-	tried  int
+	all    []*Item             // whoever may have a say
+	// hopeless are needs that are left as they are, by their keys.
+	hopeless map[string]bool
+	dirty    []string // keys whose items are to be looked at; each once
+	old      map[oldProblem]bool
+	tried    int
 }
 
 // oldProblem is what was wrong before, between two installed items.
@@ -108,6 +149,7 @@ func newSearch(c Change, staged []*Item) *search {
 	s := &search{now: map[string]*Item{}, before: map[string]*Item{}, fixed: map[string]bool{}, taken: map[string]bool{},
 		staged: map[string][]*Item{}, called: map[string][]string{}, asks: map[string][]string{}, old: map[oldProblem]bool{}}
 	all := slices.Concat(c.Installed, c.Wanted, staged)
+	s.all = all
 	for _, i := range all {
 		s.called[i.Key] = []string{i.Key}
 	}
@@ -195,6 +237,9 @@ func (s *search) wrong(i *Item) (out []Problem) {
 		return nil
 	}
 	for _, w := range i.Needs {
+		if s.hopeless[w.key] {
+			continue
+		}
 		if sort, with := (byName{w.key: s.at(w)}).need(i, w); sort != "" {
 			out = append(out, Problem{Sort: sort, Of: i, Want: w, With: with})
 		}

@@ -250,6 +250,9 @@ func (s *Maker) company(ctx context.Context, srv model.Server, b *rulebook.Book,
 	}
 	plan := ch.Solve(su.staged())
 	req.Company.GaveUp = plan.GaveUp
+	for _, w := range plan.Left {
+		req.Company.Left = append(req.Company.Left, w.Name)
+	}
 	for _, i := range plan.Take {
 		req.Company.Take = append(req.Company.Take, i.Label())
 	}
