@@ -111,7 +111,7 @@ func TestARulebookWithATypoNamesLineAndColumn(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "typo.yaml")
 	require.NoError(t, os.WriteFile(file, bytes.Replace(text, []byte("recognise:"), []byte("recognize:"), 1), 0o600))
 	for _, verb := range []string{"check", "add"} {
-		s.fails(2, `line 37, column 5: kind ride has no key "recognize"; did you mean "recognise"?`, "rulebook", verb, file)
+		s.fails(2, `line 39, column 5: kind ride has no key "recognize"; did you mean "recognise"?`, "rulebook", verb, file)
 	}
 	var list []api.Rulebook
 	s.get(&list, "rulebook", "list")
