@@ -36,14 +36,16 @@ func TestBackToTheLastKnownGood(t *testing.T) {
 
 	require.Contains(t, r.must("rollback", "here", "--known-good", "--draft"), "back to how it stood after here#1")
 	r.must("deployment", "remark", "here#2", "--good") // the draft stays what it was read as
-	require.Contains(t, r.must("deployment", "run", "here#3", "--yes"), "DONE")
+	out := r.must("deployment", "run", "here#3", "--yes")
+	require.Contains(t, out, "DONE")
+	require.Contains(t, out, "one stop for 2 add-ons", "cranes and ropes; the text that names them is none")
 	require.Equal(t, good, addons())
 	require.Contains(t, r.must("rollback", "here", "--to", "1", "--draft"), "nothing-to-do", "what the way back took back of itself makes up for it")
 	require.Contains(t, r.must("rollback", "here", "--known-good", "--yes"), "back to how it stood after here#2")
 	require.Equal(t, later, addons())
 
 	// Two moments, and one beside now.
-	out := r.must("compare", "here", "1", "2")
+	out = r.must("compare", "here", "1", "2")
 	require.Contains(t, out, "here after here#1, beside after here#2: 2 files in, 1 changed, 1 out")
 	require.Regexp(t, `(?m)^cranes +cranes@1\.0 +cranes@1\.1$`, out)
 	require.Regexp(t, `(?m)^ropes +not there +ropes@1\.0$`, out)

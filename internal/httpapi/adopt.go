@@ -14,7 +14,7 @@ import (
 )
 
 // adoptOps are about add-ons that lie on servers and were not deployed.
-func (s *Server) adoptOps(h huma.API) {
+func (s looking) adoptOps(h huma.API) {
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/adoptable", "find-adoptable", "Find the add-ons that lie on a server and were not deployed; a job, which changes nothing", "surveys"), func(ctx context.Context, in *OnServer) (*accepted, error) {
 		if _, err := s.Hosts.Find(ctx, in.Server); err != nil {
 			return nil, s.fail(ctx, err)

@@ -15,7 +15,7 @@ import (
 const shownTurns = 1000
 
 // compareOps are about how a server stood at other times.
-func (s *Server) compareOps(h huma.API) {
+func (s looking) compareOps(h huma.API) {
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/comparison", "compare-moments", "What differs between how a server stood after one deployment and after another, by its ledger", "insight"), func(ctx context.Context, in *struct {
 		OnServer
 		From int `query:"from" minimum:"0" required:"true" doc:"After this deployment; 0: before the first"`

@@ -180,10 +180,10 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	s.jobs().jobOps(h)
 	s.insightOps(h)
 	s.textOps(h)
-	s.surveyOps(h)
-	s.adoptOps(h)
-	s.updateOps(h)
-	s.compareOps(h)
+	s.looking().surveyOps(h)
+	s.looking().adoptOps(h)
+	s.looking().updateOps(h)
+	s.looking().compareOps(h)
 	s.accessOps(h)
 	s.changing().checkOps(h)
 	s.describePlain(h.OpenAPI())
@@ -256,6 +256,7 @@ type (
 	streams struct{ *Server }
 	// changing are the operations about drafts and runs.
 	changing struct{ *Server }
+	looking  struct{ *Server }
 	// jobbing are those about jobs, and how work becomes one.
 	jobbing struct{ *Server }
 	// controlling are those about running servers.
@@ -265,5 +266,6 @@ type (
 func (s *Server) gate() gate               { return gate{s} }
 func (s *Server) streaming() streams       { return streams{s} }
 func (s *Server) changing() changing       { return changing{s} }
+func (s *Server) looking() looking         { return looking{s} }
 func (s *Server) jobs() jobbing            { return jobbing{s} }
 func (s *Server) controlling() controlling { return controlling{s} }

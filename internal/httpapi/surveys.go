@@ -13,7 +13,7 @@ import (
 )
 
 // surveyOps are about what is on servers besides what was deployed.
-func (s *Server) surveyOps(h huma.API) {
+func (s looking) surveyOps(h huma.API) {
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/surveys", "survey-server", "Compare a server's tree with its ledger; a job", "surveys"), func(ctx context.Context, in *struct {
 		OnServer
 		Body api.DoSurvey

@@ -13,7 +13,7 @@ import (
 )
 
 // updateOps are about the next versions of what is on servers.
-func (s *Server) updateOps(h huma.API) {
+func (s looking) updateOps(h huma.API) {
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/updates", "list-updates", "What is on a server beside the newest that is staged and fits", "servers"), func(ctx context.Context, in *OnServer) (*body[api.Page[api.Update]], error) {
 		list, err := s.Insight.Updates(ctx, in.Server)
 		return &body[api.Page[api.Update]]{page(list, -1, func(insight.Update) int64 { return 0 }, wireUpdate)}, s.fail(ctx, err)

@@ -2,6 +2,9 @@ package httpapi
 
 import (
 	"fmt"
+	"slices"
+	"strings"
+
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
@@ -10,8 +13,6 @@ import (
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/service/requests"
 	"restlesscrate/internal/words"
-	"slices"
-	"strings"
 )
 
 // wireDeployment leaves the steps out; lists need none.

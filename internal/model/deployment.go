@@ -102,6 +102,15 @@ type Event struct {
 	At     time.Time
 }
 
+// DraftEvents are events without their causes, as the core takes them.
+func DraftEvents(recorded []Event) []draft.Event {
+	out := make([]draft.Event, len(recorded))
+	for i, e := range recorded {
+		out[i] = e.Event
+	}
+	return out
+}
+
 // Sum is what one version of an add-on claims on a server, added up.
 type Sum struct {
 	Addon, Label string

@@ -119,6 +119,20 @@ func (m *running) plan() {
 	}
 }
 
+// stoppedFor counts the add-ons that one stop serves. A text whose entries go back is none.
+func (m *running) stoppedFor() int {
+	addons := map[string]bool{}
+	for _, w := range m.req.Wanted {
+		addons[w.Addon] = true
+	}
+	for _, t := range m.req.Touched {
+		if t.Addon != "" {
+			addons[t.Addon] = true
+		}
+	}
+	return len(addons)
+}
+
 // needsStart tells whether what changes takes effect only at a start, and why.
 func (m *running) needsStart() (bool, string) {
 	var first []string
@@ -153,7 +167,11 @@ func (m *running) needsStart() (bool, string) {
 	}
 	switch {
 	case len(first) > 1:
-		return true, fmt.Sprintf("%s; one stop for %s", first[0], words.Count(len(m.req.Wanted)+len(m.req.Touched), "add-on"))
+		why := first[0]
+		if n := m.stoppedFor(); n > 1 {
+			why += "; one stop for " + words.Count(n, "add-on")
+		}
+		return true, why
 	case len(first) == 1:
 		return true, first[0]
 	case len(m.req.Wanted)+len(m.req.Touched) == 0:

@@ -2,6 +2,7 @@ package insight
 
 import (
 	"context"
+	"errors"
 	"fmt"
 
 	"restlesscrate/internal/core/draft"
@@ -27,10 +28,7 @@ func (s *Service) Compare(ctx context.Context, name string, from int, to *int) (
 	if err != nil {
 		return c, err
 	}
-	events := make([]draft.Event, len(recorded))
-	for i, e := range recorded {
-		events[i] = e.Event
-	}
+	events := model.DraftEvents(recorded)
 	was, err := s.moment(ctx, srv, recorded, from)
 	if err != nil {
 		return c, err
@@ -53,36 +51,22 @@ func (s *Service) moment(ctx context.Context, srv model.Server, events []model.E
 	if number == 0 {
 		return 0, nil
 	}
-	list, err := s.Records.Deployments(ctx, srv.Name, 0, -1)
-	if err != nil {
-		return 0, err
-	}
-	done := map[int]bool{}
-	state := model.State("")
-	for _, d := range list {
-		done[d.Number] = d.State == model.Done
-		if d.Number == number {
-			state = d.State
-		}
-	}
+	d, err := s.Records.Deployment(ctx, srv.Name, number)
 	switch {
-	case state == "":
+	case errors.Is(err, model.ErrNotFound):
 		return 0, fault.New(fault.Unknown, "deployment-unknown", "there is no deployment %s#%d", srv.Name, number).By(finding.ShowDeployments.On(srv.Name))
-	case state != model.Done:
-		return 0, fault.New(fault.Conflict, "not-done", "%s#%d is %s; nothing stood as it would have it", srv.Name, number, state)
+	case err != nil:
+		return 0, err
+	case d.State != model.Done:
+		return 0, fault.New(fault.Conflict, "not-done", "%s is %s; nothing stood as it would have it", d.Name(), d.State)
+	}
+	last := map[int]int64{}
+	for _, e := range events {
+		last[e.Number] = e.Seq
 	}
 	for n := number; n > 0; n-- {
-		if !done[n] {
-			continue
-		}
-		last := int64(0)
-		for _, e := range events {
-			if e.Number == n {
-				last = e.Seq
-			}
-		}
-		if last > 0 {
-			return last, nil
+		if seq := last[n]; seq > 0 {
+			return seq, nil
 		}
 	}
 	return 0, nil

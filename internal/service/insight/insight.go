@@ -36,6 +36,7 @@ type Records interface {
 	EventsAt(ctx context.Context, server int64, p tree.Path) ([]model.Event, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
 	CrateFacts(ctx context.Context, rulebook string) ([]model.CrateFacts, error)
+	Deployment(ctx context.Context, server string, number int) (model.Deployment, error)
 	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
 	Holdings(ctx context.Context) ([]model.Holding, error)
 	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)

@@ -7,6 +7,8 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
+	"slices"
 	"time"
 
 	"restlesscrate/internal/core/draft"
@@ -100,7 +102,8 @@ func (s *Service) from(ctx context.Context, srv model.Server, there map[tree.Pat
 		err = errors.Join(err, seg.Close())
 	}()
 	from := map[tree.Digest]string{}
-	for p, d := range there {
+	for _, p := range slices.Sorted(maps.Keys(there)) {
+		d := there[p]
 		if from[d] != "" {
 			continue
 		}

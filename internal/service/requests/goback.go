@@ -21,10 +21,7 @@ func (s *Maker) back(ctx context.Context, srv model.Server, book *rulebook.Book,
 	if err != nil {
 		return "", err
 	}
-	events := make([]draft.Event, len(recorded))
-	for i, e := range recorded {
-		events[i] = e.Event
-	}
+	events := model.DraftEvents(recorded)
 	way, err := s.wayBack(ctx, srv, b, events)
 	if err != nil {
 		return "", err
