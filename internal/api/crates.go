@@ -220,6 +220,7 @@ type Staged struct {
 	Reread    bool           `json:"reread,omitempty" doc:"With this code page names in it are others, which count from now on"`
 	Mended    int            `json:"mended,omitempty" doc:"Contents of it that were damaged in the stockroom and are whole again"`
 	Rulebooks []StagedByBook `json:"rulebooks" nullable:"false"`
+	Lesson    *Lesson        `json:"lesson,omitempty" doc:"What the server learnt from it and asks, where its rulebook grows"`
 }
 
 // StagedByBook is what one rulebook made of an archive.

@@ -27,6 +27,7 @@ type Secrets struct {
 type Server struct {
 	Name       string            `json:"name"`
 	Rulebook   string            `json:"rulebook"`
+	Learning   bool              `json:"learning,omitempty" doc:"It was added without a rulebook, and its rulebook grows from answers"`
 	Transport  Transport         `json:"transport"`
 	Variables  map[string]string `json:"variables"`
 	Facts      map[string]string `json:"facts"`
@@ -67,7 +68,7 @@ type Abilities struct {
 // NewServer asks for a server to be added.
 type NewServer struct {
 	Name      string            `json:"name"`
-	Rulebook  string            `json:"rulebook"`
+	Rulebook  string            `json:"rulebook,omitempty" doc:"Absent: one is made that grows from answers"`
 	Transport Transport         `json:"transport"`
 	Variables map[string]string `json:"variables,omitempty"`
 	Facts     map[string]string `json:"facts,omitempty"`

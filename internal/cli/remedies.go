@@ -19,6 +19,7 @@ var commands = map[string]string{
 	"show-server":   "restless server show SERVER",
 	"edit-server":   "restless server edit SERVER --WITH VALUE",
 	"test-server":   "restless server test SERVER",
+	"learn-server":  "restless learn SERVER",
 	"unlock-server": "restless server test SERVER --unlock",
 	"trust-key":     "restless server trust SERVER WITH",
 	"forget-key":    "restless server edit SERVER --forget-key",

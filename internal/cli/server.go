@@ -20,8 +20,8 @@ type serverCommands struct{ *App }
 
 func (a serverCommands) serverCommand() *cli.Command {
 	return &cli.Command{Name: "server", Usage: "the game servers", Commands: []*cli.Command{
-		{Name: "add", Usage: "add a server", UsageText: "restless server add NAME --rulebook NAME --folder FOLDER\nrestless server add NAME --rulebook NAME --sftp USER@HOST --key FILE --root PATH\nrestless server add NAME --rulebook NAME --ftps USER@HOST --root PATH",
-			Flags: append([]cli.Flag{&cli.StringFlag{Name: "rulebook", Usage: "the `NAME` of its game's rulebook"}}, transportFlags()...), Action: a.serverAdd},
+		{Name: "add", Usage: "add a server", UsageText: "restless server add NAME --folder FOLDER                 with no rulebook yet: it is learnt\nrestless server add NAME --rulebook NAME --folder FOLDER\nrestless server add NAME --rulebook NAME --sftp USER@HOST --key FILE --root PATH\nrestless server add NAME --rulebook NAME --ftps USER@HOST --root PATH",
+			Flags: append([]cli.Flag{&cli.StringFlag{Name: "rulebook", Usage: "the `NAME` of its game's rulebook; without it the server teaches one"}}, transportFlags()...), Action: a.serverAdd},
 		{Name: "list", Usage: "list the servers", Action: a.serverList},
 		{Name: "show", Usage: "show a server", UsageText: "restless server show NAME", Action: a.serverShow},
 		{Name: "edit", Usage: "change a server", UsageText: "restless server edit NAME [--rename NAME] [--root PATH] ...",
@@ -57,9 +57,6 @@ func (a serverCommands) serverAdd(ctx context.Context, cmd *cli.Command) error {
 		return err
 	}
 	n := api.NewServer{Name: name, Rulebook: cmd.String("rulebook")}
-	if n.Rulebook == "" {
-		return wrongUsage("server add needs --rulebook NAME; rulebook list shows them")
-	}
 	if n.Transport, n.Secrets, err = a.transport(cmd, api.Transport{}); err != nil {
 		return err
 	}
@@ -82,6 +79,14 @@ func (a serverCommands) serverAdd(ctx context.Context, cmd *cli.Command) error {
 	}
 	if cmd.Bool("json") {
 		return a.printJSON(s)
+	}
+	if s.Learning && s.Transport.Kind == "folder" { // a folder needs no key confirmed first
+		fmt.Fprintf(a.Out, "Added %s, with rulebook %s, which knows nothing yet.\n", s.Name, s.Rulebook)
+		return a.teach(ctx, c, s.Name, api.Teach{})
+	}
+	if s.Learning {
+		fmt.Fprintf(a.Out, "Added %s, with rulebook %s, which knows nothing yet. Nothing was connected to yet.\n  restless server test %s   connects and finds out what the host can do\n  restless learn %s         looks at it and asks\n", s.Name, s.Rulebook, s.Name, s.Name)
+		return nil
 	}
 	fmt.Fprintf(a.Out, "Added %s. Nothing was connected to yet.\n  restless server test %s   connects and finds out what the host can do\n", s.Name, s.Name)
 	return nil

@@ -54,12 +54,22 @@ func (a stageCommands) stage(ctx context.Context, cmd *cli.Command) error {
 		if err != nil {
 			return err
 		}
-		staged = append(staged, st)
-		if crates(st) == 0 {
-			nothing = append(nothing, st.Archive.Filename)
-		}
-		if !cmd.Bool("json") {
+		made := crates(st)
+		switch {
+		case cmd.Bool("json"):
+			made += laid(st.Lesson)
+		case st.Lesson != nil:
+			taught, err := a.learnFrom(ctx, c, cmd.String("for"), st)
+			if err != nil {
+				return err
+			}
+			made += taught
+		default:
 			a.printStaged(st)
+		}
+		staged = append(staged, st)
+		if made == 0 {
+			nothing = append(nothing, st.Archive.Filename)
 		}
 	}
 	if cmd.Bool("json") {
@@ -71,6 +81,28 @@ func (a stageCommands) stage(ctx context.Context, cmd *cli.Command) error {
 		return cli.Exit("no crate was made of "+words.Few(nothing), ExitBlocked)
 	}
 	return nil
+}
+
+// learnFrom says what a server learnt from a download, and asks. It gives how many crates came
+// of that.
+func (a stageCommands) learnFrom(ctx context.Context, c *client.Client, server string, st api.Staged) (int, error) {
+	if crates(st) > 0 {
+		a.printStaged(st)
+	} else {
+		fmt.Fprintf(a.Out, "%s (%s, %s)\n", st.Archive.Filename, st.Archive.Format, words.Size(st.Archive.Size))
+	}
+	return a.lesson(ctx, c, server, *st.Lesson, false)
+}
+
+// laid counts the crates that came of a lesson.
+func laid(l *api.Lesson) (n int) {
+	if l == nil {
+		return 0
+	}
+	for _, b := range l.Laid {
+		n += len(b.Crates)
+	}
+	return n
 }
 
 // crates counts what came of an archive.

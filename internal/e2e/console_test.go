@@ -79,7 +79,7 @@ func TestTheConsoleDoesTheWholeJob(t *testing.T) {
 	c := openConsole(t, s)
 
 	// A rulebook, and a server behind a host whose key is new.
-	c.click("To the rulebooks")
+	c.goTo("/rulebooks")
 	book, err := filepath.Abs(books + "lanternfall.yaml")
 	require.NoError(t, err)
 	c.upload("[data-rulebook]", book)

@@ -48,7 +48,7 @@ func (s *Server) serverOps(h huma.API) {
 	})
 	huma.Register(h, op(http.MethodPost, "/servers", "add-server", "Add a server", "servers"), func(ctx context.Context, in *body[api.NewServer]) (*body[api.Server], error) {
 		n := in.Body
-		srv, err := s.Hosts.Add(ctx, model.Server{Name: n.Name, Rulebook: n.Rulebook, Transport: unwireTransport(n.Transport), Variables: n.Variables, Facts: orEmpty(n.Facts)}, hosts.Secrets(n.Secrets))
+		srv, err := s.lessons().add(ctx, model.Server{Name: n.Name, Rulebook: n.Rulebook, Transport: unwireTransport(n.Transport), Variables: n.Variables, Facts: orEmpty(n.Facts)}, hosts.Secrets(n.Secrets))
 		return &body[api.Server]{wireServer(srv)}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}", "get-server", "Show a server", "servers"), func(ctx context.Context, in *OnServer) (*body[api.Server], error) {

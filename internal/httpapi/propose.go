@@ -30,14 +30,7 @@ func (s *Server) propose(ctx context.Context, in api.Propose) (api.Proposed, err
 		}
 	}
 	questions, text, missing, err := s.Catalog.Propose(ctx, p)
-	out := api.Proposed{Questions: []api.Question{}, Text: text, Missing: missing}
-	for _, q := range questions {
-		w := api.Question{Key: q.Key, Ask: q.Ask, Free: q.Free, Like: q.Like, Options: []api.Option{}}
-		for _, o := range q.Options {
-			w.Options = append(w.Options, api.Option(o))
-		}
-		out.Questions = append(out.Questions, w)
-	}
+	out := api.Proposed{Questions: wireQuestions(questions), Text: text, Missing: missing}
 	return out, err
 }
 

@@ -26,6 +26,7 @@ import (
 	"restlesscrate/internal/service/changes"
 	"restlesscrate/internal/service/hosts"
 	"restlesscrate/internal/service/insight"
+	"restlesscrate/internal/service/learning"
 	"restlesscrate/internal/service/mending"
 	"restlesscrate/internal/service/survey"
 	"restlesscrate/internal/service/texts"
@@ -67,6 +68,7 @@ type Server struct {
 	Insight  *insight.Service
 	Surveys  *survey.Service
 	Adopting *adopt.Service
+	Learning *learning.Service
 	Mending  *mending.Service
 	Texts    *texts.Service
 	Witness  *witness.Service
@@ -184,6 +186,7 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	s.looking().adoptOps(h)
 	s.looking().updateOps(h)
 	s.looking().compareOps(h)
+	s.lessons().lessonOps(h)
 	s.accessOps(h)
 	s.changing().checkOps(h)
 	s.describePlain(h.OpenAPI())
@@ -257,6 +260,8 @@ type (
 	// changing are the operations about drafts and runs.
 	changing struct{ *Server }
 	looking  struct{ *Server }
+	// lessons are those about servers whose rulebooks grow.
+	lessons struct{ *Server }
 	// jobbing are those about jobs, and how work becomes one.
 	jobbing struct{ *Server }
 	// controlling are those about running servers.
@@ -267,5 +272,6 @@ func (s *Server) gate() gate               { return gate{s} }
 func (s *Server) streaming() streams       { return streams{s} }
 func (s *Server) changing() changing       { return changing{s} }
 func (s *Server) looking() looking         { return looking{s} }
+func (s *Server) lessons() lessons         { return lessons{s} }
 func (s *Server) jobs() jobbing            { return jobbing{s} }
 func (s *Server) controlling() controlling { return controlling{s} }

@@ -29,6 +29,7 @@ import (
 func (s streams) stage(c *echo.Context) error {
 	ctx, q := c.Request().Context(), c.QueryParams()
 	book := q.Get("rulebook")
+	learns := "" // the server that learns from it
 	if name := q.Get("for"); name != "" {
 		srv, err := s.Hosts.Find(ctx, name)
 		if err == nil && book != "" && book != srv.Rulebook {
@@ -37,7 +38,9 @@ func (s streams) stage(c *echo.Context) error {
 		if err != nil {
 			return refuse(c, err)
 		}
-		book = srv.Rulebook
+		if book = srv.Rulebook; srv.Learning {
+			learns = name
+		}
 	}
 	said, err := saidOf(q)
 	if err != nil {
@@ -57,7 +60,16 @@ func (s streams) stage(c *echo.Context) error {
 		if err != nil {
 			return nil, err
 		}
-		return s.staged(ctx, st)
+		w, err := s.staged(ctx, st)
+		if learns == "" || said.KeepOnly || err != nil {
+			return w, err
+		}
+		l, err := s.lessons().teach(ctx, learns, actor, api.Teach{Archives: []string{st.Archive.Digest.String()}})
+		if err != nil {
+			return nil, fmt.Errorf("%s is kept, but %s did not learn from it: %w", st.Archive.Filename, learns, err)
+		}
+		w.Lesson = &l
+		return w, nil
 	})
 	if err != nil {
 		return errors.Join(err, u.Discard())

@@ -38,7 +38,7 @@ func when(t time.Time) *time.Time {
 }
 
 func wireServer(s model.Server) api.Server {
-	w := api.Server{Name: s.Name, Rulebook: s.Rulebook, Variables: s.Variables, Facts: s.Facts, Version: s.Version, CreatedAt: s.CreatedAt,
+	w := api.Server{Name: s.Name, Rulebook: s.Rulebook, Learning: s.Learning, Variables: s.Variables, Facts: s.Facts, Version: s.Version, CreatedAt: s.CreatedAt,
 		Transport: api.Transport{Kind: s.Transport.Kind, Root: s.Transport.Root, Host: s.Transport.Host, Port: s.Transport.Port, User: s.Transport.User, Auth: s.Transport.Auth, UploadLimit: s.Transport.UploadLimit}}
 	w.HostKey = hosts.Fingerprint(s.HostKey)
 	w.OfferedKey = hosts.Fingerprint(s.SeenKey)

@@ -46,6 +46,7 @@ type Server struct {
 	ID        int64
 	Name      string
 	Rulebook  string
+	Learning  bool // its rulebook grows from answers
 	Transport Transport
 	Variables map[string]string
 	Facts     map[string]string    // what people say of it

@@ -10,11 +10,12 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"golang.org/x/sync/semaphore"
 	"io/fs"
 	"net/url"
 	"os"
 	"time"
+
+	"golang.org/x/sync/semaphore"
 
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/stockroom"
@@ -42,6 +43,7 @@ type DB struct {
 	*JournalStore    // how far the motions of a run have come
 	*LedgerStore     // what is on servers, and every event that made it so
 	*RollCallStore   // what was found out and said of add-ons that run
+	*LessonStore     // what servers have taught whose rulebooks grow
 	*SurveyStore     // what surveys of servers found, and what people ignore
 	*JobStore        // what the service works on
 }
@@ -81,7 +83,7 @@ type (
 )
 
 func newDB(h *handle) *DB {
-	return &DB{h, &AccessStore{h}, &ContentStore{h}, &RulebookStore{h}, &CrateStore{h}, &ServerStore{h}, &DeploymentStore{h}, &JournalStore{h}, &LedgerStore{h}, &RollCallStore{h}, &SurveyStore{h}, &JobStore{h}}
+	return &DB{h, &AccessStore{h}, &ContentStore{h}, &RulebookStore{h}, &CrateStore{h}, &ServerStore{h}, &DeploymentStore{h}, &JournalStore{h}, &LedgerStore{h}, &RollCallStore{h}, &LessonStore{h}, &SurveyStore{h}, &JobStore{h}}
 }
 
 // Open opens the database file, making and migrating it as needed.

@@ -9,12 +9,13 @@ import (
 	"restlesscrate/internal/model"
 )
 
-const serverColumns = `id, name, rulebook, transport, variables, facts, told, told_at, facts_at, host_key, seen_key, abilities, control, version, created_at`
+const serverColumns = `id, name, rulebook, transport, variables, facts, told, told_at, facts_at, host_key, seen_key, abilities, control, version, created_at,
+	EXISTS (SELECT 1 FROM lesson l WHERE l.server_id = server.id AND l.rulebook = server.rulebook)`
 
 func scanServer(r *sql.Rows, s *model.Server) error {
 	var at map[string]time.Time
 	err := r.Scan(&s.ID, &s.Name, &s.Rulebook, asJSON(&s.Transport), asJSON(&s.Variables), asJSON(&s.Facts), asJSON(&s.Told), asJSON(&at), asJSON(&s.FactsAt),
-		&s.HostKey, &s.SeenKey, asJSON(&s.Abilities), asJSON(&s.Control), &s.Version, moment{&s.CreatedAt})
+		&s.HostKey, &s.SeenKey, asJSON(&s.Abilities), asJSON(&s.Control), &s.Version, moment{&s.CreatedAt}, &s.Learning)
 	for i := range s.Told {
 		s.Told[i].At = at[s.Told[i].Name]
 	}

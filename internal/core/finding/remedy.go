@@ -11,6 +11,7 @@ const (
 	ShowServer   Deed = "show-server"
 	EditServer   Deed = "edit-server" // with: which setting, such as "key" or "upload-limit"
 	TestServer   Deed = "test-server"
+	LearnServer  Deed = "learn-server"
 	UnlockServer Deed = "unlock-server" // take away the lock that a lost service left
 	TrustKey     Deed = "trust-key"     // with: the fingerprint
 	ForgetKey    Deed = "forget-key"
@@ -88,7 +89,7 @@ const (
 
 // Deeds are all of them, so that a test can ask each face for its words.
 func Deeds() []Deed {
-	return []Deed{ShowServers, ShowServer, EditServer, TestServer, UnlockServer, TrustKey, ForgetKey, SetControl, SetSecret,
+	return []Deed{ShowServers, ShowServer, EditServer, TestServer, LearnServer, UnlockServer, TrustKey, ForgetKey, SetControl, SetSecret,
 		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Survey, Restart, ShowText, SetText, Untweak, ShowTexts, ShowTweaks,
 		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, RollBack, CallGood,
 		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData, KeepMine, KeepTheirs, TakeNeeds, InsteadOf, LeaveOut, EnableAddon,

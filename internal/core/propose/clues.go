@@ -258,6 +258,9 @@ func foldersBySuffix(entries []tree.Entry) []suffixed {
 	return out
 }
 
+// atRoot is why any folder at the root may be a place.
+const atRoot = "it is a folder at the server's root"
+
 // groupWord stands in a place for a folder that add-ons share.
 const groupWord = "{group}"
 
@@ -289,11 +292,26 @@ func places(e Evidence, f form) []clue {
 		}
 	}
 	for _, x := range e.Tree {
+		if x.Dir && x.Path.Depth() <= 2 && f.called(x.Path.Base()) {
+			t.add(string(x.Path), "it is called like them", 5)
+		}
 		if x.Dir && x.Path.Depth() == 1 {
-			t.add(string(x.Path), "it is a folder at the server's root", 0)
+			t.add(string(x.Path), atRoot, 0)
 		}
 	}
 	return t.ranked()
+}
+
+// called tells whether a folder has the name of what the form's signs are of: parts for
+// part.toml, packs for *.pack.
+func (f form) called(folder string) bool {
+	return slices.ContainsFunc(f.signs, func(sign string) bool {
+		stem := strings.TrimLeft(sign, "*.")
+		if f.shape == Folder {
+			stem = strings.TrimSuffix(sign, path.Ext(sign))
+		}
+		return len(stem) > 2 && strings.HasPrefix(tree.Fold(folder), tree.Fold(stem))
+	})
 }
 
 // grouped finds that add-ons lie in several folders beside each other that are no add-ons

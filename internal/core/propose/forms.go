@@ -29,6 +29,8 @@ func (f form) words() string {
 		return fmt.Sprintf("folders with %s in %s", signs, f.place)
 	case Loose:
 		return fmt.Sprintf("loose %s, with a folder made around them in %s", signs, f.place)
+	case Tree:
+		return fmt.Sprintf("folders of the server's own (%s), each file where it stands", strings.Join(f.signs, ", "))
 	}
 	return fmt.Sprintf("single %s in %s", signs, f.place)
 }
@@ -41,7 +43,7 @@ func parseForms(text string) (out []form, err error) {
 	for part := range strings.SplitSeq(text, ";") {
 		shape, rest, _ := strings.Cut(strings.TrimSpace(part), " ")
 		at := strings.LastIndex(rest, " in ")
-		if at <= 0 || !slices.Contains([]string{Single, Folder, Loose}, shape) || rest[at+4:] == "" {
+		if at <= 0 || !slices.Contains([]string{Single, Folder, Loose, Tree}, shape) || rest[at+4:] == "" {
 			return nil, fmt.Errorf("%q says no kind; write SHAPE SIGN in FOLDER, such as %q, with ; between several", strings.TrimSpace(part), form{Folder, []string{"part.toml"}, "parts"})
 		}
 		out = append(out, form{shape, strings.Split(rest[:at], "|"), rest[at+4:]})
@@ -69,6 +71,9 @@ func (f form) signed(base string) bool {
 
 // addons are the add-ons of the form that lie on the server, by their paths: a folder or a file.
 func (f form) addons(entries []tree.Entry) (out []tree.Path) {
+	if f.shape == Tree {
+		return nil // what is in the server's own folders need not have come from an add-on
+	}
 	seen := map[tree.Path]bool{}
 	for _, x := range entries {
 		if x.Dir || !f.signed(x.Path.Base()) || f.shape != Single && x.Path.Depth() < 2 {
@@ -129,6 +134,12 @@ func (f form) fits(d Download) bool {
 		return f.shape == Single && f.signed(d.Filename)
 	}
 	for _, x := range d.Entries {
+		if f.shape == Tree {
+			if slices.ContainsFunc(x.Path.Ancestors(), func(up tree.Path) bool { return slices.Contains(f.signs, up.Base()) }) {
+				return true
+			}
+			continue
+		}
 		if !x.Dir && f.signed(x.Path.Base()) && (f.shape != Loose || x.Path.Depth() == 1) && (f.shape != Folder || x.Path.Depth() > 1) {
 			return true
 		}

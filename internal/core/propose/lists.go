@@ -43,7 +43,7 @@ func (l listed) words() string {
 func lists(e Evidence, forms []form) (out []listed) {
 	for _, p := range slices.Sorted(maps.Keys(e.Texts)) {
 		for i, f := range forms {
-			if inAddon(f, e.Tree, p) {
+			if IsLog(p) || inAddon(f, e.Tree, p) { // what a server writes is no list that it reads
 				continue
 			}
 			if l, ok := listedIn(p, e.Texts[p], f, e.Tree); ok {

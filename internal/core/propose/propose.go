@@ -180,7 +180,7 @@ func protectedQuestion(e Evidence) Question {
 		}
 	}
 	if len(found) > 0 {
-		q.Options = append(q.Options, Option{Value: list(found), Says: list(found), Why: "they look like keys or secrets of the server"})
+		q.Options = append(q.Options, Option{Value: list(found), Says: list(found), Why: "by name a key or a secret of the server"})
 	}
 	return append1(q, Option{Value: "none", Says: "nothing in particular", Why: "nothing else stands out"})
 }

@@ -31,8 +31,20 @@ func Write(name, title string, e Evidence, a Answers) ([]byte, error) {
 		return nil, err
 	}
 	w := &writer{evidence: e, forms: kinds}
-	w.nameAll()
-	w.line("# Made from answers to questions. Read it, try it with a download, change what is wrong.")
+	return w.book(name, title, said)
+}
+
+// book writes the whole rulebook, and reads it to be sure that it is one. said are the answers
+// for what is not in the forms.
+func (w *writer) book(name, title string, said map[string]string) ([]byte, error) {
+	if w.names == nil {
+		w.nameAll()
+	}
+	if w.grown {
+		w.line("# Grown from answers about a server and the downloads for it. It may be edited: what is\n# learnt later is merged into it.")
+	} else {
+		w.line("# Made from answers to questions. Read it, try it with a download, change what is wrong.")
+	}
 	w.line("format: 1\nname: %s\ntitle: %q\n", name, title)
 	if p := said[Protected]; p != none {
 		w.line("protected:")
@@ -43,16 +55,26 @@ func Write(name, title string, e Evidence, a Answers) ([]byte, error) {
 	}
 	w.group()
 	w.line("places:")
+	if len(w.forms) == 0 {
+		w.line("  root:\n    path: .\n    about: the server's own folder")
+	}
 	for i, f := range w.forms {
 		if slices.Index(w.places, w.places[i]) == i {
 			w.line("  %s:\n    path: %q\n    about: where add-ons lie", w.places[i], f.place)
 		}
 	}
-	w.line("\nkinds:")
+	if len(w.forms) == 0 {
+		w.line("\nkinds: {} # none is known yet")
+	} else {
+		w.line("\nkinds:")
+	}
 	for i := range w.forms {
 		w.kind(i)
 	}
 	if err := w.lists(said[Lists]); err != nil {
+		return nil, err
+	}
+	if err := w.log(said[Log]); err != nil {
 		return nil, err
 	}
 	text := []byte(w.String())
@@ -68,6 +90,7 @@ type writer struct {
 	evidence      Evidence
 	forms         []form
 	names, places []string // of the forms
+	grown         bool     // more forms may come: each has a name that stays
 }
 
 func (w *writer) line(format string, args ...any) { fmt.Fprintf(w, format+"\n", args...) }
@@ -85,12 +108,15 @@ func (w *writer) nameAll() {
 		}
 		w.places = append(w.places, place)
 		name := "add-on"
-		if len(w.forms) > 1 {
+		if len(w.forms) > 1 || w.grown {
 			base := f.signs[0]
 			if f.shape == Folder {
 				base = strings.TrimSuffix(base, path.Ext(base))
 			}
 			name = nameOf(strings.TrimLeft(base, "*."))
+			if f.shape == Tree {
+				name = "tree"
+			}
 		}
 		w.names = append(w.names, unlike(name, w.names))
 	}
@@ -124,10 +150,7 @@ func (w *writer) group() {
 func (w *writer) kind(i int) {
 	const leave = `["*.md", "*.txt", "*.png", "*.jpg", "*.psd", "LICENSE*"]`
 	f, place := w.forms[i], w.places[i]
-	signs := make([]string, len(f.signs))
-	for j, s := range f.signs {
-		signs[j] = fmt.Sprintf("%q", s)
-	}
+	signs := quotedAll(f.signs)
 	sign := signs[0]
 	if len(signs) > 1 {
 		sign = "[" + strings.Join(signs, ", ") + "]"
@@ -139,15 +162,40 @@ func (w *writer) kind(i int) {
 		w.line("    name:\n      trim: [\"-main\", \"-master\", \"-trunk\"]")
 		w.told(tells(w.evidence, f))
 		w.line("    put:\n      - leave: [\"*.md\", \"*.psd\", \".*\", \"**/.*\"]\n        because: notes and hidden files are not for the server")
+		w.settings(f, place, "{name}/{path}")
 		w.line("      - take: \"**\"\n        place: %s\n        as: \"{name}/{path}\"", place)
 	case Loose:
 		w.line("    about: loose files; a folder is made around them\n    recognise:\n      loose: %s", sign)
 		w.line("    put:\n      - leave: %s\n        because: notes and pictures are for people\n      - take: \"**\"\n        place: %s\n        as: \"{name}/{path}\"", leave, place)
+	case Tree:
+		w.line("    about: folders of the server's own, which keep their places\n    recognise:\n      folders: [%s]\n    put:\n      - leave: %s\n        because: notes and pictures are for people", list(quotedAll(f.signs)), leave)
+		w.settings(f, place, "")
+		w.line("      - take: \"**\"\n        place: %s", place)
 	default:
 		w.line("    about: one file that is the add-on\n    recognise:\n      single: %s\n    several: true", sign)
 		w.told(tells(w.evidence, f))
 		w.line("    put:\n      - leave: %s\n        because: notes and pictures are for people\n      - take: %s\n        place: %s\n        as: \"{file}\"", leave, sign, place)
 	}
+}
+
+// settings writes which files of a kind people edit on servers.
+func (w *writer) settings(f form, place, as string) {
+	globs := f.settingsOf(w.evidence.Downloads)
+	if !w.grown || len(globs) == 0 {
+		return
+	}
+	w.line("      - take: [%s]\n        place: %s\n        settings: true", list(quotedAll(globs)), place)
+	if as != "" {
+		w.line("        as: %q", as)
+	}
+}
+
+func quotedAll(texts []string) []string {
+	out := make([]string, len(texts))
+	for i, s := range texts {
+		out[i] = fmt.Sprintf("%q", s)
+	}
+	return out
 }
 
 // told writes what is read out of an add-on's files.
@@ -162,6 +210,13 @@ func (w *writer) told(t told) {
 
 // lists writes the load lists that were answered.
 func (w *writer) lists(said string) error {
+	if w.grown {
+		if said != "" {
+			w.line("\nload-lists:")
+			w.WriteString(said)
+		}
+		return nil
+	}
 	if said == none {
 		return nil
 	}
@@ -171,28 +226,40 @@ func (w *writer) lists(said string) error {
 	for _, p := range signsOf(said) {
 		known := false
 		for _, l := range found {
-			if string(l.path) != p {
-				continue
-			}
-			known = true
-			names = append(names, unlike(nameOf(strings.TrimSuffix(l.path.Base(), path.Ext(l.path.Base()))), names))
-			w.line("  %s:\n    file: %q\n    form: %s\n    entry: %q\n    kinds: [%s]", names[len(names)-1], p, l.form, l.entry, w.names[l.of])
-			switch l.form {
-			case "line":
-				if l.disabled != "" {
-					w.line("    disabled: %q", l.disabled)
-				}
-			case "joined":
-				w.line("    match: '%s'\n    separator: %q", strings.ReplaceAll(l.match, "'", "''"), l.separator)
-			default:
-				w.line("    at: %q", l.at)
+			if string(l.path) == p {
+				known = true
+				names = append(names, l.name(names))
+				w.WriteString(l.written(names[len(names)-1], w.names[l.of]))
 			}
 		}
 		if !known {
-			return fmt.Errorf("%s names no two add-ons that lie on the server, so how it is written cannot be learned from it: answer %s=%s, and write that part yourself", p, Lists, none)
+			return notLearnt(p)
 		}
 	}
 	return nil
+}
+
+func notLearnt(p string) error {
+	return fmt.Errorf("%s names no two add-ons that lie on the server, so how it is written cannot be learned from it: answer %s=%s, and write that part yourself", p, Lists, none)
+}
+
+// name gives a list a name that is not taken.
+func (l listed) name(taken []string) string {
+	return unlike(nameOf(strings.TrimSuffix(l.path.Base(), path.Ext(l.path.Base()))), taken)
+}
+
+// written is a list as a rulebook has it.
+func (l listed) written(name, kind string) string {
+	out := fmt.Sprintf("  %s:\n    file: %q\n    form: %s\n    entry: %q\n    kinds: [%s]\n", name, l.path, l.form, l.entry, kind)
+	switch {
+	case l.form == "line" && l.disabled != "":
+		out += fmt.Sprintf("    disabled: %q\n", l.disabled)
+	case l.form == "joined":
+		out += fmt.Sprintf("    match: '%s'\n    separator: %q\n", strings.ReplaceAll(l.match, "'", "''"), l.separator)
+	case l.form != "line":
+		out += fmt.Sprintf("    at: %q\n", l.at)
+	}
+	return out
 }
 
 // nameOf makes a name out of a path or a word.

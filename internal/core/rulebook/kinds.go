@@ -91,8 +91,9 @@ func (r *reader) kinds(n *yaml.Node, b *Book) {
 		}
 		b.Kinds = append(b.Kinds, k)
 	})
-	if len(b.Kinds) == 0 && n.Kind == yaml.MappingNode {
-		r.fault(n, "a rulebook needs at least one kind")
+	// One that grows with a server has none at first, and says so: kinds: {}.
+	if len(b.Kinds) == 0 && n.Kind == yaml.MappingNode && n.Style != yaml.FlowStyle {
+		r.fault(n, "a rulebook needs at least one kind; one that knows none yet says so: kinds: {}")
 	}
 }
 

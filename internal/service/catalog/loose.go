@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
@@ -111,6 +112,51 @@ func (s Archives) Again(ctx context.Context, a model.Archive, how Choosing, acto
 		return st, err
 	}
 	return st, s.laying().leave(ctx, old, st.Books)
+}
+
+// Grown lays archives out by a rulebook that has grown, and gives what it made of those of
+// which it makes other crates now. Those that the revision before made leave the list, unless
+// a server holds them.
+func (s Archives) Grown(ctx context.Context, rulebookName string, digests []string, actor string) (out []BookResult, err error) {
+	_, rev, err := s.Book(ctx, rulebookName)
+	if err != nil {
+		return nil, err
+	}
+	_, before, err := s.Revision(ctx, rulebookName, max(1, rev.Number-1))
+	if err != nil {
+		return nil, err
+	}
+	for _, text := range digests {
+		d, err := tree.ParseDigest(text)
+		if err != nil {
+			return out, err
+		}
+		a, err := s.Records.Archive(ctx, d)
+		if err != nil {
+			return out, err
+		}
+		old, err := s.laying().madeBefore(ctx, a, []model.Revision{before})
+		if err != nil {
+			return out, err
+		}
+		st, err := s.Again(ctx, a, Choosing{Rulebook: rulebookName}, actor, func(string) {})
+		if err != nil {
+			return out, err
+		}
+		if err := s.laying().leave(ctx, old, st.Books); err != nil {
+			return out, err
+		}
+		for _, br := range st.Books {
+			same := len(old) == len(br.Crates)
+			for _, c := range br.Crates {
+				same = same && slices.ContainsFunc(old, func(o model.Crate) bool { return o.Digest == c.Digest })
+			}
+			if !same {
+				out = append(out, br)
+			}
+		}
+	}
+	return out, nil
 }
 
 // forgetRoot takes the choice of a root back, if there was one.

@@ -30,22 +30,11 @@ func (s *Service) Propose(ctx context.Context, p Proposal) (questions []propose.
 	}
 	e := propose.Evidence{Tree: p.Tree, Texts: p.Texts}
 	for _, d := range p.Archives {
-		a, err := s.Records.Archive(ctx, d)
-		if errors.Is(err, model.ErrNotFound) {
-			return nil, "", "", fault.New(fault.Unknown, "archive-unknown", "no archive with the digest %s is kept", d)
-		}
+		down, err := s.Download(ctx, d)
 		if err != nil {
 			return nil, "", "", err
 		}
-		entries, err := s.Records.Entries(ctx, a.ID)
-		if err != nil {
-			return nil, "", "", err
-		}
-		texts, err := manifests(ctx, s.Room, entries)
-		if err != nil {
-			return nil, "", "", err
-		}
-		e.Downloads = append(e.Downloads, propose.Download{Filename: a.Filename, Entries: entries, Texts: texts})
+		e.Downloads = append(e.Downloads, down)
 	}
 	questions = propose.Questions(e, p.Answers)
 	raw, err := propose.Write(p.Name, p.Title, e, p.Answers)
@@ -53,6 +42,23 @@ func (s *Service) Propose(ctx context.Context, p Proposal) (questions []propose.
 		return questions, "", err.Error(), nil
 	}
 	return questions, string(raw), "", nil
+}
+
+// Download is a kept archive as something to learn from.
+func (s *Service) Download(ctx context.Context, d tree.Digest) (down propose.Download, err error) {
+	a, err := s.Records.Archive(ctx, d)
+	if errors.Is(err, model.ErrNotFound) {
+		return down, fault.New(fault.Unknown, "archive-unknown", "no archive with the digest %s is kept", d)
+	}
+	if err != nil {
+		return down, err
+	}
+	entries, err := s.Records.Entries(ctx, a.ID)
+	if err != nil {
+		return down, err
+	}
+	texts, err := manifests(ctx, s.Room, entries)
+	return propose.Download{Filename: a.Filename, Entries: entries, Texts: texts}, err
 }
 
 // How much of a download's texts is read for a proposal.

@@ -32,7 +32,7 @@ const (
 )
 
 // Texts reads small texts near the root of a server's tree that may say something about how
-// its add-ons are loaded. What looks like a secret is not read.
+// its add-ons are loaded. What looks like a secret is not read; of a log only the beginning is.
 func (s *Service) Texts(ctx context.Context, name string, entries []tree.Entry) (map[tree.Path]string, error) {
 	srv, err := s.Find(ctx, name)
 	if err != nil {
@@ -49,7 +49,7 @@ func (s *Service) Texts(ctx context.Context, name string, entries []tree.Entry) 
 	g.SetLimit(min(16, max(1, h.InFlight()))) // over a distance one after the other would take long
 	n := 0
 	for _, e := range entries {
-		if e.Dir || e.Size == 0 || e.Size > textLongest || e.Path.Depth() > textDepth || propose.Secret(e.Path) {
+		if e.Dir || e.Size == 0 || e.Size > textLongest && !propose.IsLog(e.Path) || e.Path.Depth() > textDepth || propose.Secret(e.Path) {
 			continue
 		}
 		if n++; n > textMost {
@@ -82,6 +82,9 @@ func smallText(ctx context.Context, h remote.Host, p tree.Path) (string, error) 
 		return "", err
 	}
 	raw, err := io.ReadAll(io.LimitReader(f, textLongest))
+	if i := bytes.LastIndexByte(raw, '\n'); len(raw) == textLongest && i >= 0 {
+		raw = raw[:i+1] // the last line may be cut
+	}
 	if err = errors.Join(err, f.Close()); err != nil || !utf8.Valid(raw) || bytes.ContainsRune(raw, 0) {
 		return "", err
 	}

@@ -27,6 +27,8 @@ export function linkOf(r: Remedy, about?: string): Link | undefined {
     case 'call-roll':
     case 'restart':
       return tab('To stop, start and log', 'running');
+    case 'learn-server':
+      return tab('To the questions', 'learn');
     case 'show-addons':
       return tab('To the add-ons', 'add-ons');
     case 'survey':

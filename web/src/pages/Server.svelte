@@ -8,6 +8,7 @@
   import Adopt from '../lib/server/Adopt.svelte';
   import Company from '../lib/server/Company.svelte';
   import Files from '../lib/server/Files.svelte';
+  import Learn from '../lib/server/Learn.svelte';
   import OpenDeployment from '../lib/server/OpenDeployment.svelte';
   import Running from '../lib/server/Running.svelte';
   import Survey from '../lib/server/Survey.svelte';
@@ -39,9 +40,14 @@
         >{s.server.rulebook} · {reachedBy(s.server.transport)}</span
       >
     {/snippet}
-    <Button kind={tab === 'texts' ? 'plain' : 'main'} onclick={() => (deploying = true)}>Deploy…</Button>
+    <Button kind={tab === 'texts' || tab === 'learn' ? 'plain' : 'main'} onclick={() => (deploying = true)}>Deploy…</Button>
   </Head>
-  <Tabs server={name} at={tab} figures={{ 'add-ons': s.addons.length, files: s.files }} />
+  <Tabs
+    server={name}
+    at={tab}
+    figures={{ 'add-ons': s.addons.length, files: s.files }}
+    learning={s.server.learning}
+  />
   {#if s.open}<OpenDeployment deployment={s.open} />{/if}
   {#each s.queue as waits (waits.name)}<OpenDeployment deployment={waits} />{/each}
   {#if tab === 'add-ons'}
@@ -62,6 +68,8 @@
   {:else if tab === 'survey'}
     <Survey server={name} deployed={s.last?.endedAt} />
     <Adopt server={name} />
+  {:else if tab === 'learn'}
+    <Learn server={name} />
   {:else if tab === 'texts'}
     <Texts server={name} />
   {:else if tab === 'timeline'}

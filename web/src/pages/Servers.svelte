@@ -8,7 +8,6 @@
   import Empty from '../lib/ui/Empty.svelte';
   import Head from '../lib/ui/Head.svelte';
   import Trouble from '../lib/ui/Trouble.svelte';
-  import { p } from '../router';
 
   const list = createQuery(servers);
   const books = createQuery(rulebooks);
@@ -16,7 +15,7 @@
 </script>
 
 <Head title="Servers">
-  {#if books.data?.length}<Button kind={list.data?.length ? 'plain' : 'main'} onclick={() => (adding = true)}
+  {#if books.data}<Button kind={list.data?.length ? 'plain' : 'main'} onclick={() => (adding = true)}
       >Add a server…</Button
     >{/if}
 </Head>
@@ -41,18 +40,14 @@
         </tbody>
       </table>
     </div>
-  {:else if books.data.length}
+  {:else}
     <Empty title="No server yet">
       <p>
         Say where a game server's files are: a folder on the service's machine, or a host that is reached over
-        SFTP. Nothing on it is touched until you run a deployment that you have read.
+        SFTP. Nothing on it is touched until you run a deployment that you have read. Where its game has no
+        rulebook yet, the server teaches one: what lies there is looked at, and you are asked about the rest.
       </p>
       <Button kind="main" onclick={() => (adding = true)}>Add a server…</Button>
-    </Empty>
-  {:else}
-    <Empty title="First, a rulebook">
-      <p>A rulebook tells where a game's add-ons go and how a download of it looks. A server needs one.</p>
-      <Button kind="main" href={p('/rulebooks')}>To the rulebooks</Button>
     </Empty>
   {/if}
 {/if}

@@ -18,6 +18,15 @@ export const loose = () => ({
   queryFn: () => ok(api.GET('/archives/loose')).then((p) => p.items)
 });
 
+/** What is known of a server whose rulebook grows. The server is looked at. */
+export const lessons = (server: string) => ({
+  queryKey: ['lessons', server],
+  queryFn: () => ok(api.GET('/servers/{server}/lessons', { params: { path: { server } } })),
+  // What is being answered is not replaced under a person's hands.
+  refetchOnWindowFocus: false,
+  retry: false
+});
+
 /** How every server stands, in one answer. */
 export const statuses = () => ({
   queryKey: ['status'],

@@ -13,8 +13,10 @@
 
   const client = useQueryClient();
   let name = $state('');
+  const none = '\n'; // no rulebook is called so
   let picked = $state('');
-  let book = $derived(picked || (books[0]?.name ?? ''));
+  let choice = $derived(picked || (books[0]?.name ?? none));
+  let book = $derived(choice === none ? '' : choice);
   let reach = $state(blank());
   let variables = $state<Record<string, string>>({});
   const whole = createQuery(() => ({ ...rulebook(book), enabled: book !== '' }));
@@ -29,10 +31,15 @@
       asked.map((v) => [v.name, variables[v.name] || v.default || '']).filter(([, v]) => v)
     );
     await ok(
-      api.POST('/servers', { body: { name: name.trim(), rulebook: book, variables: told, ...said(reach) } })
+      api.POST('/servers', {
+        body: { name: name.trim(), rulebook: book || undefined, variables: told, ...said(reach) }
+      })
     );
     await client.invalidateQueries({ queryKey: ['servers'] });
-    return () => navigate('/servers/:server/:tab', { params: { server: name.trim(), tab: 'about' } });
+    return () =>
+      navigate('/servers/:server/:tab', {
+        params: { server: name.trim(), tab: book || reach.kind !== 'folder' ? 'about' : 'learn' }
+      });
   }
 </script>
 
@@ -48,7 +55,8 @@
       <input class="input" required pattern="[a-z0-9][a-z0-9\-]{'{0,30}'}" bind:value={name} />
     </Labelled>
     <Labelled label="Rulebook">
-      <select class="input" bind:value={() => book, (v) => (picked = v)}>
+      <select class="input" bind:value={() => choice, (v) => (picked = v)}>
+        <option value={none}>none yet: learn it from the server</option>
         {#each books as b (b.name)}<option value={b.name}>{b.title}</option>{/each}
       </select>
     </Labelled>

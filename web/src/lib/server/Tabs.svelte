@@ -2,9 +2,15 @@
 <script lang="ts">
   import { p } from '../../router';
 
-  let { server, at, figures }: { server: string; at: string; figures: Record<string, number | undefined> } =
-    $props();
-  const tabs: [string, string][] = [
+  interface Props {
+    server: string;
+    at: string;
+    figures: Record<string, number | undefined>;
+    /** Its rulebook grows from answers. */
+    learning?: boolean;
+  }
+  let { server, at, figures, learning }: Props = $props();
+  const always: [string, string][] = [
     ['add-ons', 'Add-ons'],
     ['running', 'Running'],
     ['files', 'Files'],
@@ -13,6 +19,7 @@
     ['timeline', 'Timeline'],
     ['about', 'About']
   ];
+  let tabs: [string, string][] = $derived(learning ? [...always, ['learn', 'Questions']] : always);
 </script>
 
 <nav aria-label="Of this server" class="mb-3.5 flex gap-5 overflow-x-auto border-b border-rule">

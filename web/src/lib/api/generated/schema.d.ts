@@ -1003,6 +1003,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/lessons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is known of a server whose rulebook grows, and what is asked; looks at the server */
+        get: operations["get-lessons"];
+        put?: never;
+        /** Answer what is asked of a server whose rulebook grows, or have it learn from a download */
+        post: operations["teach"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/lint": {
         parameters: {
             query?: never;
@@ -1594,6 +1612,12 @@ export interface components {
             /** Format: int64 */
             size: number;
         };
+        Belief: {
+            /** @description A person said so */
+            said?: boolean;
+            what: string;
+            why: string;
+        };
         Between: {
             addons: components["schemas"]["AddonTurn"][];
             /**
@@ -2156,6 +2180,24 @@ export interface components {
             toldBy?: string;
             value: string;
         };
+        Lesson: {
+            /** @description The digest of the download that the first question is about */
+            about?: string;
+            beliefs: components["schemas"]["Belief"][];
+            /** @description What was said made a new revision */
+            fresh?: boolean;
+            /** @description Lines written by hand that stay, although the answers would have others */
+            kept?: string[] | null;
+            /** @description What was made of downloads by the new revision */
+            laid?: components["schemas"]["StagedByBook"][] | null;
+            /** @description One after the other */
+            questions: components["schemas"]["Question"][];
+            /** Format: int64 */
+            revision: number;
+            rulebook: string;
+            /** @description The rulebook */
+            text: string;
+        };
         LintText: {
             format?: string;
             /** @description Its end may tell the format */
@@ -2309,7 +2351,8 @@ export interface components {
                 [key: string]: string;
             };
             name: string;
-            rulebook: string;
+            /** @description Absent: one is made that grows from answers */
+            rulebook?: string;
             secrets?: components["schemas"]["Secrets"];
             transport: components["schemas"]["Transport"];
             variables?: {
@@ -2751,6 +2794,8 @@ export interface components {
             hostKey?: string;
             /** @description All that is known of it, with where that was read; facts are those that people set */
             known: components["schemas"]["KnownFact"][];
+            /** @description It was added without a rulebook, and its rulebook grows from answers */
+            learning?: boolean;
             name: string;
             /** @description Fingerprint that was offered and waits for a person */
             offeredKey?: string;
@@ -2829,6 +2874,8 @@ export interface components {
             before?: string;
             /** @description The same bytes were staged before */
             known: boolean;
+            /** @description What the server learnt from it and asks, where its rulebook grows */
+            lesson?: components["schemas"]["Lesson"];
             /**
              * Format: int64
              * @description Contents of it that were damaged in the stockroom and are whole again
@@ -3067,6 +3114,16 @@ export interface components {
             path: string;
             /** Format: int64 */
             size: number;
+        };
+        Teach: {
+            /** @description The download that the answer to what it is goes with: refused where something else is asked first by now */
+            about?: string;
+            /** @description By question */
+            answers?: {
+                [key: string]: string;
+            };
+            /** @description Digests of downloads to learn from */
+            archives?: string[] | null;
         };
         Text: {
             about?: string;
@@ -5752,6 +5809,75 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "get-lessons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lesson"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    teach: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Teach"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lesson"];
+                };
             };
             /** @description Error */
             default: {
