@@ -5,31 +5,32 @@ import "time"
 // NewDraft asks for a draft. Exactly one of Crates, Remove, Enable, Disable and
 // Rollback is set.
 type NewDraft struct {
-	Crates    []string        `json:"crates,omitempty" doc:"name@version, or name for the version staged last"`
-	With      []string        `json:"with,omitempty" doc:"Parts by choice to take: PART or ADDON:PART; or variables that each add-on has for itself, as NAME=VALUE; kept for later versions"`
-	Without   []string        `json:"without,omitempty" doc:"Parts by choice to leave out"`
-	Remove    []string        `json:"remove,omitempty" doc:"Add-on names"`
-	InsteadOf []string        `json:"insteadOf,omitempty" doc:"With crates: names of add-ons that go, because the crates take their place"`
-	TakeNeeds bool            `json:"takeNeeds,omitempty" doc:"With crates: have what they need come along, of what is staged and fits, with its own needs"`
-	Enable    []string        `json:"enable,omitempty" doc:"Names of add-ons that a load list names again"`
-	Disable   []string        `json:"disable,omitempty" doc:"Names of add-ons that no load list names any more; their files stay"`
-	Rollback  *Rollback       `json:"rollback,omitempty"`
-	Tweaks    []TweakWish     `json:"tweaks,omitempty" doc:"Changes of texts, alone or along with the rest"`
-	Untweak   []string        `json:"untweak,omitempty" doc:"IDs of tweaks that are taken back"`
-	Texts     []EditedText    `json:"texts,omitempty" doc:"Texts that were edited as a whole"`
-	Moves     []Renaming      `json:"moves,omitempty" doc:"Files and folders that get other names, in their order; what else is asked for names them as they are called before"`
-	Swaps     []Swap          `json:"swaps,omitempty" doc:"Files of your own that take the places of others"`
-	Adopt     []string        `json:"adopt,omitempty" doc:"Paths of add-ons that lie on the server already: the ledger takes them in as they are, and nothing is done to them"`
-	Settle    []Settling      `json:"settle,omitempty" doc:"What is done about what a survey found to differ"`
-	Keep      map[string]Side `json:"keep,omitempty" doc:"Whose value stays where the server and a new version both changed it, by PATH:KEY, or by PATH for all of a text"`
-	Accept    []string        `json:"accept,omitempty" doc:"CODE or CODE=PATH"`
-	Data      bool            `json:"data,omitempty" doc:"Copy every data folder while the server is stopped, so that the way back covers it"`
-	NoData    bool            `json:"noData,omitempty" doc:"Copy none, though an add-on may change what is in one"`
-	Renew     []string        `json:"renew,omitempty" doc:"Data places of the rulebook to set aside for good, so that the server makes new ones"`
-	Leave     bool            `json:"leave,omitempty" doc:"Do not stop the server"`
-	Restart   bool            `json:"restart,omitempty" doc:"Stop and start the server where a reload would do"`
-	OrUndo    bool            `json:"orUndo,omitempty" doc:"Take all back if the server does not come up or what is deployed does not load"`
-	Thorough  bool            `json:"thorough,omitempty" doc:"Read every file back once it is sent, and compare its bytes"`
+	Crates     []string        `json:"crates,omitempty" doc:"name@version, or name for the version staged last"`
+	With       []string        `json:"with,omitempty" doc:"Parts by choice to take: PART or ADDON:PART; or variables that each add-on has for itself, as NAME=VALUE; kept for later versions"`
+	Without    []string        `json:"without,omitempty" doc:"Parts by choice to leave out"`
+	Remove     []string        `json:"remove,omitempty" doc:"Add-on names"`
+	InsteadOf  []string        `json:"insteadOf,omitempty" doc:"With crates: names of add-ons that go, because the crates take their place"`
+	TakeNeeds  bool            `json:"takeNeeds,omitempty" doc:"With crates: have what they need come along, of what is staged and fits, with its own needs"`
+	Enable     []string        `json:"enable,omitempty" doc:"Names of add-ons that a load list names again"`
+	Disable    []string        `json:"disable,omitempty" doc:"Names of add-ons that no load list names any more; their files stay"`
+	Rollback   *Rollback       `json:"rollback,omitempty"`
+	Tweaks     []TweakWish     `json:"tweaks,omitempty" doc:"Changes of texts, alone or along with the rest"`
+	Untweak    []string        `json:"untweak,omitempty" doc:"IDs of tweaks that are taken back"`
+	Texts      []EditedText    `json:"texts,omitempty" doc:"Texts that were edited as a whole"`
+	Moves      []Renaming      `json:"moves,omitempty" doc:"Files and folders that get other names, in their order; what else is asked for names them as they are called before"`
+	Swaps      []Swap          `json:"swaps,omitempty" doc:"Files of your own that take the places of others"`
+	Adopt      []string        `json:"adopt,omitempty" doc:"Paths of add-ons that lie on the server already: the ledger takes them in as they are, and nothing is done to them"`
+	Settle     []Settling      `json:"settle,omitempty" doc:"What is done about what a survey found to differ"`
+	Keep       map[string]Side `json:"keep,omitempty" doc:"Whose value stays where the server and a new version both changed it, by PATH:KEY, or by PATH for all of a text"`
+	Accept     []string        `json:"accept,omitempty" doc:"CODE or CODE=PATH"`
+	Data       bool            `json:"data,omitempty" doc:"Copy every data folder while the server is stopped, so that the way back covers it"`
+	NoData     bool            `json:"noData,omitempty" doc:"Copy none, though an add-on may change what is in one"`
+	Renew      []string        `json:"renew,omitempty" doc:"Data places of the rulebook to set aside for good, so that the server makes new ones"`
+	Leave      bool            `json:"leave,omitempty" doc:"Do not stop the server"`
+	Restart    bool            `json:"restart,omitempty" doc:"Stop and start the server where a reload would do"`
+	OrUndoEach bool            `json:"orUndoEach,omitempty" doc:"Take back alone what does not load, in a deployment of its own; take all back if the server does not come up, or nothing of it loads"`
+	OrUndo     bool            `json:"orUndo,omitempty" doc:"Take all back if the server does not come up or what is deployed does not load"`
+	Thorough   bool            `json:"thorough,omitempty" doc:"Read every file back once it is sent, and compare its bytes"`
 }
 
 // Rollback says what goes back, and how far.

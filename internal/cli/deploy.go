@@ -19,6 +19,7 @@ func runFlags() []cli.Flag {
 		&cli.BoolFlag{Name: "no-copy-data", Usage: "copy no data folder, even if an add-on may change what is in one"},
 		&cli.BoolFlag{Name: "leave-running", Usage: "do not stop the server"},
 		&cli.BoolFlag{Name: "restart", Usage: "stop and start the server where a reload would do"},
+		&cli.BoolFlag{Name: "or-undo-each", Usage: "take back alone what does not load, and leave the rest; take all back if the server does not come up"},
 		&cli.BoolFlag{Name: "or-undo", Usage: "take all back if the server does not come up, or what is deployed does not load"},
 		&cli.BoolFlag{Name: "thorough", Usage: "check the bytes of every file once it is sent: read it back, or ask the host for its checksum"},
 		&cli.StringSliceFlag{Name: "accept", Usage: "accept a block, for all paths or one: `CODE[=PATH]`"},
@@ -121,7 +122,7 @@ func (a deployCommands) draftAndRun(ctx context.Context, cmd *cli.Command, serve
 	}
 	n.Accept, n.Thorough = cmd.StringSlice("accept"), cmd.Bool("thorough")
 	n.Data, n.NoData = cmd.Bool("copy-data"), cmd.Bool("no-copy-data")
-	n.Leave, n.Restart, n.OrUndo = cmd.Bool("leave-running"), cmd.Bool("restart"), cmd.Bool("or-undo")
+	n.Leave, n.Restart, n.OrUndo, n.OrUndoEach = cmd.Bool("leave-running"), cmd.Bool("restart"), cmd.Bool("or-undo"), cmd.Bool("or-undo-each")
 	each, end := a.watch(cmd.Bool("json"))
 	d, err := c.Draft(ctx, server, n, each)
 	end()

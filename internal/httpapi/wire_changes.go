@@ -81,7 +81,7 @@ func parsePath(text string) (tree.Path, error) {
 }
 
 func unwireAsk(in api.NewDraft) (requests.Ask, error) {
-	ask := requests.Ask{Crates: in.Crates, Remove: in.Remove, InsteadOf: in.InsteadOf, TakeNeeds: in.TakeNeeds, Enable: in.Enable, Disable: in.Disable, With: in.With, Without: in.Without, Thorough: in.Thorough, Data: in.Data, NoData: in.NoData, Renew: in.Renew, Leave: in.Leave, Restart: in.Restart, OrUndo: in.OrUndo}
+	ask := requests.Ask{Crates: in.Crates, Remove: in.Remove, InsteadOf: in.InsteadOf, TakeNeeds: in.TakeNeeds, Enable: in.Enable, Disable: in.Disable, With: in.With, Without: in.Without, Thorough: in.Thorough, Data: in.Data, NoData: in.NoData, Renew: in.Renew, Leave: in.Leave, Restart: in.Restart, OrUndo: in.OrUndo, OrUndoEach: in.OrUndoEach}
 	if err := unwireTexts(in, &ask); err != nil {
 		return ask, err
 	}

@@ -69,6 +69,7 @@ type Deployment struct {
 	Trouble   string
 	GoesBack  bool // what it waits for is part of taking it back
 	Notes     []string
+	Fell      []string // add-ons that did not load and are to go back alone; known while it runs only
 	Figures   Figures
 	Aftermath []finding.Finding // what was found out once it was done
 	Untidy    bool

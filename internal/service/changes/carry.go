@@ -3,6 +3,7 @@ package changes
 import (
 	"context"
 	"maps"
+	"strings"
 	"time"
 
 	"restlesscrate/internal/core/draft"
@@ -135,8 +136,15 @@ func (c *carry) proved(ctx context.Context) error {
 		c.call, failed, err = c.verifier().After(ctx, c.srv, c.run, c.power, c.d, c.changes)
 		return err
 	})
-	if err == nil && len(failed) > 0 && orUndo(*c.d) {
+	if err != nil || len(failed) == 0 {
+		return err
+	}
+	switch ask := asked(*c.d); {
+	case ask.OrUndoEach && len(failed) < len(ask.Crates):
+		c.d.Fell = failing(c.call.Roll, failed)
+		c.d.Notes = append(c.d.Notes, strings.Join(c.d.Fell, ", ")+" did not load, and is to go back alone")
+	case ask.OrUndo || ask.OrUndoEach:
 		return &notLoadedError{failed}
 	}
-	return err
+	return nil
 }

@@ -89,6 +89,15 @@ func isHalted(err error) bool {
 // orUndo is kept with a run that takes itself back where the server does not come
 // up, or what was deployed does not load.
 func orUndo(d model.Deployment) bool {
+	ask := asked(d)
+	return ask.OrUndo || ask.OrUndoEach
+}
+
+// asked is what a person asked for of a deployment, as far as it can be read.
+func asked(d model.Deployment) requests.Ask {
 	ask, err := requests.Read(d.Ask)
-	return err == nil && ask.OrUndo
+	if err != nil {
+		return requests.Ask{}
+	}
+	return ask
 }

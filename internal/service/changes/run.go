@@ -19,8 +19,17 @@ import (
 
 // Run runs a draft that a person has read: digest names it. The concerned
 // paths are looked at again first; if anything differs there is a new draft
-// and nothing was done.
-func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, accepts []finding.Accept, actor string, tell progress.Tell) (_ model.Deployment, err error) {
+// and nothing was done. What did not load goes back alone once it is done, where that was asked for.
+func (s *Service) Run(ctx context.Context, d model.Deployment, digest string, accepts []finding.Accept, actor string, tell progress.Tell) (model.Deployment, error) {
+	d, err := s.once(ctx, d, digest, accepts, actor, tell)
+	if err != nil {
+		return d, err
+	}
+	return s.apart(ctx, d, actor, tell)
+}
+
+// once is [Service.Run] without what follows on it.
+func (s *Service) once(ctx context.Context, d model.Deployment, digest string, accepts []finding.Accept, actor string, tell progress.Tell) (_ model.Deployment, err error) {
 	if d, err = s.agreed(d, digest, accepts, actor); err != nil {
 		return d, err
 	}
@@ -171,12 +180,16 @@ func (s *Service) Resume(ctx context.Context, d model.Deployment, actor string, 
 	if d.State != model.Halted {
 		return d, WrongState(d, "resume")
 	}
-	return s.drive().goOn(ctx, d, actor, tell, func(now model.Deployment) error {
+	d, err := s.drive().goOn(ctx, d, actor, tell, func(now model.Deployment) error {
 		if now.State != model.Halted {
 			return WrongState(now, "resume")
 		}
 		return nil
 	})
+	if err != nil {
+		return d, err
+	}
+	return s.apart(ctx, d, actor, tell)
 }
 
 // myTurn waits for a deployment's turn and gives the deployment as it is then: what
@@ -322,7 +335,9 @@ func (s driver) forward(ctx context.Context, srv model.Server, run *deploy.Run, 
 		s.Log.Warn("not tidied", "deployment", d.Name(), "err", err)
 		tell.Note("what was set aside could not be cleared yet: " + err.Error())
 	}
-	return s.Records.OutlineByID(ctx, d.ID)
+	done, err := s.Records.OutlineByID(ctx, d.ID)
+	done.Fell = d.Fell
+	return done, err
 }
 
 // halt records that a run broke off. The context may have ended; the record

@@ -100,6 +100,9 @@ func (s *Maker) wayBack(ctx context.Context, srv model.Server, b *Back, events [
 			return w, w.nothing
 		}
 		w.title = "roll back " + name(b.Deployment)
+		if b.Addon != "" || b.Path != tree.Root {
+			w.title = fmt.Sprintf("%s back to before %s", subject, name(b.Deployment))
+		}
 		w.returns = draft.Inverse(events, func(e draft.Event) bool { return e.Deployment == name(b.Deployment) && only(e) })
 	default:
 		var newest string

@@ -107,7 +107,9 @@ type Ask struct {
 	Leave   bool     `json:"leave,omitempty"`
 	Restart bool     `json:"restart,omitempty"`
 	OrUndo  bool     `json:"orUndo,omitempty"`
-	Back    *Back    `json:"back,omitempty"`
+	// OrUndoEach is OrUndo, but what did not load goes back alone while the rest stays.
+	OrUndoEach bool  `json:"orUndoEach,omitempty"`
+	Back       *Back `json:"back,omitempty"`
 	// Tweaks are changes of texts that shall hold, alone or along with the rest; Untweak are
 	// the IDs of those that are taken back.
 	Tweaks  []AskTweak `json:"tweaks,omitempty"`

@@ -2320,6 +2320,8 @@ export interface components {
             noData?: boolean;
             /** @description Take all back if the server does not come up or what is deployed does not load */
             orUndo?: boolean;
+            /** @description Take back alone what does not load, in a deployment of its own; take all back if the server does not come up, or nothing of it loads */
+            orUndoEach?: boolean;
             /** @description Add-on names */
             remove?: string[] | null;
             /** @description Data places of the rulebook to set aside for good, so that the server makes new ones */
