@@ -41,6 +41,7 @@ var allowed = map[string][]string{
 	"internal/service/adopt":    {"internal/core", "internal/model", "internal/fault", "internal/remote", "internal/deploy"},
 	"internal/service/mending":  {"internal/core", "internal/model", "internal/remote", "internal/stockroom"},
 	"internal/service/learning": {"internal/core", "internal/model", "internal/fault"},
+	"internal/service/tidying":  {"internal/core", "internal/model", "internal/fault", "internal/stockroom"},
 	"internal/service/survey":   {"internal/core", "internal/model", "internal/fault", "internal/remote", "internal/deploy", "internal/observe"},
 	"internal/service/insight":  {"internal/core", "internal/model", "internal/fault"},
 	"internal/api":              {"internal/core"}, // what does not differ on the wire is the core's own

@@ -218,6 +218,7 @@ type Staged struct {
 	Before    string         `json:"before,omitempty" doc:"The file name under which they were staged before, if it was another"`
 	Renamed   bool           `json:"renamed,omitempty" doc:"This file name tells a version that the one before did not, so it counts from now on"`
 	Reread    bool           `json:"reread,omitempty" doc:"With this code page names in it are others, which count from now on"`
+	Back      bool           `json:"back,omitempty" doc:"Its bytes had been let go, and are there again"`
 	Mended    int            `json:"mended,omitempty" doc:"Contents of it that were damaged in the stockroom and are whole again"`
 	Rulebooks []StagedByBook `json:"rulebooks" nullable:"false"`
 	Lesson    *Lesson        `json:"lesson,omitempty" doc:"What the server learnt from it and asks, where its rulebook grows"`

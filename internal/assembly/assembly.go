@@ -35,6 +35,7 @@ import (
 	"restlesscrate/internal/service/requests"
 	"restlesscrate/internal/service/survey"
 	"restlesscrate/internal/service/texts"
+	"restlesscrate/internal/service/tidying"
 	"restlesscrate/internal/service/witness"
 	"restlesscrate/internal/stockroom"
 )
@@ -81,12 +82,13 @@ func New(ctx context.Context, p Parts, cat *catalog.Service) (*Service, error) {
 	work, stop := context.WithCancel(context.WithoutCancel(ctx))
 	s := &Service{Catalog: cat, stop: stop}
 	s.Jobs = jobs.New(work, p.DB, p.Log, time.Now, func(err error) any { return httpapi.ProblemOf(err) })
+	s.Jobs.Around = p.Room.Use
 	s.Hosts = &hosts.Service{Records: p.DB, Books: cat, Sealer: p.Sealer, Agent: p.Agent, Data: p.Data, Self: p.Self.Service, Now: time.Now}
 	meter := metrics.New()
 	s.Changes = &changes.Service{Records: p.DB, Catalog: cat, Hosts: hostsOf{s.Hosts}, Room: p.Room, RideOut: p.RideOut, Self: p.Self, Meter: meter, Now: time.Now, Log: p.Log}
 	looks := &survey.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Bytes: s.Changes.Contents, HostNow: s.Changes.HostNow, HostOf: requests.HostOf, Now: time.Now}
 	ins := &insight.Service{Records: p.DB, Books: cat}
-	s.API = &httpapi.Server{Catalog: cat, Parts: &catalog.Parts{Room: p.Room, Now: time.Now}, Hosts: s.Hosts, Changes: s.Changes, Insight: ins, Surveys: looks, Mending: &mending.Service{Records: p.DB, Hosts: s.Hosts, Room: p.Room, Now: time.Now}, Learning: &learning.Service{Records: p.DB, Hosts: s.Hosts, Books: cat}, Adopting: &adopt.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Lists: requests.ListsOf}, Texts: &texts.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Bytes: s.Changes.Contents, Lists: requests.ListsOf}, Witness: &witness.Service{Records: p.DB, Catalog: cat, Hosts: hostsOf{s.Hosts}, Addons: ins}, Jobs: s.Jobs,
+	s.API = &httpapi.Server{Catalog: cat, Parts: &catalog.Parts{Room: p.Room, Now: time.Now}, Hosts: s.Hosts, Changes: s.Changes, Insight: ins, Surveys: looks, Mending: &mending.Service{Records: p.DB, Hosts: s.Hosts, Room: p.Room, Now: time.Now}, Tidying: &tidying.Service{Records: p.DB, Room: p.Room, Now: time.Now}, Learning: &learning.Service{Records: p.DB, Hosts: s.Hosts, Books: cat}, Adopting: &adopt.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Lists: requests.ListsOf}, Texts: &texts.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Bytes: s.Changes.Contents, Lists: requests.ListsOf}, Witness: &witness.Service{Records: p.DB, Catalog: cat, Hosts: hostsOf{s.Hosts}, Addons: ins}, Jobs: s.Jobs,
 		Access: p.DB, Memory: memory{p.DB}, Sessions: sessions(p), Keyed: p.Sealer.Keyed, Counter: counter(p.DB), News: p.DB.News, MaxUpload: p.MaxUpload, Ready: p.DB.Ping, Integrity: p.Integrity, Metrics: meter.Handler(), Console: p.Console, Log: p.Log,
 		Now: time.Now, Version: p.Version, BaseURL: p.BaseURL}
 	if err := s.takeUp(ctx, p); err != nil {
@@ -104,6 +106,9 @@ func (s *Service) takeUp(ctx context.Context, p Parts) error {
 	}
 	if err := p.DB.AbandonJobs(ctx, gone); err != nil {
 		return err
+	}
+	if err := s.API.Tidying.Sweep(ctx); err != nil { // nothing needs them: they are tried again at the next tidying
+		p.Log.Warn("files of the stockroom that nothing needs are not deleted yet", "err", err)
 	}
 	untidy, err := s.Changes.Recover(ctx)
 	if err != nil {

@@ -16,7 +16,8 @@ type archiveCommands struct{ *App }
 
 func (a archiveCommands) archiveCommand() *cli.Command {
 	return &cli.Command{Name: "archive", Usage: "archives of which no crate is in the list, and laying one out again", Commands: []*cli.Command{
-		{Name: "list", Usage: "list the archives of which no crate is in the list", UsageText: "restless archive list", Action: a.list},
+		{Name: "list", Usage: "list the archives of which no crate is in the list", UsageText: "restless archive list [--all]", Flags: []cli.Flag{&cli.BoolFlag{Name: "all", Usage: "list every download, also what was let go"}}, Action: a.list},
+		{Name: "drop", Usage: "let the bytes of archives go that nothing needs; staging one again brings it back", UsageText: "restless archive drop ARCHIVE... [--yes]", Flags: []cli.Flag{yes()}, Action: a.drop},
 		{Name: "again", Usage: "lay an archive out again, perhaps with another root", UsageText: "restless archive again ARCHIVE [--root FOLDER | --forget-root] [--rulebook NAME]", Flags: []cli.Flag{
 			&cli.StringFlag{Name: "root", Usage: "the folder in it that is the add-on; kept for later versions"},
 			&cli.BoolFlag{Name: "forget-root", Usage: "a root that was chosen before is forgotten, and asked anew"},
@@ -29,6 +30,9 @@ func (a archiveCommands) list(ctx context.Context, cmd *cli.Command) error {
 	c, err := a.client(cmd)
 	if err != nil {
 		return err
+	}
+	if cmd.Bool("all") {
+		return a.listAll(ctx, cmd, c)
 	}
 	list, err := c.LooseArchives(ctx)
 	if err != nil {

@@ -203,6 +203,8 @@ func (a stageCommands) printStaged(st api.Staged) {
 		asked = asked || len(b.Choices) > 0
 	}
 	switch {
+	case st.Back:
+		fmt.Fprintln(a.Out, "  Its bytes had been let go when the stockroom was tidied; they are there again.")
 	case st.Mended > 0:
 		fmt.Fprintf(a.Out, "  The stockroom's copy was damaged (%s); it is whole again.\n", words.Count(st.Mended, "content"))
 	case st.Reread:

@@ -195,3 +195,22 @@ func (c *DeploymentCalls) work(ctx context.Context, path string, in any, each Ea
 	}
 	return result[api.Deployment](ctx, c.line, j, each)
 }
+
+// Archives lists every download that the stockroom holds, or held.
+func (c *AccessCalls) Archives(ctx context.Context) ([]api.KeptArchive, error) {
+	return all[api.KeptArchive](ctx, c.line, "/stockroom/archives", url.Values{})
+}
+
+// PlanTidying says what tidying the stockroom would free.
+func (c *AccessCalls) PlanTidying(ctx context.Context, t api.Tidy) (api.TidyPlan, error) {
+	return call[api.TidyPlan](ctx, c.line, http.MethodPost, "/stockroom/plan", t)
+}
+
+// TidyStockroom frees what a plan says that was read, and waits for it.
+func (c *AccessCalls) TidyStockroom(ctx context.Context, t api.Tidy, each Each) (api.TidyPlan, error) {
+	j, err := call[api.Job](ctx, c.line, http.MethodPost, "/stockroom/tidy", t)
+	if err != nil {
+		return api.TidyPlan{}, err
+	}
+	return result[api.TidyPlan](ctx, c.line, j, each)
+}

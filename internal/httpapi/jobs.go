@@ -85,6 +85,11 @@ func (s jobbing) cancellable(ctx context.Context, kind, subject string, work job
 	return s.startJob(ctx, jobs.What{Kind: kind, Subject: subject, Actor: actorOf(ctx), Cancellable: true}, work)
 }
 
+// alone is job for work that has the stockroom to itself.
+func (s jobbing) alone(ctx context.Context, kind string, work jobs.Work) (*accepted, error) {
+	return s.startJob(ctx, jobs.What{Kind: kind, Actor: actorOf(ctx), Alone: true}, work)
+}
+
 func (s jobbing) startJob(ctx context.Context, what jobs.What, work jobs.Work) (*accepted, error) {
 	j, err := s.Jobs.Start(ctx, what, work)
 	return &accepted{http.StatusAccepted, s.wireJob(ctx, j)}, s.fail(ctx, err)

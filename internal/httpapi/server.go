@@ -30,6 +30,7 @@ import (
 	"restlesscrate/internal/service/mending"
 	"restlesscrate/internal/service/survey"
 	"restlesscrate/internal/service/texts"
+	"restlesscrate/internal/service/tidying"
 	"restlesscrate/internal/service/witness"
 )
 
@@ -69,6 +70,7 @@ type Server struct {
 	Surveys  *survey.Service
 	Adopting *adopt.Service
 	Learning *learning.Service
+	Tidying  *tidying.Service
 	Mending  *mending.Service
 	Texts    *texts.Service
 	Witness  *witness.Service
@@ -187,6 +189,7 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	s.looking().updateOps(h)
 	s.looking().compareOps(h)
 	s.lessons().lessonOps(h)
+	s.keeping().stockroomOps(h)
 	s.accessOps(h)
 	s.changing().checkOps(h)
 	s.describePlain(h.OpenAPI())
@@ -262,6 +265,8 @@ type (
 	looking  struct{ *Server }
 	// lessons are those about servers whose rulebooks grow.
 	lessons struct{ *Server }
+	// keeping are those about what the service itself keeps.
+	keeping struct{ *Server }
 	// jobbing are those about jobs, and how work becomes one.
 	jobbing struct{ *Server }
 	// controlling are those about running servers.
@@ -273,5 +278,6 @@ func (s *Server) streaming() streams       { return streams{s} }
 func (s *Server) changing() changing       { return changing{s} }
 func (s *Server) looking() looking         { return looking{s} }
 func (s *Server) lessons() lessons         { return lessons{s} }
+func (s *Server) keeping() keeping         { return keeping{s} }
 func (s *Server) jobs() jobbing            { return jobbing{s} }
 func (s *Server) controlling() controlling { return controlling{s} }

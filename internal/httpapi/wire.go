@@ -168,7 +168,7 @@ func (s *Server) staged(ctx context.Context, st catalog.Staged) (api.Staged, err
 }
 
 func wireStaged(st catalog.Staged, crate func(model.Crate) api.Crate) api.Staged {
-	w := api.Staged{Archive: wireArchive(st.Archive), Known: st.Known, Before: st.Before, Renamed: st.Renamed, Reread: st.Reread, Mended: st.Mended, Rulebooks: []api.StagedByBook{}}
+	w := api.Staged{Archive: wireArchive(st.Archive), Known: st.Known, Before: st.Before, Renamed: st.Renamed, Reread: st.Reread, Back: st.Back, Mended: st.Mended, Rulebooks: []api.StagedByBook{}}
 	for _, b := range st.Books {
 		for i := range b.Crates {
 			b.Crates[i].Archives = []model.Archive{st.Archive}

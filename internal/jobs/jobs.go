@@ -33,6 +33,7 @@ type Work func(ctx context.Context, tell progress.Tell) (result any, err error)
 // What says which job is to begin.
 type What struct {
 	Kind, Subject, Actor string
+	Alone                bool // it is not done within [Engine.Around]
 	Cancellable          bool // its work leaves nothing half done when its context ends
 }
 
@@ -44,7 +45,11 @@ var (
 
 // Engine runs jobs. Jobs outlive the request that started them and end with
 // the context that the engine was made with.
+//
+// Around, where it is set, is called before every job's work and gives what is called after it.
 type Engine struct {
+	Around func() (after func())
+
 	ctx     context.Context
 	store   Store
 	log     *slog.Logger
@@ -92,7 +97,7 @@ func (e *Engine) Start(ctx context.Context, what What, work Work) (model.Job, er
 	e.live[j.ID] = f
 	e.mu.Unlock()
 	e.wg.Add(1)
-	go e.run(within, j, f, work)
+	go e.run(within, j, f, work, what.Alone)
 	return j, nil
 }
 
@@ -125,7 +130,18 @@ func (e *Engine) Cancellable(id string) bool {
 // Running lists the jobs that run now, the newest first.
 func (e *Engine) Running(ctx context.Context) ([]model.Job, error) { return e.store.RunningJobs(ctx) }
 
-func (e *Engine) run(within context.Context, j model.Job, f *feed, work Work) {
+// around is work within what is to be around every job.
+func (e *Engine) around(alone bool, work Work) Work {
+	if alone || e.Around == nil {
+		return work
+	}
+	return func(ctx context.Context, tell progress.Tell) (any, error) {
+		defer e.Around()()
+		return work(ctx, tell)
+	}
+}
+
+func (e *Engine) run(within context.Context, j model.Job, f *feed, work Work, alone bool) {
 	defer e.wg.Done()
 	if f.cancel != nil {
 		defer f.cancel(nil)
@@ -145,7 +161,7 @@ func (e *Engine) run(within context.Context, j model.Job, f *feed, work Work) {
 			}
 		}
 	}()
-	result, err := e.guarded(within, f, work)
+	result, err := e.guarded(within, f, e.around(alone, work))
 	close(stop)
 	<-flushed
 	state := "done"

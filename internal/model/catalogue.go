@@ -20,6 +20,7 @@ type Archive struct {
 	Note      string
 	Findings  []finding.Finding // of its names and contents, whatever the rulebook
 	Container string
+	Dropped   bool // its bytes were let go; staging it again brings it back
 	Recovered bool // recorded again from its bytes alone, after the records were lost
 	Actor     string
 	CreatedAt time.Time

@@ -10,12 +10,12 @@ import (
 	"restlesscrate/internal/stockroom"
 )
 
-const archiveColumns = `a.id, a.digest, a.size, a.filename, a.format, a.source, a.note, a.findings, c.name, a.actor, a.created_at`
+const archiveColumns = `a.id, a.digest, a.size, a.filename, a.format, a.source, a.note, a.findings, c.name, a.actor, a.created_at, a.dropped_at IS NOT NULL`
 const archiveFrom = ` FROM archive a JOIN container c ON c.id = a.container_id`
 
 func scanArchive(r *sql.Rows, a *model.Archive) error {
 	var d string
-	if err := r.Scan(&a.ID, &d, &a.Size, &a.Filename, &a.Format, &a.Source, &a.Note, asJSON(&a.Findings), &a.Container, &a.Actor, moment{&a.CreatedAt}); err != nil {
+	if err := r.Scan(&a.ID, &d, &a.Size, &a.Filename, &a.Format, &a.Source, &a.Note, asJSON(&a.Findings), &a.Container, &a.Actor, moment{&a.CreatedAt}, &a.Dropped); err != nil {
 		return err
 	}
 	return a.Digest.UnmarshalText([]byte(d))
@@ -96,6 +96,12 @@ func (db *ContentStore) Heal(ctx context.Context, a model.Archive, held map[stri
 	err := db.within(ctx, func(tx *sql.Tx) error {
 		if _, err := tx.ExecContext(ctx, `UPDATE content SET damaged = 1 WHERE container_id IN (SELECT id FROM container WHERE name = ? OR name GLOB ?)`,
 			a.Container, "packs/"+a.Digest.String()+"*"); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE archive SET dropped_at = NULL WHERE id = ?`, a.ID); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `DELETE FROM leaving WHERE name = ?`, a.Container); err != nil {
 			return err
 		}
 		return addHeld(ctx, tx, a.Container, held)

@@ -18,6 +18,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 
 	"restlesscrate/internal/core/tree"
 )
@@ -79,6 +80,7 @@ type Room struct {
 	dir   string
 	index Index
 	watch func(Event)
+	use   sync.RWMutex // see [Room.Use]
 }
 
 // Event is something that was done to a container on disk.

@@ -1,11 +1,13 @@
 package draft
 
 import (
+	"fmt"
 	"maps"
 	"slices"
 
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/words"
 )
 
 // decide decides every path that has a goal, and every text that is to be edited.
@@ -78,7 +80,7 @@ func (m *decider) decideGoal(g *goal) {
 	}
 	if c.After.Being == tree.Content {
 		if !m.req.Held(c.After.Digest) {
-			m.refuse("bytes-gone", g.path, "Stage the archive that holds them again.", "The bytes for %s are no longer in the stockroom.", g.path)
+			m.refuse("bytes-gone", g.path, m.broughtBack(c.After.Digest), "The bytes for %s are no longer in the stockroom.", g.path)
 			return
 		}
 		m.coming[g.path] = true
@@ -200,4 +202,14 @@ func (m *ground) afterOf(g *goal, now tree.State) tree.State {
 		after.Mode |= 0o111
 	}
 	return m.modes(after)
+}
+
+// broughtBack says how bytes that the stockroom does not hold come back.
+func (m *ground) broughtBack(d tree.Digest) string {
+	if m.req.HeldBy != nil {
+		if from := m.req.HeldBy(d); len(from) > 0 {
+			return fmt.Sprintf("Stage %s again, which holds them.", words.Few(from))
+		}
+	}
+	return "Stage the archive that holds them again. Where there is none, they were a copy of a file of the server, which has gone when the stockroom was tidied."
 }

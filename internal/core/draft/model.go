@@ -182,6 +182,8 @@ type Request struct {
 	Host      Host
 	Own       int64                  // bytes free on the service's own disk, 0 where that is not known
 	Held      func(tree.Digest) bool // whether the stockroom holds these bytes
+	// HeldBy names the archives that hold bytes which the stockroom does not; nil where nobody knows.
+	HeldBy func(tree.Digest) []string
 	// Tweaks are changes of texts that shall hold, and Untweak the IDs of those that shall
 	// hold no more.
 	Tweaks  []TweakWish

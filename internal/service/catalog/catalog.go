@@ -54,6 +54,8 @@ type Records interface {
 	PalletMembers(ctx context.Context, rulebook string) ([]model.PalletMember, error)
 	RenamePallet(ctx context.Context, rulebook, key, name string) error
 	Outdated(ctx context.Context, rulebook string, newest int64) ([]model.Archive, error)
+	// LetGoOf names the downloads of an add-on's version whose bytes were let go.
+	LetGoOf(ctx context.Context, rulebook, key, version string) ([]string, error)
 	Heal(ctx context.Context, a model.Archive, held map[string][]stockroom.Held) error
 	Locate(ctx context.Context, d tree.Digest) (stockroom.Location, error)
 	AddFound(ctx context.Context, container string, held []stockroom.Held) error

@@ -14,6 +14,7 @@ import (
 	"restlesscrate/internal/core/version"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/words"
 )
 
 // AddonKey gives the key of the add-on with a name.
@@ -48,7 +49,15 @@ func (s *Service) FindCrate(ctx context.Context, rulebookName, ref string) (mode
 	}
 	switch {
 	case len(fit) == 0:
+		gone, err := s.Records.LetGoOf(ctx, rulebookName, layout.Key(r.Name), r.Version)
+		if err != nil {
+			return model.Crate{}, err
+		}
 		f := fault.New(fault.Unknown, "crate-unknown", "no crate %s is staged%s", ref, forBook(rulebookName))
+		if len(gone) > 0 {
+			return model.Crate{}, fault.New(fault.Unknown, "crate-unknown", "%s is not staged any more: its download %s was let go when the stockroom was tidied", ref, words.Few(gone)).
+				WithMend("Stage it again.").By(finding.StageArchive.With())
+		}
 		if len(crates) > 0 {
 			return model.Crate{}, f.WithMend("Of %s there is: %s.", r.Name, labels(crates))
 		}

@@ -27,10 +27,14 @@ func (s keeper) sound(ctx context.Context, d tree.Digest) (bool, error) {
 func (s keeper) heal(ctx context.Context, u *Upload, a model.Archive, tell func(string)) (mended int, err error) {
 	tell(fmt.Sprintf("%s was staged before; making sure that the stockroom's copy is whole", u.Filename))
 	damaged, err := s.damagedOf(ctx, a)
-	if err != nil || len(damaged) == 0 {
+	if err != nil || len(damaged) == 0 && !a.Dropped {
 		return 0, errors.Join(err, u.Discard())
 	}
-	tell(fmt.Sprintf("%d contents of the stockroom's copy are damaged; storing it again", len(damaged)))
+	if a.Dropped {
+		damaged = nil
+	} else {
+		tell(fmt.Sprintf("%d contents of the stockroom's copy are damaged; storing it again", len(damaged)))
+	}
 	u.CodePage = s.recovering().codePageOf(a, u.CodePage)
 	l, packed, err := s.lookInto(ctx, u.in, u.in.Size, a.Filename, u.Say, func() (*stockroom.Segment, error) { return s.Room.Repack(a.Digest) })
 	if err != nil {

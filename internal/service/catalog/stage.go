@@ -70,6 +70,7 @@ type Staged struct {
 	Before  string // the name under which they were, if it was another
 	Renamed bool   // the new name tells more, and counts from now on
 	Reread  bool   // with this code page names in it are others, which count from now on
+	Back    bool   // its bytes had been let go, and are there again
 	Mended  int    // contents of it that were damaged in the stockroom, and are whole again
 	Books   []BookResult
 }
@@ -107,6 +108,7 @@ func (s *Service) Stage(ctx context.Context, u *Upload, rulebookName, actor stri
 		if st.Reread, old, err = s.laying().reread(ctx, u, &st.Archive, revisions); err != nil {
 			return st, errors.Join(err, u.Discard())
 		}
+		st.Back = st.Archive.Dropped
 		if st.Mended, err = s.keeping().heal(ctx, u, st.Archive, tell); err != nil {
 			return st, err
 		}

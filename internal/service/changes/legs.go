@@ -3,6 +3,7 @@ package changes
 import (
 	"context"
 	"fmt"
+
 	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/service/drafts"
 

@@ -20,6 +20,7 @@ type Records interface {
 	Basis(ctx context.Context) (int64, error)
 	// Lacking gives those of some contents, sorted, that the stockroom does not hold.
 	Lacking(ctx context.Context, digests []tree.Digest) (map[tree.Digest]bool, error)
+	ArchivesHolding(ctx context.Context, digests []tree.Digest) (map[tree.Digest][]string, error)
 	// Refresh notes what the host reports of files whose bytes are known.
 	Refresh(ctx context.Context, server int64, reported map[tree.Path]draft.Reported) error
 	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)

@@ -1414,6 +1414,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/stockroom/archives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every download that the stockroom holds, or held, the newest first */
+        get: operations["list-archives"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/stockroom/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What tidying the stockroom would free; changes nothing */
+        post: operations["plan-tidying"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/stockroom/tidy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Free what a plan says that was read; a job */
+        post: operations["tidy-stockroom"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/tokens": {
         parameters: {
             query?: never;
@@ -2099,6 +2150,21 @@ export interface components {
             path: string;
             text: string;
         };
+        Going: {
+            /**
+             * Format: int64
+             * @description Bytes of it that are needed still, and are kept elsewhere
+             */
+            copied?: number;
+            /** @description Of a download */
+            digest?: string;
+            name: string;
+            /**
+             * Format: int64
+             * @description Bytes on disk, with what was unpacked or made of it
+             */
+            size: number;
+        };
         HTTPRequest: {
             body?: string;
             /** @description An expression that the answer must match */
@@ -2156,6 +2222,27 @@ export interface components {
         Joining: {
             /** @description The other crate, of the same rulebook */
             with: string;
+        };
+        KeptArchive: {
+            archive: components["schemas"]["Archive"];
+            /**
+             * Format: date-time
+             * @description Its bytes were let go then; staging it again brings it back
+             */
+            dropped?: string;
+            /**
+             * Format: int64
+             * @description How many newer versions of its add-on are staged; -1 where no crate came of it
+             */
+            newer: number;
+            /** @description On which something of it stands */
+            servers: string[];
+        };
+        KeptReason: {
+            /** Format: int64 */
+            bytes: number;
+            names: string[];
+            why: string;
         };
         Kind: {
             about?: string;
@@ -2422,6 +2509,11 @@ export interface components {
             /** @description Cursor of the next page; absent on the last */
             next?: string;
         };
+        PageKeptArchive: {
+            items: components["schemas"]["KeptArchive"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
+        };
         PageLoose: {
             items: components["schemas"]["Loose"][];
             /** @description Cursor of the next page; absent on the last */
@@ -2523,6 +2615,15 @@ export interface components {
             glob: string;
             /** @description Absent: they are left out */
             place?: string;
+        };
+        Policy: {
+            /** Format: int64 */
+            below?: number;
+            /** Format: int64 */
+            olderThan?: number;
+            only?: string[] | null;
+            /** Format: int64 */
+            versions?: number;
         };
         Probe: {
             /** @description HOST:PORT, by port */
@@ -2872,6 +2973,8 @@ export interface components {
         };
         Staged: {
             archive: components["schemas"]["Archive"];
+            /** @description Its bytes had been let go, and are there again */
+            back?: boolean;
             /** @description The file name under which they were staged before, if it was another */
             before?: string;
             /** @description The same bytes were staged before */
@@ -3229,6 +3332,33 @@ export interface components {
             secret?: boolean;
             type?: string;
             value?: string;
+        };
+        Tidy: {
+            /** @description The plan's; needed to do it */
+            digest?: string;
+            policy: components["schemas"]["Policy"];
+        };
+        TidyPlan: {
+            /** @description Downloads that go, with their crates; staging one again brings it back */
+            archives: components["schemas"]["Going"][];
+            /** @description Kept copies of servers' files that go, by deployment */
+            copies: components["schemas"]["Going"][];
+            /** @description Names the plan, so that what is done is what was read */
+            digest: string;
+            /**
+             * Format: int64
+             * @description Bytes
+             */
+            freed: number;
+            /** @description Deployments that cannot be rolled back any more */
+            givenUp: string[];
+            /** @description Why downloads stay */
+            kept: components["schemas"]["KeptReason"][];
+            /**
+             * Format: int64
+             * @description Bytes that the stockroom holds before
+             */
+            total: number;
         };
         Token: {
             /** Format: int64 */
@@ -6697,6 +6827,107 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageStatus"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "list-archives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageKeptArchive"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "plan-tidying": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tidy"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TidyPlan"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "tidy-stockroom": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tidy"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
             /** @description Error */
