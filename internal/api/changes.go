@@ -35,13 +35,14 @@ type NewDraft struct {
 
 // Rollback says what goes back, and how far.
 type Rollback struct {
-	Deployment int      `json:"deployment,omitempty" doc:"The inverse of that deployment"`
-	Path       string   `json:"path,omitempty" doc:"One path, back one change unless to is given"`
-	Addon      string   `json:"addon,omitempty" doc:"One add-on, back one change unless to is given"`
-	To         *int     `json:"to,omitempty" doc:"As things stood after that deployment; 0: before the first"`
-	KnownGood  bool     `json:"knownGood,omitempty" doc:"As things stood after the last deployment that is called good"`
-	Data       bool     `json:"data,omitempty" doc:"With deployment: put the data folders that it copied back too"`
-	Leave      []string `json:"leave,omitempty" doc:"Paths that stay as they are"`
+	Deployment int        `json:"deployment,omitempty" doc:"The inverse of that deployment"`
+	Path       string     `json:"path,omitempty" doc:"One path, back one change unless to is given"`
+	Addon      string     `json:"addon,omitempty" doc:"One add-on, back one change unless to is given"`
+	To         *int       `json:"to,omitempty" doc:"As things stood after that deployment; 0: before the first"`
+	AsOf       *time.Time `json:"asOf,omitempty" doc:"As things stood at that moment: after the last deployment that was done by then"`
+	KnownGood  bool       `json:"knownGood,omitempty" doc:"As things stood after the last deployment that is called good"`
+	Data       bool       `json:"data,omitempty" doc:"With deployment: put the data folders that it copied back too"`
+	Leave      []string   `json:"leave,omitempty" doc:"Paths that stay as they are"`
 }
 
 // RunDraft runs a draft that was read.

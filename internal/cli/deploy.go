@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"strings"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
@@ -90,12 +91,13 @@ func (a deployCommands) toggleCommand(verb, usage string, ask func(names []strin
 }
 
 func (a deployCommands) rollbackCommand() *cli.Command {
-	return &cli.Command{Name: "rollback", Usage: "bring back how things were", UsageText: "restless rollback SERVER --deployment N | --addon NAME | --path PATH | --to N | --known-good   [--to N] [--leave PATH]",
+	return &cli.Command{Name: "rollback", Usage: "bring back how things were", UsageText: "restless rollback SERVER --deployment N | --addon NAME | --path PATH | --to N | --as-of TIME | --known-good   [--to N] [--leave PATH]",
 		Flags: append([]cli.Flag{
 			&cli.IntFlag{Name: "deployment", Usage: "take deployment `N` back"},
 			&cli.StringFlag{Name: "addon", Usage: "take the last change of this add-on `NAME` back"},
 			&cli.StringFlag{Name: "path", Usage: "take the last change of this `PATH` back"},
 			&cli.IntFlag{Name: "to", Usage: "go back to how things stood after deployment `N`; 0: before the first. Alone: the whole server"},
+			&cli.StringFlag{Name: "as-of", Usage: "go back to how things stood at this `TIME`: 2026-11-24, for the end of that day, or \"2026-11-24 18:00\". Alone: the whole server"},
 			&cli.BoolFlag{Name: "known-good", Usage: "go back to how things stood after the last deployment that is called good. Alone: the whole server"},
 			&cli.BoolFlag{Name: "with-data", Usage: "with --deployment: put the data folders that it copied back too"},
 			&cli.StringSliceFlag{Name: "leave", Usage: "leave this `PATH` as it is"},
@@ -106,12 +108,35 @@ func (a deployCommands) rollbackCommand() *cli.Command {
 				return err
 			}
 			r := &api.Rollback{Deployment: cmd.Int("deployment"), Path: cmd.String("path"), Addon: cmd.String("addon"), Leave: cmd.StringSlice("leave"), KnownGood: cmd.Bool("known-good"), Data: cmd.Bool("with-data")}
+			if text := cmd.String("as-of"); text != "" {
+				at, err := parseMoment(text)
+				if err != nil {
+					return wrongUsage("--as-of %v", err)
+				}
+				r.AsOf = &at
+			}
 			if cmd.IsSet("to") {
 				n := cmd.Int("to")
 				r.To = &n
 			}
 			return a.draftAndRun(ctx, cmd, server, api.NewDraft{Rollback: r})
 		}}
+}
+
+// parseMoment reads a time of the place where the command is given. A day is its end.
+func parseMoment(text string) (time.Time, error) {
+	if at, err := time.ParseInLocation(time.DateOnly, text, time.Local); err == nil {
+		return at.AddDate(0, 0, 1).Add(-time.Second), nil
+	}
+	for _, form := range []string{"2006-01-02 15:04", time.DateTime} {
+		if at, err := time.ParseInLocation(form, text, time.Local); err == nil {
+			return at, nil
+		}
+	}
+	if at, err := time.Parse(time.RFC3339Nano, text); err == nil {
+		return at, nil
+	}
+	return time.Time{}, fmt.Errorf("%q is no time; write it such as 2026-11-24 or \"2026-11-24 18:00\"", text)
 }
 
 // draftAndRun drafts, shows, asks, and runs.

@@ -97,6 +97,9 @@ func unwireAsk(in api.NewDraft) (requests.Ask, error) {
 		return ask, nil
 	}
 	ask.Back = &requests.Back{Deployment: r.Deployment, Addon: r.Addon, To: r.To, Good: r.KnownGood, Data: r.Data}
+	if r.AsOf != nil {
+		ask.Back.AsOf = *r.AsOf
+	}
 	var err error
 	if ask.Back.Path, err = parsePath(r.Path); err != nil {
 		return ask, err

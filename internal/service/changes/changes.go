@@ -116,7 +116,7 @@ func (s *Service) Draft(ctx context.Context, server string, ask requests.Ask, ac
 	if err != nil {
 		return model.Deployment{}, err
 	}
-	if err := s.lastGood(ctx, srv, &ask); err != nil {
+	if err := s.moment(ctx, srv, &ask); err != nil {
 		return model.Deployment{}, err
 	}
 	d, req, err := s.requests().Make(ctx, srv, ask)

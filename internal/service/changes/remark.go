@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"strings"
+	"time"
 	"unicode/utf8"
 
 	"restlesscrate/internal/core/finding"
@@ -29,25 +30,57 @@ func (s *Service) Remark(ctx context.Context, d model.Deployment, r model.Remark
 	return err
 }
 
-// lastGood gives an ask for the last known good the number of that deployment, so that the draft
-// stays what it is when another one is called good.
-func (s *Service) lastGood(ctx context.Context, srv model.Server, ask *requests.Ask) error {
-	if ask.Back == nil || !ask.Back.Good {
+// moment makes the moment that a way back names by its goodness or its time one by its number:
+// what is drafted again later goes back to the same.
+func (s *Service) moment(ctx context.Context, srv model.Server, ask *requests.Ask) error {
+	b := ask.Back
+	if b == nil || !b.Good && b.AsOf.IsZero() {
 		return nil
 	}
-	if ask.Back.To != nil || ask.Back.Deployment != 0 {
-		return fault.New(fault.Usage, "bad-request", "the last known good is a moment of its own; it does not go with another one or with a deployment")
+	if b.To != nil || b.Deployment != 0 || b.Good && !b.AsOf.IsZero() {
+		return fault.New(fault.Usage, "bad-request", "the last known good, and how things stood at a time, are moments of their own; they do not go with another one or with a deployment")
 	}
-	d, err := s.Records.LastGood(ctx, srv.ID)
-	if errors.Is(err, model.ErrNotFound) {
-		return fault.New(fault.Unknown, "none-good", "nobody has called a deployment to %s good", srv.Name).
-			WithMend("Say so of one when the server runs well.").By(finding.CallGood.On(srv.Name))
+	number := 0
+	var err error
+	if b.Good {
+		number, err = s.lastGood(ctx, srv)
+	} else {
+		number, err = s.lastDone(ctx, srv, b.AsOf)
 	}
 	if err != nil {
 		return err
 	}
-	back := *ask.Back
-	back.To, back.Good = &d.Number, false
+	back := *b
+	back.To, back.Good, back.AsOf = &number, false, time.Time{}
 	ask.Back = &back
 	return nil
+}
+
+// lastGood is the number of the last deployment that is called good.
+func (s *Service) lastGood(ctx context.Context, srv model.Server) (int, error) {
+	d, err := s.Records.LastGood(ctx, srv.ID)
+	if errors.Is(err, model.ErrNotFound) {
+		return 0, fault.New(fault.Unknown, "none-good", "nobody has called a deployment to %s good", srv.Name).
+			WithMend("Say so of one when the server runs well.").By(finding.CallGood.On(srv.Name))
+	}
+	return d.Number, err
+}
+
+// lastDone is the number of the last deployment that was done by a time; 0 where none was.
+func (s *Service) lastDone(ctx context.Context, srv model.Server, at time.Time) (int, error) {
+	if at.After(s.Now()) {
+		return 0, fault.New(fault.Usage, "bad-request", "%s is yet to come", at.Format(time.RFC3339))
+	}
+	for before := int64(0); ; {
+		list, err := s.Records.Deployments(ctx, srv.Name, before, 100)
+		if err != nil || len(list) == 0 {
+			return 0, err
+		}
+		for _, d := range list {
+			if d.State == model.Done && !d.EndedAt.After(at) {
+				return d.Number, nil
+			}
+			before = d.ID
+		}
+	}
 }

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"time"
 
 	"restlesscrate/internal/core/ability"
 	"restlesscrate/internal/core/agree"
@@ -135,6 +136,7 @@ type Back struct {
 	Path       tree.Path   `json:"path,omitempty"`
 	Addon      string      `json:"addon,omitempty"`
 	Good       bool        `json:"good,omitempty"` // as they stood after the last that is called good; becomes To
+	AsOf       time.Time   `json:"asOf,omitzero"`  // as they stood at that moment; becomes To
 	To         *int        `json:"to,omitempty"`   // as things stood after that deployment; 0: before the first
 	Data       bool        `json:"data,omitempty"` // with Deployment: the data folders that it copied too
 	Leave      []tree.Path `json:"leave,omitempty"`
