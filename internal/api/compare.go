@@ -25,4 +25,17 @@ type FileTurn struct {
 	Was  State  `json:"was"`
 	Is   State  `json:"is"`
 	Of   string `json:"of,omitempty" doc:"Whose it is, or was: name@version"`
+	// What is different in it is told of the first 60 that changed.
+	Diff   string      `json:"diff,omitempty" doc:"Of a text, with secrets masked"`
+	Values []ValueTurn `json:"values,omitempty" doc:"Values that read otherwise"`
+	Why    string      `json:"why,omitempty" doc:"Of a packed file: what is different in it"`
+}
+
+// ValueTurn is a value that reads otherwise.
+type ValueTurn struct {
+	At   string `json:"at" doc:"Its value path"`
+	Was  string `json:"was"`
+	Is   string `json:"is"`
+	Gone bool   `json:"gone,omitempty" doc:"It was there and is not any more"`
+	New  bool   `json:"new,omitempty" doc:"It was not there"`
 }

@@ -97,6 +97,7 @@ func (a deployCommands) rollbackCommand() *cli.Command {
 			&cli.StringFlag{Name: "addon", Usage: "take the last change of this add-on `NAME` back"},
 			&cli.StringFlag{Name: "path", Usage: "take the last change of this `PATH` back"},
 			&cli.IntFlag{Name: "to", Usage: "go back to how things stood after deployment `N`; 0: before the first. Alone: the whole server"},
+			&cli.StringFlag{Name: "value", Usage: "with --path and --to: only this `VALUE-PATH` of it goes back, as a tweak; all else in it stays"},
 			&cli.StringFlag{Name: "as-of", Usage: "go back to how things stood at this `TIME`: 2026-11-24, for the end of that day, or \"2026-11-24 18:00\". Alone: the whole server"},
 			&cli.BoolFlag{Name: "known-good", Usage: "go back to how things stood after the last deployment that is called good. Alone: the whole server"},
 			&cli.BoolFlag{Name: "with-data", Usage: "with --deployment: put the data folders that it copied back too"},
@@ -118,6 +119,9 @@ func (a deployCommands) rollbackCommand() *cli.Command {
 			if cmd.IsSet("to") {
 				n := cmd.Int("to")
 				r.To = &n
+			}
+			if cmd.IsSet("value") {
+				return a.valueBack(ctx, cmd, server)
 			}
 			return a.draftAndRun(ctx, cmd, server, api.NewDraft{Rollback: r})
 		}}

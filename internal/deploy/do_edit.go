@@ -107,6 +107,10 @@ func (r editor) compose(ctx context.Context, p tree.Path, text []byte, to tree.P
 	if err != nil {
 		return Result{}, err
 	}
+	made, err := seg.Append(ctx, bytes.NewReader(after))
+	if err != nil {
+		return Result{}, err
+	}
 	if err := r.write(ctx, to, after); err != nil {
 		return Result{}, err
 	}
@@ -117,7 +121,7 @@ func (r editor) compose(ctx context.Context, p tree.Path, text []byte, to tree.P
 	if !bytes.Equal(back, after) {
 		return Result{}, errOther
 	}
-	e := &Edited{Was: kept.Digest, WasSize: int64(len(text)), Digest: tree.Sum(after), Size: int64(len(after)), Edits: done}
+	e := &Edited{Was: kept.Digest, WasSize: int64(len(text)), Digest: tree.Sum(after), Size: int64(len(after)), Edits: done, Made: &made}
 	r.mu.Lock()
 	r.edited[p] = e
 	r.sent += e.Size

@@ -150,12 +150,18 @@ type Edited struct {
 	Digest  tree.Digest  `json:"digest"`
 	Size    int64        `json:"size"`
 	Edits   []draft.Edit `json:"edits"` // those that changed something, with their undos
+	// Made is where the text lies as it was written, so that it can be compared and brought back
+	// later. It is recorded in the same transaction.
+	Made *stockroom.Kept `json:"-"`
 }
 
 // AllKept gives every content that was kept, those inside folders included.
 func (r Result) AllKept() (out []stockroom.Kept) {
 	if r.Kept != nil {
 		out = append(out, *r.Kept)
+	}
+	if r.Edited != nil && r.Edited.Made != nil {
+		out = append(out, *r.Edited.Made)
 	}
 	for _, in := range r.Inside {
 		out = append(out, in.AllKept()...)

@@ -69,3 +69,31 @@ func TestAWholeServerGoesBackToAnyDayAndForthAgain(t *testing.T) {
 		require.NoError(t, err)
 	})
 }
+
+// Two moments are compared by what their texts mean, and one value goes back to what it was while
+// the rest of its text stays.
+func TestOneValueGoesBack(t *testing.T) {
+	t.Parallel()
+	r := play(t, "tidewright")
+	horns := func(version, text string) string {
+		return testbed.Zip(t, filepath.Join(t.TempDir(), "horns-"+version+".zip"), map[string]string{"horns/fixtures/horns-" + version + ".tdx": "tdx 1\nname horns\nversion " + version + "\n", "horns/fittings/horns.yaml": text})
+	}
+	r.must("stage", horns("1.0", "loud: 3\nlong: 2\npassword: reed\nold: 1\n"), horns("1.1", "loud: 5\nlong: 7\npassword: tide\nnew: 1\n"))
+	r.must("deploy", "here", "horns@1.0", "--yes")
+	r.must("deploy", "here", "horns@1.1", "--yes")
+	out := r.must("compare", "here", "1", "--diff")
+	require.Regexp(t, `(?m)^ +/loud +3 +→ 5$`, out)
+	require.Regexp(t, `(?m)^ +/new +not there +→ 1$`, out)
+	require.Regexp(t, `(?m)^ +/old +1 +→ not there$`, out)
+	require.NotContains(t, out, "reed")
+	require.NotContains(t, out, "tide\n")
+	require.Contains(t, out, "\n    -loud: 3\n")
+	require.NotContains(t, r.must("compare", "here", "1"), "-loud: 3")
+
+	r.must("rollback", "here", "--path", "fittings/horns.yaml", "--value", "/loud", "--to", "1", "--yes")
+	require.Equal(t, "loud: 3\nlong: 7\npassword: tide\nnew: 1\n", r.read("fittings/horns.yaml"))
+	r.must("rollback", "here", "--path", "fittings/horns.yaml", "--value", "/new", "--to", "1", "--yes")
+	require.Equal(t, "loud: 3\nlong: 7\npassword: tide\n", r.read("fittings/horns.yaml"))
+	r.fails(1, "there is nothing to take back", "rollback", "here", "--path", "fittings/horns.yaml", "--value", "/loud", "--to", "1", "--yes")
+	r.fails(2, "goes with --path and --to", "rollback", "here", "--value", "/loud", "--yes")
+}

@@ -9,6 +9,7 @@ import (
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/service/insight"
+	"restlesscrate/internal/service/survey"
 )
 
 // shownTurns is how many files a comparison names.
@@ -26,11 +27,15 @@ func (s looking) compareOps(h huma.API) {
 			to = &in.To
 		}
 		c, err := s.Insight.Compare(ctx, in.Server, in.From, to)
-		return &body[api.Between]{wireBetween(c)}, s.fail(ctx, err)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		told, err := s.Surveys.Turned(ctx, in.Server, c.Paths)
+		return &body[api.Between]{wireBetween(c, told)}, s.fail(ctx, err)
 	})
 }
 
-func wireBetween(c insight.Compared) api.Between {
+func wireBetween(c insight.Compared, told map[tree.Path]survey.Told) api.Between {
 	w := api.Between{From: c.From, To: c.To, Addons: []api.AddonTurn{}, Files: []api.FileTurn{}}
 	for _, a := range c.Addons {
 		w.Addons = append(w.Addons, api.AddonTurn(a))
@@ -48,7 +53,12 @@ func wireBetween(c insight.Compared) api.Between {
 			w.Changed++
 		}
 		if len(w.Files) < shownTurns {
-			w.Files = append(w.Files, api.FileTurn{Path: string(p.Path), What: what, Was: wireState(p.Was), Is: wireState(p.Is), Of: p.Of})
+			t := told[p.Path]
+			f := api.FileTurn{Path: string(p.Path), What: what, Was: wireState(p.Was), Is: wireState(p.Is), Of: p.Of, Diff: t.Diff, Why: t.Why}
+			for _, v := range t.Values {
+				f.Values = append(f.Values, api.ValueTurn(v))
+			}
+			w.Files = append(w.Files, f)
 		}
 	}
 	return w

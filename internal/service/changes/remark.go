@@ -38,7 +38,7 @@ func (s *Service) moment(ctx context.Context, srv model.Server, ask *requests.As
 		return nil
 	}
 	if b.To != nil || b.Deployment != 0 || b.Good && !b.AsOf.IsZero() {
-		return fault.New(fault.Usage, "bad-request", "the last known good, and how things stood at a time, are moments of their own; they do not go with another one or with a deployment")
+		return fault.New(fault.Usage, "bad-request", "%s is a moment of its own; it does not go with another one or with a deployment", map[bool]string{true: "the last known good", false: "how things stood at a time"}[b.Good])
 	}
 	number := 0
 	var err error

@@ -147,10 +147,7 @@ func diff(l *looking, p tree.Path, was, now []byte, secret func(at string) bool)
 	if !ok || !is {
 		return ""
 	}
-	format := text.Guess(p.Base(), before)
-	if r, ok := l.book.TextRule(p); ok && r.Format != "" {
-		format = r.Format
-	}
+	format := l.format(p, before)
 	before, _ = text.Mask(before, format, secret)
 	after, _ = text.Mask(after, format, secret)
 	d := draft.Diff(p, before, after)

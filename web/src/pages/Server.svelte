@@ -6,6 +6,7 @@
   import About from '../lib/server/About.svelte';
   import Addons from '../lib/server/Addons.svelte';
   import Adopt from '../lib/server/Adopt.svelte';
+  import Compare from '../lib/server/Compare.svelte';
   import Company from '../lib/server/Company.svelte';
   import Files from '../lib/server/Files.svelte';
   import Learn from '../lib/server/Learn.svelte';
@@ -15,6 +16,7 @@
   import Tabs from '../lib/server/Tabs.svelte';
   import Timeline from '../lib/server/Timeline.svelte';
   import Texts from '../lib/texts/Texts.svelte';
+  import Updates from '../lib/server/Updates.svelte';
   import { reachedBy, standing } from '../lib/standing';
   import { clock } from '../lib/format';
   import Button from '../lib/ui/Button.svelte';
@@ -40,7 +42,10 @@
         >{s.server.rulebook} · {reachedBy(s.server.transport)}</span
       >
     {/snippet}
-    <Button kind={tab === 'texts' || tab === 'learn' ? 'plain' : 'main'} onclick={() => (deploying = true)}>Deploy…</Button>
+    <Button
+      kind={['texts', 'learn', 'updates', 'compare'].includes(tab) ? 'plain' : 'main'}
+      onclick={() => (deploying = true)}>Deploy…</Button
+    >
   </Head>
   <Tabs
     server={name}
@@ -61,6 +66,8 @@
     {/if}
     <Company status={s} />
     <Addons status={s} ondeploy={() => (deploying = true)} />
+  {:else if tab === 'updates'}
+    <Updates server={name} />
   {:else if tab === 'running'}
     <Running server={name} />
   {:else if tab === 'files'}
@@ -74,6 +81,8 @@
     <Texts server={name} />
   {:else if tab === 'timeline'}
     <Timeline server={name} />
+  {:else if tab === 'compare'}
+    <Compare server={name} />
   {:else if tab === 'about'}
     <About server={s.server} />
   {/if}

@@ -26,7 +26,8 @@ export function concerns(key: readonly unknown[], change: Change | undefined): b
       ? (change.servers ?? []).length > 0
       : change.servers?.includes(name as string));
   if (of === 'servers') return about('rulebooks') || !!server('');
-  if (of === 'status') return about('ledger', 'crates', 'oddities', 'rulebooks') || !!server(key[1]);
+  if (of === 'status' || of === 'updates')
+    return about('ledger', 'crates', 'oddities', 'rulebooks') || !!server(key[1]);
   if (of === 'rollcall' && about('oddities')) return true;
   if (ofServer.has(of)) return about('rulebooks') || !!server(key[1]);
   if (ofLedger.has(of)) return about('ledger');

@@ -18,6 +18,20 @@ export const loose = () => ({
   queryFn: () => ok(api.GET('/archives/loose')).then((p) => p.items)
 });
 
+/** What is on a server beside the newest that is staged and fits. */
+export const updates = (server: string) => ({
+  queryKey: ['updates', server],
+  queryFn: () =>
+    ok(api.GET('/servers/{server}/updates', { params: { path: { server } } })).then((p) => p.items)
+});
+
+/** What differs between how a server stood after one deployment and after another; -1 is now. */
+export const comparison = (server: string, from: number, to: number) => ({
+  queryKey: ['deployments', server, 'comparison', from, to],
+  queryFn: () =>
+    ok(api.GET('/servers/{server}/comparison', { params: { path: { server }, query: { from, to } } }))
+});
+
 /** What is known of a server whose rulebook grows. The server is looked at. */
 export const lessons = (server: string) => ({
   queryKey: ['lessons', server],

@@ -70,7 +70,9 @@
     <div class="space-y-4">
       {#if question}
         <p class="label">
-          {count(q.data.questions.length, 'question')} open{q.data.questions.length > 1 ? ', one after the other' : ''}
+          {count(q.data.questions.length, 'question')} open{q.data.questions.length > 1
+            ? ', one after the other'
+            : ''}
         </p>
         {#key question.key + q.data.about}
           <AnswerField

@@ -12,11 +12,13 @@
   let { server, at, figures, learning }: Props = $props();
   const always: [string, string][] = [
     ['add-ons', 'Add-ons'],
+    ['updates', 'Updates'],
     ['running', 'Running'],
     ['files', 'Files'],
     ['survey', 'Survey'],
     ['texts', 'Texts'],
     ['timeline', 'Timeline'],
+    ['compare', 'Compare'],
     ['about', 'About']
   ];
   let tabs: [string, string][] = $derived(learning ? [...always, ['learn', 'Questions']] : always);

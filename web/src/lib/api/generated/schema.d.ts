@@ -2104,13 +2104,19 @@ export interface components {
             size: number;
         };
         FileTurn: {
+            /** @description Of a text, with secrets masked */
+            diff?: string;
             is: components["schemas"]["State"];
             /** @description Whose it is, or was: name@version */
             of?: string;
             path: string;
+            /** @description Values that read otherwise */
+            values?: components["schemas"]["ValueTurn"][] | null;
             was: components["schemas"]["State"];
             /** @enum {string} */
             what: "in" | "changed" | "out";
+            /** @description Of a packed file: what is different in it */
+            why?: string;
         };
         Finding: {
             code: string;
@@ -2806,6 +2812,11 @@ export interface components {
         Rollback: {
             /** @description One add-on, back one change unless to is given */
             addon?: string;
+            /**
+             * Format: date-time
+             * @description As things stood at that moment: after the last deployment that was done by then
+             */
+            asOf?: string;
             /** @description With deployment: put the data folders that it copied back too */
             data?: boolean;
             /**
@@ -3501,6 +3512,16 @@ export interface components {
             stagedAt?: string;
             /** @description A version that is newer still, and does not fit */
             unfit?: components["schemas"]["Unfit"];
+        };
+        ValueTurn: {
+            /** @description Its value path */
+            at: string;
+            /** @description It was there and is not any more */
+            gone?: boolean;
+            is: string;
+            /** @description It was not there */
+            new?: boolean;
+            was: string;
         };
         Warning: {
             /** @description {seconds} stands for the number */

@@ -1,0 +1,134 @@
+<!-- How a server stood at two times, side by side: add-ons, files, and the values in its texts. One
+     value, one path or one add-on can go back from here. -->
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import type { FileTurn, ValueTurn } from '../api/client';
+  import { comparison, deployments } from '../api/queries';
+  import Diff from '../deploy/Diff.svelte';
+  import DraftingNote from '../deploy/DraftingNote.svelte';
+  import { Drafting } from '../deploy/drafting.svelte';
+  import { clock, count } from '../format';
+  import Button from '../ui/Button.svelte';
+  import Empty from '../ui/Empty.svelte';
+  import Labelled from '../ui/Labelled.svelte';
+  import PathText from '../ui/PathText.svelte';
+  import Trouble from '../ui/Trouble.svelte';
+  import { valueBack } from './compare';
+
+  let { server }: { server: string } = $props();
+  const drafting = new Drafting();
+  const list = createQuery(() => deployments(server, 2));
+  let done = $derived((list.data?.list ?? []).filter((d) => d.state === 'done'));
+  let picked = $state<string>();
+  let beside = $state('-1');
+  // At first: what the last deployment changed.
+  let from = $derived(picked ?? String(done[1]?.number ?? 0));
+  const q = createQuery(() => ({
+    ...comparison(server, Number(from), Number(beside)),
+    enabled: done.length > 0
+  }));
+  let opened = $state<Record<string, boolean>>({});
+
+  const back = (f: FileTurn, v: ValueTurn) =>
+    drafting.start(server, { tweaks: [valueBack(f.path, v, q.data?.from ?? '')] });
+</script>
+
+{#if list.error}<Trouble error={list.error} />{/if}
+<DraftingNote {drafting} />
+{#if list.data && done.length === 0}
+  <Empty title="Nothing was deployed here yet">
+    <p>Once something was, this shows how the server stood at any two times, and what differs.</p>
+  </Empty>
+{:else if list.data}
+  {#snippet moments()}
+    {#each done as d (d.number)}
+      <option value={String(d.number)}
+        >after {d.name}, {clock(d.endedAt ?? d.createdAt)}{d.remark?.good ? ', known good' : ''}: {d.title}</option
+      >
+    {/each}
+    <option value="0">before the first deployment</option>
+  {/snippet}
+  <div class="mb-4 grid gap-3 sm:grid-cols-2">
+    <Labelled label="As it stood">
+      <select class="input" bind:value={() => from, (v) => (picked = v)}>{@render moments()}</select>
+    </Labelled>
+    <Labelled label="Beside">
+      <select class="input" bind:value={beside}>
+        <option value="-1">now, by the ledger</option>
+        {@render moments()}
+      </select>
+    </Labelled>
+  </div>
+  {#if q.error}<Trouble error={q.error} />{/if}
+  {#if q.data}
+    {@const c = q.data}
+    {#if c.addons.length + c.files.length === 0}
+      <p class="text-ink-soft">Nothing that was deployed differs.</p>
+    {:else}
+      <p class="mb-3">{count(c.in, 'file')} in, {c.changed} changed, {c.out} out</p>
+      {#if c.addons.length}
+        <div class="mb-4 border border-rule" aria-label="Add-ons that stood otherwise">
+          {#each c.addons as a (a.addon)}
+            <div class="row flex flex-wrap items-center gap-x-3.5 px-4 py-1.5" data-turn={a.addon}>
+              <b class="min-w-0 flex-1 basis-40">{a.addon}</b>
+              <span class="mono basis-52">{a.was || 'not there'}</span>
+              <span class="mono basis-52">→ {a.is || 'not there'}</span>
+              {#if beside === '-1'}
+                <Button
+                  kind="quiet"
+                  disabled={drafting.busy}
+                  title="{a.addon} alone, as it stood {c.from}"
+                  onclick={() => drafting.start(server, { rollback: { addon: a.addon, to: Number(from) } })}
+                  >Back to that</Button
+                >
+              {/if}
+            </div>
+          {/each}
+        </div>
+      {/if}
+      <div class="border border-rule" aria-label="Files that stood otherwise">
+        {#each c.files as f (f.path)}
+          <div class="row px-4 py-1.5" data-file={f.path}>
+            <div class="flex flex-wrap items-center gap-x-3.5">
+              <span class="level w-[74px]">{f.what}</span>
+              <span class="min-w-0 flex-1 basis-64"
+                ><PathText path={f.path} /> <span class="reason">{f.of || 'edited'}</span></span
+              >
+              {#if f.diff}
+                <Button kind="quiet" onclick={() => (opened[f.path] = !opened[f.path])}
+                  >{opened[f.path] ? 'Hide' : 'Line by line'}</Button
+                >
+              {/if}
+              {#if beside === '-1'}
+                <Button
+                  kind="quiet"
+                  disabled={drafting.busy}
+                  title="This file alone, as it stood {c.from}"
+                  onclick={() => drafting.start(server, { rollback: { path: f.path, to: Number(from) } })}
+                  >Back to that</Button
+                >
+              {/if}
+            </div>
+            {#if f.why}<p class="reason pl-[88px]">{f.why}</p>{/if}
+            {#each f.values ?? [] as v (v.at)}
+              <div class="flex flex-wrap items-center gap-x-3.5 pl-[88px] max-sm:pl-0" data-value={v.at}>
+                <span class="mono min-w-0 flex-1 basis-48 [overflow-wrap:anywhere]">{v.at}</span>
+                <span class="mono basis-40 [overflow-wrap:anywhere]">{v.new ? 'not there' : v.was}</span>
+                <span class="mono basis-40 [overflow-wrap:anywhere]">→ {v.gone ? 'not there' : v.is}</span>
+                {#if beside === '-1' && !v.was.includes('······')}
+                  <Button
+                    kind="quiet"
+                    disabled={drafting.busy}
+                    title="This value alone, as a tweak; all else in the text stays"
+                    onclick={() => back(f, v)}>Back to that</Button
+                  >
+                {/if}
+              </div>
+            {/each}
+            {#if f.diff && opened[f.path]}<Diff diff={f.diff} />{/if}
+          </div>
+        {/each}
+      </div>
+    {/if}
+  {/if}
+{/if}
