@@ -157,6 +157,7 @@ type Status struct {
 	Settled int          `json:"settled,omitempty" doc:"The number of the last deployment that is over and was about files; what a later draft found changed outside is so still"`
 	Agree   *AgreeLook   `json:"agree,omitempty" doc:"What was last seen of the values that must go together; absent where nobody has looked"`
 	Company []Finding    `json:"company" nullable:"false" doc:"What is wrong between the add-ons: what one needs and does not have, or does not go together with"`
+	Rhythm  *Rhythm      `json:"rhythm,omitempty" doc:"How often it is looked at; absent where nobody said so"`
 	Survey  *Survey      `json:"survey,omitempty" doc:"The last survey, without what differs; absent where nobody has surveyed yet"`
 	Looked  *Look        `json:"looked,omitempty" doc:"When something last looked at the server's tree"`
 	// Pallets are the packs of which add-ons are there.

@@ -64,3 +64,18 @@ type Ignored struct {
 	By      string    `json:"by,omitempty"`
 	At      time.Time `json:"at,omitzero"`
 }
+
+// Rhythm is how often a server is looked at.
+type Rhythm struct {
+	SurveyEvery  int64      `json:"surveyEvery,omitempty" doc:"Seconds: it is surveyed by itself so often, and after deployments that start it; absent: never"`
+	UpdatesEvery int64      `json:"updatesEvery,omitempty" doc:"Seconds: a person means to look for updates so often; absent: not said"`
+	UpdatesAt    *time.Time `json:"updatesAt,omitempty" doc:"When somebody last did"`
+	UpdatesBy    string     `json:"updatesBy,omitempty"`
+	Overdue      bool       `json:"overdue,omitempty" doc:"Nobody has, for longer than that"`
+}
+
+// SetRhythm says how often a server is looked at; what is absent stays.
+type SetRhythm struct {
+	SurveyEvery  *int64 `json:"surveyEvery,omitempty" doc:"Seconds; 0: never"`
+	UpdatesEvery *int64 `json:"updatesEvery,omitempty" doc:"Seconds; 0: never"`
+}

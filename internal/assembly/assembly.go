@@ -60,6 +60,9 @@ type Parts struct {
 	Log       *slog.Logger
 }
 
+// surveysDue is how often it is looked whether a survey is due.
+const surveysDue = 5 * time.Second
+
 // Service is a whole service.
 type Service struct {
 	Catalog *catalog.Service
@@ -94,6 +97,19 @@ func New(ctx context.Context, p Parts, cat *catalog.Service) (*Service, error) {
 	if err := s.takeUp(ctx, p); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
+	s.Changes.Started = func(d model.Deployment) {
+		if yes, err := looks.AfterStart(work, d.ServerID); err != nil || !yes {
+			return
+		}
+		if err := s.API.SurveyByItself(work, d.Server); err != nil {
+			p.Log.Warn("no survey after the start", "server", d.Server, "err", err)
+		}
+	}
+	go looks.Keep(work, surveysDue, func(server string) {
+		if err := s.API.SurveyByItself(work, server); err != nil {
+			p.Log.Warn("a survey that was due was not begun", "server", server, "err", err)
+		}
+	}, func(err error) { p.Log.Warn("it is not known which surveys are due", "err", err) })
 	go s.API.Parts.Sweep(work, func(err error) { p.Log.Warn("unfinished uploads are not cleared yet", "err", err) })
 	return s, nil
 }

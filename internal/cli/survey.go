@@ -7,6 +7,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
@@ -22,6 +23,7 @@ func (a surveyCommands) surveyCommand() *cli.Command {
 	return &cli.Command{Name: "survey", Usage: "compare a server's tree with what was deployed: what changed, what is missing, what nobody deployed", UsageText: "restless survey SERVER [--thorough] [--last]",
 		Flags: []cli.Flag{&cli.BoolFlag{Name: "thorough", Usage: "read every file that was deployed, whatever its time says"},
 			&cli.BoolFlag{Name: "last", Usage: "show what the last survey found, and do not look"},
+			&cli.StringFlag{Name: "every", Usage: "have it surveyed by itself this often (`AGE`: 24h, 7d), and after deployments that start it; never for no more"},
 			&cli.BoolFlag{Name: "ignored", Usage: "list what is ignored"},
 			&cli.StringFlag{Name: "unignore", Usage: "ignore this `PATTERN` no more"}}, Action: a.survey}
 }
@@ -38,6 +40,16 @@ func (a surveyCommands) survey(ctx context.Context, cmd *cli.Command) error {
 	switch {
 	case cmd.String("unignore") != "":
 		return c.Unignore(ctx, server, cmd.String("unignore"))
+	case cmd.String("every") != "":
+		every, err := parseEvery(cmd)
+		if err != nil {
+			return err
+		}
+		r, err := c.SetRhythm(ctx, server, api.SetRhythm{SurveyEvery: &every})
+		if err == nil && !cmd.Bool("json") {
+			fmt.Fprintf(a.Out, "%s.\n", rhythmWords(server, r))
+		}
+		return err
 	case cmd.Bool("ignored"):
 		return a.ignored(ctx, cmd, c, server)
 	}
@@ -316,4 +328,36 @@ func (a surveyCommands) spread(ctx context.Context, c *client.Client, server str
 		}
 	}
 	return out, nil
+}
+
+// parseEvery reads how often something is to be done, in seconds; 0 is never.
+func parseEvery(cmd *cli.Command) (int64, error) {
+	text := cmd.String("every")
+	if text == "never" {
+		return 0, nil
+	}
+	age, err := parseAge(text)
+	if err != nil {
+		return 0, wrongUsage("--every %v; or never", err)
+	}
+	return int64(age.Seconds()), nil
+}
+
+// rhythmWords says how often a server is surveyed by itself.
+func rhythmWords(server string, r api.Rhythm) string {
+	if r.SurveyEvery == 0 {
+		return server + " is not surveyed by itself"
+	}
+	return fmt.Sprintf("%s is surveyed by itself every %s, and after deployments that start it", server, ageWords(r.SurveyEvery))
+}
+
+// ageWords writes a length of time in seconds as parseAge reads it.
+func ageWords(seconds int64) string {
+	switch {
+	case seconds%86400 == 0:
+		return fmt.Sprintf("%dd", seconds/86400)
+	case seconds%3600 == 0:
+		return fmt.Sprintf("%dh", seconds/3600)
+	}
+	return (time.Duration(seconds) * time.Second).String()
 }

@@ -85,6 +85,13 @@ func (a trackCommands) printStatus(st api.Status, members bool) {
 		}
 		fmt.Fprintln(a.Out)
 	}
+	if r := st.Rhythm; r != nil && r.Overdue {
+		since := "nobody has looked for updates yet"
+		if r.UpdatesAt != nil {
+			since = fmt.Sprintf("nobody has looked for updates since %s", clock(*r.UpdatesAt))
+		}
+		fmt.Fprintf(a.Out, "  %s, and it was to be done every %s\n    restless update %s\n", since, ageWords(r.UpdatesEvery), st.Server.Name)
+	}
 	if l := st.Looked; l != nil {
 		fmt.Fprintf(a.Out, "  last looked at %s, by %s, at what that is about\n", clock(l.At), l.Deployment)
 	}

@@ -16,7 +16,7 @@ func (a surveyCommands) updateCommand() *cli.Command {
 	return &cli.Command{Name: "update", Usage: "bring add-ons of a server to the newest version that is staged and fits", UsageText: "restless update SERVER                  shows what there is\nrestless update SERVER ADDON...         updates these, in one deployment\nrestless update SERVER --all            updates all that are not held\nrestless update SERVER ADDON --hold [--note WORDS] | --release | --channel stable|development",
 		Flags: append([]cli.Flag{&cli.BoolFlag{Name: "all", Usage: "update all that are not held"}, &cli.BoolFlag{Name: "hold", Usage: "leave the add-on as it is from now on"},
 			&cli.BoolFlag{Name: "release", Usage: "hold it no more"}, &cli.StringFlag{Name: "channel", Usage: "by which builds it is updated: `CHANNEL` stable, or development"},
-			&cli.BoolFlag{Name: "take-needs", Usage: "have what the new versions need come along"}, &cli.StringFlag{Name: "note", Usage: "with hold: why, in `WORDS`"}}, runFlags()...), Action: a.update}
+			&cli.BoolFlag{Name: "take-needs", Usage: "have what the new versions need come along"}, &cli.StringFlag{Name: "every", Usage: "you mean to look for updates this often (`AGE`: 7d): status says when nobody has; never for no more"}, &cli.StringFlag{Name: "note", Usage: "with hold: why, in `WORDS`"}}, runFlags()...), Action: a.update}
 }
 
 func (a surveyCommands) update(ctx context.Context, cmd *cli.Command) error {
@@ -29,6 +29,13 @@ func (a surveyCommands) update(ctx context.Context, cmd *cli.Command) error {
 		return err
 	}
 	server, addons := args[0], args[1:]
+	if cmd.String("every") != "" {
+		every, err := parseEvery(cmd)
+		if err == nil {
+			_, err = c.SetRhythm(ctx, server, api.SetRhythm{UpdatesEvery: &every})
+		}
+		return err
+	}
 	if cmd.Bool("hold") || cmd.Bool("release") || cmd.String("channel") != "" {
 		if len(addons) == 0 || cmd.Bool("hold") && cmd.Bool("release") {
 			return wrongUsage("name the add-ons that are held, released or updated by other builds")

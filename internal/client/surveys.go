@@ -18,6 +18,11 @@ func (c *InsightCalls) Survey(ctx context.Context, server string, s api.DoSurvey
 	return cancelled[api.Survey](ctx, c.line, j, each)
 }
 
+// SetRhythm says how often a server is looked at.
+func (c *InsightCalls) SetRhythm(ctx context.Context, server string, r api.SetRhythm) (api.Rhythm, error) {
+	return call[api.Rhythm](ctx, c.line, http.MethodPut, onServer(server, "/rhythm"), r)
+}
+
 // LastSurvey gives what the last survey found.
 func (c *InsightCalls) LastSurvey(ctx context.Context, server string) (api.Survey, error) {
 	return call[api.Survey](ctx, c.line, http.MethodGet, onServer(server, "/surveys/last"), nil)

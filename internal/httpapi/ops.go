@@ -205,13 +205,13 @@ func (s *Server) insightOps(h huma.API) {
 			if err != nil {
 				return nil, s.fail(ctx, err)
 			}
-			p.Items = append(p.Items, wireStatus(st))
+			p.Items = append(p.Items, s.wireStatus(st))
 		}
 		return &body[api.Page[api.Status]]{p}, nil
 	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/status", "get-status", "What is on a server", "insight"), func(ctx context.Context, in *OnServer) (*body[api.Status], error) {
 		st, err := s.Insight.Status(ctx, in.Server)
-		return &body[api.Status]{wireStatus(st)}, s.fail(ctx, err)
+		return &body[api.Status]{s.wireStatus(st)}, s.fail(ctx, err)
 	})
 	huma.Register(h, listing[api.File](h, op(http.MethodGet, "/servers/{server}/files", "list-files", "Files with their provenance", "insight")), func(ctx context.Context, in *struct {
 		OnServer

@@ -188,6 +188,7 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	s.looking().adoptOps(h)
 	s.looking().updateOps(h)
 	s.looking().compareOps(h)
+	s.looking().rhythmOps(h)
 	s.lessons().lessonOps(h)
 	s.keeping().stockroomOps(h)
 	s.accessOps(h)

@@ -254,13 +254,17 @@ func wireFits(fits []insight.CrateFit) (out []api.CrateFit) {
 	return out
 }
 
-func wireStatus(st insight.Status) api.Status {
+func (s *Server) wireStatus(st insight.Status) api.Status {
 	w := api.Status{Server: wireServer(st.Server), Addons: []api.Addon{}, Files: st.Files, Settled: st.Settled, Queue: []api.Deployment{}, Drafts: []api.Deployment{}}
 	for _, a := range st.Addons {
 		w.Addons = append(w.Addons, api.Addon{Name: a.Name, Version: a.Version, Kind: a.Kind, Pallet: a.Pallet, Crate: a.Crate.String(), Files: a.Files, Size: a.Bytes,
 			Rung: a.Rung, Listed: a.Listed, Disabled: a.Disabled, Evidence: a.Evidence, EvidenceAt: when(a.EvidenceAt), Note: a.Note, Oddities: append([]string{}, a.Oddities...), Trouble: a.Trouble, ChangedSince: a.ChangedSince, Others: append([]string{}, a.Others...), Newer: a.Newer, NewerUnfit: (*api.Unfit)(a.NewerUnfit), Fit: wireFit(a.Fit), Hold: wireHold(a.Hold), Deployment: a.Deployment, Since: a.Since})
 	}
 	w.Company = findings(st.Company)
+	if st.Rhythm != (model.Rhythm{}) {
+		r := s.looking().wireRhythm(st.Rhythm)
+		w.Rhythm = &r
+	}
 	if st.Survey != nil {
 		look := wireSurvey(*st.Survey)
 		w.Survey = &look

@@ -97,6 +97,8 @@ type Service struct {
 	Meter   Meter
 	Now     func() time.Time
 	Log     *slog.Logger
+	// Started, where it is set, is told of each deployment that is done and has started its server.
+	Started func(d model.Deployment)
 
 	recall drafts.Recall
 	queue  queue

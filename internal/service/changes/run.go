@@ -335,6 +335,9 @@ func (s driver) forward(ctx context.Context, srv model.Server, run *deploy.Run, 
 		s.Log.Warn("not tidied", "deployment", d.Name(), "err", err)
 		tell.Note("what was set aside could not be cleared yet: " + err.Error())
 	}
+	if s.Started != nil && d.Draft.Powered() {
+		s.Started(d)
+	}
 	done, err := s.Records.OutlineByID(ctx, d.ID)
 	done.Fell = d.Fell
 	return done, err

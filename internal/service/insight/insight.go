@@ -50,6 +50,7 @@ type Records interface {
 	Holds(ctx context.Context, server int64) (map[string]model.Hold, error)
 	SetHold(ctx context.Context, server int64, h model.Hold) error
 	LastLook(ctx context.Context, server int64) (model.Survey, error)
+	Rhythm(ctx context.Context, server int64) (model.Rhythm, error)
 	AgreementsSeen(ctx context.Context, server int64) (model.AgreeLook, error)
 	LastJob(ctx context.Context, kind, subject string) (model.Job, error)
 }
@@ -103,6 +104,7 @@ type Status struct {
 	// LookedAt is when a deployment last looked at what it is about, and LookedBy its name.
 	LookedAt time.Time
 	LookedBy string
+	Rhythm   model.Rhythm
 	Survey   *model.Survey     // the last one, without what differs; nil where there was none
 	Company  []finding.Finding // what is wrong between the add-ons
 	Agree    model.AgreeLook   // what was last seen of the values that must go together
@@ -161,6 +163,9 @@ func (s *Service) Status(ctx context.Context, name string) (st Status, err error
 		return st, err
 	}
 	if st.Pallets, err = s.pallets(ctx, st.Server, st.Addons); err != nil {
+		return st, err
+	}
+	if st.Rhythm, err = s.Records.Rhythm(ctx, st.Server.ID); err != nil {
 		return st, err
 	}
 	switch look, err := s.Records.LastLook(ctx, st.Server.ID); {

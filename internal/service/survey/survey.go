@@ -40,11 +40,16 @@ type Records interface {
 	Ignore(ctx context.Context, server int64, i model.Ignored) error
 	Unignore(ctx context.Context, server int64, pattern string) error
 	IgnoredOn(ctx context.Context, server int64) ([]model.Ignored, error)
+	LastLook(ctx context.Context, server int64) (model.Survey, error)
+	Rhythm(ctx context.Context, server int64) (model.Rhythm, error)
+	SaveRhythm(ctx context.Context, server int64, r model.Rhythm) error
+	LookedForUpdates(ctx context.Context, server int64, actor string) error
 }
 
 // Hosts finds servers and connects to them.
 type Hosts interface {
 	Find(ctx context.Context, name string) (model.Server, error)
+	List(ctx context.Context) ([]model.Server, error)
 	Connect(ctx context.Context, srv model.Server) (remote.Host, error)
 }
 

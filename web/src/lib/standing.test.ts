@@ -16,14 +16,19 @@ describe('how a server stands', () => {
   it.each<[string, Partial<Status> | undefined, string, string]>([
     ['unread', undefined, 'empty', 'not looked at yet'],
     ['bare', { addons: [] }, 'empty', 'nothing deployed'],
-    ['well', { addons: some }, 'filled', 'as recorded'],
+    ['well', { addons: some }, 'filled', 'deployed, and not looked at since'],
     [
       'well, and when that was seen',
       { addons: some, looked: { at: '2026-11-28T11:40:00', deployment: 'saltpan#7' } },
       'filled',
-      'as recorded, looked at 2026-11-28 11:40'
+      'as saltpan#7 saw it, 2026-11-28 11:40'
     ],
-    ['with a draft', { addons: some, drafts: [draft(4, 'author-says')] }, 'filled', 'as recorded'],
+    [
+      'with a draft',
+      { addons: some, drafts: [draft(4, 'author-says')] },
+      'filled',
+      'deployed, and not looked at since'
+    ],
     [
       'with a draft that found a change',
       { addons: some, drafts: [draft(4, 'changed-file')], settled: 3 },
@@ -34,7 +39,7 @@ describe('how a server stands', () => {
       'deployed since such a draft',
       { addons: some, drafts: [draft(4, 'missing-file')], settled: 5 },
       'filled',
-      'as recorded'
+      'deployed, and not looked at since'
     ],
     [
       'with values that do not go together',
@@ -69,7 +74,7 @@ describe('how a server stands', () => {
         last: { endedAt: '2026-11-28T12:01:00' } as Deployment
       },
       'filled',
-      'as recorded'
+      'deployed, and not looked at since'
     ],
     ['with two that failed', { addons: [...some, ...failed] }, 'filled', '2 did not load'],
     ['running', { addons: some, open: open('running') }, 'half', 'saltpan#7 is running'],

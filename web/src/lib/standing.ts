@@ -55,7 +55,10 @@ export function standing(
       tone: 'warn'
     };
   if (survey) return { shape: 'filled', word: `as recorded, surveyed ${clock(survey.at)}`, tone: 'ok' };
-  const word = s.looked ? `as recorded, looked at ${clock(s.looked.at)}` : 'as recorded';
+  // Without one, only what deployments are about was looked at.
+  const word = s.looked
+    ? `as ${s.looked.deployment} saw it, ${clock(s.looked.at)}`
+    : 'deployed, and not looked at since';
   return { shape: 'filled', word, tone: 'ok' };
 }
 

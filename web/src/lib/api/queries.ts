@@ -25,6 +25,12 @@ export const updates = (server: string) => ({
     ok(api.GET('/servers/{server}/updates', { params: { path: { server } } })).then((p) => p.items)
 });
 
+/** How often a server is looked at. */
+export const rhythm = (server: string) => ({
+  queryKey: ['rhythm', server],
+  queryFn: () => ok(api.GET('/servers/{server}/rhythm', { params: { path: { server } } }))
+});
+
 /** What differs between how a server stood after one deployment and after another; -1 is now. */
 export const comparison = (server: string, from: number, to: number) => ({
   queryKey: ['deployments', server, 'comparison', from, to],

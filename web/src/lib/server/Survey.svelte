@@ -10,6 +10,7 @@
   import DraftingNote from '../deploy/DraftingNote.svelte';
   import { Drafting } from '../deploy/drafting.svelte';
   import { clock, count, size } from '../format';
+  import Every from './Every.svelte';
   import Button from '../ui/Button.svelte';
   import Empty from '../ui/Empty.svelte';
   import PathText from '../ui/PathText.svelte';
@@ -81,6 +82,7 @@
     >
   {/if}
 </div>
+<div class="mb-3"><Every {server} what="surveyEvery" label="By itself, and after starts" /></div>
 {#if looking.error}<Trouble error={looking.error} />{/if}
 <DraftingNote {drafting} />
 

@@ -9,6 +9,7 @@
   import DraftingNote from '../deploy/DraftingNote.svelte';
   import { Drafting } from '../deploy/drafting.svelte';
   import { clock, count } from '../format';
+  import Every from './Every.svelte';
   import Button from '../ui/Button.svelte';
   import Empty from '../ui/Empty.svelte';
   import PathText from '../ui/PathText.svelte';
@@ -75,6 +76,7 @@
         <a class="link" href={p('/staging')}>Stage a download</a></span
       >
     {/if}
+    <Every {server} what="updatesEvery" label="You mean to look" />
   </div>
   <div class="border border-rule">
     {#each rows as u (u.addon)}

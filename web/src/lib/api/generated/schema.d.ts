@@ -1072,6 +1072,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/rhythm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How often a server is looked at */
+        get: operations["get-rhythm"];
+        /** Say how often a server is looked at */
+        put: operations["set-rhythm"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/roll-calls": {
         parameters: {
             query?: never;
@@ -2771,6 +2789,26 @@ export interface components {
             from: string;
             to: string;
         };
+        Rhythm: {
+            /** @description Nobody has, for longer than that */
+            overdue?: boolean;
+            /**
+             * Format: int64
+             * @description Seconds: it is surveyed by itself so often, and after deployments that start it; absent: never
+             */
+            surveyEvery?: number;
+            /**
+             * Format: date-time
+             * @description When somebody last did
+             */
+            updatesAt?: string;
+            updatesBy?: string;
+            /**
+             * Format: int64
+             * @description Seconds: a person means to look for updates so often; absent: not said
+             */
+            updatesEvery?: number;
+        };
         RollCall: {
             actor: string;
             /** @description The console was asked too */
@@ -2952,6 +2990,18 @@ export interface components {
                 [key: string]: string;
             };
         };
+        SetRhythm: {
+            /**
+             * Format: int64
+             * @description Seconds; 0: never
+             */
+            surveyEvery?: number;
+            /**
+             * Format: int64
+             * @description Seconds; 0: never
+             */
+            updatesEvery?: number;
+        };
         Settling: {
             /**
              * @description accept: the ledger takes it as it is; restore: it is put back as it is recorded; remove: what nobody deployed goes, its bytes are kept; tweak: a text is accepted, and what was changed in it is kept over updates
@@ -3059,6 +3109,8 @@ export interface components {
             pallets: components["schemas"]["PalletOn"][];
             /** @description Deployments that wait for it, in their order */
             queue: components["schemas"]["Deployment"][];
+            /** @description How often it is looked at; absent where nobody said so */
+            rhythm?: components["schemas"]["Rhythm"];
             server: components["schemas"]["Server"];
             /**
              * Format: int64
@@ -6130,6 +6182,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NamedIn"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "get-rhythm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rhythm"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "set-rhythm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetRhythm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rhythm"];
                 };
             };
             /** @description Error */
