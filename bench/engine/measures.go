@@ -33,6 +33,8 @@ var measures = []struct {
 	{"large", (*bench).large},
 	{"listing", (*bench).listing},
 	{"finding", (*bench).finding},
+	{"surveying", (*bench).surveying},
+	{"surveying-ftp", (*bench).surveyingFTP},
 	{"ftp", (*bench).ftp},
 	{"local", (*bench).local},
 	{"small-near", func(b *bench) error { return b.small(0, "at 0 ms", "") }},
@@ -46,9 +48,14 @@ func (b *bench) fresh(how string) (server, root string, err error) {
 	if err := os.MkdirAll(root, 0o755); err != nil {
 		return "", "", err
 	}
-	args := []string{"server", "add", server, "--rulebook", "bench", "--root", root}
+	return b.freshBy("bench", server, root, how)
+}
+
+// freshBy adds a server by a rulebook.
+func (b *bench) freshBy(book, server, root, how string) (string, string, error) {
+	args := []string{"server", "add", server, "--rulebook", book, "--root", root}
 	if how == "folder" {
-		args = []string{"server", "add", server, "--rulebook", "bench", "--folder", root}
+		args = []string{"server", "add", server, "--rulebook", book, "--folder", root}
 	} else if how == "ftp" {
 		args = append(args, "--ftp", fmt.Sprintf("anonymous@%s:%d", farAddr, ftpPort))
 	} else if how == "ftp-one" {
@@ -73,7 +80,7 @@ func (b *bench) fresh(how string) (server, root string, err error) {
 			return "", "", err
 		}
 	}
-	_, err = b.s.Restless("server", "test", server)
+	_, err := b.s.Restless("server", "test", server)
 	return server, root, err
 }
 

@@ -32,6 +32,7 @@ import (
 	"restlesscrate/internal/service/insight"
 	"restlesscrate/internal/service/learning"
 	"restlesscrate/internal/service/mending"
+	"restlesscrate/internal/service/narrowing"
 	"restlesscrate/internal/service/requests"
 	"restlesscrate/internal/service/survey"
 	"restlesscrate/internal/service/texts"
@@ -91,7 +92,7 @@ func New(ctx context.Context, p Parts, cat *catalog.Service) (*Service, error) {
 	s.Changes = &changes.Service{Records: p.DB, Catalog: cat, Hosts: hostsOf{s.Hosts}, Room: p.Room, RideOut: p.RideOut, Self: p.Self, Meter: meter, Now: time.Now, Log: p.Log}
 	looks := &survey.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Bytes: s.Changes.Contents, HostNow: s.Changes.HostNow, HostOf: requests.HostOf, Now: time.Now}
 	ins := &insight.Service{Records: p.DB, Books: cat}
-	s.API = &httpapi.Server{Catalog: cat, Parts: &catalog.Parts{Room: p.Room, Now: time.Now}, Hosts: s.Hosts, Changes: s.Changes, Insight: ins, Surveys: looks, Mending: &mending.Service{Records: p.DB, Hosts: s.Hosts, Room: p.Room, Now: time.Now}, Tidying: &tidying.Service{Records: p.DB, Room: p.Room, Now: time.Now}, Learning: &learning.Service{Records: p.DB, Hosts: s.Hosts, Books: cat}, Adopting: &adopt.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Lists: requests.ListsOf}, Texts: &texts.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Bytes: s.Changes.Contents, Lists: requests.ListsOf}, Witness: &witness.Service{Records: p.DB, Catalog: cat, Hosts: hostsOf{s.Hosts}, Addons: ins}, Jobs: s.Jobs,
+	s.API = &httpapi.Server{Catalog: cat, Parts: &catalog.Parts{Room: p.Room, Now: time.Now}, Hosts: s.Hosts, Changes: s.Changes, Insight: ins, Surveys: looks, Mending: &mending.Service{Records: p.DB, Hosts: s.Hosts, Room: p.Room, Now: time.Now}, Narrowing: &narrowing.Service{Records: p.DB, Hosts: s.Hosts, Changes: s.Changes, Addons: ins, Now: time.Now}, Tidying: &tidying.Service{Records: p.DB, Room: p.Room, Now: time.Now}, Learning: &learning.Service{Records: p.DB, Hosts: s.Hosts, Books: cat}, Adopting: &adopt.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Lists: requests.ListsOf}, Texts: &texts.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Bytes: s.Changes.Contents, Lists: requests.ListsOf}, Witness: &witness.Service{Records: p.DB, Catalog: cat, Hosts: hostsOf{s.Hosts}, Addons: ins}, Jobs: s.Jobs,
 		Access: p.DB, Memory: memory{p.DB}, Sessions: sessions(p), Keyed: p.Sealer.Keyed, Counter: counter(p.DB), News: p.DB.News, MaxUpload: p.MaxUpload, Ready: p.DB.Ping, Integrity: p.Integrity, Metrics: meter.Handler(), Console: p.Console, Log: p.Log,
 		Now: time.Now, Version: p.Version, BaseURL: p.BaseURL}
 	if err := s.takeUp(ctx, p); err != nil {

@@ -28,6 +28,7 @@ import (
 	"restlesscrate/internal/service/insight"
 	"restlesscrate/internal/service/learning"
 	"restlesscrate/internal/service/mending"
+	"restlesscrate/internal/service/narrowing"
 	"restlesscrate/internal/service/survey"
 	"restlesscrate/internal/service/texts"
 	"restlesscrate/internal/service/tidying"
@@ -62,23 +63,24 @@ type Remembered struct {
 
 // Server holds the use cases that calls reach.
 type Server struct {
-	Catalog  *catalog.Service
-	Parts    *catalog.Parts // uploads that go on where they stopped
-	Hosts    *hosts.Service
-	Changes  *changes.Service
-	Insight  *insight.Service
-	Surveys  *survey.Service
-	Adopting *adopt.Service
-	Learning *learning.Service
-	Tidying  *tidying.Service
-	Mending  *mending.Service
-	Texts    *texts.Service
-	Witness  *witness.Service
-	Jobs     *jobs.Engine
-	Access   Access
-	Memory   Memory
-	Sessions scs.Store
-	Ready    func(context.Context) error
+	Catalog   *catalog.Service
+	Parts     *catalog.Parts // uploads that go on where they stopped
+	Hosts     *hosts.Service
+	Changes   *changes.Service
+	Insight   *insight.Service
+	Surveys   *survey.Service
+	Adopting  *adopt.Service
+	Learning  *learning.Service
+	Tidying   *tidying.Service
+	Narrowing *narrowing.Service
+	Mending   *mending.Service
+	Texts     *texts.Service
+	Witness   *witness.Service
+	Jobs      *jobs.Engine
+	Access    Access
+	Memory    Memory
+	Sessions  scs.Store
+	Ready     func(context.Context) error
 	// Integrity looks over the whole database.
 	Integrity func(context.Context) error
 	Metrics   http.Handler
@@ -189,6 +191,7 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	s.looking().updateOps(h)
 	s.looking().compareOps(h)
 	s.looking().rhythmOps(h)
+	s.looking().narrowingOps(h)
 	s.lessons().lessonOps(h)
 	s.keeping().stockroomOps(h)
 	s.accessOps(h)

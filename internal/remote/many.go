@@ -93,7 +93,7 @@ func ListAll[V any](ctx context.Context, h Host, folders map[tree.Path]V) (map[t
 	}
 	found := make(chan listing, len(folders))
 	g, gctx := errgroup.WithContext(ctx)
-	g.SetLimit(max(1, h.InFlight()/2)) // a listing is several calls
+	g.SetLimit(listings(h))
 	for folder := range folders {
 		g.Go(func() error {
 			list, err := h.List(gctx, folder)
@@ -117,4 +117,13 @@ func ListAll[V any](ctx context.Context, h Host, folders map[tree.Path]V) (map[t
 		out[l.folder] = byName
 	}
 	return out, nil
+}
+
+// listings is how many folders are worth being listed at a time. A listing is several calls, one
+// after the other, and each waits for a round trip: over a distance many can be under way.
+func listings(h Host) int {
+	if l, ok := Unwrapped[interface{ Listings() int }](h); ok {
+		return l.Listings()
+	}
+	return max(1, h.InFlight()/2)
 }

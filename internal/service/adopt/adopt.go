@@ -223,6 +223,9 @@ func withAbove(paths []tree.Path) map[tree.Path]bool {
 	return out
 }
 
+// mostBeside is how many others of the same add-on are told of one.
+const mostBeside = 50
+
 // beside notes which of them are the same add-on.
 func beside(found []Found) {
 	byKey := map[string][]int{}
@@ -232,7 +235,7 @@ func beside(found []Found) {
 	for _, same := range byKey {
 		for _, i := range same {
 			for _, j := range same {
-				if i != j {
+				if i != j && len(found[i].Beside) < mostBeside {
 					found[i].Beside = append(found[i].Beside, found[j].Path)
 				}
 			}
@@ -302,7 +305,7 @@ func (l *looking) examine(ctx context.Context, found []Found) error {
 	var mu sync.Mutex
 	staged := map[string][]model.Crate{}
 	g, gctx := errgroup.WithContext(ctx)
-	g.SetLimit(min(64, max(1, l.host.InFlight())))
+	g.SetLimit(max(1, l.host.InFlight()))
 	for i := range found {
 		f := &found[i]
 		g.Go(func() error {

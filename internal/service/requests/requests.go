@@ -69,7 +69,7 @@ type Maker struct {
 	Bytes func(ctx context.Context, d tree.Digest, most int64) (raw []byte, ok bool, err error)
 }
 
-// Ask is what a person wants. Exactly one of Crates, Remove, Enable, Disable and
+// Ask is what a person wants. Exactly one of Crates, Remove, Enable with Disable, and
 // Back is set.
 // It is kept with the deployment, so that it can be drafted again.
 type Ask struct {
@@ -190,7 +190,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 	}
 	var crates []model.Crate // that are wanted
 	wants := 0
-	for _, set := range []bool{len(ask.Crates) > 0, len(ask.Remove) > 0, len(ask.Enable) > 0, len(ask.Disable) > 0, ask.Back != nil} {
+	for _, set := range []bool{len(ask.Crates) > 0, len(ask.Remove) > 0, len(ask.Enable)+len(ask.Disable) > 0, ask.Back != nil} {
 		if set {
 			wants++
 		}
@@ -220,6 +220,13 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 	case len(ask.Remove) > 0:
 		d.Kind = "remove"
 		d.Title, err = s.removals(ctx, srv, b, ask.Remove, req)
+	case len(ask.Enable) > 0 && len(ask.Disable) > 0:
+		d.Kind = "disable"
+		var on, off string
+		if on, err = s.toggles(ctx, srv, b, ask.Enable, false, req); err == nil {
+			off, err = s.toggles(ctx, srv, b, ask.Disable, true, req)
+		}
+		d.Title = on + ", " + off
 	case len(ask.Enable) > 0:
 		d.Kind = "enable"
 		d.Title, err = s.toggles(ctx, srv, b, ask.Enable, false, req)

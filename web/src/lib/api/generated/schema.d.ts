@@ -1072,6 +1072,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/narrowing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the search on a server stands; 404 where there is none */
+        get: operations["get-narrowing"];
+        put?: never;
+        /** Look for the add-on that does something wrong: half of the suspects are disabled; a job */
+        post: operations["begin-narrowing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/servers/{server}/narrowing/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say whether it still happens; a job */
+        post: operations["answer-narrowing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/servers/{server}/narrowing/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give the search up, and have everything as it was; a job */
+        post: operations["end-narrowing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/rhythm": {
         parameters: {
             query?: never;
@@ -1656,6 +1708,15 @@ export interface components {
             /** @description Those that do not */
             found: components["schemas"]["Finding"][];
         };
+        AnswerNarrowing: {
+            /** @description It still happens with what is disabled now */
+            still: boolean;
+            /**
+             * Format: int64
+             * @description How many were answered when this was asked: refused where somebody else has answered meanwhile
+             */
+            tried: number;
+        };
         Archive: {
             digest: string;
             filename: string;
@@ -1680,6 +1741,10 @@ export interface components {
             digest: string;
             /** Format: int64 */
             size: number;
+        };
+        BeginNarrowing: {
+            /** @description Names of add-ons; all that can be disabled where none is given */
+            suspects?: string[] | null;
         };
         Belief: {
             /** @description A person said so */
@@ -2403,6 +2468,26 @@ export interface components {
             base?: string;
             name?: string;
             version?: string;
+        };
+        Narrowing: {
+            by: string;
+            /**
+             * Format: int64
+             * @description Questions that there are still at most
+             */
+            most: number;
+            note?: string;
+            /** @description What is disabled for it now */
+            off: string[];
+            /** @description It has ended, and everything is as it was */
+            over?: boolean;
+            /** @description Those that it may still be; where it is over: those that were found, none where it is none of them alone */
+            suspects: string[];
+            /**
+             * Format: int64
+             * @description Questions that were answered
+             */
+            tried: number;
         };
         NewDraft: {
             /** @description CODE or CODE=PATH */
@@ -6182,6 +6267,147 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NamedIn"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "get-narrowing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Narrowing"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "begin-narrowing": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeginNarrowing"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "answer-narrowing": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerNarrowing"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "end-narrowing": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
             /** @description Error */
