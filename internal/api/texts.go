@@ -79,6 +79,7 @@ type Decision struct {
 	Keep      map[string]Side `json:"keep,omitempty" doc:"Whose values stay where the server and a new version both changed them: by PATH:KEY, or by PATH for all of a text; remembered once the deployment has run"`
 	TakeNeeds bool            `json:"takeNeeds,omitempty" doc:"Have what its crates need come along, of what is staged and fits"`
 	InsteadOf []string        `json:"insteadOf,omitempty" doc:"Names of add-ons that go, because what is deployed takes their place"`
+	Replace   []string        `json:"replace,omitempty" doc:"Paths of copies that nobody deployed: they go, and their bytes are kept"`
 	LeaveOut  []string        `json:"leaveOut,omitempty" doc:"Names of crates that are not deployed after all"`
 }
 

@@ -102,11 +102,11 @@ func TestWhatIsPrintedToAcceptABlockAcceptsIt(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(root, "parts/anchor/part.toml"), []byte("somebody's own"), 0o644))
 	out, errs, code := c.run("deploy", "shoal", "anchor", "--yes")
 	require.Equal(t, 3, code, errs)
-	const option = "--accept unknown-file=parts/anchor/part.toml"
+	const option = "--accept older-copy=parts/anchor"
 	require.Contains(t, out, option)
 	require.Contains(t, errs, "shoal#1 is blocked by 1 finding, so nothing was done; it is kept as a draft")
 	require.Contains(t, c.must(append([]string{"deployment", "run", "shoal#1", "--yes"}, strings.Fields(option)...)...), "DONE")
-	require.Contains(t, c.must("deployment", "show", "shoal#1"), "accepted by mara: unknown-file=parts/anchor/part.toml")
+	require.Contains(t, c.must("deployment", "show", "shoal#1"), "accepted by mara: older-copy=parts/anchor")
 }
 
 func TestServersAtTheCommandLine(t *testing.T) {

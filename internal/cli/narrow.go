@@ -77,7 +77,9 @@ func (a surveyCommands) narrow(ctx context.Context, cmd *cli.Command) error {
 		switch strings.ToLower(strings.TrimSpace(answer)) {
 		case "y", "yes", "n", "no":
 			still := strings.HasPrefix(strings.ToLower(strings.TrimSpace(answer)), "y")
-			n, err = step(func(each client.Each) (api.Narrowing, error) { return c.AnswerNarrowing(ctx, server, n.Tried, still, each) })
+			n, err = step(func(each client.Each) (api.Narrowing, error) {
+				return c.AnswerNarrowing(ctx, server, n.Tried, still, each)
+			})
 		default:
 			fmt.Fprintf(a.Out, "y or n. restless narrow %s --give-up stops, and has everything as it was.\n", server)
 		}

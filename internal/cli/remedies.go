@@ -60,6 +60,9 @@ var commands = map[string]string{
 	"take-needs":      "restless deployment decide DEPLOYMENT take-needs",
 	"instead-of":      "restless deployment decide DEPLOYMENT instead-of=WITH",
 	"leave-out":       "restless deployment decide DEPLOYMENT without=WITH",
+	"replace-copy":    "restless deployment decide DEPLOYMENT replace=WITH",
+	"take-in":         "restless adopt SERVER WITH",
+	"remove-copy":     "restless settle SERVER remove=WITH",
 	"enable-addon":    "restless enable SERVER WITH",
 	"keep-theirs":     "restless deployment decide DEPLOYMENT theirs=WITH",
 

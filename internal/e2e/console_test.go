@@ -286,7 +286,7 @@ func TestABlockIsAcceptedByATick(t *testing.T) {
 	s.must("deploy", "lantern", "drum-tent@0.4.0", "--draft")
 	c := openConsole(t, s)
 	c.goTo("/servers/lantern/deployments/1")
-	c.seeIn("[data-finding='unknown-file']", "I accept this")
+	c.seeIn("[data-finding='older-copy']", "I accept this")
 	disabled, err := browser.Eval[bool](c.page, `[...document.querySelectorAll('button')].find(b => b.innerText === 'Run it').disabled`)
 	require.NoError(t, err)
 	require.True(t, disabled, "a block stands in the way")
@@ -333,7 +333,7 @@ func TestADraftThatIsNoLongerTrueIsDraftedAnew(t *testing.T) {
 	c.see("lantern#1 is no longer true")
 	c.see("This is the new one; read it again.")
 	c.seeIn("main", "lantern#2")
-	c.seeIn("[data-finding='unknown-file']", "I accept this")
+	c.seeIn("[data-finding='older-copy']", "I accept this")
 	require.Equal(t, map[string]string{"stalls/drum-tent/stall.lf": "meanwhile"}, testbed.Files(testbed.Snapshot(t, root)), "nothing was done")
 }
 

@@ -130,12 +130,12 @@ func TestABlockStopsUntilItIsAccepted(t *testing.T) {
 	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
 	before := testbed.Snapshot(t, root)
 	o := s.fails(3, "lantern#1 is blocked by 1 finding, so nothing was done", "deploy", "lantern", "drum-tent@0.4.0", "--yes")
-	require.Contains(t, o.out, "BLOCK unknown-file: A file that the ledger does not know is at stalls/drum-tent/stall.lf")
+	require.Contains(t, o.out, "BLOCK older-copy: A copy of drum-tent that nobody deployed is in its place: stalls/drum-tent")
 	s.fails(3, "1 finding blocks lantern#1", "deployment", "run", "lantern#1", "--yes", "--accept", "changed-file")
 	require.Equal(t, before, testbed.Snapshot(t, root))
 
-	s.must("deployment", "run", "lantern#1", "--yes", "--accept", "unknown-file=stalls/drum-tent/stall.lf")
-	require.Contains(t, s.must("deployment", "show", "lantern#1"), "accepted by owner: unknown-file=stalls/drum-tent/stall.lf")
+	s.must("deployment", "run", "lantern#1", "--yes", "--accept", "older-copy=stalls/drum-tent")
+	require.Contains(t, s.must("deployment", "show", "lantern#1"), "accepted by owner: older-copy=stalls/drum-tent")
 	s.must("rollback", "lantern", "--deployment", "1", "--yes")
 	require.Equal(t, before, testbed.Snapshot(t, root), "what was taken over was kept")
 }

@@ -152,6 +152,7 @@ func (m *decider) standsRight(g *goal, now tree.State, row Row, known bool) bool
 		if known && row.State.Being == tree.Content && len(row.Claims) > 0 {
 			m.report(finding.Warn, "missing-file", g.path, "It is put there again.", "%s belongs to %s and is gone from the server.", g.path, row.Claims[0].Label)
 		}
+	case !known && (m.inOlder(g.path) || m.req.replaced(g.path)): // that is told of as a whole
 	case !known:
 		m.report(finding.Block, "unknown-file", g.path,
 			"Accept this to take it over; its bytes are kept first.",

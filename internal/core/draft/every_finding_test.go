@@ -54,6 +54,17 @@ func lamp(change func(w *Wanted)) scene {
 	return func(_ *fair, r *Request) { change(&r.Wanted[0]) }
 }
 
+// copies has one thing on the server look like an add-on.
+func copies(p tree.Path, addon string) scene {
+	return func(_ *fair, r *Request) {
+		r.Copies = func([]tree.Entry) []Copy { return []Copy{{Path: p, Addon: addon}} }
+	}
+}
+
+func replacing(p tree.Path) scene {
+	return func(_ *fair, r *Request) { r.Settles = append(r.Settles, Settle{Path: p, Do: RemoveIt}) }
+}
+
 func host(change func(h *Host)) scene { return func(_ *fair, r *Request) { change(&r.Host) } }
 
 func runs(change func(p *Power)) scene {
@@ -267,6 +278,8 @@ var every = map[string]pair{
 	"not-acceptable": {both(settling(AcceptIt, ""), placed("stalls/lamp/stall.lf", tree.Foreign)), settling(AcceptIt, "changed")},
 	"no-tweak":       {settling(TweakIt, "\x00bytes"), settling(TweakIt, "changed")},
 
+	"older-copy": {both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "lamp")), both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "horn"))},
+	"older-goes": {both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "lamp"), replacing("stalls/lamp-0.9.pak")), both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "lamp"))},
 	"left-over": {there("stalls/lamp/mine.txt", "x"), there("stalls/mine.txt", "x")},
 
 	// What is taken in.

@@ -30,6 +30,7 @@ type ground struct {
 	legs     int     // of which this is one; 0 is the first of one
 	launch   *Launch // by which this leg's start is done, where an add-on says so
 	findings *[]finding.Finding
+	copies   []older // copies of wanted add-ons that nobody deployed
 }
 
 // decider finds out what is to become of every path.
@@ -100,6 +101,7 @@ func Make(req *Request, obs Observations) *Draft { return makeFrom(gather(req), 
 func makeFrom(g *goals, req *Request, obs Observations) *Draft {
 	found := g.findings
 	from := ground{req: req, obs: obs, findings: &found}
+	from.copies = from.olderCopies(g)
 	labels, strangers, left := from.labelsOf(), from.strangersCalled(), from.leftOvers(g)
 	r := run(fold(decide(from, g)))
 	d := &Draft{Outline: Outline{WayBack: BackFiles, Beside: req.Host.Tested && !req.Host.RenameFromWork}}

@@ -184,6 +184,9 @@ type Request struct {
 	Held      func(tree.Digest) bool // whether the stockroom holds these bytes
 	// HeldBy names the archives that hold bytes which the stockroom does not; nil where nobody knows.
 	HeldBy func(tree.Digest) []string
+	// Copies finds what looks like an add-on among things on the server that nobody deployed; nil
+	// where nobody can tell.
+	Copies func(entries []tree.Entry) []Copy
 	// Tweaks are changes of texts that shall hold, and Untweak the IDs of those that shall
 	// hold no more.
 	Tweaks  []TweakWish

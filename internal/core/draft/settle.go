@@ -37,6 +37,9 @@ type Settle struct {
 func (g *goals) settles(req *Request) {
 	for _, s := range req.Settles {
 		row := req.Ledger[s.Path]
+		if s.Do == RemoveIt && g.taken(s.Path) {
+			continue // something else takes its place
+		}
 		n := &goal{path: s.Path, settle: s.Do, after: row.State, claims: row.Claims, tweaks: row.Tweaks}
 		switch {
 		case s.Do == RestoreIt && s.Again:
@@ -52,6 +55,16 @@ func (g *goals) settles(req *Request) {
 		}
 		g.goals[s.Path] = n
 	}
+}
+
+// taken tells whether something shall stand at a path, or in it.
+func (g *goals) taken(p tree.Path) bool {
+	for q, n := range g.goals {
+		if n.after.Being == tree.Content && len(n.claims) > 0 && q.Within(p) {
+			return true
+		}
+	}
+	return false
 }
 
 // again has what was deployed into a text be done again; what holds is left as it is.

@@ -95,7 +95,7 @@ func (m *ground) firstRun(p tree.Path) bool {
 // sayLeftOvers tells of them, once for each add-on.
 func (m *telling) sayLeftOvers() {
 	for _, w := range m.req.Wanted {
-		left := m.left[w.Addon]
+		left := slices.DeleteFunc(slices.Clone(m.left[w.Addon]), m.inOlder)
 		if len(left) == 0 || w.Adopt {
 			continue
 		}

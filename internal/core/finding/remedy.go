@@ -60,6 +60,9 @@ const (
 	InsteadOf      Deed = "instead-of"   // with: the add-on that goes
 	LeaveOut       Deed = "leave-out"    // with: the add-on
 	EnableAddon    Deed = "enable-addon" // with: its name
+	ReplaceCopy    Deed = "replace-copy" // with: the path of what nobody deployed
+	TakeIn         Deed = "take-in"      // with: such a path
+	RemoveCopy     Deed = "remove-copy"  // with: such a path
 )
 
 // What can be done about downloads and rulebooks.
@@ -92,7 +95,7 @@ func Deeds() []Deed {
 	return []Deed{ShowServers, ShowServer, EditServer, TestServer, LearnServer, UnlockServer, TrustKey, ForgetKey, SetControl, SetSecret,
 		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Survey, Restart, ShowText, SetText, Untweak, ShowTexts, ShowTweaks,
 		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, RollBack, CallGood,
-		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData, KeepMine, KeepTheirs, TakeNeeds, InsteadOf, LeaveOut, EnableAddon,
+		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData, KeepMine, KeepTheirs, TakeNeeds, InsteadOf, LeaveOut, EnableAddon, ReplaceCopy, TakeIn, RemoveCopy,
 		StageArchive, ShowArchives, ChooseRoot, ShowCrates, NameCrate, TellApart, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook, AddOver,
 		ShowJobs, ShowTokens, ShowSessions, NewLink, StartService}
 }

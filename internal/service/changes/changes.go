@@ -174,6 +174,7 @@ type Decision struct {
 	Keep      map[string]merge.Side // whose values stay where the server and a new version both changed the same
 	TakeNeeds bool                  // what its crates need comes along
 	InsteadOf []string              // add-ons that go, because what is deployed takes their place
+	Replace   []string              // paths of copies that nobody deployed, which go
 	LeaveOut  []string              // crates that are not deployed after all
 }
 
@@ -193,7 +194,7 @@ func (s *Service) Decide(ctx context.Context, d model.Deployment, by Decision, a
 	}
 	maps.Copy(all, by.Keep)
 	ask.Keep = all
-	if err := ask.Revise(by.TakeNeeds, by.InsteadOf, by.LeaveOut); err != nil {
+	if err := ask.Revise(by.TakeNeeds, by.InsteadOf, by.LeaveOut, by.Replace); err != nil {
 		return d, err
 	}
 	next, err := s.Draft(ctx, d.Server, ask, d.Accepts, actor, tell)

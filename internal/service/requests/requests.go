@@ -214,6 +214,10 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		if d.Title, crates, err = s.wanted(ctx, srv, b, &ask, req); err == nil {
 			err = s.moved(ctx, srv, req)
 		}
+		if err == nil && len(ask.Settle) > 0 { // copies that are replaced
+			_, err = s.settles(ctx, ask.Settle, req)
+		}
+		req.Copies = copiesOf(b, srv)
 		if ask.Adopt {
 			d.Kind, d.Title = "adopt", "take in "+d.Title
 		}

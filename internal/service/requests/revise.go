@@ -3,15 +3,19 @@ package requests
 import (
 	"slices"
 
+	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/tree"
+
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/words"
 )
 
 // Revise changes an ask for crates that was drafted before: what they need comes along, other
-// add-ons go because they take their place, and some of them are left out.
-func (a *Ask) Revise(takeNeeds bool, insteadOf, leaveOut []string) error {
-	if !takeNeeds && len(insteadOf)+len(leaveOut) == 0 {
+// add-ons go because they take their place, some of them are left out, and copies that nobody
+// deployed are replaced.
+func (a *Ask) Revise(takeNeeds bool, insteadOf, leaveOut, replace []string) error {
+	if !takeNeeds && len(insteadOf)+len(leaveOut)+len(replace) == 0 {
 		return nil
 	}
 	if len(a.Crates) == 0 {
@@ -21,6 +25,15 @@ func (a *Ask) Revise(takeNeeds bool, insteadOf, leaveOut []string) error {
 	for _, name := range insteadOf {
 		if !slices.Contains(a.InsteadOf, name) {
 			a.InsteadOf = append(a.InsteadOf, name)
+		}
+	}
+	for _, text := range replace {
+		p, err := tree.ParsePath(text)
+		if err != nil {
+			return fault.New(fault.Usage, "bad-path", "%v", err)
+		}
+		if !slices.ContainsFunc(a.Settle, func(x Settling) bool { return x.Path == p }) {
+			a.Settle = append(a.Settle, Settling{Path: p, Do: draft.RemoveIt})
 		}
 	}
 	for _, name := range leaveOut {

@@ -32,6 +32,8 @@ export function linkOf(r: Remedy, about?: string): Link | undefined {
     case 'show-addons':
       return tab('To the add-ons', 'add-ons');
     case 'survey':
+    case 'take-in':
+    case 'remove-copy':
       return tab('To the survey', 'survey');
     case 'show-files':
       return tab('To the files', 'files');

@@ -2012,6 +2012,8 @@ export interface components {
             };
             /** @description Names of crates that are not deployed after all */
             leaveOut?: string[] | null;
+            /** @description Paths of copies that nobody deployed: they go, and their bytes are kept */
+            replace?: string[] | null;
             /** @description Have what its crates need come along, of what is staged and fits */
             takeNeeds?: boolean;
         };
