@@ -114,25 +114,37 @@ var shots = []shot{
 	{file: "survey", path: "/servers/saltpan/survey", see: "Survey", first: click("Look at the whole server", "tide-base-3.2.1")},
 	{file: "running", path: "/servers/lantern/running", see: "Roll call"},
 	{file: "by-hand", path: "/servers/mossgrave/deployments/2", see: "It is done"},
-	{file: "control", path: "/servers/mossgrave/running", see: "Call the roll", first: click("How it is controlled", "What is done to it")},
 	{file: "text", path: "/servers/saltpan/texts?text=fittings/piers.yaml", see: "# one of mild", first: func(t tour) error { return t.SeeIn(".cm-content", "one of mild") }},
 	{file: "timeline", path: "/servers/lantern/timeline", see: "Take back"},
-	{file: "about", path: "/servers/saltpan/about", see: "Found out"},
+	{file: "updates", path: "/servers/lantern/updates", see: "Draft 2 updates"},
 	{file: "staging", path: "/staging", see: "drum-tent"},
 	{file: "crate", path: "/staging", see: "drum-tent", first: func(t tour) error { return t.clickThrough("drum-tent", "As downloaded") }},
 	{file: "draft", path: "/servers/lantern", see: "drum-tent", first: click("Update to 0.5.0", "Run it")},
 	{file: "deployment-done", path: "/servers/lantern/deployments/2", see: "every size checked"},
-	{file: "interview", path: "/make-rulebook", see: "A server of it", first: func(t tour) error {
-		if err := t.Fill("The game's name", "Kite Hill"); err != nil {
-			return err
-		}
-		if err := t.Select("A server of it", "lantern"); err != nil {
-			return err
-		}
-		return t.See("name: kite-hill")
-	}},
+	{file: "compare", path: "/servers/lantern/compare", see: "/place/row"},
+	{file: "learn", path: "/servers", see: "Add a server…", first: learning},
 	{file: "rulebook", path: "/rulebooks/lanternfall", see: "Its text"},
 	{file: "draft-narrow", path: "/servers/lantern/deployments/2", see: "every size checked", width: 390},
+}
+
+// learning adds a server of a game that no rulebook knows.
+func learning(t tour) error {
+	root := filepath.Join(os.TempDir(), "meadow")
+	defer os.RemoveAll(root)
+	for p, text := range map[string]string{
+		"meadow.pem": "a key", "graze.sh": "exec ./meadow\n", "herd.order": "herd clover\nherd thistle\n", "meadow.toml": "dew = 3\n",
+		"beds/clover/bed.toml": "version = \"1.0\"\n", "beds/thistle/bed.toml": "version = \"2.1\"\n",
+		"logs/meadow.log": "06:00 bed wakes: clover\n06:00 bed wakes: thistle\n",
+	} {
+		at := filepath.Join(root, filepath.FromSlash(p))
+		if err := errors.Join(os.MkdirAll(filepath.Dir(at), 0o755), os.WriteFile(at, []byte(text), 0o644)); err != nil {
+			return err
+		}
+	}
+	return errors.Join(
+		t.Click("Add a server…"), t.Fill("Name", "meadow"), t.Select("Rulebook", "\n"),
+		t.Click("in a folder on the service's machine"), t.Fill("The server's root folder", root),
+		t.Click("Add it"), t.See("What is an add-on of this server?"))
 }
 
 func click(words, then string) func(tour) error {

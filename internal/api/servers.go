@@ -45,6 +45,7 @@ type KnownFact struct {
 	Value  string     `json:"value"`
 	From   string     `json:"from" doc:"Where it was read, in words"`
 	At     *time.Time `json:"at,omitempty" doc:"When it was read last, or set"`
+	Before bool       `json:"before,omitempty" doc:"It was read before the server was last started, so it may be otherwise now"`
 	ByHand bool       `json:"byHand,omitempty" doc:"A person set it, which counts before what the server tells"`
 	Told   string     `json:"told,omitempty" doc:"What the server itself tells, where that is something else"`
 	ToldBy string     `json:"toldBy,omitempty" doc:"Where it tells that"`

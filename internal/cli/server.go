@@ -170,6 +170,9 @@ func factOf(f api.KnownFact) string {
 	if f.At != nil {
 		out += ", " + clock(*f.At)
 	}
+	if f.Before {
+		out += ", before the last start"
+	}
 	if out += ")"; f.Told != "" {
 		out += fmt.Sprintf("; but by %s it is %s", f.ToldBy, f.Told)
 	}

@@ -32,6 +32,10 @@ func TestWhatDoesNotFitAServerIsStoppedBeforeAnythingIsSent(t *testing.T) {
 		r.fixture("bells-1.0.tdx", "name bells", "version 1.0", "shuns winches"), r.download("keel-4.1.zip"))
 	require.Contains(t, r.must("server", "facts", "here"), "fact game         9.3 (the log")
 	require.Contains(t, r.must("server", "facts", "here"), "fact loader       plain (the name of tidewright")
+	require.NotContains(t, r.must("server", "show", "here"), "before the last start")
+	r.must("restart", "here", "--yes")
+	require.Contains(t, r.must("server", "show", "here"), "before the last start", "it may be otherwise now")
+	require.NotContains(t, r.must("server", "facts", "here"), "before the last start")
 	require.Equal(t, "the log", known(r.service)["game"].From)
 
 	before := testbed.Snapshot(t, filepath.Join(r.root, "fixtures"))

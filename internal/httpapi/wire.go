@@ -44,7 +44,7 @@ func wireServer(s model.Server) api.Server {
 	w.OfferedKey = hosts.Fingerprint(s.SeenKey)
 	w.Known = []api.KnownFact{}
 	for _, f := range s.FactList() {
-		k := api.KnownFact{Name: f.Name, Value: f.Value, From: f.From, At: when(f.At), ByHand: f.ByHand}
+		k := api.KnownFact{Name: f.Name, Value: f.Value, From: f.From, At: when(f.At), ByHand: f.ByHand, Before: f.Before}
 		if f.Told != nil {
 			k.Told, k.ToldBy = f.Told.Value, f.Told.From
 		}

@@ -21,6 +21,8 @@ type KnownFact struct {
 	ByHand bool // a person said so; At is then when, zero where an earlier version took it down
 	// Told is what the server tells where that is something else than what a person said.
 	Told *Fact
+	// Before tells that it was read before the server was last started: it may be otherwise now.
+	Before bool
 }
 
 // FactList is all that is known of a server, by name.
@@ -41,7 +43,7 @@ func (s Server) FactList() (out []KnownFact) {
 		out = append(out, k)
 	}
 	for _, f := range told {
-		out = append(out, KnownFact{Fact: f})
+		out = append(out, KnownFact{Fact: f, Before: f.At.Before(s.StartedAt)})
 	}
 	slices.SortFunc(out, func(a, b KnownFact) int {
 		if a.Name < b.Name {

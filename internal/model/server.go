@@ -57,6 +57,7 @@ type Server struct {
 	Abilities *Abilities
 	Control   json.RawMessage // how it is stopped and started; empty where that is not known
 	Version   int64           // counts the edits of people
+	StartedAt time.Time       // when it was last started by us; zero where it never was
 	CreatedAt time.Time
 }
 

@@ -10,12 +10,13 @@ import (
 )
 
 const serverColumns = `id, name, rulebook, transport, variables, facts, told, told_at, facts_at, host_key, seen_key, abilities, control, version, created_at,
-	EXISTS (SELECT 1 FROM lesson l WHERE l.server_id = server.id AND l.rulebook = server.rulebook)`
+	EXISTS (SELECT 1 FROM lesson l WHERE l.server_id = server.id AND l.rulebook = server.rulebook),
+	(SELECT at FROM last_start a WHERE a.server_id = server.id)`
 
 func scanServer(r *sql.Rows, s *model.Server) error {
 	var at map[string]time.Time
 	err := r.Scan(&s.ID, &s.Name, &s.Rulebook, asJSON(&s.Transport), asJSON(&s.Variables), asJSON(&s.Facts), asJSON(&s.Told), asJSON(&at), asJSON(&s.FactsAt),
-		&s.HostKey, &s.SeenKey, asJSON(&s.Abilities), asJSON(&s.Control), &s.Version, moment{&s.CreatedAt}, &s.Learning)
+		&s.HostKey, &s.SeenKey, asJSON(&s.Abilities), asJSON(&s.Control), &s.Version, moment{&s.CreatedAt}, &s.Learning, moment{&s.StartedAt})
 	for i := range s.Told {
 		s.Told[i].At = at[s.Told[i].Name]
 	}
@@ -130,6 +131,12 @@ func (db *ServerStore) SaveControl(ctx context.Context, s model.Server) error {
 		return fmt.Errorf("save how %s is controlled: %w", s.Name, err)
 	}
 	return nil
+}
+
+// SaveStarted notes that a server was started now.
+func (db *ServerStore) SaveStarted(ctx context.Context, server int64) error {
+	_, err := db.sql.ExecContext(ctx, `INSERT INTO last_start (server_id, at) VALUES (?1, ?2) ON CONFLICT (server_id) DO UPDATE SET at = ?2`, server, db.millis())
+	return err
 }
 
 // DropServer forgets a server's connection and secrets; its ledger stays.

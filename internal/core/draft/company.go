@@ -23,6 +23,8 @@ type Company struct {
 	GaveUp   bool     // whether something mends it was too much to find out
 	// Along says of add-ons that come along, by key, who needs them.
 	Along map[string]string
+	// Requires are, by the keys of the add-ons that will be there, those that each needs.
+	Requires map[string][]string
 	// Heard are the names under which the server spoke of add-ons that the ledger does not know.
 	Heard []string
 }

@@ -226,6 +226,7 @@ var every = map[string]pair{
 	"listed-nothing":  {both(reads("call lamp\ncall nobody\n"), horn), both(reads("call lamp\ncall post\n"), there("stalls/post/a", "a"), horn)},
 	"not-listed":      {both(there("stalls/post/a", "a"), horn), both(reads("call lamp\ncall post\n"), there("stalls/post/a", "a"), horn)},
 	"entries-by-hand": {both(reads("call lamp\ncall nobody\n"), horn), both(reads("call lamp\n# a word on the order\n"), horn)},
+	"wrong-order":     {both(reads("call lamp\n"), horn, orderCounts, lackOf("lamp", "horn")), both(reads("call lamp\n"), horn, orderCounts, lackOf("horn", "lamp"))},
 	"listed-already":  {both(reads("call lamp\ncall horn\n"), horn), both(reads("call lamp\n"), horn)},
 	"load-list-made":  {both(unread, horn), both(reads("call lamp\n"), horn)},
 	"no-load-list":    {both(unread, horn, list(func(_ *fair, l *settings.List) { *l = settings.List{Form: "json", Entry: "{key}"} })), both(unread, horn)},
@@ -280,7 +281,7 @@ var every = map[string]pair{
 
 	"older-copy": {both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "lamp")), both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "horn"))},
 	"older-goes": {both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "lamp"), replacing("stalls/lamp-0.9.pak")), both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "lamp"))},
-	"left-over": {there("stalls/lamp/mine.txt", "x"), there("stalls/mine.txt", "x")},
+	"left-over":  {there("stalls/lamp/mine.txt", "x"), there("stalls/mine.txt", "x")},
 
 	// What is taken in.
 	"adopt-missing": {adopting("", ""), adopting("horn1", "call horn\n")},
@@ -371,6 +372,18 @@ func company(sort needs.Sort, of string, with *needs.Item) scene {
 		i := &needs.Item{ID: of, Key: of, Name: of, Version: "2"}
 		r.Company.Problems = []needs.Problem{{Sort: sort, Of: i, Want: needs.MakeWant("tent", ">=2"), With: with, Ring: []*needs.Item{i}}}
 	}
+}
+
+// orderCounts has the order in the running order count.
+func orderCounts(f *fair, r *Request) {
+	list(func(_ *fair, l *settings.List) { l.Order = settings.ByNeeds })(f, r)
+	for i := range r.Lists {
+		r.Lists[i].List.Order = settings.ByNeeds
+	}
+}
+
+func lackOf(who, whom string) scene {
+	return func(_ *fair, r *Request) { r.Company.Requires = map[string][]string{who: {whom}} }
 }
 
 func horn(f *fair, r *Request) { r.Wanted = append(r.Wanted, f.stall("horn", "1")) }

@@ -54,6 +54,7 @@ func (m *decider) names(e *edited, after []byte) {
 			m.byHand(e, l, items)
 		}
 		m.takenOut(e, l, items)
+		m.outOfOrder(e, l, items)
 		there := map[string]bool{} // whether it is known that it belongs to an add-on
 		if len(l.Rules) > 0 {
 			left := m.remains()
@@ -98,6 +99,31 @@ func (m *decider) takenOut(e *edited, l Listed, items []settings.Item) {
 			continue
 		}
 		m.report(finding.Warn, "not-listed", e.path, "Deploy it again if the server is to load it.", "%s does not name %s any more, which %s needs; somebody has taken the entry out.", e.path, o.Key, o.Label)
+	}
+}
+
+// outOfOrder tells of entries of ours that stand in front of what they need, in a list in which
+// the order counts: new ones find their place, but people move lines.
+func (m *decider) outOfOrder(e *edited, l Listed, items []settings.Item) {
+	if l.List.Order != settings.ByNeeds {
+		return
+	}
+	type entry struct {
+		settings.Item
+		addon string
+	}
+	var ours []entry
+	for _, i := range items {
+		if n := slices.IndexFunc(e.listed, func(o Listing) bool { return o.Name == l.Name && o.Key == i.Key }); n >= 0 && !i.Off {
+			ours = append(ours, entry{i, e.listed[n].Addon})
+		}
+	}
+	for n, i := range ours {
+		for _, later := range ours[n+1:] {
+			if slices.Contains(m.req.Company.Requires[i.addon], later.addon) {
+				m.report(finding.Warn, "wrong-order", e.path, "Move its entry behind that one by hand.", "%s names %s in front of %s, which it needs; what stands first is loaded first.", e.path, i.Key, later.Key)
+			}
+		}
 	}
 }
 

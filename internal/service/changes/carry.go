@@ -108,6 +108,9 @@ func (c *carry) started(ctx context.Context) error {
 	}
 	err := c.phase(ctx, draft.Proof)
 	c.begun = c.Now()
+	if err == nil {
+		err = c.Records.SaveStarted(ctx, c.d.ServerID)
+	}
 	return err
 }
 

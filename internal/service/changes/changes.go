@@ -60,6 +60,7 @@ type Records interface {
 	LastGood(ctx context.Context, server int64) (model.Deployment, error)
 	Finish(ctx context.Context, d model.Deployment, reported map[tree.Path]draft.Reported, untidy bool) error
 	SaveTold(ctx context.Context, server int64, told []model.Fact) error
+	SaveStarted(ctx context.Context, server int64) error
 	SaveChoices(ctx context.Context, server int64, parts map[string][]string) error
 	KeepSides(ctx context.Context, server int64, sides map[string]merge.Side) error
 }

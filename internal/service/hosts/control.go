@@ -252,6 +252,11 @@ func (s *Service) ActAndWait(ctx context.Context, name string, act power.Act, te
 	if done.Answer, err = p.d.Do(context.WithoutCancel(ctx), act, ""); err != nil {
 		return done, actFault(srv, act, done.Answer, err)
 	}
+	if act == power.Start || act == power.Restart {
+		if err := s.Records.SaveStarted(context.WithoutCancel(ctx), srv.ID); err != nil {
+			return done, err
+		}
+	}
 	stop, ready := p.Limits()
 	within, there := ready, func() (bool, string, error) { return p.Ready(ctx, since) }
 	if act == power.Stop {

@@ -25,6 +25,7 @@ type Records interface {
 	Servers(ctx context.Context) ([]model.Server, error)
 	EditServer(ctx context.Context, s model.Server, otherWay, otherHost bool) error
 	SaveTold(ctx context.Context, server int64, told []model.Fact) error
+	SaveStarted(ctx context.Context, server int64) error
 	SaveAbilities(ctx context.Context, s model.Server) error
 	SaveSeenKey(ctx context.Context, s model.Server) error
 	SaveKeys(ctx context.Context, s model.Server, seen string) error

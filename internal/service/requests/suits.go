@@ -9,6 +9,7 @@ import (
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/fit"
+	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/needs"
 	"restlesscrate/internal/core/rollcall"
 	"restlesscrate/internal/core/rulebook"
@@ -241,7 +242,12 @@ func (s *Maker) company(ctx context.Context, srv model.Server, b *rulebook.Book,
 	if err != nil {
 		return err
 	}
-	req.Company = draft.Company{Problems: ch.Problems(nil), Along: forWhom(ch, ask.Along)}
+	req.Company = draft.Company{Problems: ch.Problems(nil), Along: forWhom(ch, ask.Along), Requires: map[string][]string{}}
+	for _, i := range ch.After(nil) {
+		for _, w := range i.Needs {
+			req.Company.Requires[i.Key] = append(req.Company.Requires[i.Key], layout.Key(w.Name))
+		}
+	}
 	mendable := func(p needs.Problem) bool {
 		return p.Sort == needs.Missing || p.Sort == needs.Unfit || p.Sort == needs.Conflict
 	}

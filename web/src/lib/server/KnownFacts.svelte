@@ -51,9 +51,9 @@
       <b class="w-32">{f.name}</b>
       <span class="mono w-28">{f.value}</span>
       <span class="reason min-w-0 flex-1"
-        >{f.from}{#if f.at}, {clock(f.at)}{/if}{#if f.told}<span class="warn-ink"
-            >; but {f.toldBy} says {f.told}</span
-          >{/if}</span
+        >{f.from}{#if f.at}, {clock(f.at)}{/if}{#if f.before}<span class="warn-ink"
+            >, before the last start</span
+          >{/if}{#if f.told}<span class="warn-ink">; but {f.toldBy} says {f.told}</span>{/if}</span
       >
       {#if f.byHand}<Button kind="quiet" disabled={reading.busy !== ''} onclick={() => say(f.name, '')}
           >Take back</Button

@@ -2347,6 +2347,8 @@ export interface components {
              * @description When it was read last, or set
              */
             at?: string;
+            /** @description It was read before the server was last started, so it may be otherwise now */
+            before?: boolean;
             /** @description A person set it, which counts before what the server tells */
             byHand?: boolean;
             /** @description Where it was read, in words */
