@@ -80,3 +80,27 @@ func TestADoubleBesideItIsReplaced(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, "tdx 1\nname cranes\nversion 0.9\n", string(raw))
 }
+
+// What a server has made in an add-on's folder is told when the add-on goes, and can be set aside in
+// the same deployment; a rollback brings both back.
+func TestWhatAServerMadeIsSetAside(t *testing.T) {
+	t.Parallel()
+	s, root := folderServer(t)
+	testbed.Write(t, filepath.Join(root, "fair.order"), "call nobody\n")
+	s.stage(stall("0.5.0", map[string]string{"drum.txt": "boom"}))
+	s.must("deploy", "lantern", "drum-tent", "--yes")
+	testbed.Write(t, filepath.Join(root, "stalls/drum-tent/takings/june.log"), "12 pennies\n")
+	testbed.Write(t, filepath.Join(root, "stalls/drum-tent/takings/july.log"), "3 pennies\n")
+	before := testbed.Snapshot(t, root)
+
+	out := s.must("remove", "lantern", "drum-tent", "--draft")
+	require.Contains(t, out, "restless deployment decide lantern#2 set-aside=stalls/drum-tent")
+	s.must("deployment", "decide", "lantern#2", "set-aside=stalls/drum-tent")
+	s.must("deployment", "run", "lantern#3", "--yes")
+	require.NoDirExists(t, filepath.Join(root, "stalls/drum-tent"))
+	s.must("rollback", "lantern", "--deployment", "3", "--yes")
+	require.Equal(t, testbed.Files(before), testbed.Files(settled(t, root)))
+
+	s.must("remove", "lantern", "drum-tent", "--yes")
+	require.FileExists(t, filepath.Join(root, "stalls/drum-tent/takings/june.log"), "nobody said that it goes")
+}

@@ -135,7 +135,11 @@ func (db *ServerStore) SaveControl(ctx context.Context, s model.Server) error {
 
 // SaveStarted notes that a server was started now.
 func (db *ServerStore) SaveStarted(ctx context.Context, server int64) error {
-	_, err := db.sql.ExecContext(ctx, `INSERT INTO last_start (server_id, at) VALUES (?1, ?2) ON CONFLICT (server_id) DO UPDATE SET at = ?2`, server, db.millis())
+	// Two statements: an upsert would have its own way with conflicts in the trigger too.
+	_, err := db.sql.ExecContext(ctx, `INSERT INTO last_start (server_id, at) VALUES (?, 0) ON CONFLICT DO NOTHING`, server)
+	if err == nil {
+		_, err = db.sql.ExecContext(ctx, `UPDATE last_start SET at = ? WHERE server_id = ?`, db.millis(), server)
+	}
 	return err
 }
 

@@ -235,6 +235,18 @@ func (s *SFTP) op(ctx context.Context, what string, p tree.Path, call func(c *sf
 // List implements [Host].
 func (s *SFTP) List(ctx context.Context, folder tree.Path) ([]Info, error) {
 	return ask(ctx, s, "list", folder, func(c *sftpConn) (out []Info, err error) {
+		l, err := c.lists()
+		if err != nil {
+			return nil, err
+		}
+		if l != nil {
+			out, err = l.list(ctx, s.name(folder))
+			var refused *refusedError
+			if !errors.As(err, &refused) {
+				return out, err
+			}
+			out = nil // it may have too many folders open; one after the other it may go
+		}
 		list, err := c.listing(ctx, s.name(folder))
 		for _, fi := range list {
 			out = append(out, infoOf(fi))

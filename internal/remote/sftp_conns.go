@@ -113,6 +113,7 @@ type sftpConn struct {
 	waiting atomic.Int64 // answers that are waited for
 	since   atomic.Int64 // from when on, in the time of heard
 	over    atomic.Bool  // it has ended, by whichever side
+	own     ownLister    // for listings
 	keeps   bool         // its rename is known never to replace
 }
 

@@ -281,6 +281,7 @@ var every = map[string]pair{
 
 	"older-copy": {both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "lamp")), both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "horn"))},
 	"older-goes": {both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "lamp"), replacing("stalls/lamp-0.9.pak")), both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "lamp"))},
+	"data-stays": {both(there("stalls/lamp/takings.log", "x"), removing("lamp")), both(there("stalls/takings.log", "x"), removing("lamp"))},
 	"left-over":  {there("stalls/lamp/mine.txt", "x"), there("stalls/mine.txt", "x")},
 
 	// What is taken in.

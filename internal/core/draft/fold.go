@@ -92,11 +92,31 @@ func (m *folding) dropFolders() {
 		if len(stay) > 0 {
 			slices.Sort(stay)
 			m.disowned(f, there, claims)
-			m.report(finding.Note, "left-alone", f, "", "The folder %s stays: it holds %s, which this deployment does not own.", f, words.Few(stay))
+			mend := ""
+			made := m.made(f, children[f], list)
+			if made {
+				mend = "What the server has made there can go too: its bytes are kept, and a rollback brings it back."
+			}
+			n := m.report(finding.Note, "left-alone", f, mend, "The folder %s stays: it holds %s, which this deployment does not own.", f, words.Few(stay))
+			if made {
+				n.By(finding.SetAside.With(string(f)))
+			}
 			continue
 		}
 		m.dropped[f] = true
 		m.all = append(m.all, Change{Path: f, Before: there, After: tree.Nothing, ClaimsBefore: claims})
 	}
 	m.emptied(used)
+}
+
+// made tells whether the folder of an add-on that goes holds something that nobody deployed, besides
+// folders that stay for the same reason.
+func (m *folding) made(f tree.Path, children, list []tree.Path) bool {
+	if len(m.req.Remove) == 0 || m.req.Shared[f] {
+		return false
+	}
+	return slices.ContainsFunc(children, func(p tree.Path) bool {
+		_, known := m.req.Ledger[p]
+		return !known && !m.going[p] && !m.dropped[p] && !slices.Contains(list, p)
+	})
 }

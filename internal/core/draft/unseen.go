@@ -59,7 +59,7 @@ func (m *decider) sayUnseen() {
 	}
 }
 
-// leftOvers are the files in the folders of wanted add-ons that nobody deployed, by the add-on's key:
+// leftOvers are the files in the folders of add-ons that come or go that nobody deployed, by the add-on's key:
 // left from a copy that was put there by hand, or written by the server.
 func (m *ground) leftOvers(g *goals) map[string][]tree.Path {
 	folders := map[tree.Path]string{}
@@ -67,6 +67,16 @@ func (m *ground) leftOvers(g *goals) map[string][]tree.Path {
 		for _, f := range w.Files {
 			for d := f.Path.Dir(); d != tree.Root && !m.req.Shared[d]; d = d.Dir() {
 				folders[d] = w.Addon
+			}
+		}
+	}
+	for _, r := range m.req.Remove {
+		for p, row := range m.req.Ledger {
+			if !slices.ContainsFunc(row.Claims, func(c Claim) bool { return c.Addon == r.Addon }) {
+				continue
+			}
+			for d := p.Dir(); d != tree.Root && !m.req.Shared[d]; d = d.Dir() {
+				folders[d] = r.Addon
 			}
 		}
 	}
@@ -94,6 +104,23 @@ func (m *ground) firstRun(p tree.Path) bool {
 
 // sayLeftOvers tells of them, once for each add-on.
 func (m *telling) sayLeftOvers() {
+	for _, r := range m.req.Remove {
+		left := slices.DeleteFunc(slices.Clone(m.left[r.Addon]), m.req.replaced)
+		if len(left) == 0 {
+			continue
+		}
+		top := left[0]
+		for _, p := range left[1:] { // what holds all of it
+			for !p.Within(top) && top != tree.Root {
+				top = top.Dir()
+			}
+		}
+		if len(left) > 1 && m.req.Shared[top] || top == tree.Root {
+			top = left[0]
+		}
+		m.report(finding.Note, "data-stays", left[0], "It can go too: its bytes are kept, and a rollback brings it back.", "%s goes, and %s in its folder that nobody deployed stay, such as %s: the server has made them, or somebody put them there.", r.Name, words.Count(len(left), "file"), left[0]).
+			By(finding.SetAside.With(string(top)))
+	}
 	for _, w := range m.req.Wanted {
 		left := slices.DeleteFunc(slices.Clone(m.left[w.Addon]), m.inOlder)
 		if len(left) == 0 || w.Adopt {

@@ -200,7 +200,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		d.Kind = "tweak"
 	case wants == 0 && len(ask.Settle) > 0:
 		d.Kind = "settle"
-		d.Title, err = s.settles(ctx, ask.Settle, req)
+		d.Title, err = s.settles(ctx, ask.Settle, false, req)
 	case wants == 0 && len(ask.Set) > 0:
 		d.Kind, d.Title = "deploy", "set "+words.Few(ask.Set)
 	case wants == 0 && len(ask.Renew) > 0:
@@ -215,7 +215,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 			err = s.moved(ctx, srv, req)
 		}
 		if err == nil && len(ask.Settle) > 0 { // copies that are replaced
-			_, err = s.settles(ctx, ask.Settle, req)
+			_, err = s.settles(ctx, ask.Settle, true, req)
 		}
 		req.Copies = copiesOf(b, srv)
 		if ask.Adopt {
@@ -224,6 +224,9 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 	case len(ask.Remove) > 0:
 		d.Kind = "remove"
 		d.Title, err = s.removals(ctx, srv, b, ask.Remove, req)
+		if err == nil && len(ask.Settle) > 0 { // what the server made for them goes too
+			_, err = s.settles(ctx, ask.Settle, true, req)
+		}
 	case len(ask.Enable) > 0 && len(ask.Disable) > 0:
 		d.Kind = "disable"
 		var on, off string

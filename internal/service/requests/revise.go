@@ -18,7 +18,7 @@ func (a *Ask) Revise(takeNeeds bool, insteadOf, leaveOut, replace []string) erro
 	if !takeNeeds && len(insteadOf)+len(leaveOut)+len(replace) == 0 {
 		return nil
 	}
-	if len(a.Crates) == 0 {
+	if len(a.Crates) == 0 && !(len(a.Remove) > 0 && len(replace) > 0) {
 		return fault.New(fault.Usage, "bad-request", "this draft deploys no crates, so nothing can come along with them or be left out")
 	}
 	a.TakeNeeds = a.TakeNeeds || takeNeeds
@@ -46,7 +46,7 @@ func (a *Ask) Revise(takeNeeds bool, insteadOf, leaveOut, replace []string) erro
 			return fault.New(fault.Usage, "bad-request", "this draft deploys no %s", name)
 		}
 	}
-	if len(a.Crates) == 0 {
+	if len(a.Crates)+len(a.Remove) == 0 {
 		return fault.New(fault.Usage, "bad-request", "without %s this draft deploys nothing", words.Few(leaveOut)).WithMend("Discard it instead.")
 	}
 	return nil

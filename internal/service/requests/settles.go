@@ -12,7 +12,7 @@ import (
 
 // settles turns what is to be done about differences into goals. A folder of the ledger stands for
 // all that is recorded in it.
-func (s *Maker) settles(ctx context.Context, asked []Settling, req *draft.Request) (title string, err error) {
+func (s *Maker) settles(ctx context.Context, asked []Settling, among bool, req *draft.Request) (title string, err error) {
 	done := map[tree.Path]bool{}
 	add := func(x draft.Settle) {
 		if !done[x.Path] {
@@ -27,6 +27,8 @@ func (s *Maker) settles(ctx context.Context, asked []Settling, req *draft.Reques
 		below := recordedBelow(req.Ledger, a.Path)
 		row, known := req.Ledger[a.Path]
 		switch {
+		case a.Do == draft.RemoveIt && among && (known && len(row.Claims) > 0 || len(below) > 0):
+			// What was deployed goes or comes by what else is asked for.
 		case a.Do == draft.RemoveIt && (known && len(row.Claims) > 0 || len(below) > 0):
 			return "", fault.New(fault.Usage, "not-unknown", "%s was deployed; it goes with its add-on, or is accepted as gone", a.Path).By(finding.ShowFiles.With())
 		case a.Do == draft.RemoveIt:

@@ -38,6 +38,8 @@ export function choicesOf(remedies: Remedy[] | undefined): Choice[] {
         return [{ words: `Take ${it} off the server`, decision: { insteadOf: [it] } }];
       case 'replace-copy':
         return [{ words: 'Replace it', decision: { replace: [it] } }];
+      case 'set-aside':
+        return [{ words: `Take ${it} off too`, decision: { replace: [it] } }];
       case 'leave-out':
         return [{ words: `Leave ${it} out`, decision: { leaveOut: [it] } }];
     }
