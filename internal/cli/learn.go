@@ -29,13 +29,9 @@ func (a serverCommands) learn(ctx context.Context, cmd *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	t := api.Teach{Answers: map[string]string{}}
-	for _, said := range cmd.StringSlice("answer") {
-		key, value, ok := strings.Cut(said, "=")
-		if !ok {
-			return wrongUsage("--answer is KEY=VALUE, not %q", said)
-		}
-		t.Answers[key] = value
+	var t api.Teach
+	if t.Answers, err = pairs(cmd, "answer"); err != nil {
+		return err
 	}
 	for _, file := range cmd.StringSlice("with") {
 		digest, err := rulebookCommands(a).keepOnly(ctx, c, file)

@@ -151,12 +151,8 @@ func (a rulebookCommands) rulebookPropose(ctx context.Context, cmd *cli.Command)
 		return wrongUsage("give at most one server")
 	}
 	p.Server = cmd.Args().First()
-	for _, said := range cmd.StringSlice("answer") {
-		key, value, ok := strings.Cut(said, "=")
-		if !ok {
-			return wrongUsage("--answer is KEY=VALUE, not %q", said)
-		}
-		p.Answers[key] = value
+	if p.Answers, err = pairs(cmd, "answer"); err != nil {
+		return err
 	}
 	for _, file := range cmd.StringSlice("with") {
 		digest, err := a.keepOnly(ctx, c, file)

@@ -8,7 +8,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/api"
-	"restlesscrate/internal/testbed"
 )
 
 func (r *running) versions() map[string]string {
@@ -27,17 +26,11 @@ func (r *running) versions() map[string]string {
 func TestWhatDoesNotLoadGoesBackAlone(t *testing.T) {
 	t.Parallel()
 	r := play(t, "tidewright")
-	fix := func(name, version string, more ...string) string {
-		return r.fixture(name+"-"+version+".tdx", append([]string{"name " + name, "version " + version}, more...)...)
-	}
-	horns := func(version, text string) string {
-		return testbed.Zip(t, filepath.Join(t.TempDir(), "horns-"+version+".zip"), map[string]string{"horns/fixtures/horns-" + version + ".tdx": "tdx 1\nname horns\nversion " + version + "\n", "horns/fittings/horns.yaml": text})
-	}
-	r.must("stage", fix("cranes", "1.0"), fix("winches", "1.0"), fix("ropes", "1.0"), fix("bells", "1.0"), horns("1.0", "loud: 3\nlong: 2\n"))
+	r.must("stage", r.fix("cranes", "1.0"), r.fix("winches", "1.0"), r.fix("ropes", "1.0"), r.fix("bells", "1.0"), r.horns("1.0", "loud: 3\nlong: 2\n"))
 	r.must("deploy", "here", "cranes", "winches", "ropes", "bells", "horns", "--yes")
 	require.NoError(t, os.WriteFile(filepath.Join(r.root, "fittings", "horns.yaml"), []byte("loud: 9\nlong: 2\n"), 0o644))
 	r.must("settle", "here", "accept=fittings/horns.yaml", "--yes")
-	r.must("stage", fix("cranes", "1.1"), fix("winches", "1.1"), fix("ropes", "1.1", "needs nobody"), fix("bells", "1.1"), horns("1.1", "loud: 3\nlong: 5\n"))
+	r.must("stage", r.fix("cranes", "1.1"), r.fix("winches", "1.1"), r.fix("ropes", "1.1", "needs nobody"), r.fix("bells", "1.1"), r.horns("1.1", "loud: 3\nlong: 5\n"))
 
 	o := r.fails(1, "here#3 is done, but not all of it loaded: ropes (here#4) went back alone", "update", "here", "--all", "--yes", "--or-undo-each", "--accept", "need-missing")
 	require.Contains(t, o.err, "restless deployment show here#3")
@@ -49,7 +42,7 @@ func TestWhatDoesNotLoadGoesBackAlone(t *testing.T) {
 	require.Contains(t, r.must("survey", "here"), "as recorded")
 
 	// What others of the deployment need in its new version cannot go back alone: all goes back.
-	r.must("stage", fix("bells", "1.2", "needs ropes 1.1"), fix("cranes", "1.2"))
+	r.must("stage", r.fix("bells", "1.2", "needs ropes 1.1"), r.fix("cranes", "1.2"))
 	before := r.versions()
 	o = r.fails(1, "did not load and cannot go back alone", "deploy", "here", "bells@1.2", "ropes@1.1", "cranes@1.2", "--yes", "--or-undo-each", "--accept", "need-missing")
 	require.Contains(t, o.err, "here#7 took all of here#5 back")

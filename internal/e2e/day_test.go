@@ -75,10 +75,7 @@ func TestAWholeServerGoesBackToAnyDayAndForthAgain(t *testing.T) {
 func TestOneValueGoesBack(t *testing.T) {
 	t.Parallel()
 	r := play(t, "tidewright")
-	horns := func(version, text string) string {
-		return testbed.Zip(t, filepath.Join(t.TempDir(), "horns-"+version+".zip"), map[string]string{"horns/fixtures/horns-" + version + ".tdx": "tdx 1\nname horns\nversion " + version + "\n", "horns/fittings/horns.yaml": text})
-	}
-	r.must("stage", horns("1.0", "loud: 3\nlong: 2\npassword: reed\nold: 1\n"), horns("1.1", "loud: 5\nlong: 7\npassword: tide\nnew: 1\n"))
+	r.must("stage", r.horns("1.0", "loud: 3\nlong: 2\npassword: reed\nold: 1\n"), r.horns("1.1", "loud: 5\nlong: 7\npassword: tide\nnew: 1\n"))
 	r.must("deploy", "here", "horns@1.0", "--yes")
 	r.must("deploy", "here", "horns@1.1", "--yes")
 	out := r.must("compare", "here", "1", "--diff")

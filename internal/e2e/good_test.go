@@ -16,10 +16,7 @@ import (
 func TestBackToTheLastKnownGood(t *testing.T) {
 	t.Parallel()
 	r := play(t, "tidewright")
-	fix := func(name, version string) string {
-		return r.fixture(name+"-"+version+".tdx", "name "+name, "version "+version)
-	}
-	r.must("stage", fix("cranes", "1.0"), fix("cranes", "1.1"), fix("ropes", "1.0"))
+	r.must("stage", r.fix("cranes", "1.0"), r.fix("cranes", "1.1"), r.fix("ropes", "1.0"))
 	require.Contains(t, r.fails(1, "nobody has called a deployment to here good", "rollback", "here", "--known-good", "--yes").err, "--good")
 	r.must("deploy", "here", "cranes@1.0", "--yes")
 	addons := func() map[string]testbed.Thing { return testbed.Snapshot(t, filepath.Join(r.root, "fixtures")) } // beside them the game writes as it runs

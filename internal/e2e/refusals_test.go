@@ -10,12 +10,25 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/testbed"
 )
 
 // fixture writes a fixture of the harbour game with some lines of its head.
 func (r *running) fixture(file string, head ...string) string {
 	r.t.Helper()
 	return written(r.t, file, "tdx 1\n"+strings.Join(head, "\n")+"\n")
+}
+
+// fix is a fixture with a name and a version, and what else its head says.
+func (r *running) fix(name, version string, more ...string) string {
+	r.t.Helper()
+	return r.fixture(name+"-"+version+".tdx", append([]string{"name " + name, "version " + version}, more...)...)
+}
+
+// horns is a fixture that comes with a fitting: a text that people change.
+func (r *running) horns(version, text string) string {
+	r.t.Helper()
+	return testbed.Zip(r.t, filepath.Join(r.t.TempDir(), "horns-"+version+".zip"), map[string]string{"horns/fixtures/horns-" + version + ".tdx": "tdx 1\nname horns\nversion " + version + "\n", "horns/fittings/horns.yaml": text})
 }
 
 // zipOf packs texts by path.

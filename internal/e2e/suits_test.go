@@ -171,3 +171,26 @@ func TestTheConsoleTakesAlongWhatIsNeeded(t *testing.T) {
 	c.click("Take back")
 	c.ok(c.page.Gone("but the log says 9.3"))
 }
+
+// A change of a text that a kind of add-on needs may hold what is known of the server.
+func TestATweakOfAKindHoldsAFact(t *testing.T) {
+	t.Parallel()
+	s, root := start(t), t.TempDir()
+	testbed.Write(t, filepath.Join(root, "mill.conf"), "built-for = unknown\nwheels = 2\n")
+	s.must("rulebook", "add", textFile(t, t.TempDir(), "mill.yaml", `format: 1
+name: mill
+title: The Mill
+places: {sacks: {path: sacks}}
+kinds:
+  sack:
+    recognise: {single: "*.sack"}
+    tweaks: [{file: mill.conf, set: /built-for, value: "{game}"}]
+    put: [{take: "*.sack", place: sacks, as: "{file}"}]
+`))
+	s.must("server", "add", "mill", "--rulebook", "mill", "--folder", root, "--fact", "game=9.3")
+	s.must("stage", textFile(t, t.TempDir(), "oats-1.0.sack", "oats\n"))
+	s.must("deploy", "mill", "oats", "--yes")
+	raw, err := os.ReadFile(filepath.Join(root, "mill.conf"))
+	require.NoError(t, err)
+	require.Equal(t, "built-for = 9.3\nwheels = 2\n", string(raw))
+}

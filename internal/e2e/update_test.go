@@ -9,7 +9,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/api"
-	"restlesscrate/internal/testbed"
 )
 
 // Five add-ons are updated in one deployment with one stop: one whose settings were changed on the
@@ -18,13 +17,7 @@ import (
 func TestUpdatesAreShownAndDoneInOneDeployment(t *testing.T) {
 	t.Parallel()
 	r := play(t, "tidewright")
-	fix := func(name, version string, more ...string) string {
-		return r.fixture(name+"-"+version+".tdx", append([]string{"name " + name, "version " + version}, more...)...)
-	}
-	harbour := func(version, text string) string {
-		return testbed.Zip(t, filepath.Join(t.TempDir(), "horns-"+version+".zip"), map[string]string{"horns/fixtures/horns-" + version + ".tdx": "tdx 1\nname horns\nversion " + version + "\n", "horns/fittings/horns.yaml": text})
-	}
-	r.must("stage", fix("cranes", "1.0"), fix("winches", "1.0"), fix("ropes", "1.0"), fix("bells", "1.0"), harbour("1.0", "loud: 3\nlong: 2\n"))
+	r.must("stage", r.fix("cranes", "1.0"), r.fix("winches", "1.0"), r.fix("ropes", "1.0"), r.fix("bells", "1.0"), r.horns("1.0", "loud: 3\nlong: 2\n"))
 	r.must("deploy", "here", "cranes", "winches", "ropes", "bells", "horns", "--yes")
 	require.Contains(t, r.must("update", "here"), "cranes")
 	require.Contains(t, r.must("update", "here", "--all", "--yes"), "Nothing on here has an update that is staged and fits.")
@@ -32,7 +25,7 @@ func TestUpdatesAreShownAndDoneInOneDeployment(t *testing.T) {
 
 	require.NoError(t, os.WriteFile(filepath.Join(r.root, "fittings", "horns.yaml"), []byte("loud: 9\nlong: 2\n"), 0o644))
 	r.must("settle", "here", "accept=fittings/horns.yaml", "--yes")
-	r.must("stage", fix("cranes", "1.1", "for 9.3"), fix("winches", "1.1", "needs hooks"), fix("hooks", "1.0"), fix("ropes", "1.1"), fix("bells", "1.1-beta"), fix("bells", "1.2", "for 9.4"), harbour("1.1", "loud: 3\nlong: 5\n"))
+	r.must("stage", r.fix("cranes", "1.1", "for 9.3"), r.fix("winches", "1.1", "needs hooks"), r.fix("hooks", "1.0"), r.fix("ropes", "1.1"), r.fix("bells", "1.1-beta"), r.fix("bells", "1.2", "for 9.4"), r.horns("1.1", "loud: 3\nlong: 5\n"))
 	r.must("server", "facts", "here")
 	r.must("update", "here", "ropes", "--hold", "--note", "the new ones fray")
 

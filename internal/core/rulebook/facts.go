@@ -109,3 +109,9 @@ func (r serverReader) factReading(n *yaml.Node, b *Book) (rd FactReading) {
 	}
 	return rd
 }
+
+// tellsFact tells whether a fact of that name can be known of a server: the rulebook says where it is
+// read, or people may set it.
+func (b *Book) tellsFact(name string) bool {
+	return slices.ContainsFunc(b.Facts, func(f ServerFact) bool { return f.Name == name }) || slices.Contains(FactNames, name)
+}

@@ -151,7 +151,7 @@ func (r serverReader) kindTweaks(n *yaml.Node, b *Book, k *Kind) {
 				r.text(what, dst)(v)
 				r.later = append(r.later, func() {
 					for _, word := range Placeholders(v.Value) {
-						if _, ok := b.Variable(word); !ok && !slices.Contains(handWords, word) && !k.Told(word) {
+						if _, ok := b.Variable(word); !ok && !slices.Contains(handWords, word) && !k.Told(word) && !b.tellsFact(word) {
 							r.fault(v, "%s holds {%s}, which add-ons of kind %s do not tell; %s", what, word, k.Name, suggest(word, handWords))
 						}
 					}

@@ -1,6 +1,7 @@
 package requests
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"maps"
@@ -175,6 +176,7 @@ func (s *Maker) kindTweaks(b *rulebook.Book, srv model.Server, c model.Crate, re
 	if i < 0 {
 		return nil
 	}
+	known := srv.Known()
 	fill := func(text string) (string, error) {
 		return rulebook.Fill(text, func(word string) (string, bool) {
 			if v, ok := reloaded(c.Body, word); ok {
@@ -183,7 +185,7 @@ func (s *Maker) kindTweaks(b *rulebook.Book, srv model.Server, c model.Crate, re
 			if told := c.Body.Tells[word]; len(told) > 0 {
 				return told[0], true
 			}
-			v := ValueOf(b, srv, word)
+			v := cmp.Or(ValueOf(b, srv, word), known[word])
 			return v, v != ""
 		})
 	}
