@@ -61,6 +61,7 @@ var commands = map[string]string{
 	"instead-of":      "restless deployment decide DEPLOYMENT instead-of=WITH",
 	"leave-out":       "restless deployment decide DEPLOYMENT without=WITH",
 	"replace-copy":    "restless deployment decide DEPLOYMENT replace=WITH",
+	"rewrite-name":    "restless rewrite SERVER WITH --draft",
 	"set-aside":       "restless deployment decide DEPLOYMENT set-aside=WITH",
 	"take-in":         "restless adopt SERVER WITH",
 	"remove-copy":     "restless settle SERVER remove=WITH",

@@ -59,6 +59,7 @@ func TestWhatDoesNotFitAServerIsStoppedBeforeAnythingIsSent(t *testing.T) {
 	require.Contains(t, o.out, "BLOCK does-not-go-with: bells@1.0 says that it does not go together with winches, and winches@1.0 is there.")
 	require.Contains(t, o.out, "restless deployment decide here#6 instead-of=winches")
 	out = r.must("deploy", "here", "bells", "--instead-of", "winches", "--yes")
+	require.Contains(t, out, "restless rewrite here winches bells --draft")
 	require.Contains(t, out, "LOADED   bells                1.0")
 	require.NoFileExists(t, filepath.Join(r.root, "fixtures/winches-1.0.tdx"))
 	require.Contains(t, r.read("tidewright.conf"), "load-fixtures = bells\n")

@@ -116,6 +116,7 @@ func (m *telling) about() {
 	m.otherwise()
 	m.suits()
 	m.company()
+	m.named()
 	m.sayOlder()
 	m.sayLeftOvers()
 	m.says()

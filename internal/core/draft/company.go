@@ -48,6 +48,15 @@ func (m *telling) suits() {
 	}
 }
 
+// named tells that texts may name what something else takes the place of: only a search of the
+// server's texts shows whether they do.
+func (m *telling) named() {
+	for _, i := range m.req.Instead {
+		m.report(finding.Note, "names-of-old", tree.Path(i[0]), "Have them found, and changed in one deployment of their own.", "%s takes the place of %s. It was not looked whether texts of the server name %s besides what loads it.", i[1], i[0], i[0]).
+			By(finding.RewriteName.With(i[0] + " " + i[1]))
+	}
+}
+
 // company tells what add-ons lack of one another, and what does not go together.
 func (m *telling) company() {
 	for _, w := range m.req.Wanted {

@@ -62,6 +62,7 @@ const (
 	EnableAddon    Deed = "enable-addon" // with: its name
 	ReplaceCopy    Deed = "replace-copy" // with: the path of what nobody deployed
 	TakeIn         Deed = "take-in"      // with: such a path
+	RewriteName    Deed = "rewrite-name" // with: the old name and the new one
 	SetAside       Deed = "set-aside"    // with: the path of what a server made for an add-on that goes
 	RemoveCopy     Deed = "remove-copy"  // with: such a path
 )
@@ -96,7 +97,7 @@ func Deeds() []Deed {
 	return []Deed{ShowServers, ShowServer, EditServer, TestServer, LearnServer, UnlockServer, TrustKey, ForgetKey, SetControl, SetSecret,
 		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Survey, Restart, ShowText, SetText, Untweak, ShowTexts, ShowTweaks,
 		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, RollBack, CallGood,
-		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData, KeepMine, KeepTheirs, TakeNeeds, InsteadOf, LeaveOut, EnableAddon, ReplaceCopy, TakeIn, RemoveCopy, SetAside,
+		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData, KeepMine, KeepTheirs, TakeNeeds, InsteadOf, LeaveOut, EnableAddon, ReplaceCopy, TakeIn, RemoveCopy, SetAside, RewriteName,
 		StageArchive, ShowArchives, ChooseRoot, ShowCrates, NameCrate, TellApart, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook, AddOver,
 		ShowJobs, ShowTokens, ShowSessions, NewLink, StartService}
 }

@@ -67,6 +67,9 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 	title := words.Few(names)
 	if len(ask.InsteadOf) > 0 {
 		title += " instead of " + words.Few(ask.InsteadOf)
+		for _, old := range ask.InsteadOf {
+			req.Instead = append(req.Instead, [2]string{old, crates[0].Body.Name})
+		}
 	}
 	return title, crates, nil
 }

@@ -39,6 +39,7 @@ export function linkOf(r: Remedy, about?: string): Link | undefined {
       return tab('To the files', 'files');
     case 'show-text':
     case 'show-texts':
+    case 'rewrite-name':
     case 'set-text':
     case 'show-tweaks':
     case 'untweak':
