@@ -8,6 +8,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
+	"encoding/json"
 	"errors"
 	"flag"
 	"fmt"
@@ -151,22 +152,38 @@ func serve(exe, data string) (*service, error) {
 }
 
 // get makes a call and gives how many bytes came.
+// page reads a page of a list, and gives where the next one begins.
+func (s *service) page(path string) (next string, err error) {
+	raw, err := s.read(path)
+	if err != nil {
+		return "", err
+	}
+	var p struct{ Next string }
+	err = json.Unmarshal(raw, &p)
+	return p.Next, err
+}
+
 func (s *service) get(path string) (int64, error) {
+	raw, err := s.read(path)
+	return int64(len(raw)), err
+}
+
+func (s *service) read(path string) ([]byte, error) {
 	req, err := http.NewRequest(http.MethodGet, s.URL+api.Prefix+path, nil)
 	if err != nil {
-		return 0, err
+		return nil, err
 	}
 	req.Header.Set("Authorization", "Bearer "+s.Token)
 	res, err := http.DefaultClient.Do(req)
 	if err != nil {
-		return 0, err
+		return nil, err
 	}
 	defer res.Body.Close()
-	n, err := io.Copy(io.Discard, res.Body)
+	raw, err := io.ReadAll(res.Body)
 	if err == nil && res.StatusCode != http.StatusOK {
 		err = fmt.Errorf("%s: %s", path, res.Status)
 	}
-	return n, err
+	return raw, err
 }
 
 // name is what an add-on is called, in letters: figures would be taken for a version.
@@ -312,6 +329,11 @@ func measure(ctx context.Context, program, dir string, addons int, put func(what
 		return err
 	}); err != nil {
 		return err
+	}
+	if addons <= 10 {
+		if err := s.timeline(ctx, name(0), put); err != nil {
+			return err
+		}
 	}
 	if addons <= 10 { // an add-on with ever more versions
 		for i := range 400 {
