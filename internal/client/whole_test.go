@@ -121,9 +121,9 @@ func TestWhatIsRefusedIsAProblem(t *testing.T) {
 	p = problem(t, err)
 	require.Equal(t, "blocked", p.Code)
 	require.Equal(t, 3, p.Exit)
-	require.Equal(t, "unknown-file", p.Findings[0].Code)
-	require.Equal(t, "parts/anchor/part.toml", p.Findings[0].Path)
-	_, err = s.Run(ctx, "shoal", d.Number, api.RunDraft{Digest: d.Digest, Accept: []string{"unknown-file=parts/anchor/part.toml"}}, nil)
+	require.Equal(t, "older-copy", p.Findings[0].Code)
+	require.Equal(t, "parts/anchor", p.Findings[0].Path)
+	_, err = s.Run(ctx, "shoal", d.Number, api.RunDraft{Digest: d.Digest, Accept: []string{"older-copy=parts/anchor"}}, nil)
 	require.NoError(t, err)
 }
 

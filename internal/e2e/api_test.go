@@ -25,6 +25,13 @@ func TestEveryCallNeedsCredentials(t *testing.T) {
 	}
 	require.NoError(t, json.Unmarshal([]byte(doc), &described))
 	require.Greater(t, len(described.Paths), 20)
+	letIn := func(method, path, token string) (status int, body string) { // there are more of them than one address may make at once
+		testbed.Eventually(t, "so many calls are let in", func() bool {
+			status, body = s.call(method, path, token, "")
+			return status != http.StatusTooManyRequests
+		})
+		return status, body
+	}
 	holes := regexp.MustCompile(`\{[^}]+\}`)
 	n := 0
 	for path, methods := range described.Paths {
@@ -34,14 +41,14 @@ func TestEveryCallNeedsCredentials(t *testing.T) {
 			}
 			n++
 			for _, token := range []string{"", "rc_wrong"} {
-				status, body := s.call(strings.ToUpper(method), "/api/v1"+holes.ReplaceAllString(path, "1"), token, "")
+				status, body := letIn(strings.ToUpper(method), "/api/v1"+holes.ReplaceAllString(path, "1"), token)
 				require.Equal(t, 401, status, "%s %s", method, path)
 				require.Contains(t, body, `"code":"not-signed-in"`)
 			}
 		}
 	}
 	require.Greater(t, n, 25)
-	status, _ = s.call("GET", "/api/v1/openapi.json", "", "")
+	status, _ = letIn("GET", "/api/v1/openapi.json", "")
 	require.Equal(t, 401, status)
 	for _, path := range []string{"/healthz", "/readyz"} {
 		status, _ = s.call("GET", path, "", "")

@@ -34,18 +34,17 @@
     });
 </script>
 
-{#if q.data}
-  <label class="inline-flex items-center gap-2">
-    <span class="label">{label}</span>
-    <select
-      class="input w-auto"
-      aria-label={label}
-      disabled={attempt.busy !== ''}
-      value={String(now)}
-      onchange={(e) => set(Number(e.currentTarget.value))}
-    >
-      {#each shown as [seconds, words] (seconds)}<option value={String(seconds)}>{words}</option>{/each}
-    </select>
-  </label>
-{/if}
+<!-- It has its place before the answer comes: nothing is to move under a person's hands. -->
+<label class="inline-flex items-center gap-2">
+  <span class="label">{label}</span>
+  <select
+    class="input w-auto"
+    aria-label={label}
+    disabled={attempt.busy !== '' || !q.data}
+    value={String(now)}
+    onchange={(e) => set(Number(e.currentTarget.value))}
+  >
+    {#each shown as [seconds, words] (seconds)}<option value={String(seconds)}>{words}</option>{/each}
+  </select>
+</label>
 {#if attempt.error}<Trouble error={attempt.error} />{/if}
