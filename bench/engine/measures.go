@@ -34,7 +34,7 @@ var measures = []struct {
 	{"listing", (*bench).listing},
 	{"finding", (*bench).finding},
 	{"surveying", (*bench).surveying},
-	{"surveying-ftp", (*bench).surveyingFTP},
+	{"ftp-survey", (*bench).surveyingFTP},
 	{"ftp", (*bench).ftp},
 	{"local", (*bench).local},
 	{"small-near", func(b *bench) error { return b.small(0, "at 0 ms", "") }},

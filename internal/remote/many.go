@@ -3,6 +3,7 @@ package remote
 import (
 	"context"
 	"errors"
+	"io"
 	"io/fs"
 
 	"golang.org/x/sync/errgroup"
@@ -126,4 +127,23 @@ func listings(h Host) int {
 		return l.Listings()
 	}
 	return max(1, h.InFlight()/2)
+}
+
+// ReadWhole reads a whole file that is as long as it is expected to be, in as few round trips as
+// the host allows, and no more than most bytes of any other.
+func ReadWhole(ctx context.Context, h Host, p tree.Path, size, most int64) ([]byte, error) {
+	if fast, ok := Unwrapped[interface {
+		ReadSmall(ctx context.Context, p tree.Path, size int64) (raw []byte, ok bool, err error)
+	}](h); ok && size <= most {
+		raw, ok, err := fast.ReadSmall(ctx, p, size)
+		if ok || err != nil {
+			return raw, err
+		}
+	}
+	f, err := h.Open(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	raw, err := io.ReadAll(io.LimitReader(f, most))
+	return raw, errors.Join(err, f.Close())
 }

@@ -255,6 +255,35 @@ func (s *SFTP) List(ctx context.Context, folder tree.Path) ([]Info, error) {
 	})
 }
 
+// longestSmall is how long a file may be that is read whole in one piece, in bytes: what OpenSSH
+// gives in one answer.
+const longestSmall = 32 << 10
+
+// ReadSmall reads a whole file of which it is known how long it is, in fewer round trips than
+// [SFTP.Open] takes. ok is false where that cannot be done: then it is opened.
+func (s *SFTP) ReadSmall(ctx context.Context, p tree.Path, size int64) (raw []byte, ok bool, err error) {
+	if size > longestSmall {
+		return nil, false, nil
+	}
+	type read struct {
+		raw []byte
+		ok  bool
+	}
+	r, err := ask(ctx, s, "read", p, func(c *sftpConn) (r read, err error) {
+		l, err := c.lists()
+		if err != nil || l == nil {
+			return r, err
+		}
+		r.raw, r.ok, err = l.small(ctx, s.name(p), size)
+		var refused *refusedError
+		if errors.As(err, &refused) {
+			return read{}, nil
+		}
+		return r, err
+	})
+	return r.raw, r.ok, err
+}
+
 // Stat implements [Host].
 func (s *SFTP) Stat(ctx context.Context, p tree.Path) (Info, error) {
 	return ask(ctx, s, "look at", p, func(c *sftpConn) (Info, error) {

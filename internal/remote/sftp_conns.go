@@ -191,4 +191,4 @@ func (s *SFTP) Close() error {
 
 // Listings is how many folders are listed at a time over all connections. OpenSSH opens no more
 // files than the system lets it, which is a thousand and more for each.
-func (s *SFTP) Listings() int { return 640 }
+func (s *SFTP) Listings() int { return 900 }

@@ -7,13 +7,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"io/fs"
 	"sync"
 	"time"
 
 	"golang.org/x/crypto/ssh"
-
-	"restlesscrate/internal/core/tree"
 )
 
 // lister lists folders over a session of its own, in the SSH File Transfer Protocol, version 3
@@ -38,30 +35,11 @@ type packet struct {
 	body []byte // behind the id
 }
 
-// Types of packets.
-const (
-	fxpInit    = 1
-	fxpVersion = 2
-	fxpClose   = 4
-	fxpOpendir = 11
-	fxpReaddir = 12
-	fxpStatus  = 101
-	fxpHandle  = 102
-	fxpName    = packetName
-)
-
-// Codes of a status.
-const (
-	fxEOF        = 1
-	fxNoSuchFile = 2
-	fxDenied     = 3
-)
-
 // pieces is how many pieces of a listing are asked for at once: two for most folders, since the
 // second says that there is no more, and more once a folder turns out to be large.
 const (
 	piecesFirst = 2
-	piecesMost  = 16
+	piecesMost  = 64
 )
 
 // longestPacket is how long an answer may be, in bytes; OpenSSH sends no more than a quarter of it.
@@ -146,8 +124,9 @@ func (l *lister) hear(r io.Reader) {
 	}
 }
 
-// ask sends a packet with a number and a text. Without an answer wanted there is no channel.
-func (l *lister) ask(kind byte, text string, answer bool) (<-chan packet, error) {
+// ask sends a packet with a number, a text and what follows it. Without an answer wanted there is
+// no channel.
+func (l *lister) ask(kind byte, text string, answer bool, more ...byte) (<-chan packet, error) {
 	var w chan packet
 	l.mu.Lock()
 	if l.err != nil {
@@ -161,12 +140,12 @@ func (l *lister) ask(kind byte, text string, answer bool) (<-chan packet, error)
 		l.waits[id] = w
 	}
 	l.mu.Unlock()
-	raw := make([]byte, 0, 13+len(text))
-	raw = binary.BigEndian.AppendUint32(raw, uint32(9+len(text)))
+	raw := make([]byte, 0, 13+len(text)+len(more))
+	raw = binary.BigEndian.AppendUint32(raw, uint32(9+len(text)+len(more)))
 	raw = append(raw, kind)
 	raw = binary.BigEndian.AppendUint32(raw, id)
 	raw = binary.BigEndian.AppendUint32(raw, uint32(len(text)))
-	raw = append(raw, text...)
+	raw = append(append(raw, text...), more...)
 	l.write.Lock()
 	defer l.write.Unlock()
 	if _, err := l.w.Write(raw); err != nil {
@@ -254,135 +233,44 @@ func (l *lister) list(ctx context.Context, name string) (out []Info, err error) 
 	}
 }
 
-// statusOf is a refusal as an error; [io.EOF] at the end of a listing.
-func statusOf(p packet) error {
-	if p.kind != fxpStatus || len(p.body) < 4 {
-		return fmt.Errorf("the host answered with %d", p.kind)
+// small reads a whole file that is as long as it is expected to be, in two round trips. ok is false
+// where it is not, or the host gave less than was asked for: then it is read in the usual way.
+func (l *lister) small(ctx context.Context, name string, size int64) (raw []byte, ok bool, err error) {
+	w, err := l.ask(fxpOpen, name, true, 0, 0, 0, 1, 0, 0, 0, 0) // to read; no attributes
+	if err != nil {
+		return nil, false, err
 	}
-	code := binary.BigEndian.Uint32(p.body)
-	switch code {
-	case fxEOF:
-		return io.EOF
-	case fxNoSuchFile:
-		return fs.ErrNotExist
-	case fxDenied:
-		return fs.ErrPermission
+	p, err := l.wait(ctx, w)
+	if err != nil {
+		return nil, false, err
 	}
-	said, _, _ := cutText(p.body[4:])
-	return &refusedError{code, said}
-}
-
-// refusedError is a refusal of which the protocol says no more than that.
-type refusedError struct {
-	code uint32
-	said string
-}
-
-func (e *refusedError) Error() string {
-	return fmt.Sprintf("the host refused: %s (%d)", e.said, e.code)
-}
-
-// cutText takes a text off a packet.
-func cutText(p []byte) (text string, rest []byte, ok bool) {
-	if len(p) < 4 {
-		return "", nil, false
+	if p.kind != fxpHandle {
+		return nil, false, statusOf(p)
 	}
-	n := binary.BigEndian.Uint32(p)
-	if uint64(n) > uint64(len(p)-4) {
-		return "", nil, false
+	handle, _, ok := cutText(p.body)
+	if !ok {
+		return nil, false, errors.New("the host sent a handle that cannot be read")
 	}
-	return string(p[4 : 4+n]), p[4+n:], true
-}
-
-// Flags of attributes, and the kinds of things in permission bits.
-const (
-	attrSize     = 1
-	attrIDs      = 2
-	attrMode     = 4
-	attrTimes    = 8
-	attrExtended = 1 << 31
-
-	kindOf     = 0o170000
-	kindFolder = 0o040000
-	kindFile   = 0o100000
-)
-
-// appendNames reads a piece of a listing.
-func appendNames(out []Info, p []byte) ([]Info, error) {
-	bad := errors.New("the host sent a listing that cannot be read")
-	if len(p) < 4 {
-		return nil, bad
+	// One byte more than it should have shows whether it has grown.
+	from := binary.BigEndian.AppendUint32(make([]byte, 8, 12), uint32(size+1))
+	w, err = l.ask(fxpRead, handle, true, from...)
+	if err != nil {
+		return nil, false, err
 	}
-	n := binary.BigEndian.Uint32(p)
-	p = p[4:]
-	number := func(size int) (v uint64, ok bool) {
-		if len(p) < size {
-			return 0, false
-		}
-		for _, b := range p[:size] {
-			v = v<<8 | uint64(b)
-		}
-		p = p[size:]
-		return v, true
+	if _, err := l.ask(fxpClose, handle, false); err != nil {
+		return nil, false, err
 	}
-	for range n {
-		name, rest, ok := cutText(p)
-		if ok {
-			_, p, ok = cutText(rest) // the line that people read
-		}
-		flags, ok2 := number(4)
-		if !ok || !ok2 {
-			return nil, bad
-		}
-		var size, mode, modified uint64
-		have := true
-		take := func(v *uint64, length int) {
-			x, ok := number(length)
-			have = have && ok
-			*v = x
-		}
-		var skipped uint64
-		if flags&attrSize != 0 {
-			take(&size, 8)
-		}
-		if flags&attrIDs != 0 {
-			take(&skipped, 8)
-		}
-		if flags&attrMode != 0 {
-			take(&mode, 4)
-		}
-		if flags&attrTimes != 0 {
-			take(&skipped, 4)
-			take(&modified, 4)
-		}
-		if flags&attrExtended != 0 {
-			var more uint64
-			take(&more, 4)
-			for range min(more, 64) {
-				var ok1, ok2 bool
-				if _, p, ok1 = cutText(p); ok1 {
-					_, p, ok2 = cutText(p)
-				}
-				have = have && ok1 && ok2
-			}
-		}
-		if !have {
-			return nil, bad
-		}
-		if name == "." || name == ".." {
-			continue
-		}
-		i := Info{Name: name, Modified: int64(modified) * 1000, Mode: uint32(mode & 0o777), Being: tree.Foreign}
-		switch mode & kindOf {
-		case kindFolder:
-			i.Being = tree.Folder
-		case kindFile:
-			i.Being, i.Size = tree.Content, int64(size)
-		}
-		i.checkName()
-		out = append(out, i)
+	if p, err = l.wait(ctx, w); err != nil {
+		return nil, false, err
 	}
-	return out, nil
+	if p.kind == fxpStatus && size == 0 && errors.Is(statusOf(p), io.EOF) {
+		return nil, true, nil
+	}
+	text, _, ok := cutText(p.body)
+	if p.kind != fxpData || !ok || int64(len(text)) != size {
+		return nil, false, nil
+	}
+	return []byte(text), true, nil
 }
 
 // ownLister is the session for listings of a connection, opened when it is first of use. A host

@@ -67,6 +67,19 @@ func TestAListingIsTheSameFarAway(t *testing.T) {
 				})
 			}
 			all.Wait()
+			read := func(p tree.Path, size int64) string {
+				raw, err := remote.ReadWhole(t.Context(), far, p, size, 1<<20)
+				require.NoError(t, err)
+				return string(raw)
+			}
+			require.Equal(t, "1234", read("large/file-1234.bin", 4))
+			require.Equal(t, "1234", read("large/file-1234.bin", 3), "it has grown since it was listed")
+			require.Equal(t, "1234", read("large/file-1234.bin", 9), "it has shrunk")
+			require.Equal(t, "1234", read("large/file-1234.bin", 0))
+			testbed.Write(t, filepath.Join(root, "odd", "nothing"), "")
+			require.Empty(t, read("odd/nothing", 0))
+			_, err = remote.ReadWhole(t.Context(), far, "odd/nowhere", 4, 1<<20)
+			require.ErrorIs(t, err, os.ErrNotExist)
 			_, err = far.List(t.Context(), "nowhere")
 			require.ErrorIs(t, err, os.ErrNotExist)
 		})

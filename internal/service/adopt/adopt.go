@@ -28,6 +28,7 @@ import (
 // a server.
 type Records interface {
 	Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error)
+	CrateFacts(ctx context.Context, rulebook string) ([]model.CrateFacts, error)
 	Crates(ctx context.Context, rulebook, key string, before int64, limit int) ([]model.Crate, error)
 	AddJoined(ctx context.Context, c *layout.Crate, revision int, archives []model.Archive, actor string) (model.Crate, error)
 	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
@@ -303,7 +304,14 @@ func (l *looking) readLists(ctx context.Context) error {
 // examine reads what the candidates tell of themselves, many at a time.
 func (l *looking) examine(ctx context.Context, found []Found) error {
 	var mu sync.Mutex
-	staged := map[string][]model.Crate{}
+	staged, is := map[string][]model.Crate{}, map[string]bool{}
+	facts, err := l.Records.CrateFacts(ctx, l.srv.Rulebook)
+	if err != nil {
+		return err
+	}
+	for _, c := range facts {
+		is[c.Key] = true
+	}
 	g, gctx := errgroup.WithContext(ctx)
 	g.SetLimit(max(1, l.host.InFlight()))
 	for i := range found {
@@ -315,7 +323,7 @@ func (l *looking) examine(ctx context.Context, found []Found) error {
 			mu.Lock()
 			defer mu.Unlock()
 			key := f.key()
-			if _, asked := staged[key]; !asked {
+			if _, asked := staged[key]; !asked && is[key] { // of most there is none
 				list, err := l.Records.Crates(gctx, l.srv.Rulebook, key, 0, 100)
 				if err != nil {
 					return err

@@ -13,6 +13,7 @@ import (
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/remote"
 )
 
 // mostInside is the longest packed file, in bytes, that is looked into for what it tells of itself.
@@ -109,15 +110,11 @@ func (l *looking) inside(ctx context.Context, p tree.Path, top tree.Entry, a *la
 
 // head reads the beginning of a file; what may not be read says nothing.
 func (l *looking) head(ctx context.Context, p tree.Path, most int64) ([]byte, error) {
-	f, err := l.host.Open(ctx, p)
+	raw, err := remote.ReadWhole(ctx, l.host, p, l.all[p].Size, most)
 	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrPermission) {
 		return nil, nil
 	}
-	if err != nil {
-		return nil, err
-	}
-	raw, err := io.ReadAll(io.LimitReader(f, most))
-	return raw, errors.Join(err, f.Close())
+	return raw, err
 }
 
 // asThere keeps of a crate what lies on the server, where it lies.
