@@ -122,7 +122,7 @@ var shots = []shot{
 	{file: "draft", path: "/servers/lantern", see: "drum-tent", first: click("Update to 0.5.0", "Run it")},
 	{file: "deployment-done", path: "/servers/lantern/deployments/2", see: "every size checked"},
 	{file: "compare", path: "/servers/lantern/compare", see: "/place/row"},
-	{file: "learn", path: "/servers", see: "Add a server…", first: learning},
+	{file: "learn", path: "/", see: "Last deployment", first: learning},
 	{file: "rulebook", path: "/rulebooks/lanternfall", see: "Its text"},
 	{file: "draft-narrow", path: "/servers/lantern/deployments/2", see: "every size checked", width: 390},
 }
