@@ -24,7 +24,7 @@ func (s *service) timeline(ctx context.Context, addon string, put func(what, uni
 			break
 		}
 		if n%10 == 0 { // one in ten runs: a run of so many would take an hour
-			if _, err := s.Run(ctx, "fair", d.Number, api.RunDraft{Digest: d.Digest, Accept: []string{"older-version"}}, nil); err != nil {
+			if _, err := s.Run(ctx, "fair", d.Number, api.RunDraft{Digest: d.Digest}, nil); err != nil {
 				return fmt.Errorf("deployment %d: %w", n, err)
 			}
 		}

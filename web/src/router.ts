@@ -8,6 +8,7 @@ export const { p, navigate, isActive, route } = createRouter({
   '/sign-in': () => import('./pages/SignIn.svelte'),
   '/': { '/': () => import('./pages/Servers.svelte'), layout },
   '/servers': {
+    '/': () => import('./pages/Servers.svelte'),
     '/:server': () => import('./pages/Server.svelte'),
     '/:server/:tab': () => import('./pages/Server.svelte'),
     '/:server/deployments/:number': () => import('./pages/Deployment.svelte'),

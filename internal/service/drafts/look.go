@@ -84,13 +84,15 @@ func (s *Drafter) look(ctx context.Context, srv model.Server, h remote.Host, req
 	}
 	maps.Copy(missing, more)
 	req.Held = func(d tree.Digest) bool { return !missing[d] }
-	if len(missing) > 0 {
-		from, err := s.Records.ArchivesHolding(ctx, slices.Collect(maps.Keys(missing)))
+	// Reading every archive's listing takes its time, and it is asked only where something is gone.
+	from := sync.OnceValue(func() map[tree.Digest][]string {
+		held, err := s.Records.ArchivesHolding(ctx, slices.Collect(maps.Keys(missing)))
 		if err != nil {
-			return nil, nil, err
+			return nil // then the finding says less
 		}
-		req.HeldBy = func(d tree.Digest) []string { return from[d] }
-	}
+		return held
+	})
+	req.HeldBy = func(d tree.Digest) []string { return from()[d] }
 	if free := s.Free(); free >= 0 {
 		req.Own = max(1, free)
 	}

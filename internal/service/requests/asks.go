@@ -108,6 +108,7 @@ func (s *Maker) want(ctx context.Context, srv model.Server, b *rulebook.Book, cr
 	if err != nil {
 		return nil, err
 	}
+	there := cratesThere(req.Ledger)
 	for _, c := range crates {
 		var err error
 		for _, f := range c.Findings {
@@ -119,7 +120,7 @@ func (s *Maker) want(ctx context.Context, srv model.Server, b *rulebook.Book, cr
 		if base := layout.Key(c.Body.Base); c.Body.Overlay && base != "" && !req.Present[base] && !slices.ContainsFunc(crates, func(o model.Crate) bool { return o.Key == base || layout.Key(o.Body.Name) == base }) {
 			w.Lacks = c.Body.Base
 		}
-		if w.OtherKind, err = s.otherKind(ctx, c, req.Ledger); err != nil {
+		if w.OtherKind, err = s.otherKind(ctx, c, there); err != nil {
 			return nil, err
 		}
 		su.judge(c, &w)
@@ -199,29 +200,37 @@ func folders(b *rulebook.Book, c model.Crate, values map[string]string, taken []
 }
 
 // otherKind gives the kind of an add-on on the server that has a crate's name and is of
-// another one; empty where there is none.
-func (s *Maker) otherKind(ctx context.Context, c model.Crate, ledger map[tree.Path]draft.Row) (string, error) {
-	var crate tree.Digest
+// another one; empty where there is none. there are the crates of what is on the server.
+func (s *Maker) otherKind(ctx context.Context, c model.Crate, there map[string]tree.Digest) (string, error) {
+	crate, ok := there[c.Key]
+	if !ok {
+		return "", nil
+	}
+	old, err := s.Records.CrateByDigest(ctx, crate)
+	if errors.Is(err, model.ErrNotFound) || err == nil && old.Body.Kind == c.Body.Kind {
+		return "", nil
+	}
+	return old.Body.Kind, err
+}
+
+// cratesThere gives the crates of what is on a server, by add-on. What claims a path counts before
+// what is only listed.
+func cratesThere(ledger map[tree.Path]draft.Row) map[string]tree.Digest {
+	out, listed := map[string]tree.Digest{}, map[string]tree.Digest{}
 	for _, row := range ledger {
 		for _, claim := range row.Claims {
-			if claim.Addon == c.Key {
-				crate = claim.Crate
-			}
+			out[claim.Addon] = claim.Crate
 		}
 		for _, l := range row.Listed {
-			if l.Addon == c.Key && crate.IsZero() {
-				crate = l.Crate
-			}
+			listed[l.Addon] = l.Crate
 		}
 	}
-	if crate.IsZero() {
-		return "", nil
+	for addon, crate := range listed {
+		if _, claims := out[addon]; !claims {
+			out[addon] = crate
+		}
 	}
-	there, err := s.Records.CrateByDigest(ctx, crate)
-	if errors.Is(err, model.ErrNotFound) || err == nil && there.Body.Kind == c.Body.Kind {
-		return "", nil
-	}
-	return there.Body.Kind, err
+	return out
 }
 
 // removals checks that the add-ons are on the server. What was set for them goes back.
