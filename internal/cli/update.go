@@ -56,7 +56,7 @@ func (a surveyCommands) update(ctx context.Context, cmd *cli.Command) error {
 			return a.printJSON(list)
 		}
 		a.printUpdates(server, list)
-		return nil
+		return c.LookedForUpdates(ctx, server)
 	}
 	crates, err := newest(server, list, addons)
 	if err != nil {

@@ -59,6 +59,12 @@ func (c *InsightCalls) Updates(ctx context.Context, server string) ([]api.Update
 	return all[api.Update](ctx, c.line, onServer(server, "/updates"), url.Values{})
 }
 
+// LookedForUpdates notes that a person has looked for updates now.
+func (c *InsightCalls) LookedForUpdates(ctx context.Context, server string) error {
+	_, err := call[nothing](ctx, c.line, http.MethodPost, onServer(server, "/updates/looked"), nil)
+	return err
+}
+
 // Compare tells what differs between how a server stood after one deployment and after another; to
 // of -1 is now.
 func (c *InsightCalls) Compare(ctx context.Context, server string, from, to int) (api.Between, error) {

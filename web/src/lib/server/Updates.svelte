@@ -1,6 +1,7 @@
 <!-- What is on a server beside the newest that is staged and fits: some or all of it becomes one
      deployment with one stop. -->
 <script lang="ts">
+  import { onMount } from 'svelte';
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { p } from '../../router';
   import { api, ok, type Update } from '../api/client';
@@ -29,6 +30,13 @@
   let alone = $state(true);
   const wanted = (u: Update) => !!u.available && (said[u.addon] ?? !held(u));
   let picked = $derived(rows.filter(wanted));
+
+  // What is asked for again by itself is no look of a person.
+  onMount(() => {
+    void ok(api.POST('/servers/{server}/updates/looked', { params: { path: { server } } })).then(() =>
+      client.invalidateQueries({ queryKey: ['status', server] })
+    );
+  });
 
   const update = () =>
     drafting.start(server, {
