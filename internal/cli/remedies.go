@@ -119,7 +119,7 @@ func command(r api.Remedy, about subject) string {
 	if r.With == "" {
 		return strings.Replace(line, " --WITH VALUE", "", 1)
 	}
-	if r.Do == "set-text" { // three words
+	if r.Do == "set-text" || r.Do == "rewrite-name" { // several words
 		return strings.Replace(line, "WITH", r.With, 1)
 	}
 	return strings.Replace(line, "WITH", quoted(r.With), 1)
