@@ -13,9 +13,13 @@ import (
 const archiveColumns = `a.id, a.digest, a.size, a.filename, a.format, a.source, a.note, a.findings, c.name, a.actor, a.created_at, a.dropped_at IS NOT NULL`
 const archiveFrom = ` FROM archive a JOIN container c ON c.id = a.container_id`
 
-func scanArchive(r *sql.Rows, a *model.Archive) error {
+func scanArchive(r *sql.Rows, a *model.Archive) error { return scanArchiveAnd(r, a) }
+
+// scanArchiveAnd reads an archive and the columns that follow those of one.
+func scanArchiveAnd(r *sql.Rows, a *model.Archive, more ...any) error {
 	var d string
-	if err := r.Scan(&a.ID, &d, &a.Size, &a.Filename, &a.Format, &a.Source, &a.Note, asJSON(&a.Findings), &a.Container, &a.Actor, moment{&a.CreatedAt}, &a.Dropped); err != nil {
+	columns := []any{&a.ID, &d, &a.Size, &a.Filename, &a.Format, &a.Source, &a.Note, asJSON(&a.Findings), &a.Container, &a.Actor, moment{&a.CreatedAt}, &a.Dropped}
+	if err := r.Scan(append(columns, more...)...); err != nil {
 		return err
 	}
 	return a.Digest.UnmarshalText([]byte(d))

@@ -132,7 +132,7 @@ func (m *mentions) look(v []byte) (err error) {
 				m.found[d] = true
 			}
 		}
-		if b >= '0' && b <= '9' || b >= 'a' && b <= 'f' {
+		if b >= '0' && b <= '9' || b >= 'a' && b <= 'f' || b >= 'A' && b <= 'F' {
 			digits++
 		} else {
 			digits = 0

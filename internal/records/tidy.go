@@ -72,15 +72,8 @@ func (db *DB) Staying(ctx context.Context) ([]model.Staying, error) {
 
 // DroppedArchives lists the archives whose bytes were let go.
 func (db *DB) DroppedArchives(ctx context.Context) ([]model.DroppedArchive, error) {
-	list, err := all(ctx, db.sql, func(r *sql.Rows, a *model.DroppedArchive) error { return scanArchive(r, &a.Archive) }, `SELECT `+archiveColumns+archiveFrom+` WHERE a.dropped_at IS NOT NULL ORDER BY a.id`)
-	if err != nil {
-		return nil, err
-	}
-	at, err := all(ctx, db.sql, func(r *sql.Rows, t *time.Time) error { return r.Scan(moment{t}) }, `SELECT dropped_at FROM archive WHERE dropped_at IS NOT NULL ORDER BY id`)
-	for i := range at[:min(len(at), len(list))] {
-		list[i].At = at[i]
-	}
-	return list, err
+	return all(ctx, db.sql, func(r *sql.Rows, a *model.DroppedArchive) error { return scanArchiveAnd(r, &a.Archive, moment{&a.At}) },
+		`SELECT `+archiveColumns+`, a.dropped_at`+archiveFrom+` WHERE a.dropped_at IS NOT NULL ORDER BY a.id`)
 }
 
 // Past lists finished deployments that ended before a moment and whose way back was not given

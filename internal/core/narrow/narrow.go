@@ -17,8 +17,6 @@ type Search struct {
 	Tried int                 `json:"tried"`         // questions that were answered
 	// Alone is set once one suspect is left and was off alone, or several can only be off together.
 	Alone bool `json:"alone,omitempty"`
-	// Gone tells what was answered last: whether it does not happen any more.
-	Gone bool `json:"gone,omitempty"`
 }
 
 // Begin begins a search among suspects. needs are of every add-on that is there, suspects and
@@ -67,7 +65,6 @@ func (s *Search) Next() (off []string, done bool) {
 // circle nobody can tell which it is: they stay suspects together.
 func (s *Search) Tell(still bool) {
 	s.Tried++
-	s.Gone = !still
 	alone := len(s.Suspects) == 1
 	before := len(s.Suspects)
 	s.Suspects = slices.DeleteFunc(s.Suspects, func(a string) bool { return slices.Contains(s.Off, a) == still })

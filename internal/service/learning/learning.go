@@ -37,7 +37,6 @@ type Hosts interface {
 type Books interface {
 	Book(ctx context.Context, name string) (*rulebook.Book, model.Revision, error)
 	AddRulebook(ctx context.Context, text []byte, over bool, actor string) (model.Revision, bool, error)
-	DropRulebook(ctx context.Context, name string) error
 	Download(ctx context.Context, d tree.Digest) (propose.Download, error)
 }
 
@@ -161,7 +160,7 @@ func (s *Service) Teach(ctx context.Context, server string, said Said, actor str
 	text, kept := grown(string(l.Made), string(rev.Text), string(t.Text))
 	if t.Rulebook, t.Fresh, err = s.Books.AddRulebook(ctx, []byte(text), true, actor); err != nil {
 		var f *fault.Error
-		if len(kept) > 0 || text != string(t.Text) && errors.As(err, &f) {
+		if errors.As(err, &f) && text != string(t.Text) {
 			return t, fault.New(fault.Conflict, "rulebook-edited", "rulebook %s was edited by hand, and what was answered does not go together with that", rev.Name).Because(err).WithMend("Nothing was changed. Write it into the rulebook yourself.").By(finding.AddRulebook.With())
 		}
 		return t, err
