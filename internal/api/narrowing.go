@@ -8,12 +8,15 @@ type Narrowing struct {
 	Most     int      `json:"most" doc:"Questions that there are still at most"`
 	Over     bool     `json:"over,omitempty" doc:"It has ended, and everything is as it was"`
 	By       string   `json:"by"`
+	ByStart  bool     `json:"byStart,omitempty" doc:"What is wrong is that the server does not come up, so it answers itself"`
+	Down     string   `json:"down,omitempty" doc:"Why the server did not come up with what is off, or in the end; empty where it did, or was not started"`
 	Note     string   `json:"note,omitempty"`
 }
 
 // BeginNarrowing begins a search.
 type BeginNarrowing struct {
 	Suspects []string `json:"suspects,omitempty" doc:"Names of add-ons; all that can be disabled where none is given"`
+	ByStart  bool     `json:"byStart,omitempty" doc:"What is wrong is that the server does not come up: it is started with each half off, until the one is found. One that was interrupted is taken up again"`
 }
 
 // AnswerNarrowing answers its question.

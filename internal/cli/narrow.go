@@ -14,8 +14,8 @@ import (
 )
 
 func (a surveyCommands) narrowCommand() *cli.Command {
-	return &cli.Command{Name: "narrow", Usage: "find the add-on that does something wrong where nothing in the log names it: half of them off, is it still so, and the next half", UsageText: "restless narrow SERVER [ADDON...]       among these, or among all that can be disabled\nrestless narrow SERVER --still yes|no   where there is no terminal to ask on\nrestless narrow SERVER --give-up",
-		Flags: []cli.Flag{&cli.StringFlag{Name: "still", Usage: "it still happens with what is off now: `yes` or no"},
+	return &cli.Command{Name: "narrow", Usage: "find the add-on that does something wrong where nothing in the log names it: half of them off, is it still so, and the next half", UsageText: "restless narrow SERVER [ADDON...]       among these, or among all that can be disabled\nrestless narrow SERVER [ADDON...] --by-start   the server does not come up: it is started until the one is found\nrestless narrow SERVER --still yes|no   where there is no terminal to ask on\nrestless narrow SERVER --give-up",
+		Flags: []cli.Flag{&cli.BoolFlag{Name: "by-start", Usage: "what is wrong is that the server does not come up: nobody has to answer"}, &cli.StringFlag{Name: "still", Usage: "it still happens with what is off now: `yes` or no"},
 			&cli.BoolFlag{Name: "give-up", Usage: "stop, and have everything as it was"}, yes()}, Action: a.narrow}
 }
 
@@ -39,7 +39,7 @@ func (a surveyCommands) narrow(ctx context.Context, cmd *cli.Command) error {
 	case cmd.Bool("give-up"):
 		n, err = step(func(each client.Each) (api.Narrowing, error) { return c.EndNarrowing(ctx, server, each) })
 		if err == nil {
-			fmt.Fprintf(a.Out, "The search is given up; everything on %s is as it was.\n", server)
+			fmt.Fprintf(a.Out, "The search is given up. %s\n", asBefore(server, n))
 		}
 		return err
 	case still == "yes", still == "no":
@@ -52,14 +52,16 @@ func (a surveyCommands) narrow(ctx context.Context, cmd *cli.Command) error {
 		return wrongUsage("--still is yes or no, not %q", still)
 	default:
 		n, err = c.Narrowing(ctx, server)
+		begin := api.BeginNarrowing{Suspects: args[1:], ByStart: cmd.Bool("by-start") || n.ByStart}
 		var p *api.Problem
-		if errors.As(err, &p) && p.Code == "no-narrowing" {
+		fresh := errors.As(err, &p) && p.Code == "no-narrowing"
+		if fresh {
 			if err := a.confirm(cmd, fmt.Sprintf("Add-ons of %s are disabled and enabled again, and it is started anew each time. Begin?", server)); err != nil {
 				return err
 			}
-			n, err = step(func(each client.Each) (api.Narrowing, error) {
-				return c.BeginNarrowing(ctx, server, api.BeginNarrowing{Suspects: args[1:]}, each)
-			})
+		}
+		if fresh || err == nil && n.ByStart { // one that answers itself is taken up again
+			n, err = step(func(each client.Each) (api.Narrowing, error) { return c.BeginNarrowing(ctx, server, begin, each) })
 		}
 	}
 	for err == nil {
@@ -87,18 +89,43 @@ func (a surveyCommands) narrow(ctx context.Context, cmd *cli.Command) error {
 	return err
 }
 
-func (a surveyCommands) printNarrowing(server string, n api.Narrowing) {
+// asBefore says what a search that has ended left of itself.
+func asBefore(server string, n api.Narrowing) string {
 	if n.Note != "" {
-		fmt.Fprintf(a.Out, "%s.\n", n.Note)
+		return strings.ToUpper(n.Note[:1]) + n.Note[1:] + "."
 	}
+	return fmt.Sprintf("Everything on %s is as it was.", server)
+}
+
+func (a surveyCommands) printNarrowing(server string, n api.Narrowing) {
+	if n.Note != "" && !n.Over {
+		fmt.Fprintf(a.Out, "%s.\n", strings.ToUpper(n.Note[:1])+n.Note[1:])
+	}
+	asBefore := asBefore(server, n)
 	switch {
 	case n.Over && len(n.Suspects) == 1:
-		fmt.Fprintf(a.Out, "It is %s: with it alone off it does not happen. Everything on %s is as it was.\n  restless disable %s %s\n  restless rollback %s --addon %s\n", n.Suspects[0], server, server, n.Suspects[0], server, n.Suspects[0])
+		name := n.Suspects[0]
+		switch {
+		case !n.ByStart:
+			fmt.Fprintf(a.Out, "It is %s: with it alone off it does not happen. %s\n", name, asBefore)
+		case n.Down == "":
+			fmt.Fprintf(a.Out, "The server came up whenever %s was off. But it has come up in the end too, with everything on: it may not be %s. %s\n", name, name, asBefore)
+		default:
+			fmt.Fprintf(a.Out, "It is %s: with it off the server comes up, and with everything on it does not. %s\n", name, asBefore)
+		}
+		fmt.Fprintf(a.Out, "  restless disable %s %s\n  restless rollback %s --addon %s\n", server, name, server, name)
 	case n.Over && len(n.Suspects) > 1:
-		fmt.Fprintf(a.Out, "It is one of %s, which need each other and cannot be told apart. Everything on %s is as it was.\n", strings.Join(n.Suspects, ", "), server)
+		fmt.Fprintf(a.Out, "It is one of %s, which need each other and cannot be told apart. %s\n", strings.Join(n.Suspects, ", "), asBefore)
 	case n.Over:
-		fmt.Fprintf(a.Out, "It is none of them alone: with each of them off it still happened. Everything on %s is as it was.\n", server)
+		it := "it still happened"
+		if n.ByStart {
+			it = "the server did not come up"
+		}
+		fmt.Fprintf(a.Out, "It is none of them alone: with each of them off %s. %s\n", it, asBefore)
 	default:
 		fmt.Fprintf(a.Out, "Off now: %s. It may be one of %s; %s more at most.\n", strings.Join(n.Off, ", "), words.Count(len(n.Suspects), "add-on"), words.Count(n.Most, "question"))
+	}
+	if n.Down != "" {
+		fmt.Fprintf(a.Out, "%s\n", n.Down)
 	}
 }

@@ -11,6 +11,7 @@ import (
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/power"
 	"restlesscrate/internal/core/progress"
+	"restlesscrate/internal/remote"
 )
 
 // powerer stops and starts the server, has it take an add-on anew, and waits for it or for
@@ -75,7 +76,11 @@ func (r powerer) powered(ctx context.Context, m draft.Motion) (Result, error) {
 		if err != nil {
 			return Result{}, err
 		}
-		return Result{Told: Told{Log: &mark}}, r.Power.Do(ctx, power.Start, "", m.With)
+		err = r.Power.Do(ctx, power.Start, "", m.With)
+		if err != nil && r.isTrial() && ctx.Err() == nil && !errors.Is(err, remote.ErrLine) {
+			return Result{Told: Told{Log: &mark, Down: "it could not be started: " + err.Error()}}, nil
+		}
+		return Result{Told: Told{Log: &mark}}, err
 	case draft.UntilEnded:
 		words, err := r.until(ctx, draft.UntilEnded, r.ended(ctx))
 		return Result{Told: Told{Words: words}}, err
@@ -83,6 +88,8 @@ func (r powerer) powered(ctx context.Context, m draft.Motion) (Result, error) {
 		since := r.LogStart()
 		words, err := r.until(ctx, draft.UntilReady, r.ready(ctx, since))
 		return Result{Told: Told{Words: words}}, err
+	case draft.UntilKnown:
+		return r.known(ctx)
 	case power.Reload:
 		mark, err := r.Power.LogEnd(ctx)
 		if err != nil {
@@ -91,6 +98,29 @@ func (r powerer) powered(ctx context.Context, m draft.Motion) (Result, error) {
 		return Result{Told: Told{Log: &mark}}, r.Power.Do(ctx, power.Reload, m.Subject, nil)
 	}
 	return Result{}, fmt.Errorf("%s is nothing that a server does", m.Do)
+}
+
+// isTrial tells whether the server is started to see whether it comes up.
+func (r powerer) isTrial() bool {
+	return r.Draft.Motions.Contains(func(m draft.Motion) bool { return m.Do == draft.UntilKnown })
+}
+
+// known waits until it is known whether the server comes up.
+func (r powerer) known(ctx context.Context) (Result, error) {
+	if down, err := r.Down(ctx); down != "" || err != nil { // it could not even be started
+		return Result{}, err
+	}
+	words, err := r.until(ctx, draft.UntilKnown, r.ready(ctx, r.LogStart()))
+	told := Told{Words: words}
+	var late *LateError
+	var fell *FellError
+	switch {
+	case errors.As(err, &late):
+		told.Down, err = fmt.Sprintf("it is not ready after %s (%s)", late.Within, late.Words), nil
+	case errors.As(err, &fell):
+		told.Down, err = "it ran and has stopped again before it was ready; "+fell.Words, nil
+	}
+	return Result{Told: told}, err
 }
 
 // pause is the time between two looks at the server's state.

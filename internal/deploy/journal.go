@@ -118,9 +118,11 @@ type Bytes struct {
 }
 
 // Told is how an act on the server, or a wait, was told to have come about: in words, how
-// long it took in milliseconds, and where the log ended before.
+// long it took in milliseconds, and where the log ended before. Down says why a server that was
+// started to see whether it comes up did not.
 type Told struct {
 	Words string   `json:"words,omitempty"`
+	Down  string   `json:"down,omitempty"`
 	MS    int64    `json:"ms,omitempty"`
 	Log   *LogMark `json:"log,omitempty"`
 }

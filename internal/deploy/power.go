@@ -100,6 +100,21 @@ func (r *Run) noteLog(m draft.Motion, res Result) {
 	r.logStart, r.logMarked = *res.Log, true
 }
 
+// Down says why a server that this run started to see whether it comes up did not; empty where
+// it did, or where none was.
+func (r *Run) Down(ctx context.Context) (string, error) {
+	marks, err := r.Journal.Marks(ctx, r.ID)
+	if err != nil {
+		return "", err
+	}
+	for m := range r.Draft.Motions.All() {
+		if down := marks.At(KeyOf(m)).Result.Down; down != "" {
+			return down, nil
+		}
+	}
+	return "", nil
+}
+
 // MarkLog notes where the log ends now, unless a motion of the server has done so: what
 // takes effect by being placed is told behind it.
 func (r *Run) MarkLog(ctx context.Context) error {

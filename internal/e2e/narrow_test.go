@@ -3,6 +3,8 @@ package e2e
 import (
 	"encoding/json"
 	"fmt"
+	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -89,4 +91,51 @@ func TestTheCauseIsFoundByHalves(t *testing.T) {
 	require.Contains(t, r.must("narrow", "here", "--give-up"), "is as it was")
 	require.Equal(t, before, conf())
 	require.Contains(t, r.must("rollcall", "here"), "Roll call: 5 loaded")
+}
+
+// One of five has the server fall before it is ready, and its log names none of them: the search
+// answers itself, is killed on its way and taken up again, and ends with everything as it was.
+func TestTheOneThatKeepsTheServerDownIsFoundWithoutAsking(t *testing.T) {
+	t.Parallel()
+	r := play(t, "tidewright")
+	names := []string{"cranes", "winches", "ropes", "bells", "lamps"}
+	for _, n := range names {
+		head := []string{"name " + n, "version 1.0"}
+		if n == "bells" {
+			head = append(head, "breaks")
+		}
+		r.must("stage", r.fixture(n+"-1.0.tdx", head...))
+	}
+	r.must(append(append([]string{"deploy", "here"}, names...), "--leave-running", "--yes")...)
+	r.must("stop", "here", "--yes")
+	r.fails(1, "", "start", "here", "--yes")
+	conf := func() string { return strings.Split(r.read("tidewright.conf"), "days-open")[0] }
+	before := conf()
+
+	began := r.begin("narrow", "here", "--by-start", "--yes")
+	testbed.Eventually(t, "a first half is off", func() bool {
+		raw, err := os.ReadFile(filepath.Join(r.root, "tidewright.conf"))
+		return err == nil && !strings.HasPrefix(string(raw), before) // for a moment there is none
+	})
+	r.kill()
+	began.ended()
+	r.up()
+	var list []api.Deployment
+	r.get(&list, "deployment", "list", "here")
+	require.Equal(t, "halted", list[0].State)
+	r.fails(4, "half-way", "narrow", "here") // what halted is a person's to decide
+	r.must("deployment", "resume", list[0].Name)
+	said := r.must("narrow", "here")
+	require.Contains(t, said, "It is bells: with it off the server comes up, and with everything on it does not. Everything on here is as it was.")
+	require.Contains(t, said, "The server did not come up: ")
+	require.Equal(t, before, conf(), "everything is as it was")
+
+	// Somebody deploys something in the midst of a search: that stays.
+	r.must("disable", "here", "bells", "--yes")
+	require.Contains(t, r.must("narrow", "here", "cranes", "winches", "ropes", "--yes"), "Off now")
+	r.must("disable", "here", "lamps", "--yes")
+	require.Contains(t, r.must("narrow", "here", "--still", "yes"), "Off now")
+	said = r.must("narrow", "here", "--give-up")
+	require.Contains(t, said, "deployed meanwhile, so only what was off is enabled again")
+	require.Contains(t, r.must("rollcall", "here"), "Roll call: 3 loaded")
 }

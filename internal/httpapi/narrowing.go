@@ -22,7 +22,7 @@ func (s looking) narrowingOps(h huma.API) {
 		Body api.BeginNarrowing
 	}) (*accepted, error) {
 		return s.narrowed(ctx, in.Server, func(ctx context.Context, actor string, tell progress.Tell) (narrowing.Stand, error) {
-			return s.Narrowing.Begin(ctx, in.Server, in.Body.Suspects, actor, tell)
+			return s.Narrowing.Begin(ctx, in.Server, in.Body.Suspects, in.Body.ByStart, actor, tell)
 		})
 	})
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/narrowing/answer", "answer-narrowing", "Say whether it still happens; a job", "insight"), func(ctx context.Context, in *struct {
@@ -53,5 +53,5 @@ func (s looking) narrowed(ctx context.Context, server string, do func(ctx contex
 }
 
 func wireNarrowing(st narrowing.Stand) api.Narrowing {
-	return api.Narrowing{Suspects: append([]string{}, st.Search.Suspects...), Off: append([]string{}, st.Search.Off...), Tried: st.Search.Tried, Most: st.Most, Over: st.Over, By: st.Actor, Note: st.Changed}
+	return api.Narrowing{Suspects: append([]string{}, st.Search.Suspects...), Off: append([]string{}, st.Search.Off...), Tried: st.Search.Tried, Most: st.Most, Over: st.Over, By: st.Actor, ByStart: st.Search.ByStart, Down: st.Down, Note: st.Note}
 }

@@ -141,3 +141,17 @@ type Cause struct {
 	Actor      string
 	At         time.Time
 }
+
+// NotUp is what is found where a server was started to see whether it comes up, and did not.
+const NotUp = "not-up"
+
+// Down says why the server did not come up when the deployment started it to see whether it
+// does; empty where it did, or was not started for that.
+func (d Deployment) Down() string {
+	for _, f := range d.Aftermath {
+		if f.Code == NotUp {
+			return f.What
+		}
+	}
+	return ""
+}

@@ -9,7 +9,8 @@ import (
 // Narrowing is a search for the add-on of a server that does something wrong.
 type Narrowing struct {
 	ServerID   int64
-	Base, Last int // numbers of the last deployment before it, and of the last that was its own
+	Base       int   // number of the last deployment before it
+	Own        []int // numbers of those that were made for it
 	Search     narrow.Search
 	Actor      string
 	At         time.Time

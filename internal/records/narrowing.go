@@ -10,14 +10,14 @@ import (
 // Narrowing gives the search that goes on on a server; [model.ErrNotFound] where there is none.
 func (db *RollCallStore) Narrowing(ctx context.Context, server int64) (model.Narrowing, error) {
 	return first(ctx, db.sql, func(r *sql.Rows, n *model.Narrowing) error {
-		return r.Scan(&n.ServerID, &n.Base, &n.Last, asJSON(&n.Search), &n.Actor, moment{&n.At})
-	}, `SELECT server_id, base, last, search, actor, at FROM narrowing WHERE server_id = ?`, server)
+		return r.Scan(&n.ServerID, &n.Base, asJSON(&n.Own), asJSON(&n.Search), &n.Actor, moment{&n.At})
+	}, `SELECT server_id, base, own, search, actor, at FROM narrowing WHERE server_id = ?`, server)
 }
 
 // SaveNarrowing writes a search down.
 func (db *RollCallStore) SaveNarrowing(ctx context.Context, n model.Narrowing) error {
-	_, err := db.sql.ExecContext(ctx, `INSERT OR REPLACE INTO narrowing (server_id, base, last, search, actor, at) VALUES (?,?,?,?,?,?)`,
-		n.ServerID, n.Base, n.Last, text(n.Search), n.Actor, db.millis())
+	_, err := db.sql.ExecContext(ctx, `INSERT OR REPLACE INTO narrowing (server_id, base, own, search, actor, at) VALUES (?,?,?,?,?,?)`,
+		n.ServerID, n.Base, text(append([]int{}, n.Own...)), text(n.Search), n.Actor, db.millis())
 	return err
 }
 

@@ -19,6 +19,9 @@ const (
 	UntilReady   power.Act = "ready"
 	UntilEnded   power.Act = "ended"  // it has run and stopped by itself
 	UntilTicked  power.Act = "ticked" // a person says that it is done
+	// UntilKnown waits for a server that is started to see whether it comes up; that it does not
+	// is an answer, and no trouble.
+	UntilKnown power.Act = "known"
 )
 
 // Effect is when a change of an add-on counts.
@@ -53,6 +56,8 @@ type Power struct {
 	Away int64
 	// Leave is a person's wish that the server is not stopped.
 	Leave bool
+	// Trial has the server started, whether it ran before or not, to see whether it comes up.
+	Trial bool
 	Warns int // seconds for which players are warned first
 }
 
@@ -92,6 +97,10 @@ func (m *running) plan() {
 	}
 	if m.more() || m.legs > 1 || m.launch != nil { // it must run, whatever it did before
 		m.power = powerPlan{stop: p.Condition != power.Stopped, start: true, why: "it is to be started anew"}
+		return
+	}
+	if p.Trial && p.Start != "" && (p.Stop != "" || p.Condition == power.Stopped) {
+		m.power = powerPlan{stop: p.Condition != power.Stopped, start: true, why: "whether it comes up is tried"}
 		return
 	}
 	if p.Condition == power.Stopped || p.Leave {
@@ -217,6 +226,9 @@ func (m *emitting) startIt(e *emitter) {
 			verb, what = ByHand, p.StartWords
 		}
 		reason := "it ran before; ready is proved by its log or its state"
+		if p.Trial {
+			reason = "whether it becomes ready is told, and halts nothing"
+		}
 		if len(m.d.Deferred) > 0 {
 			reason = "so that it makes what is changed in the next leg"
 		}
@@ -231,6 +243,9 @@ func (m *emitting) startIt(e *emitter) {
 		e.motion(s, Motion{Kind: PowerMotion, Do: power.Start, Subject: subjectOf(p.Start, p.StartWords), With: with})
 		e.group++
 		wait := UntilReady
+		if p.Trial {
+			wait = UntilKnown
+		}
 		if m.launch != nil && m.launch.Ends {
 			wait = UntilEnded
 		}
@@ -330,7 +345,7 @@ func (m Motion) OfServer() bool { return m.Kind == PowerMotion || m.Kind == Wait
 // Words say what a motion of the server does.
 func (m Motion) Words() string {
 	words := map[power.Act]string{power.Stop: "stopping the server", power.Start: "starting the server", power.Reload: "reloading",
-		UntilStopped: "waiting until the server has stopped", UntilReady: "waiting until the server is ready", UntilEnded: "waiting until what was started has ended by itself", UntilTicked: "waiting for a person"}[m.Do]
+		UntilStopped: "waiting until the server has stopped", UntilReady: "waiting until the server is ready", UntilKnown: "waiting to see whether the server comes up", UntilEnded: "waiting until what was started has ended by itself", UntilTicked: "waiting for a person"}[m.Do]
 	return strings.TrimSpace(words + " " + m.Subject)
 }
 

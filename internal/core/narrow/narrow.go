@@ -14,9 +14,12 @@ type Search struct {
 	// Needs are, by add-on, those that it needs: who needs one that is off is off too.
 	Needs map[string][]string `json:"needs,omitempty"`
 	Off   []string            `json:"off,omitempty"` // what is off now
+	Was   []string            `json:"was,omitempty"` // what was off for the question before
 	Tried int                 `json:"tried"`         // questions that were answered
 	// Alone is set once one suspect is left and was off alone, or several can only be off together.
 	Alone bool `json:"alone,omitempty"`
+	// ByStart is set where what is wrong is that the server does not come up: that answers itself.
+	ByStart bool `json:"byStart,omitempty"`
 }
 
 // Begin begins a search among suspects. needs are of every add-on that is there, suspects and
@@ -65,6 +68,7 @@ func (s *Search) Next() (off []string, done bool) {
 // circle nobody can tell which it is: they stay suspects together.
 func (s *Search) Tell(still bool) {
 	s.Tried++
+	s.Was = s.Off
 	alone := len(s.Suspects) == 1
 	before := len(s.Suspects)
 	s.Suspects = slices.DeleteFunc(s.Suspects, func(a string) bool { return slices.Contains(s.Off, a) == still })

@@ -19,7 +19,7 @@ func (s *Drafter) Power(ctx context.Context, srv model.Server, h remote.Host, as
 	if k == nil || err != nil {
 		return nil, err
 	}
-	if k.Leave = ask.Leave; ask.Restart {
+	if k.Leave, k.Trial = ask.Leave, ask.Trial; ask.Restart {
 		k.Reload = false
 	}
 	list, err := s.Records.Deployments(ctx, srv.Name, 0, 20)

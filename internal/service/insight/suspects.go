@@ -7,20 +7,20 @@ import (
 	"restlesscrate/internal/core/needs"
 )
 
-// Suspects gives the add-ons of a server that run and can be disabled, and of all of them which
-// others each needs, by their keys.
-func (s *Service) Suspects(ctx context.Context, server string) (addons []string, needed map[string][]string, err error) {
+// Suspects gives the add-ons of a server that run and can be disabled, those that are disabled,
+// and of all that run which others each needs, by their keys.
+func (s *Service) Suspects(ctx context.Context, server string) (addons, off []string, needed map[string][]string, err error) {
 	st, err := s.Status(ctx, server)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	b, _, err := s.Books.Book(ctx, st.Server.Rulebook)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	all, err := s.Records.CrateFacts(ctx, st.Server.Rulebook)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	told, here := factsOf(all), map[string]bool{}
 	for _, a := range st.Addons {
@@ -28,7 +28,10 @@ func (s *Service) Suspects(ctx context.Context, server string) (addons []string,
 	}
 	needed = map[string][]string{}
 	for _, a := range st.Addons {
-		if a.Listed && !a.Disabled {
+		switch {
+		case a.Disabled:
+			off = append(off, a.Key)
+		case a.Listed:
 			addons = append(addons, a.Key)
 		}
 		c := told.crates[a.Crate]
@@ -43,5 +46,5 @@ func (s *Service) Suspects(ctx context.Context, server string) (addons []string,
 			}
 		}
 	}
-	return addons, needed, nil
+	return addons, off, needed, nil
 }

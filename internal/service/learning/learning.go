@@ -9,7 +9,6 @@ import (
 	"maps"
 	"slices"
 	"strings"
-	"sync"
 
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/merge"
@@ -18,6 +17,7 @@ import (
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/service/turns"
 )
 
 // Records is what this service needs written down.
@@ -46,7 +46,7 @@ type Service struct {
 	Hosts   Hosts
 	Books   Books
 
-	mu sync.Mutex // of lessons: what is learnt of two downloads at once would be merged wrongly
+	turns turns.Turns // what is learnt of two downloads at once would be merged wrongly
 }
 
 // Taught is what comes of a lesson.
@@ -106,8 +106,11 @@ func (s *Service) Teach(ctx context.Context, server string, said Said, actor str
 	if err != nil {
 		return t, err
 	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
+	end, err := s.turns.Take(ctx, srv.ID)
+	if err != nil {
+		return t, err
+	}
+	defer end()
 	l, err := s.Records.Lesson(ctx, srv.ID)
 	if errors.Is(err, model.ErrNotFound) || err == nil && l.Rulebook != srv.Rulebook {
 		return t, fault.New(fault.Conflict, "not-learning", "%s was added with a rulebook, so there is nothing to ask", server).WithMend("Change the rulebook itself.").By(finding.AddRulebook.With())

@@ -6,11 +6,7 @@ package narrowing
 import (
 	"context"
 	"errors"
-	"fmt"
 	"slices"
-	"strings"
-	"sync"
-	"time"
 
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
@@ -19,6 +15,7 @@ import (
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/service/requests"
+	"restlesscrate/internal/service/turns"
 )
 
 // Records is what this service needs written down.
@@ -27,6 +24,7 @@ type Records interface {
 	SaveNarrowing(ctx context.Context, n model.Narrowing) error
 	EndNarrowing(ctx context.Context, server int64) error
 	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
+	Deployment(ctx context.Context, server string, number int) (model.Deployment, error)
 }
 
 // Hosts finds servers.
@@ -43,7 +41,9 @@ type Changes interface {
 
 // Addons tells what is on a server.
 type Addons interface {
-	Suspects(ctx context.Context, server string) (addons []string, needs map[string][]string, err error)
+	// Suspects gives those that run and can be disabled, those that are disabled, and whom each
+	// that runs needs, by keys.
+	Suspects(ctx context.Context, server string) (addons, off []string, needs map[string][]string, err error)
 }
 
 // Service is the use cases.
@@ -52,27 +52,40 @@ type Service struct {
 	Hosts   Hosts
 	Changes Changes
 	Addons  Addons
-	Now     func() time.Time
 
-	mu sync.Mutex // one step at a time: who comes second sees what the first has done
+	turns turns.Turns // one step at a time: who comes second sees what the first has done
 }
 
 // Stand is how a search stands.
 type Stand struct {
 	model.Narrowing
-	Over    bool // it has ended, and everything is as it was
-	Most    int  // questions that there are still at most
-	Changed string
+	Over bool   // it has ended, and everything is as it was
+	Most int    // questions that there are still at most
+	Down string // why the server did not come up with what is off; empty where it did, or was not started
+	Note string // what a person has to know besides
 }
 
 // At gives the search that goes on on a server.
 func (s *Service) At(ctx context.Context, server string) (Stand, error) {
 	_, n, err := s.find(ctx, server)
-	return stand(n, false), err
+	if err != nil {
+		return Stand{}, err
+	}
+	return s.stand(ctx, server, n)
 }
 
-func stand(n model.Narrowing, over bool) Stand {
-	return Stand{Narrowing: n, Over: over, Most: narrow.Most(len(n.Search.Suspects))}
+// stand says how a search stands, and whether its last deployment had the server come up.
+func (s *Service) stand(ctx context.Context, server string, n model.Narrowing) (Stand, error) {
+	out := Stand{Narrowing: n, Most: narrow.Most(len(n.Search.Suspects))}
+	if len(n.Own) == 0 {
+		return out, nil
+	}
+	d, err := s.Records.Deployment(ctx, server, n.Own[len(n.Own)-1])
+	if errors.Is(err, model.ErrNotFound) || err == nil && d.State != model.Done {
+		return out, nil
+	}
+	out.Down = d.Down()
+	return out, err
 }
 
 func (s *Service) find(ctx context.Context, server string) (model.Server, model.Narrowing, error) {
@@ -87,20 +100,43 @@ func (s *Service) find(ctx context.Context, server string) (model.Server, model.
 	return srv, n, err
 }
 
-// Begin begins a search among some add-ons, or among all that can be disabled, and disables the
-// first half.
-func (s *Service) Begin(ctx context.Context, server string, suspects []string, actor string, tell progress.Tell) (Stand, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	srv, n, err := s.find(ctx, server)
-	if err == nil {
-		return stand(n, false), fault.New(fault.Conflict, "narrowing", "a search goes on on %s already, by %s", server, n.Actor).WithMend("Answer it, or end it first.")
+// turn waits for a server's turn and gives the search that goes on there then.
+func (s *Service) turn(ctx context.Context, server string) (step, model.Narrowing, func(), error) {
+	srv, err := s.Hosts.Find(ctx, server)
+	if err != nil {
+		return step{}, model.Narrowing{}, nil, err
 	}
+	end, err := s.turns.Take(ctx, srv.ID)
+	if err != nil {
+		return step{}, model.Narrowing{}, nil, err
+	}
+	st := step{Service: s, srv: srv}
+	_, n, err := s.find(ctx, server)
+	if err == nil {
+		err = st.whole(ctx, n)
+	}
+	return st, n, end, err
+}
+
+// Begin begins a search among some add-ons, or among all that can be disabled, and disables the
+// first half. byStart says that what is wrong is that the server does not come up: the search
+// then answers itself and goes on to its end, and one that was interrupted is taken up again.
+func (s *Service) Begin(ctx context.Context, server string, suspects []string, byStart bool, actor string, tell progress.Tell) (Stand, error) {
+	st, n, end, err := s.turn(ctx, server)
+	if end != nil {
+		defer end()
+	}
+	st.actor, st.tell = actor, tell
 	var f *fault.Error
-	if !errors.As(err, &f) || f.Code != "no-narrowing" {
+	switch {
+	case err == nil && byStart && n.Search.ByStart && len(suspects) == 0:
+		return st.onward(ctx, n)
+	case err == nil:
+		return Stand{}, fault.New(fault.Conflict, "narrowing", "a search goes on on %s already, by %s", server, n.Actor).WithMend("Answer it, or end it first.")
+	case !errors.As(err, &f) || f.Code != "no-narrowing":
 		return Stand{}, err
 	}
-	can, needs, err := s.Addons.Suspects(ctx, server)
+	can, _, needs, err := s.Addons.Suspects(ctx, server)
 	if err != nil {
 		return Stand{}, err
 	}
@@ -118,106 +154,62 @@ func (s *Service) Begin(ctx context.Context, server string, suspects []string, a
 	if len(keys) < 2 {
 		return Stand{}, fault.New(fault.Conflict, "too-few", "%d add-ons of %s can be disabled; there is nothing to halve", len(keys), server)
 	}
-	last, err := s.last(ctx, server)
+	base, err := s.last(ctx, server)
 	if err != nil {
 		return Stand{}, err
 	}
-	n = model.Narrowing{ServerID: srv.ID, Base: last, Last: last, Search: *narrow.Begin(keys, needs), Actor: actor}
-	// Written down first: whatever happens then, it is known what has to be taken back.
-	if err := s.Records.SaveNarrowing(ctx, n); err != nil {
+	n = model.Narrowing{ServerID: st.srv.ID, Base: base, Search: *narrow.Begin(keys, needs), Actor: actor}
+	n.Search.ByStart = byStart
+	n.Search.Next()
+	if n, err = st.have(ctx, n, n); err != nil {
 		return Stand{}, err
 	}
-	st, err := s.next(ctx, server, n, nil, actor, tell)
-	if err != nil && st.Last == st.Base { // nothing was done yet
-		return st, errors.Join(err, s.Records.EndNarrowing(ctx, srv.ID))
-	}
-	return st, err
+	return st.onward(ctx, n)
 }
 
 // Answer says whether it still happens, and disables the next half, or ends the search. tried is
 // how many questions had been answered when this one was asked.
 func (s *Service) Answer(ctx context.Context, server string, tried int, still bool, actor string, tell progress.Tell) (Stand, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	_, n, err := s.find(ctx, server)
+	st, n, end, err := s.turn(ctx, server)
+	if end != nil {
+		defer end()
+	}
 	if err != nil {
 		return Stand{}, err
 	}
+	st.actor, st.tell = actor, tell
 	if n.Search.Tried != tried {
-		return stand(n, false), fault.New(fault.Conflict, "answered-meanwhile", "that was answered meanwhile, and something else is off now").WithMend("Look at it again, and answer that.")
+		return Stand{}, fault.New(fault.Conflict, "answered-meanwhile", "that was answered meanwhile, and something else is off now").WithMend("Look at it again, and answer that.")
 	}
-	was := slices.Clone(n.Search.Off)
-	n.Search.Suspects = slices.Clone(n.Search.Suspects)
-	n.Search.Tell(still)
-	return s.next(ctx, server, n, was, actor, tell)
-}
-
-// next has off what is to be off next, or everything as it was where the search is over.
-func (s *Service) next(ctx context.Context, server string, n model.Narrowing, was []string, actor string, tell progress.Tell) (Stand, error) {
-	off, done := n.Search.Next()
-	if done {
-		return s.end(ctx, server, n, was, actor, tell)
+	if over(n.Search) { // it was answered to the end, and only the end was interrupted
+		return st.end(ctx, n)
 	}
-	ask := requests.Ask{Enable: without(was, off), Disable: without(off, was)}
-	d, err := s.run(ctx, server, ask, actor, tell)
+	put, err := st.asAsked(ctx, &n)
 	if err != nil {
-		return stand(n, false), err
+		return Stand{}, err
 	}
-	if d.Number > 0 {
-		n.Last = d.Number
+	if put {
+		out, err := s.stand(ctx, server, n)
+		out.Note = "what was to be off was not, so your answer was not taken: it is off now"
+		return out, err
 	}
-	return stand(n, false), s.Records.SaveNarrowing(ctx, n)
+	if n, err = st.answer(ctx, n, still); err != nil {
+		return Stand{}, err
+	}
+	return st.onward(ctx, n)
 }
 
 // End gives a search up and has everything as it was.
 func (s *Service) End(ctx context.Context, server, actor string, tell progress.Tell) (Stand, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	_, n, err := s.find(ctx, server)
+	st, n, end, err := s.turn(ctx, server)
+	if end != nil {
+		defer end()
+	}
 	if err != nil {
 		return Stand{}, err
 	}
-	return s.end(ctx, server, n, n.Search.Off, actor, tell)
-}
-
-// end takes back what was disabled. Where nobody else has deployed anything meanwhile, the whole
-// server goes back to how it stood; else only what is off is enabled again.
-func (s *Service) end(ctx context.Context, server string, n model.Narrowing, off []string, actor string, tell progress.Tell) (Stand, error) {
-	last, err := s.last(ctx, server)
-	if err != nil {
-		return stand(n, false), err
-	}
-	ask := requests.Ask{Back: &requests.Back{To: &n.Base}}
-	st := stand(n, true)
-	if last != n.Last {
-		ask = requests.Ask{Enable: off}
-		st.Changed = fmt.Sprintf("%s#%d was deployed meanwhile, so only what was off is enabled again", server, last)
-	}
-	if n.Last != n.Base && (ask.Back != nil || len(off) > 0) {
-		if _, err := s.run(ctx, server, ask, actor, tell); err != nil {
-			return stand(n, false), err
-		}
-	}
-	n.Search.Off = nil
-	st.Narrowing = n
-	return st, s.Records.EndNarrowing(ctx, n.ServerID)
-}
-
-// run drafts and runs. Where something blocks the draft, nothing is done and that is the error.
-func (s *Service) run(ctx context.Context, server string, ask requests.Ask, actor string, tell progress.Tell) (model.Deployment, error) {
-	if len(ask.Enable)+len(ask.Disable) == 0 && ask.Back == nil {
-		return model.Deployment{}, nil
-	}
-	d, err := s.Changes.Draft(ctx, server, ask, nil, actor, tell)
-	if err != nil {
-		return d, err
-	}
-	if open := finding.Open(d.Draft.Findings, d.Accepts); len(open) > 0 {
-		f := fault.New(fault.Blocked, "blocked", "the next step is blocked: %s", strings.TrimSuffix(open[0].What, "."))
-		f.Findings = open
-		return d, errors.Join(f, s.Changes.Discard(ctx, d))
-	}
-	return s.Changes.Run(ctx, d, d.Digest.String(), nil, actor, tell)
+	st.actor, st.tell = actor, tell
+	return st.end(ctx, n)
 }
 
 // last is the number of the newest deployment that did something.
@@ -229,6 +221,12 @@ func (s *Service) last(ctx context.Context, server string) (int, error) {
 		}
 	}
 	return 0, err
+}
+
+// over tells whether a search has nothing more to ask.
+func over(s narrow.Search) bool {
+	_, done := s.Next() // of a copy: what it says is to be off is not wanted
+	return done
 }
 
 // without gives those of some that are not among others.

@@ -109,8 +109,10 @@ type Ask struct {
 	Restart bool     `json:"restart,omitempty"`
 	OrUndo  bool     `json:"orUndo,omitempty"`
 	// OrUndoEach is OrUndo, but what did not load goes back alone while the rest stays.
-	OrUndoEach bool  `json:"orUndoEach,omitempty"`
-	Back       *Back `json:"back,omitempty"`
+	OrUndoEach bool `json:"orUndoEach,omitempty"`
+	// Trial has the server started to see whether it comes up; that it does not halts nothing.
+	Trial bool  `json:"trial,omitempty"`
+	Back  *Back `json:"back,omitempty"`
 	// Tweaks are changes of texts that shall hold, alone or along with the rest; Untweak are
 	// the IDs of those that are taken back.
 	Tweaks  []AskTweak `json:"tweaks,omitempty"`

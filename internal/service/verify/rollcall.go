@@ -183,6 +183,17 @@ func (s *Verifier) FindingsOf(ctx context.Context, srv model.Server, roll rollca
 // recorded: the roll call, and a look at what was edited. It tells which of the
 // deployment's add-ons did not load.
 func (s *Verifier) After(ctx context.Context, srv model.Server, run *deploy.Run, p Listener, d *model.Deployment, changes []draft.Change) (call *model.RollCall, failed []string, err error) {
+	down, err := run.Down(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	if down != "" { // what did not come up tells nothing of what has loaded
+		if err := s.lookAgain(ctx, srv, run, d, changes); err != nil {
+			return nil, nil, err
+		}
+		d.Aftermath = append(d.Aftermath, finding.Finding{Level: finding.Warn, Code: model.NotUp, What: "The server did not come up: " + strings.TrimSuffix(down, ".") + "."})
+		return nil, nil, nil
+	}
 	if !d.Draft.CallsRoll() {
 		return nil, nil, s.lookAgain(ctx, srv, run, d, changes)
 	}

@@ -1760,6 +1760,8 @@ export interface components {
             size: number;
         };
         BeginNarrowing: {
+            /** @description What is wrong is that the server does not come up: it is started with each half off, until the one is found. One that was interrupted is taken up again */
+            byStart?: boolean;
             /** @description Names of add-ons; all that can be disabled where none is given */
             suspects?: string[] | null;
         };
@@ -2492,6 +2494,10 @@ export interface components {
         };
         Narrowing: {
             by: string;
+            /** @description What is wrong is that the server does not come up, so it answers itself */
+            byStart?: boolean;
+            /** @description Why the server did not come up with what is off, or in the end; empty where it did, or was not started */
+            down?: string;
             /**
              * Format: int64
              * @description Questions that there are still at most
