@@ -10,6 +10,7 @@ type NewDraft struct {
 	Without    []string        `json:"without,omitempty" doc:"Parts by choice to leave out"`
 	Remove     []string        `json:"remove,omitempty" doc:"Add-on names"`
 	InsteadOf  []string        `json:"insteadOf,omitempty" doc:"With crates: names of add-ons that go, because the crates take their place"`
+	Rewrite    []NameChange    `json:"rewrite,omitempty" doc:"Names that are changed in the server's texts along with it, such as that of what goes"`
 	TakeNeeds  bool            `json:"takeNeeds,omitempty" doc:"With crates: have what they need come along, of what is staged and fits, with its own needs"`
 	Enable     []string        `json:"enable,omitempty" doc:"Names of add-ons that a load list names again"`
 	Disable    []string        `json:"disable,omitempty" doc:"Names of add-ons that no load list names any more; their files stay"`

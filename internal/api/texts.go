@@ -81,6 +81,14 @@ type Decision struct {
 	InsteadOf []string        `json:"insteadOf,omitempty" doc:"Names of add-ons that go, because what is deployed takes their place"`
 	Replace   []string        `json:"replace,omitempty" doc:"Paths of copies that nobody deployed: they go, and their bytes are kept"`
 	LeaveOut  []string        `json:"leaveOut,omitempty" doc:"Names of crates that are not deployed after all"`
+	Rewrite   []NameChange    `json:"rewrite,omitempty" doc:"Names that are changed in the server's texts along with it"`
+}
+
+// NameChange is a name of something that is called otherwise from then on. What names the things
+// that the server loads, its log, and the texts of the one that goes stay.
+type NameChange struct {
+	From string `json:"from"`
+	To   string `json:"to"`
 }
 
 // TweakOn is a tweak that holds on a server.

@@ -31,12 +31,13 @@ func runFlags() []cli.Flag {
 type deployCommands struct{ *App }
 
 func (a deployCommands) deployCommand() *cli.Command {
-	return &cli.Command{Name: "deploy", Usage: "put crates on a server", UsageText: "restless deploy SERVER CRATE... [--take-needs] [--instead-of ADDON] [--renew PLACE[=NAME]] [--with PART] [--without PART] [--set NAME=VALUE] [--draft] [--yes] [--accept CODE[=PATH]]",
+	return &cli.Command{Name: "deploy", Usage: "put crates on a server", UsageText: "restless deploy SERVER CRATE... [--take-needs] [--instead-of ADDON] [--rewrite OLD:NEW] [--renew PLACE[=NAME]] [--with PART] [--without PART] [--set NAME=VALUE] [--draft] [--yes] [--accept CODE[=PATH]]",
 		Flags: append([]cli.Flag{&cli.StringSliceFlag{Name: "with", Usage: "take this part by choice (`PART`), now and in later versions"},
 			&cli.StringSliceFlag{Name: "set", Usage: "change a value of the server, such as its port, or choose one that each add-on has for itself, such as its group folder (`NAME=VALUE`)"},
 			&cli.StringSliceFlag{Name: "renew", Usage: "have the server make a folder that it writes anew: a `PLACE[=NAME]` of the rulebook. The old one is set aside, or with a NAME stays where it is; it is never deleted"},
 			&cli.BoolFlag{Name: "take-needs", Usage: "have what the crates need come along, of what is staged and fits, with its own needs"},
 			&cli.StringSliceFlag{Name: "instead-of", Usage: "an `ADDON` of the server that goes, because what is deployed takes its place; its settings are kept for the way back"},
+			&cli.StringSliceFlag{Name: "rewrite", Usage: "a name that is changed in the server's texts along with it: `OLD:NEW`"},
 			&cli.StringSliceFlag{Name: "tweak", Usage: "set a value of a text along with it: `FILE:/PATH=VALUE`"}, keepFlag(),
 			&cli.StringSliceFlag{Name: "without", Usage: "leave this part by choice out, or this crate or member of a pallet (`PART`)"}}, runFlags()...),
 		Action: func(ctx context.Context, cmd *cli.Command) error {
@@ -56,7 +57,15 @@ func (a deployCommands) deployCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Crates: args[1:], TakeNeeds: cmd.Bool("take-needs"), InsteadOf: cmd.StringSlice("instead-of"), Tweaks: along, Keep: keep, With: append(cmd.StringSlice("with"), cmd.StringSlice("set")...), Without: cmd.StringSlice("without"), Renew: cmd.StringSlice("renew")})
+			var renamed []api.NameChange
+			for _, text := range cmd.StringSlice("rewrite") {
+				n, ok := nameChange(text)
+				if !ok {
+					return wrongUsage("--rewrite is OLD:NEW, not %q", text)
+				}
+				renamed = append(renamed, n)
+			}
+			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Crates: args[1:], TakeNeeds: cmd.Bool("take-needs"), InsteadOf: cmd.StringSlice("instead-of"), Rewrite: renamed, Tweaks: along, Keep: keep, With: append(cmd.StringSlice("with"), cmd.StringSlice("set")...), Without: cmd.StringSlice("without"), Renew: cmd.StringSlice("renew")})
 		}}
 }
 

@@ -26,7 +26,7 @@ func (a deployCommands) deploymentCommand() *cli.Command {
 		{Name: "undo", Usage: "take a halted deployment back", UsageText: text("undo") + " [--with-data]", Flags: []cli.Flag{&cli.BoolFlag{Name: "with-data", Usage: "put the data folders that were copied back too"}}, Action: a.deploymentUndo},
 		{Name: "tick", Usage: "say that what a waiting deployment waits for is done; it goes on", UsageText: text("tick"), Action: a.deploymentTick, Flags: []cli.Flag{&cli.BoolFlag{Name: "unchecked", Usage: "do not look whether it shows on the server"}}},
 		{Name: "tidy", Usage: "clear what a done deployment could not clear on its server", UsageText: text("tidy"), Action: a.deploymentTidy},
-		{Name: "decide", Usage: "decide on what a draft leaves open, and draft it anew: whose values stay where both sides changed them, what comes along, what goes", UsageText: text("decide") + " mine=PATH:KEY|theirs=PATH:KEY|take-needs|instead-of=ADDON|replace=PATH|set-aside=PATH|without=CRATE...", Action: a.deploymentDecide},
+		{Name: "decide", Usage: "decide on what a draft leaves open, and draft it anew: whose values stay where both sides changed them, what comes along, what goes", UsageText: text("decide") + " mine=PATH:KEY|theirs=PATH:KEY|take-needs|instead-of=ADDON|replace=PATH|set-aside=PATH|rewrite=OLD:NEW|without=CRATE...", Action: a.deploymentDecide},
 		a.remarkCommand(),
 		{Name: "discard", Usage: "give a draft up", UsageText: text("discard"), Action: a.deploymentDiscard},
 	}}
@@ -215,6 +215,12 @@ func (a deployCommands) deploymentDecide(ctx context.Context, cmd *cli.Command) 
 	return nil
 }
 
+// nameChange reads OLD:NEW.
+func nameChange(text string) (api.NameChange, bool) {
+	from, to, ok := strings.Cut(text, ":")
+	return api.NameChange{From: from, To: to}, ok && from != "" && to != ""
+}
+
 // decision reads the words of a decision.
 func decision(given []string) (d api.Decision, err error) {
 	var keep []string
@@ -229,10 +235,16 @@ func decision(given []string) (d api.Decision, err error) {
 			d.Replace = append(d.Replace, strings.TrimSuffix(name, "/"))
 		case verb == "without" && pair && name != "":
 			d.LeaveOut = append(d.LeaveOut, name)
+		case verb == "rewrite" && pair:
+			n, ok := nameChange(name)
+			if !ok {
+				return d, wrongUsage("%q is no decision: rewrite=OLD:NEW", word)
+			}
+			d.Rewrite = append(d.Rewrite, n)
 		case verb == string(api.Mine) || verb == string(api.Theirs):
 			keep = append(keep, word)
 		default:
-			return d, wrongUsage("%q is no decision; it is one of mine=PATH:KEY, theirs=PATH:KEY, take-needs, instead-of=ADDON, replace=PATH, set-aside=PATH and without=CRATE", word)
+			return d, wrongUsage("%q is no decision; it is one of mine=PATH:KEY, theirs=PATH:KEY, take-needs, instead-of=ADDON, replace=PATH, set-aside=PATH, rewrite=OLD:NEW and without=CRATE", word)
 		}
 	}
 	d.Keep, err = sides(keep)

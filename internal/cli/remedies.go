@@ -62,6 +62,7 @@ var commands = map[string]string{
 	"leave-out":       "restless deployment decide DEPLOYMENT without=WITH",
 	"replace-copy":    "restless deployment decide DEPLOYMENT replace=WITH",
 	"rewrite-name":    "restless rewrite SERVER WITH --draft",
+	"rewrite-along":   "restless deployment decide DEPLOYMENT rewrite=WITH",
 	"set-aside":       "restless deployment decide DEPLOYMENT set-aside=WITH",
 	"take-in":         "restless adopt SERVER WITH",
 	"remove-copy":     "restless settle SERVER remove=WITH",
@@ -122,7 +123,11 @@ func command(r api.Remedy, about subject) string {
 	if r.Do == "set-text" || r.Do == "rewrite-name" { // several words
 		return strings.Replace(line, "WITH", r.With, 1)
 	}
-	return strings.Replace(line, "WITH", quoted(r.With), 1)
+	with := r.With
+	if r.Do == "rewrite-along" {
+		with = strings.Replace(with, " ", ":", 1)
+	}
+	return strings.Replace(line, "WITH", quoted(with), 1)
 }
 
 // printMend writes what would mend something, and below it the commands that do.

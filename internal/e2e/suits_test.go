@@ -58,13 +58,25 @@ func TestWhatDoesNotFitAServerIsStoppedBeforeAnythingIsSent(t *testing.T) {
 	o = r.fails(3, "blocked by 1 finding", "deploy", "here", "bells", "--yes")
 	require.Contains(t, o.out, "BLOCK does-not-go-with: bells@1.0 says that it does not go together with winches, and winches@1.0 is there.")
 	require.Contains(t, o.out, "restless deployment decide here#6 instead-of=winches")
-	out = r.must("deploy", "here", "bells", "--instead-of", "winches", "--yes")
+	out = r.must("deploy", "here", "bells", "--instead-of", "winches", "--draft")
 	require.Contains(t, out, "restless rewrite here winches bells --draft")
+	instead := regexp.MustCompile(`deployment decide (\S+) rewrite=winches:bells`).FindStringSubmatch(out)[1]
+	require.Contains(t, r.must("deployment", "decide", instead, "rewrite=winches:bells"), "NOTE  nothing-names-old: Nothing in ")
+	// Two texts name what goes, one of them in a longer name.
+	testbed.Write(t, filepath.Join(r.root, "keepers.txt"), "winches are greased at noon\nask winches, not winches-old\n")
+	testbed.Write(t, filepath.Join(r.root, "rota.txt"), "monday: winches-old\n")
+	out = r.must("deploy", "here", "bells", "--instead-of", "winches", "--rewrite", "winches:bells", "--yes")
+	require.Contains(t, out, "NOTE  names-change: 2 places in 1 text that named winches")
+	require.NotContains(t, out, "names-of-old")
+	require.Equal(t, "bells are greased at noon\nask bells, not winches-old\n", r.read("keepers.txt"))
+	require.Equal(t, "monday: winches-old\n", r.read("rota.txt"))
+	r.fails(2, "OLD:NEW", "deploy", "here", "bells", "--rewrite", "winches", "--draft")
 	require.Contains(t, out, "LOADED   bells                1.0")
 	require.NoFileExists(t, filepath.Join(r.root, "fixtures/winches-1.0.tdx"))
 	require.Contains(t, r.read("tidewright.conf"), "load-fixtures = bells\n")
 	require.Contains(t, r.must("rollback", "here", "--deployment", regexp.MustCompile(`here#(\d+)  DONE`).FindStringSubmatch(out)[1], "--yes"), "LOADED   winches")
 	require.FileExists(t, filepath.Join(r.root, "fixtures/winches-1.0.tdx"))
+	require.Equal(t, "winches are greased at noon\nask winches, not winches-old\n", r.read("keepers.txt"), "one way back for all of it")
 	r.fails(1, "there is no add-on", "deploy", "here", "bells", "--instead-of", "nobody", "--yes")
 
 	// The game is another one from the next start on.

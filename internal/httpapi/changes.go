@@ -9,11 +9,13 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/service/changes"
 	"restlesscrate/internal/service/mending"
+	"restlesscrate/internal/service/requests"
 )
 
 // Numbered is the deployment that a call is about.
@@ -46,6 +48,9 @@ func (s changing) changeOps(h huma.API) {
 				if err := s.adopted(ctx, in.Server, in.Body.Adopt, &ask, actor, tell); err != nil {
 					return nil, err
 				}
+			}
+			if err := s.renamed(ctx, in.Server, in.Body.Rewrite, &ask.Tweaks, &ask.Renamed, tell); err != nil {
+				return nil, err
 			}
 			d, err := s.Changes.Draft(ctx, in.Server, ask, accepts, actor, tell)
 			return deploymentRef{d.ID}, err
@@ -125,7 +130,12 @@ func (s changing) changeOps(h huma.API) {
 		}
 		actor := actorOf(ctx)
 		return s.jobs().cancellable(ctx, "draft", in.Server, func(ctx context.Context, tell progress.Tell) (any, error) {
-			d, err := s.Changes.Decide(ctx, d, changes.Decision(in.Body), actor, tell)
+			b := in.Body
+			by := changes.Decision{Keep: b.Keep, TakeNeeds: b.TakeNeeds, InsteadOf: b.InsteadOf, Replace: b.Replace, LeaveOut: b.LeaveOut}
+			if err := s.renamed(ctx, in.Server, b.Rewrite, &by.Tweaks, &by.Renamed, tell); err != nil {
+				return nil, err
+			}
+			d, err := s.Changes.Decide(ctx, d, by, actor, tell)
 			return deploymentRef{d.ID}, err
 		})
 	})
@@ -272,4 +282,22 @@ func (s changing) withSteps(ctx context.Context, id int64, known string, err err
 		w.Job = j.ID
 	}
 	return w, nil
+}
+
+// renamed finds what changes names in a server's texts, for a draft that does so along with the rest.
+func (s changing) renamed(ctx context.Context, server string, names []api.NameChange, tweaks *[]requests.AskTweak, renamed *[]draft.Renamed, tell progress.Tell) error {
+	for _, n := range names {
+		tell.Note("looking for " + n.From + " in the texts of " + server)
+		found, searched, err := s.Texts.Rewrite(ctx, server, n.From, n.To)
+		if err != nil {
+			return err
+		}
+		r := draft.Renamed{From: n.From, To: n.To, Texts: len(found), Searched: searched}
+		for _, f := range found {
+			r.Places += f.Tweak.Count - len(f.Tweak.Skip)
+			*tweaks = append(*tweaks, requests.AskTweak{Path: f.Path, Tweak: f.Tweak, Note: n.From + " is called " + n.To})
+		}
+		*renamed = append(*renamed, r)
+	}
+	return nil
 }

@@ -13,6 +13,7 @@ import (
 	"restlesscrate/internal/core/needs"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/core/version"
+	"restlesscrate/internal/words"
 )
 
 // Company is what add-ons tell of one another, once the draft is done.
@@ -48,12 +49,28 @@ func (m *telling) suits() {
 	}
 }
 
+// Renamed is a name that is changed in the texts of a server, and what was found of it.
+type Renamed struct {
+	From     string `json:"from"`
+	To       string `json:"to"`
+	Places   int    `json:"places"`   // that change
+	Texts    int    `json:"texts"`    // in which they are
+	Searched int    `json:"searched"` // texts that were looked into
+}
+
 // named tells that texts may name what something else takes the place of: only a search of the
 // server's texts shows whether they do.
 func (m *telling) named() {
 	for _, i := range m.req.Instead {
-		m.report(finding.Note, "names-of-old", tree.Path(i[0]), "Have them found, and changed in one deployment of their own.", "%s takes the place of %s. It was not looked whether texts of the server name %s besides what loads it.", i[1], i[0], i[0]).
-			By(finding.RewriteName.With(i[0] + " " + i[1]))
+		m.report(finding.Note, "names-of-old", tree.Path(i[0]), "Have them found, and changed along with this or in a deployment of their own.", "%s takes the place of %s. It was not looked whether texts of the server name %s besides what loads it.", i[1], i[0], i[0]).
+			By(finding.RewriteAlong.With(i[0]+" "+i[1]), finding.RewriteName.With(i[0]+" "+i[1]))
+	}
+	for _, r := range m.req.Renamed {
+		if r.Places == 0 {
+			m.report(finding.Note, "nothing-names-old", tree.Path(r.From), "", "Nothing in %s of the server names %s, besides what loads it and its log.", words.Count(r.Searched, "text"), r.From)
+			continue
+		}
+		m.report(finding.Note, "names-change", tree.Path(r.From), "", "%s in %s that named %s, of %s that were searched, %s %s.", words.Count(r.Places, "place"), words.Count(r.Texts, "text"), r.From, words.Count(r.Searched, "text"), map[bool]string{true: "names", false: "name"}[r.Places == 1], r.To)
 	}
 }
 

@@ -279,11 +279,13 @@ var every = map[string]pair{
 	"not-acceptable": {both(settling(AcceptIt, ""), placed("stalls/lamp/stall.lf", tree.Foreign)), settling(AcceptIt, "changed")},
 	"no-tweak":       {settling(TweakIt, "\x00bytes"), settling(TweakIt, "changed")},
 
-	"older-copy":   {both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "lamp")), both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "horn"))},
-	"older-goes":   {both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "lamp"), replacing("stalls/lamp-0.9.pak")), both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "lamp"))},
-	"data-stays":   {both(there("stalls/lamp/takings.log", "x"), removing("lamp")), both(there("stalls/takings.log", "x"), removing("lamp"))},
-	"names-of-old": {func(_ *fair, r *Request) { r.Instead = [][2]string{{"horn", "lamp"}} }, nothing},
-	"left-over":    {there("stalls/lamp/mine.txt", "x"), there("stalls/mine.txt", "x")},
+	"older-copy":        {both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "lamp")), both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "horn"))},
+	"older-goes":        {both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "lamp"), replacing("stalls/lamp-0.9.pak")), both(there("stalls/lamp-0.9.pak", "x"), copies("stalls/lamp-0.9.pak", "lamp"))},
+	"data-stays":        {both(there("stalls/lamp/takings.log", "x"), removing("lamp")), both(there("stalls/takings.log", "x"), removing("lamp"))},
+	"names-change":      {func(_ *fair, r *Request) { r.Renamed = []Renamed{{"horn", "lamp", 3, 2, 9}} }, nothing},
+	"nothing-names-old": {func(_ *fair, r *Request) { r.Renamed = []Renamed{{"horn", "lamp", 0, 0, 9}} }, func(_ *fair, r *Request) { r.Renamed = []Renamed{{"horn", "lamp", 1, 1, 9}} }},
+	"names-of-old":      {func(_ *fair, r *Request) { r.Instead = [][2]string{{"horn", "lamp"}} }, nothing},
+	"left-over":         {there("stalls/lamp/mine.txt", "x"), there("stalls/mine.txt", "x")},
 
 	// What is taken in.
 	"adopt-missing": {adopting("", ""), adopting("horn1", "call horn\n")},

@@ -184,6 +184,8 @@ type Request struct {
 	Held      func(tree.Digest) bool // whether the stockroom holds these bytes
 	// HeldBy names the archives that hold bytes which the stockroom does not; nil where nobody knows.
 	HeldBy func(tree.Digest) []string
+	// Renamed are names that are changed in texts, with what was found of each.
+	Renamed []Renamed
 	// Instead are add-ons that go because another one takes their place: the old name, the new one.
 	Instead [][2]string
 	// Copies finds what looks like an add-on among things on the server that nobody deployed; nil

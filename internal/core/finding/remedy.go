@@ -56,15 +56,16 @@ const (
 	LeaveData      Deed = "leave-data"      // deploy without copying data first
 	KeepMine       Deed = "keep-mine"       // with: PATH:KEY of a text that both sides changed
 	KeepTheirs     Deed = "keep-theirs"
-	TakeNeeds      Deed = "take-needs"   // with: the crates that come along
-	InsteadOf      Deed = "instead-of"   // with: the add-on that goes
-	LeaveOut       Deed = "leave-out"    // with: the add-on
-	EnableAddon    Deed = "enable-addon" // with: its name
-	ReplaceCopy    Deed = "replace-copy" // with: the path of what nobody deployed
-	TakeIn         Deed = "take-in"      // with: such a path
-	RewriteName    Deed = "rewrite-name" // with: the old name and the new one
-	SetAside       Deed = "set-aside"    // with: the path of what a server made for an add-on that goes
-	RemoveCopy     Deed = "remove-copy"  // with: such a path
+	TakeNeeds      Deed = "take-needs"    // with: the crates that come along
+	InsteadOf      Deed = "instead-of"    // with: the add-on that goes
+	LeaveOut       Deed = "leave-out"     // with: the add-on
+	EnableAddon    Deed = "enable-addon"  // with: its name
+	ReplaceCopy    Deed = "replace-copy"  // with: the path of what nobody deployed
+	TakeIn         Deed = "take-in"       // with: such a path
+	RewriteName    Deed = "rewrite-name"  // with: the old name and the new one
+	RewriteAlong   Deed = "rewrite-along" // on a draft, with: the same
+	SetAside       Deed = "set-aside"     // with: the path of what a server made for an add-on that goes
+	RemoveCopy     Deed = "remove-copy"   // with: such a path
 )
 
 // What can be done about downloads and rulebooks.
@@ -97,7 +98,7 @@ func Deeds() []Deed {
 	return []Deed{ShowServers, ShowServer, EditServer, TestServer, LearnServer, UnlockServer, TrustKey, ForgetKey, SetControl, SetSecret,
 		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Survey, Restart, ShowText, SetText, Untweak, ShowTexts, ShowTweaks,
 		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, RollBack, CallGood,
-		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData, KeepMine, KeepTheirs, TakeNeeds, InsteadOf, LeaveOut, EnableAddon, ReplaceCopy, TakeIn, RemoveCopy, SetAside, RewriteName,
+		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData, KeepMine, KeepTheirs, TakeNeeds, InsteadOf, LeaveOut, EnableAddon, ReplaceCopy, TakeIn, RemoveCopy, SetAside, RewriteName, RewriteAlong,
 		StageArchive, ShowArchives, ChooseRoot, ShowCrates, NameCrate, TellApart, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook, AddOver,
 		ShowJobs, ShowTokens, ShowSessions, NewLink, StartService}
 }

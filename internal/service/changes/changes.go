@@ -177,6 +177,8 @@ type Decision struct {
 	InsteadOf []string              // add-ons that go, because what is deployed takes their place
 	Replace   []string              // paths of copies that nobody deployed, which go
 	LeaveOut  []string              // crates that are not deployed after all
+	Tweaks    []requests.AskTweak   // changes of texts that come along
+	Renamed   []draft.Renamed       // names that they change
 }
 
 // Decide drafts a deployment anew with a decision. The draft that was there before is given up
@@ -198,6 +200,7 @@ func (s *Service) Decide(ctx context.Context, d model.Deployment, by Decision, a
 	if err := ask.Revise(by.TakeNeeds, by.InsteadOf, by.LeaveOut, by.Replace); err != nil {
 		return d, err
 	}
+	ask.Tweaks, ask.Renamed = append(ask.Tweaks, by.Tweaks...), append(ask.Renamed, by.Renamed...)
 	next, err := s.Draft(ctx, d.Server, ask, d.Accepts, actor, tell)
 	if err != nil {
 		return d, err

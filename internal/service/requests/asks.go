@@ -67,7 +67,11 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 	title := words.Few(names)
 	if len(ask.InsteadOf) > 0 {
 		title += " instead of " + words.Few(ask.InsteadOf)
+		req.Renamed = ask.Renamed
 		for _, old := range ask.InsteadOf {
+			if slices.ContainsFunc(ask.Renamed, func(r draft.Renamed) bool { return r.From == old }) {
+				continue
+			}
 			req.Instead = append(req.Instead, [2]string{old, crates[0].Body.Name})
 		}
 	}

@@ -90,6 +90,8 @@ type Ask struct {
 	Adopt bool `json:"adopt,omitempty"`
 	// InsteadOf are names of add-ons that go, because what is deployed takes their place.
 	InsteadOf []string `json:"insteadOf,omitempty"`
+	// Renamed are names that are changed in texts along with it; Tweaks change them.
+	Renamed []draft.Renamed `json:"renamed,omitempty"`
 	// TakeNeeds has what the crates need of what is staged come along; Along are the keys of what
 	// does, once resolved.
 	TakeNeeds bool     `json:"takeNeeds,omitempty"`

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"sync"
 
+	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/text"
 	"restlesscrate/internal/core/tree"
@@ -20,10 +21,11 @@ type Place struct {
 	Path   tree.Path // with !/ where it is inside a packed file
 	Nth    int       // of the places in this text, from 1
 	Line   int
-	Text   string // the line; secrets are masked
-	At     string // the value that it stands in, where the format is known
-	Owners []string
-	Log    bool // it is in the server's log, which tells what was: it is never rewritten
+	Text   string   // the line; secrets are masked
+	At     string   // the value that it stands in, where the format is known
+	Owners []string // labels
+	Addons []string // their keys
+	Log    bool     // it is in the server's log, which tells what was: it is never rewritten
 	// Listed says that the text names what the server loads: what stands there must fit the
 	// names of folders and files.
 	Listed bool
@@ -161,6 +163,39 @@ func (f *namer) places(p tree.Path, source []byte) (out []Place) {
 	return out
 }
 
+// Rewriting changes a name in one text.
+type Rewriting struct {
+	Path  tree.Path
+	Tweak tweak.Tweak
+}
+
+// Rewrite gives what changes a name in all texts of a server but those that name what it loads,
+// its log, and those that are of the add-on with that name alone: they go with it. texts is how
+// many were searched.
+func (s *Service) Rewrite(ctx context.Context, server, from, to string) (out []Rewriting, texts int, err error) {
+	found, err := s.Named(ctx, server, from, false)
+	if err != nil {
+		return nil, 0, err
+	}
+	for _, p := range found.Places { // in the order of their paths
+		if n := len(out); n == 0 || out[n-1].Path != p.Path {
+			out = append(out, Rewriting{p.Path, tweak.Tweak{Do: tweak.Replace, Text: from, Value: to, Words: true}})
+		}
+		k := &out[len(out)-1].Tweak
+		k.Count++
+		if p.Log || p.Listed || p.only(layout.Key(from)) {
+			k.Skip = append(k.Skip, p.Nth)
+		}
+	}
+	out = slices.DeleteFunc(out, func(r Rewriting) bool { return len(r.Tweak.Skip) == r.Tweak.Count })
+	return out, found.Files, nil
+}
+
+// only tells whether a text is of one add-on and of no other.
+func (p Place) only(addon string) bool {
+	return len(p.Addons) > 0 && !slices.ContainsFunc(p.Addons, func(a string) bool { return a != addon })
+}
+
 // owners says of every place whose text it is; the places are in order.
 func (f *namer) owners(ctx context.Context) error {
 	var paths []tree.Path
@@ -173,6 +208,7 @@ func (f *namer) owners(ctx context.Context) error {
 		outer, _, _ := strings.Cut(string(f.found.Places[i].Path), "!/")
 		for _, c := range rows[tree.Path(outer)].Claims {
 			f.found.Places[i].Owners = append(f.found.Places[i].Owners, c.Label)
+			f.found.Places[i].Addons = append(f.found.Places[i].Addons, c.Addon)
 		}
 	}
 	return err

@@ -8,12 +8,17 @@ describe('choices', () => {
         { do: 'take-needs', with: 'rope-lore@1.3 hook@1' },
         { do: 'instead-of', with: 'old-gallery' },
         { do: 'leave-out', with: 'torches' },
+        { do: 'rewrite-along', with: 'old-gallery gallery' },
         { do: 'show-server', on: 'mossgrave' }
       ])
     ).toEqual([
       { words: 'Take rope-lore@1.3, hook@1 along', decision: { takeNeeds: true } },
       { words: 'Take old-gallery off the server', decision: { insteadOf: ['old-gallery'] } },
-      { words: 'Leave torches out', decision: { leaveOut: ['torches'] } }
+      { words: 'Leave torches out', decision: { leaveOut: ['torches'] } },
+      {
+        words: 'Change old-gallery to gallery in texts',
+        decision: { rewrite: [{ from: 'old-gallery', to: 'gallery' }] }
+      }
     ]);
     expect(choicesOf(undefined)).toEqual([]);
   });

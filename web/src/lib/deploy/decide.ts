@@ -40,6 +40,10 @@ export function choicesOf(remedies: Remedy[] | undefined): Choice[] {
         return [{ words: 'Replace it', decision: { replace: [it] } }];
       case 'set-aside':
         return [{ words: `Take ${it} off too`, decision: { replace: [it] } }];
+      case 'rewrite-along': {
+        const [from = '', to = ''] = it.split(' ');
+        return [{ words: `Change ${from} to ${to} in texts`, decision: { rewrite: [{ from, to }] } }];
+      }
       case 'leave-out':
         return [{ words: `Leave ${it} out`, decision: { leaveOut: [it] } }];
     }

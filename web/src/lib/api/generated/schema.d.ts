@@ -2033,6 +2033,8 @@ export interface components {
             leaveOut?: string[] | null;
             /** @description Paths of copies that nobody deployed: they go, and their bytes are kept */
             replace?: string[] | null;
+            /** @description Names that are changed in the server's texts along with it */
+            rewrite?: components["schemas"]["NameChange"][] | null;
             /** @description Have what its crates need come along, of what is staged and fits */
             takeNeeds?: boolean;
         };
@@ -2455,6 +2457,10 @@ export interface components {
              */
             usedAt?: string;
         };
+        NameChange: {
+            from: string;
+            to: string;
+        };
         NamePlace: {
             at?: string;
             /** Format: int64 */
@@ -2551,6 +2557,8 @@ export interface components {
             renew?: string[] | null;
             /** @description Stop and start the server where a reload would do */
             restart?: boolean;
+            /** @description Names that are changed in the server's texts along with it, such as that of what goes */
+            rewrite?: components["schemas"]["NameChange"][] | null;
             rollback?: components["schemas"]["Rollback"];
             /** @description What is done about what a survey found to differ */
             settle?: components["schemas"]["Settling"][] | null;
