@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"testing"
@@ -79,6 +80,38 @@ func TestADoubleBesideItIsReplaced(t *testing.T) {
 	raw, err := os.ReadFile(hand)
 	require.NoError(t, err)
 	require.Equal(t, "tdx 1\nname cranes\nversion 0.9\n", string(raw))
+}
+
+// The same add-on lies there in a folder of quite another name, among others that are none of it:
+// what it says of itself tells, and the draft has it go.
+func TestADoubleOfAnotherNameIsFoundByWhatItSaysOfItself(t *testing.T) {
+	t.Parallel()
+	s, root := start(t), t.TempDir()
+	s.must("rulebook", "add", books+"mossgrave.yaml")
+	s.must("server", "add", "moss", "--rulebook", "mossgrave", "--folder", root)
+	s.must("server", "test", "moss")
+	at := func(p string) string { return filepath.Join(root, filepath.FromSlash(p)) }
+	cave := func(id, version string) string {
+		return fmt.Sprintf("[cave]\nid = %q\nversion = %q\n", id, version)
+	}
+	testbed.Write(t, at("caves/from brother/cave.toml"), cave("gallery", "0.3"))
+	testbed.Write(t, at("caves/from brother/rooms/deep/drip.room"), "drip\n")
+	testbed.Write(t, at("caves/gallery-lights/cave.toml"), cave("gallery-lights", "0.3"))
+	testbed.Write(t, at("caves/notes/readme.txt"), cave("gallery", "0.3"))
+	before := testbed.Snapshot(t, root)
+	s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "gallery-0.5.zip"), map[string]string{"gallery/cave.toml": cave("gallery", "0.5")}))
+
+	o := s.fails(3, "blocked by 1 finding", "deploy", "moss", "gallery", "--yes")
+	require.Contains(t, o.out, "older-copy: A copy of gallery that nobody deployed lies beside it, so there would be two: caves/from brother, 2 files.")
+	require.Equal(t, before, testbed.Snapshot(t, root))
+	require.Contains(t, s.must("deployment", "decide", "moss#1", "replace=caves/from brother"), "older-goes")
+	s.must("deployment", "run", "moss#2", "--yes")
+	require.NoDirExists(t, at("caves/from brother"))
+	require.FileExists(t, at("caves/gallery-lights/cave.toml"))
+	require.FileExists(t, at("caves/notes/readme.txt"))
+	require.NotContains(t, s.must("deploy", "moss", "gallery", "--draft"), "older-copy")
+	s.must("rollback", "moss", "--deployment", "2", "--yes")
+	require.Equal(t, testbed.Files(before), testbed.Files(settled(t, root)))
 }
 
 // What a server has made in an add-on's folder is told when the add-on goes, and can be set aside in

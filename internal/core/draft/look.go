@@ -20,6 +20,8 @@ type Seen struct {
 type Observations struct {
 	Paths map[tree.Path]Seen
 	Texts map[tree.Path][]byte // of [Plan.Texts] that are there
+	// Doubles are folders of [Plan.Neighbours] that hold an add-on that is wanted.
+	Doubles []Copy
 }
 
 // At gives what was found at p.

@@ -191,6 +191,9 @@ type Request struct {
 	// Copies finds what looks like an add-on among things on the server that nobody deployed; nil
 	// where nobody can tell.
 	Copies func(entries []tree.Entry) []Copy
+	// Recognise tells which add-on a folder holds, out of what is right in it and of what its
+	// texts say of themselves; nil where nobody can tell.
+	Recognise func(folder tree.Path, inside []tree.Entry, read func(p tree.Path, most int64) ([]byte, error)) (Copy, bool, error)
 	// Tweaks are changes of texts that shall hold, and Untweak the IDs of those that shall
 	// hold no more.
 	Tweaks  []TweakWish

@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -42,9 +43,10 @@ func (m *ground) olderCopies(g *goals) (out []older) {
 		}
 	}
 	slices.SortFunc(seen, func(a, b tree.Entry) int { return strings.Compare(string(a.Path), string(b.Path)) })
-	for _, c := range m.req.Copies(seen) {
+	claimed := ClaimedFolders(m.req.Ledger)
+	for _, c := range m.allCopies(seen) {
 		i := slices.IndexFunc(m.req.Wanted, func(w Wanted) bool { return w.Addon == c.Addon && !w.Adopt })
-		if i < 0 || m.claimed(c.Path) {
+		if i < 0 || claimed[c.Path] {
 			continue
 		}
 		o := older{Copy: c, of: m.req.Wanted[i]}
@@ -65,14 +67,67 @@ func (m *ground) olderCopies(g *goals) (out []older) {
 	return out
 }
 
-// claimed tells whether something that was deployed is at a path or in it.
-func (m *ground) claimed(p tree.Path) bool {
-	for q, row := range m.req.Ledger {
-		if q.Within(p) && len(row.Claims) > 0 {
-			return true
+// allCopies are those that names tell of, and those that tell of themselves under another name.
+func (m *ground) allCopies(seen []tree.Entry) []Copy {
+	all := slices.Clone(m.obs.Doubles)
+	for _, c := range m.req.Copies(seen) {
+		if !slices.ContainsFunc(all, func(o Copy) bool { return o.Path == c.Path }) {
+			all = append(all, c)
 		}
 	}
-	return false
+	return all
+}
+
+// ClaimedFolders are the paths at which, or in which, something is that was deployed.
+func ClaimedFolders(ledger map[tree.Path]Row) map[tree.Path]bool {
+	out := map[tree.Path]bool{}
+	for p, row := range ledger {
+		if len(row.Claims) == 0 {
+			continue
+		}
+		for ; p != tree.Root && !out[p]; p = p.Dir() {
+			out[p] = true
+		}
+	}
+	return out
+}
+
+// Neighbours are the folders right beside those of the add-ons that are wanted, as far as no
+// deployment is known to have made them: one of them may be the same add-on under another name.
+// Those whose names have something of a wanted one come first.
+func (pl Plan) Neighbours(obs Observations) (out []tree.Path) {
+	beside, names := map[tree.Path]bool{}, []string{}
+	own := map[tree.Path]bool{}
+	for _, w := range pl.req.Wanted {
+		if w.Adopt {
+			continue
+		}
+		for _, f := range w.Files {
+			for _, up := range f.Path.Ancestors() {
+				if !pl.req.Shared[up] && pl.req.Shared[up.Dir()] {
+					beside[up.Dir()], own[up] = true, true
+				}
+			}
+		}
+		names = append(names, w.Addon)
+	}
+	claimed := ClaimedFolders(pl.req.Ledger)
+	for p, s := range obs.Paths {
+		if s.State.Being == tree.Folder && p != tree.Root && beside[p.Dir()] && !own[p] && !claimed[p] && !pl.req.Shared[p] {
+			out = append(out, p)
+		}
+	}
+	alike := func(p tree.Path) int {
+		folder := strings.ToLower(p.Base())
+		if slices.ContainsFunc(names, func(n string) bool { return strings.Contains(folder, n) || strings.Contains(n, folder) }) {
+			return 0
+		}
+		return 1
+	}
+	slices.SortFunc(out, func(a, b tree.Path) int {
+		return cmp.Or(alike(a)-alike(b), strings.Compare(string(a), string(b)))
+	})
+	return out
 }
 
 // inOlder tells whether a path belongs to a copy that is told of as a whole.

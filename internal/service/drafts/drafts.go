@@ -23,6 +23,8 @@ type Records interface {
 	ArchivesHolding(ctx context.Context, digests []tree.Digest) (map[tree.Digest][]string, error)
 	// Refresh notes what the host reports of files whose bytes are known.
 	Refresh(ctx context.Context, server int64, reported map[tree.Path]draft.Reported) error
+	Ledger(ctx context.Context, server int64) (map[tree.Path]draft.Row, error)
+	LedgerOf(ctx context.Context, server int64, addons []string, paths []tree.Path) (map[tree.Path]draft.Row, error)
 	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
 }
 

@@ -59,6 +59,11 @@ func (s *Drafter) look(ctx context.Context, srv model.Server, h remote.Host, req
 	if err := g.Wait(); err != nil {
 		return nil, nil, err
 	}
+	beside, err := s.doubles(ctx, srv, h, plan, &obs, req)
+	if err != nil {
+		return nil, nil, fmt.Errorf("look at %s: %w", srv.Name, err)
+	}
+	glance = append(glance, beside...)
 	if len(read) > 0 {
 		tell.Look(fmt.Sprintf("reading %s to compare the bytes", words.Count(len(read), "file")))
 	}

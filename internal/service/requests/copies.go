@@ -1,6 +1,8 @@
 package requests
 
 import (
+	"slices"
+
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/rulebook"
@@ -23,5 +25,37 @@ func copiesOf(b *rulebook.Book, srv model.Server) func([]tree.Entry) []draft.Cop
 			out = append(out, c)
 		}
 		return out
+	}
+}
+
+// recognised tells, by a server's rulebook, which add-on a folder on it holds, out of what is right
+// in the folder and of what its texts say of themselves.
+func recognised(b *rulebook.Book, srv model.Server) func(folder tree.Path, inside []tree.Entry, read func(tree.Path, int64) ([]byte, error)) (draft.Copy, bool, error) {
+	return func(folder tree.Path, inside []tree.Entry, read func(tree.Path, int64) ([]byte, error)) (draft.Copy, bool, error) {
+		there, err := layout.Read(b, srv.Variables, inside)
+		if err != nil {
+			return draft.Copy{}, false, nil //nolint:nilerr // nothing can be told of it
+		}
+		i := slices.IndexFunc(there.Addons, func(a layout.AddonThere) bool { return a.Path == folder })
+		if i < 0 {
+			return draft.Copy{}, false, nil
+		}
+		up := folder.Dir()
+		a := layout.Archive{Filename: folder.Base(), Read: func(e tree.Entry, most int64) ([]byte, error) { return read(up.Join(e.Path), most) }}
+		for _, e := range inside {
+			if rel, ok := e.Path.Below(up); ok && !e.Dir {
+				a.Entries = append(a.Entries, tree.Entry{Path: rel, Size: e.Size})
+			}
+		}
+		res, err := layout.Lay(b, a, nil)
+		if err != nil {
+			return draft.Copy{}, false, err
+		}
+		for _, c := range res.Crates {
+			if c.Kind == there.Addons[i].Kind {
+				return draft.Copy{Path: folder, Addon: layout.Key(c.Name), Label: c.Label()}, true, nil
+			}
+		}
+		return draft.Copy{}, false, nil
 	}
 }

@@ -221,7 +221,7 @@ func (s *Maker) Make(ctx context.Context, srv model.Server, ask Ask) (model.Depl
 		if err == nil && len(ask.Settle) > 0 { // copies that are replaced
 			_, err = s.settles(ctx, ask.Settle, true, req)
 		}
-		req.Copies = copiesOf(b, srv)
+		req.Copies, req.Recognise = copiesOf(b, srv), recognised(b, srv)
 		if ask.Adopt {
 			d.Kind, d.Title = "adopt", "take in "+d.Title
 		}
