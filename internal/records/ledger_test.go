@@ -170,3 +170,20 @@ func concluded(t require.TestingT, db *DB, d model.Deployment, changes []draft.C
 	d.Draft.Changes = changes
 	require.NoError(t, db.Finish(ctx, d, nil, false))
 }
+
+// A folder that was taken in as it lay there is nobody's once that is taken back; one that a
+// deployment has made stays known.
+func TestAFolderThatWasTakenInAndGivenBackIsForgotten(t *testing.T) {
+	db := open(t)
+	s := server(t, db, "here")
+	folder := tree.State{Being: tree.Folder, Mode: 0o755}
+	claims := []draft.Claim{{Addon: "lamps", Label: "lamps@1", Crate: tree.Sum([]byte("lamps")), Role: draft.Owns}}
+	for _, before := range []tree.State{folder, tree.Nothing} {
+		p := tree.Path(fmt.Sprintf("stalls/%d", before.Being))
+		concluded(t, db, drafted(t, db, s), []draft.Change{{Path: p, Before: before, After: folder, ClaimsAfter: claims}})
+		concluded(t, db, drafted(t, db, s), []draft.Change{{Path: p, Before: folder, After: folder, ClaimsBefore: claims}})
+		ledger, err := db.Ledger(t.Context(), s.ID)
+		require.NoError(t, err)
+		require.Equal(t, before == tree.Nothing, ledger[p].State == folder)
+	}
+}

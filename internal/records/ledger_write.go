@@ -36,6 +36,7 @@ func newLedgerWriter(ctx context.Context, tx *sql.Tx, server int64, seal func(dr
 		"new":    `INSERT INTO ledger_name (server_id, path) VALUES (?,?)`,
 		"event":  `INSERT INTO ledger_event (server_id, path_id, change, cause_id) VALUES (?,?,?,?)`,
 		"claims": `SELECT DISTINCT t.addon FROM ledger_claim c JOIN ledger_claimant t ON t.id = c.claimant_id WHERE c.server_id = ? AND c.path_id = ?`,
+		"first":  `SELECT change FROM ledger_event WHERE server_id = ? AND path_id = ? ORDER BY seq LIMIT 1`,
 		"forget": `DELETE FROM ledger_path WHERE server_id = ? AND path_id = ?`,
 		"unsay":  `DELETE FROM ledger_claim WHERE server_id = ? AND path_id = ?`,
 		"path":   `INSERT INTO ledger_path (server_id, path_id, being, digest, size, mode, reported_size, reported_at, seen_at, listed, seq) VALUES (?,?,?,?,?,?,?,?,?,?,?)`,
@@ -125,6 +126,18 @@ func (w *ledgerWriter) name(ctx context.Context, p tree.Path) (id int64, fresh b
 	return id, true, err
 }
 
+// wasThere tells whether a folder stood there before any event of it: nobody here has made it.
+func (w *ledgerWriter) wasThere(ctx context.Context, path int64) (bool, error) {
+	var first []byte
+	if err := w.st["first"].QueryRowContext(ctx, w.server, path).Scan(&first); errors.Is(err, sql.ErrNoRows) {
+		return false, nil
+	} else if err != nil {
+		return false, err
+	}
+	c, err := unpackChange(first, func(int64) (claimant, bool) { return claimant{}, true })
+	return c.Before.Being == tree.Folder, err
+}
+
 // apply derives the ledger's state from one event. A path stays in it while it is
 // a folder that we made or a content with a claim. fresh is set for a path of which the
 // ledger holds nothing yet.
@@ -141,6 +154,11 @@ func (w *ledgerWriter) apply(ctx context.Context, path int64, fresh bool, seq in
 	}
 	if c.After.Being != tree.Folder && (c.After.Being != tree.Content || len(c.ClaimsAfter)+len(c.ListedAfter)+len(c.TweaksAfter) == 0) {
 		return nil
+	}
+	if c.After.Being == tree.Folder && len(c.ClaimsAfter) == 0 && len(c.ClaimsBefore) > 0 {
+		if was, err := w.wasThere(ctx, path); was || err != nil { // taken in, and given back
+			return err
+		}
 	}
 	c, err := w.seal(c) // it is sealed already where an event was just written of it
 	if err != nil {
