@@ -94,7 +94,7 @@ func ListAll[V any](ctx context.Context, h Host, folders map[tree.Path]V) (map[t
 	}
 	found := make(chan listing, len(folders))
 	g, gctx := errgroup.WithContext(ctx)
-	g.SetLimit(listings(h))
+	g.SetLimit(AtATime(h))
 	for folder := range folders {
 		g.Go(func() error {
 			list, err := h.List(gctx, folder)
@@ -120,9 +120,9 @@ func ListAll[V any](ctx context.Context, h Host, folders map[tree.Path]V) (map[t
 	return out, nil
 }
 
-// listings is how many folders are worth being listed at a time. A listing is several calls, one
+// AtATime is how many folders, or small files, are worth being asked for at a time. That is several calls, one
 // after the other, and each waits for a round trip: over a distance many can be under way.
-func listings(h Host) int {
+func AtATime(h Host) int {
 	if l, ok := Unwrapped[interface{ Listings() int }](h); ok {
 		return l.Listings()
 	}

@@ -2,7 +2,6 @@ package layout
 
 import (
 	"fmt"
-	"path"
 	"slices"
 	"strings"
 
@@ -12,17 +11,20 @@ import (
 	"restlesscrate/internal/words"
 )
 
-// droppings are what desktops leave in archives: no server needs them, under any rulebook.
-var droppings = []string{"__MACOSX", "._*", ".DS_Store", ".AppleDouble", ".Spotlight-V100", ".Trashes", ".fseventsd", "Thumbs.db", "ehthumbs.db", "desktop.ini", "$RECYCLE.BIN"}
+// droppings are what desktops leave in archives: no server needs them, under any rulebook. So are
+// names that begin with ._.
+var droppings = []string{"__MACOSX", ".DS_Store", ".AppleDouble", ".Spotlight-V100", ".Trashes", ".fseventsd", "Thumbs.db", "ehthumbs.db", "desktop.ini", "$RECYCLE.BIN"}
 
 // isDropping tells whether a file, or a folder that it is in, was left by a desktop.
 func isDropping(p tree.Path) bool {
-	return slices.ContainsFunc(p.Parts(), func(part string) bool {
-		return slices.ContainsFunc(droppings, func(glob string) bool {
-			ok, err := path.Match(strings.ToLower(glob), strings.ToLower(part))
-			return err == nil && ok
-		})
-	})
+	for rest, more := string(p), true; more; { // every file of every archive and server is asked for
+		var part string
+		part, rest, more = strings.Cut(rest, "/")
+		if strings.HasPrefix(part, "._") || slices.ContainsFunc(droppings, func(name string) bool { return strings.EqualFold(name, part) }) {
+			return true
+		}
+	}
+	return false
 }
 
 // leaveDroppings tells of them once, and lists them with the first crate as left out.

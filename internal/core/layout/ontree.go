@@ -13,6 +13,8 @@ type OnTree struct {
 	Places    []PlaceThere
 	Addons    []AddonThere
 	Protected []tree.Path // that are there
+
+	known map[tree.Path]bool // paths of Addons, while they are gathered
 }
 
 // PlaceThere is a place at its real path. Holds counts what lies right in it,
@@ -51,6 +53,7 @@ func Read(b *rulebook.Book, values map[string]string, entries []tree.Entry) (OnT
 		out.Places = append(out.Places, there)
 		out.addons(b, p.Name, at, entries)
 	}
+	out.known = nil
 	for _, e := range entries {
 		if !e.Dir && globbed(b.Protected, e.Path) {
 			out.Protected = append(out.Protected, e.Path)
@@ -83,9 +86,13 @@ func (o *OnTree) addons(b *rulebook.Book, place string, at tree.Path, entries []
 }
 
 func (o *OnTree) add(b *rulebook.Book, k *rulebook.Kind, place string, p tree.Path, stem string) {
-	if slices.ContainsFunc(o.Addons, func(a AddonThere) bool { return a.Path == p }) {
+	if o.known == nil {
+		o.known = map[tree.Path]bool{}
+	}
+	if o.known[p] {
 		return
 	}
+	o.known[p] = true
 	t := b.Known.Tell(trim(k, stem))
 	o.Addons = append(o.Addons, AddonThere{Kind: k.Name, Place: place, Path: p, Name: strings.TrimSpace(trim(k, t.Name)), Version: t.Version})
 }

@@ -313,7 +313,7 @@ func (l *looking) examine(ctx context.Context, found []Found) error {
 		is[c.Key] = true
 	}
 	g, gctx := errgroup.WithContext(ctx)
-	g.SetLimit(max(1, l.host.InFlight()))
+	g.SetLimit(remote.AtATime(l.host))
 	for i := range found {
 		f := &found[i]
 		g.Go(func() error {
