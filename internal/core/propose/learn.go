@@ -17,6 +17,8 @@ const (
 	Kind = "kind"
 	// Kinds are all kinds, as [More] has them.
 	Kinds = "kinds"
+	// Copies are files of add-ons that go elsewhere as well, as "GLOB to FOLDER", comma-separated.
+	Copies = "copies"
 	// Log is the line that says that an add-on was loaded: FILE: EXPRESSION.
 	Log = "log"
 )
@@ -57,7 +59,11 @@ func Learn(name, title string, e Evidence, a Answers) (Learnt, error) {
 	if err != nil {
 		return Learnt{}, err
 	}
-	w := &writer{evidence: whole, forms: kinds, grown: true}
+	copies, err := parseCopies(a[Copies])
+	if err != nil {
+		return Learnt{}, err
+	}
+	w := &writer{evidence: whole, forms: kinds, copies: copies, grown: true}
 	w.nameAll()
 	l := Learnt{Answers: a}
 	if l.Answers, err = a.takeLists(e, w); err != nil {
@@ -66,6 +72,9 @@ func Learn(name, title string, e Evidence, a Answers) (Learnt, error) {
 	a = l.Answers
 	if q, about, ok := kindQuestion(e, kinds); ok {
 		l.Open, l.About = append(l.Open, q), about
+	}
+	if q, ok := copiesQuestion(e, kinds); ok && a[Copies] == "" {
+		l.Open = append(l.Open, q)
 	}
 	if q, ok := openLists(e, kinds, a); ok {
 		l.Open = append(l.Open, q)
@@ -122,11 +131,14 @@ func (a Answers) With(key, value string) (Answers, error) {
 
 func checkLearnt(a Answers) error {
 	for key := range a {
-		if known := []string{Kinds, Lists, Log, Protected}; !slices.Contains(append(known, listsMade, listsAsked), key) {
+		if known := []string{Kinds, Copies, Lists, Log, Protected}; !slices.Contains(append(known, listsMade, listsAsked), key) {
 			return fmt.Errorf("there is no question %q; there are %s", key, list(append([]string{Kind}, known...)))
 		}
 	}
 	if _, _, err := parseLog(a[Log]); err != nil {
+		return err
+	}
+	if _, err := parseCopies(a[Copies]); err != nil {
 		return err
 	}
 	_, err := parseForms(a[Kinds])
@@ -203,6 +215,7 @@ func candidates(e Evidence) (out []Option) {
 			found = append(found, c)
 		}
 	}
+	found = withoutParts(e, found)
 	slices.SortStableFunc(found, func(a, b candidate) int { return cmp.Compare(b.weight, a.weight) })
 	if len(found) > 0 && found[0].weight >= 3*onServer { // it lies on the server already: no guesses beside it
 		found = slices.DeleteFunc(found, func(c candidate) bool { return c.weight < 2*onServer })
@@ -211,6 +224,40 @@ func candidates(e Evidence) (out []Option) {
 		out = append(out, Option{Value: c.String(), Says: c.asks(), Why: c.why})
 	}
 	return out
+}
+
+// withoutParts leaves out what lies inside add-ons of another candidate, of which several lie on
+// the server: it is a part of them. What the same files stand in twice counts less than they do.
+func withoutParts(e Evidence, found []candidate) []candidate {
+	for _, f := range slices.Clone(found) {
+		own := f.addons(e.Tree)
+		if f.shape != Folder || len(own) < 2 {
+			continue
+		}
+		inside := func(p tree.Path) bool { return slices.ContainsFunc(own, p.Within) }
+		names := map[string]bool{}
+		for _, x := range e.Tree {
+			if !x.Dir && inside(x.Path) {
+				names[x.Path.Base()] = true
+			}
+		}
+		found = slices.DeleteFunc(found, func(c candidate) bool {
+			mark := c.shape == Folder && c.String() != f.String() && slices.ContainsFunc(c.signs, func(s string) bool { return names[s] && !f.signed(s) })
+			return mark && len(c.addons(e.Tree)) < 2 || inside(tree.Path(c.place))
+		})
+		for i, c := range found {
+			if c.shape != Single {
+				continue
+			}
+			lie := c.addons(e.Tree)
+			twice := len(slices.DeleteFunc(slices.Clone(lie), func(p tree.Path) bool { return !names[p.Base()] }))
+			if twice*2 > len(lie) && c.weight >= f.weight {
+				found[i].weight = f.weight - 1
+				found[i].why += "; but most of them lie in folders of " + f.place + " too"
+			}
+		}
+	}
+	return found
 }
 
 // sameTree tells whether a download holds folders that the server has at its root, under any
@@ -276,6 +323,11 @@ func beliefs(e Evidence, kinds []form, a Answers) (out []Belief) {
 		}
 		out = append(out, Belief{What: "add-ons are " + f.words(), Why: why, Said: true})
 		rest = rest.without(f)
+	}
+	if made, err := parseCopies(a[Copies]); err == nil {
+		for _, c := range made {
+			out = append(out, Belief{What: fmt.Sprintf("%s of each add-on goes into %s too", c.glob, c.to), Why: "you said so", Said: true})
+		}
 	}
 	for range 4 {
 		if len(kinds) == 0 {

@@ -157,21 +157,22 @@ func TestAnswersThatAreNone(t *testing.T) {
 
 // Whatever stands around a name, the expression that is learnt finds that name in that line.
 func TestALearntLineFindsItsName(t *testing.T) {
-	words := rapid.SampledFrom([]string{"loaf", " rises", ": ", "[", "] ", "04:00:01 ", "-> '", "'", "(3 eggs)", " ok", "=", "µ", ".", "+", "\t"})
+	words := rapid.SampledFrom([]string{"loaf", " rises", ": ", "[", "] ", "04:00:01 ", "-> '", "'", "(3 eggs)", " ok", " 1.2", "=", "µ", ".", "+", "\t"})
 	rapid.Check(t, func(t *rapid.T) {
 		before := strings.Join(rapid.SliceOfN(words, 0, 5).Draw(t, "before"), "")
 		after := strings.Join(rapid.SliceOfN(words, 0, 3).Draw(t, "after"), "")
-		line := before + "rye-loaf" + after
-		if within(line, len(before), len("rye-loaf")) {
+		name := rapid.SampledFrom([]string{"rye-loaf", "rye loaf"}).Draw(t, "name")
+		line := before + name + after
+		if within(line, len(before), len(name)) {
 			return
 		}
-		match, ok := around(before, after)
+		match, ok := around(before, name, after, strings.Contains(name, " "))
 		if !ok {
 			return
 		}
 		m := regexp.MustCompile(match).FindStringSubmatch(line)
 		require.NotNil(t, m, "%q in %q", match, line)
-		require.Equal(t, "rye-loaf", m[1], "%q in %q", match, line)
+		require.Equal(t, name, m[1], "%q in %q", match, line)
 	})
 }
 

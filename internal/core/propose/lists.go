@@ -186,6 +186,8 @@ func within(line string, at, n int) bool {
 }
 
 var quotedValue = regexp.MustCompile(`([A-Za-z][\w.-]*\s*=\s*)"([^"]*)"`)
+var quotedFlag = regexp.MustCompile(`(--?[A-Za-z][\w.-]*\s+)"([^"]*)"`)
+var bareFlag = regexp.MustCompile(`(--?[A-Za-z][\w.-]*[ =])([^\s"'=]+)`)
 var bareValue = regexp.MustCompile(`^([A-Za-z][\w.-]*\s*=\s*)([^"]*)$`)
 
 // separators are the texts between the items of one value, the longest first.
@@ -198,7 +200,7 @@ func inJoined(text string, by naming) (l listed, ok bool) {
 		for _, way := range []struct {
 			find        *regexp.Regexp
 			begin, ends string
-		}{{quotedValue, "", `"([^"]*)"`}, {bareValue, "(?m)^", `([^\r\n]*)`}} {
+		}{{quotedValue, "", `"([^"]*)"`}, {quotedFlag, "", `"([^"]*)"`}, {bareFlag, "", `([^\s"]*)`}, {bareValue, "(?m)^", `([^\r\n]*)`}} {
 			for _, m := range way.find.FindAllStringSubmatch(line, -1) {
 				for _, sep := range separators {
 					var names []string

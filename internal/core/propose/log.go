@@ -65,11 +65,14 @@ var (
 	rightOf = regexp.MustCompile(`^(\s*$|[^\sA-Za-z0-9._-]+|\s+[A-Za-z]+\b|\s+)`)
 )
 
+var versionAhead = regexp.MustCompile(`^\s+v?\d`)
+
 // loadLines finds the lines that name at least two add-ons in the same way and do not say
 // that something went wrong.
 func loadLines(file tree.Path, text string, names []string) []loadLine {
 	by := map[string]*loadLine{}
 	var order []string
+	spaced := slices.ContainsFunc(names, func(n string) bool { return strings.ContainsAny(n, " \t") })
 	for line := range strings.SplitSeq(text, "\n") {
 		line = strings.TrimRight(line, "\r")
 		if len(line) > 400 || unloaded.MatchString(line) {
@@ -80,7 +83,7 @@ func loadLines(file tree.Path, text string, names []string) []loadLine {
 			if at < 0 || within(line, at, len(name)) {
 				continue
 			}
-			match, ok := around(line[:at], line[at+len(name):])
+			match, ok := around(line[:at], name, line[at+len(name):], spaced)
 			if !ok {
 				continue
 			}
@@ -101,8 +104,9 @@ func loadLines(file tree.Path, text string, names []string) []loadLine {
 }
 
 // around makes an expression of what stands around a name. A line that is nothing but the name
-// says nothing.
-func around(before, after string) (string, bool) {
+// says nothing. spaced is set where names may hold spaces: what stands behind one has to tell then
+// where it ends.
+func around(before, name, after string, spaced bool) (string, bool) {
 	left := leftOf.FindString(before)
 	if cut := len(before) - len(left); cut > 0 && left != "" && wordAt(before[cut-1]) && wordAt(left[0]) {
 		i := strings.IndexFunc(left, func(r rune) bool { return r > 127 || !wordAt(byte(r)) })
@@ -126,12 +130,22 @@ func around(before, after string) (string, bool) {
 	switch {
 	case strings.TrimSpace(after) == "":
 		right = `\s*$`
+	case strings.TrimSpace(right) == "" && spaced && versionAhead.MatchString(after):
+		right = `\s+v?\d`
+	case strings.TrimSpace(right) == "" && spaced:
+		return "", false
 	case strings.TrimSpace(right) == "":
 		right = `\s`
 	default:
 		right = regexp.QuoteMeta(right)
 	}
-	return anchor + regexp.QuoteMeta(left) + `(?P<name>\S+?)` + right, true
+	group := `(?P<name>\S+?)`
+	if spaced {
+		group = `(?P<name>.+?)`
+	}
+	match := anchor + regexp.QuoteMeta(left) + group + right
+	m := regexp.MustCompile(match).FindStringSubmatch(before + name + after)
+	return match, m != nil && m[1] == name // what stands before it may stand in front of something else too
 }
 
 func wordAt(b byte) bool {

@@ -3,6 +3,7 @@ package propose
 import (
 	"maps"
 	"path"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -105,12 +106,25 @@ func (f form) manifests(e Evidence) map[string][]string {
 	return out
 }
 
+// versionLine is what a version is read by in a text of no known format, as a rulebook has it in
+// single quotes.
+func versionLine(word string) string {
+	return `(?i)` + word + `\s*[=:]?\s*["'']?([0-9][^"''\s]*)`
+}
+
 // read finds where a manifest tells what, by the texts that there are of it.
 func read(file string, texts []string) told {
 	t := told{file: file}
 	format := manifest.FormatOf(file)
 	if format == "" {
-		t.match = `(?i)version\s*[=:]?\s*["'']?([0-9][^"''\s]*)`
+		t.match = versionLine("version")
+		for _, word := range []string{"version", "release", "revision", "ver"} {
+			line := regexp.MustCompile(strings.ReplaceAll(versionLine(word), "''", "'"))
+			if slices.ContainsFunc(texts, line.MatchString) {
+				t.match = versionLine(word)
+				break
+			}
+		}
 		return t
 	}
 	for _, text := range texts {

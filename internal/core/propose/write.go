@@ -63,6 +63,9 @@ func (w *writer) book(name, title string, said map[string]string) ([]byte, error
 			w.line("  %s:\n    path: %q\n    about: where add-ons lie", w.places[i], f.place)
 		}
 	}
+	for i, folder := range w.further {
+		w.line("  %s:\n    path: %q\n    about: where files of add-ons lie once more", w.furtherNames[i], folder)
+	}
 	if len(w.forms) == 0 {
 		w.line("\nkinds: {} # none is known yet")
 	} else {
@@ -87,10 +90,13 @@ func (w *writer) book(name, title string, said map[string]string) ([]byte, error
 // writer writes a rulebook.
 type writer struct {
 	strings.Builder
-	evidence      Evidence
-	forms         []form
-	names, places []string // of the forms
-	grown         bool     // more forms may come: each has a name that stays
+	evidence Evidence
+	forms    []form
+	copies   []copied // files of folders that go elsewhere too
+	// further are the folders that copies go to and that are no kind's place, with their names.
+	further, furtherNames []string
+	names, places         []string // of the forms
+	grown                 bool     // more forms may come: each has a name that stays
 }
 
 func (w *writer) line(format string, args ...any) { fmt.Fprintf(w, format+"\n", args...) }
@@ -120,6 +126,28 @@ func (w *writer) nameAll() {
 		}
 		w.names = append(w.names, unlike(name, w.names))
 	}
+	w.nameCopies()
+}
+
+// nameCopies names the places that files of add-ons go to as well.
+func (w *writer) nameCopies() {
+	for _, c := range w.copies {
+		if folder := path.Clean(c.to); w.placeOf(folder) == "" {
+			w.furtherNames = append(w.furtherNames, unlike(nameOf(folder), slices.Concat(w.places, w.furtherNames)))
+			w.further = append(w.further, folder)
+		}
+	}
+}
+
+// placeOf gives the name of the place that is a folder; empty where none is.
+func (w *writer) placeOf(folder string) string {
+	if i := slices.IndexFunc(w.forms, func(f form) bool { return path.Clean(f.place) == folder }); i >= 0 {
+		return w.places[i]
+	}
+	if i := slices.Index(w.further, folder); i >= 0 {
+		return w.furtherNames[i]
+	}
+	return ""
 }
 
 // unlike gives a name a number where it is taken.
@@ -162,6 +190,9 @@ func (w *writer) kind(i int) {
 		w.line("    name:\n      trim: [\"-main\", \"-master\", \"-trunk\"]")
 		w.told(tells(w.evidence, f))
 		w.line("    put:\n      - leave: [\"*.md\", \"*.psd\", \".*\", \"**/.*\"]\n        because: notes and hidden files are not for the server")
+		for _, c := range w.copies {
+			w.line("      - take: %q\n        place: %s\n        as: \"{file}\"\n        also: true\n        because: the server has one of each there too", c.glob, w.placeOf(path.Clean(c.to)))
+		}
 		w.settings(f, place, "{name}/{path}")
 		w.line("      - take: \"**\"\n        place: %s\n        as: \"{name}/{path}\"", place)
 	case Loose:
