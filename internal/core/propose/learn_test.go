@@ -205,3 +205,17 @@ func TestWhatIsLearntIsAlwaysARulebook(t *testing.T) {
 		}
 	})
 }
+
+// An entry that is put out of use by a sign of the game's own, and not by a comment.
+func TestASignThatPutsAnEntryOutOfUseIsLearnt(t *testing.T) {
+	e := Evidence{Tree: entries("gears/spindle-3.1.gear", "gears/bigwheel_0.4.gear", "gears/ratchet-1.0.2.gear"),
+		Texts: map[tree.Path]string{"engaged.txt": "# gears in their order\nspindle-3.1.gear\nbigwheel_0.4.gear\n!ratchet-1.0.2.gear\n"}}
+	l, err := Learn("clock", "Clock", e, Answers{Kinds: "single *.gear in gears"})
+	require.NoError(t, err)
+	require.Contains(t, l.Open[0].Options[0].Why, "3 of the 3")
+	a, err := l.Answers.With(Lists, "engaged.txt")
+	require.NoError(t, err)
+	l, err = Learn("clock", "Clock", e, a)
+	require.NoError(t, err)
+	require.Contains(t, string(l.Text), "disabled: \"!{entry}\"")
+}

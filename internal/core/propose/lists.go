@@ -143,8 +143,12 @@ func listIn(v manifest.Value, at string, by naming) (where string, names []strin
 	return where, names
 }
 
-// comments are the prefixes that put a line out of use.
-var comments = []string{"# ", "#", "// ", "//", "; ", ";", "-- "}
+// comments are the prefixes that put a line out of use in most texts; offSign is how another one
+// may look, of an entry that counts without it. What a list's items begin with is none.
+var (
+	comments = []string{"# ", "#", "// ", "//", "; ", ";", "-- "}
+	offSign  = regexp.MustCompile(`^[!~^%&?$@]{1,2} ?$`)
+)
 
 // inLines looks for lines that differ only in the name.
 func inLines(text string, by naming) (l listed, ok bool) {
@@ -172,6 +176,12 @@ func inLines(text string, by naming) (l listed, ok bool) {
 	for _, c := range comments {
 		if off := found[c+l.entry]; len(off) > 0 && l.disabled == "" {
 			l.disabled, l.names = c+"{entry}", append(l.names, off...)
+		}
+	}
+	for _, entry := range slices.Sorted(maps.Keys(found)) {
+		sign, plain := strings.CutSuffix(entry, l.entry)
+		if plain && len(l.names) > 0 && l.disabled == "" && offSign.MatchString(sign) {
+			l.disabled, l.names = sign+"{entry}", append(l.names, found[entry]...)
 		}
 	}
 	return l, len(l.names) > 1
