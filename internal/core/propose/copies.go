@@ -98,7 +98,7 @@ func (f form) twice(e Evidence) (out []Option) {
 	for _, c := range found {
 		if n := len(both[c]); n > 1 && n*2 > len(have[c.glob]) {
 			out = append(out, Option{Value: c.String(), Says: fmt.Sprintf("%s of each goes into %s too", c.glob, c.to),
-				Why: fmt.Sprintf("%s holds the same file of %d of the %s that have one, such as %s", c.to, n, words.Count(len(have[c.glob]), "add-on"), sample[c].Base())})
+				Why: fmt.Sprintf("%s holds a file of the same name and size for %d of the %s that have one, such as %s", c.to, n, words.Count(len(have[c.glob]), "add-on"), sample[c].Base())})
 		}
 	}
 	return out
