@@ -2,8 +2,9 @@ package api
 
 // Adoptable is what lies on a server and was not deployed, as far as the rulebook knows it.
 type Adoptable struct {
-	Found  []AddonFound `json:"found" nullable:"false"`
-	Strays []string     `json:"strays" nullable:"false" doc:"What lies in places and belongs to no add-on that was found"`
+	Found   []AddonFound `json:"found" nullable:"false"`
+	Strays  []string     `json:"strays" nullable:"false" doc:"What lies in places and belongs to no add-on that was found"`
+	Nowhere []Finding    `json:"nowhere" nullable:"false" doc:"Names in load lists, and add-ons that the server said it loaded, of which nothing lies there"`
 }
 
 // AddonFound is an add-on that lies on a server and that the ledger does not know.

@@ -63,6 +63,7 @@ func adoptable(f api.AddonFound) bool {
 func (a surveyCommands) printAdoptable(server string, l api.Adoptable, all []string) {
 	if len(l.Found)+len(l.Strays) == 0 {
 		fmt.Fprintf(a.Out, "Nothing lies on %s that looks like an add-on and was not deployed.\n", server)
+		a.printNowhere(server, l)
 		return
 	}
 	var lines [][]string
@@ -85,6 +86,7 @@ func (a surveyCommands) printAdoptable(server string, l api.Adoptable, all []str
 	if len(l.Strays) > 0 {
 		fmt.Fprintf(a.Out, "\nBelongs to nothing that was found: %s\n", strings.Join(few(l.Strays, 12), ", "))
 	}
+	a.printNowhere(server, l)
 	fmt.Fprintln(a.Out)
 	switch {
 	case len(all) == 0:
@@ -94,6 +96,15 @@ func (a surveyCommands) printAdoptable(server string, l api.Adoptable, all []str
 	default:
 		fmt.Fprintf(a.Out, "  restless adopt %s --all    has the ledger take in %s; nothing is done to them\n", server, words.Count(len(all), "add-on"))
 		fmt.Fprintf(a.Out, "  restless adopt %s %s    takes one in\n", server, quoted(all[0]))
+	}
+}
+
+func (a surveyCommands) printNowhere(server string, l api.Adoptable) {
+	if len(l.Nowhere) > 0 {
+		fmt.Fprintln(a.Out)
+	}
+	for _, f := range l.Nowhere {
+		printFinding(a.Out, f, subject{server: server})
 	}
 }
 

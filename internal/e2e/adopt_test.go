@@ -3,6 +3,7 @@ package e2e
 import (
 	"os"
 	"path/filepath"
+	"regexp"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -34,7 +35,7 @@ func takenOver(t *testing.T, s *service, root string) {
 		"stalls/honey/stall.lf": stall("Honey", "1.0"), "stalls/honey-main/stall.lf": stall("Honey", "0.9"), // a double
 		"stalls/carousel-2.0/carousel/stall.lf": stall("Carousel", "2.0"), // a folder too deep
 		"stalls/lost.txt":                       "lost\n",                 // a stray
-		"fair.order":                            "call wheel\ncall drum-tent\n# call honey\n",
+		"fair.order":                            "call wheel\ncall drum-tent\n# call honey\ncall magpie\n",
 		"fair.seal":                             "a seal\n",
 	} {
 		testbed.Write(t, at(p), text)
@@ -58,6 +59,8 @@ func takenOver(t *testing.T, s *service, root string) {
 	require.Equal(t, []string{"stalls/honey-main"}, found["stalls/honey"].Beside)
 	require.Equal(t, "stalls/carousel-2.0/carousel/stall.lf", found["stalls/carousel-2.0"].Deep)
 	out := s.must("adopt", "lantern")
+	require.Contains(t, out, `WARN  listed-nothing: fair.order names "magpie" in line 4, and there is no such thing on the server.`)
+	require.NotContains(t, out, `names "honey"`, "it does not count there")
 	require.Contains(t, out, "a folder too deep: the server does not find it there")
 	require.Contains(t, out, "The same add-on lies at stalls/honey-main too.")
 	require.Contains(t, out, "has the ledger take in 2 add-ons")
@@ -100,7 +103,7 @@ func takenOver(t *testing.T, s *service, root string) {
 	s.must("rollback", "lantern", "--addon", "drum-tent", "--yes")
 	require.Equal(t, lies, testbed.Snapshot(t, root))
 	_, differs = surveyed(s, "lantern")
-	require.Equal(t, "unknown", differs["stalls/drum-tent/beats.lf"])
+	require.Equal(t, "unknown", differs["stalls/drum-tent"], "the folder is nobody's either")
 	require.NoError(t, os.RemoveAll(at("stalls")))
 	require.Contains(t, s.must("adopt", "lantern"), "Nothing lies on lantern that looks like an add-on")
 }
@@ -123,4 +126,20 @@ func TestTheConsoleTakesInWhatLiesThere(t *testing.T) {
 	c.goTo("/servers/here")
 	c.seeIn("main", "gate")
 	require.Equal(t, map[string]string{"gate": "placed"}, rungs(s))
+}
+
+// What the server says it loaded under a name that nothing there has by its own is told: somebody
+// put it there under a file name of their own.
+func TestWhatWasLoadedAndLiesNowhereIsTold(t *testing.T) {
+	t.Parallel()
+	r := play(t, "tidewright")
+	testbed.Write(t, filepath.Join(r.root, "fixtures", "from-a-friend.tdx"), "tdx 1\nname cranes\nversion 0.9\n")
+	conf := filepath.Join(r.root, "tidewright.conf")
+	raw, err := os.ReadFile(conf)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(conf, []byte(regexp.MustCompile(`(?m)^load-fixtures =.*$`).ReplaceAllString(string(raw), "load-fixtures = cranes")), 0o644))
+	r.must("restart", "here", "--yes")
+	r.must("rollcall", "here")
+	out := r.must("adopt", "here")
+	require.Contains(t, out, "NOTE  loaded-nowhere: The server said at the last roll call that it loaded cranes; nothing that was found there is called so.")
 }

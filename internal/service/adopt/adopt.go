@@ -13,6 +13,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"restlesscrate/internal/core/draft"
+	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/rollcall"
@@ -78,6 +79,9 @@ type Found struct {
 type Look struct {
 	Found  []Found
 	Strays []tree.Path // that lie in places and belong to nothing that was found
+	// Nowhere tells of names in load lists, and of add-ons that the server said it loaded, of which
+	// nothing lies there.
+	Nowhere []finding.Finding
 }
 
 // ofTree is how far a look goes.
@@ -96,6 +100,8 @@ type looking struct {
 	below    map[tree.Path][]tree.Entry
 	lists    map[string][]string // by text, what it names
 	heard    map[string]string   // by what the server calls them, the versions of what it loaded
+	unplaced []string            // of these, what nobody deployed
+	nowhere  []finding.Finding   // of the load lists
 }
 
 func (s *Service) begin(ctx context.Context, server string) (*looking, error) {
@@ -124,6 +130,9 @@ func (s *Service) begin(ctx context.Context, server string) (*looking, error) {
 	for _, e := range call.Roll.Entries {
 		if e.Standing == rollcall.Unknown || e.Standing == rollcall.Loaded {
 			l.heard[layout.Key(e.Addon)] = e.Version
+		}
+		if e.Standing == rollcall.Unknown {
+			l.unplaced = append(l.unplaced, e.Addon)
 		}
 	}
 	l.host, err = s.Hosts.Connect(ctx, srv)
@@ -167,7 +176,7 @@ func (s *Service) Look(ctx context.Context, server string, tell progress.Tell) (
 		return Look{}, err
 	}
 	beside(found)
-	return Look{Found: found, Strays: l.strays(found)}, nil
+	return Look{Found: found, Strays: l.strays(found), Nowhere: append(l.nowhere, l.unseen(found)...)}, nil
 }
 
 // unknown are the files that the ledger does not know, sorted by path.
@@ -281,6 +290,7 @@ func (l *looking) strays(found []Found) (out []tree.Path) {
 
 // readLists reads what the load lists of the server name.
 func (l *looking) readLists(ctx context.Context) error {
+	on := l.inFolders()
 	for _, list := range l.Lists(l.book, l.srv) {
 		e, there := l.all[list.Path]
 		if !there || e.Dir {
@@ -290,6 +300,7 @@ func (l *looking) readLists(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
+		l.nowhere = append(l.nowhere, list.Nothing(raw, l.ledger[list.Path].Listed, on)...)
 		items, err := list.List.Read(raw)
 		if err != nil {
 			continue // lint says what is wrong with it
@@ -340,7 +351,7 @@ func (l *looking) examine(ctx context.Context, found []Found) error {
 
 // spoken notes which list names an add-on, and whether the server said that it loaded.
 func (l *looking) spoken(f *Found) {
-	names := []string{layout.Key(f.Name), layout.Key(f.Path.Base()), f.key()}
+	names := f.names()
 	for file, keys := range l.lists {
 		if slices.ContainsFunc(names, func(n string) bool { return slices.Contains(keys, n) }) {
 			f.Listed = file

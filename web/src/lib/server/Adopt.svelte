@@ -73,6 +73,9 @@
           Nothing lies there that looks like an add-on and was not deployed.
         </p>
       {/each}
+      {#each found.nowhere as f (f.code + f.what)}
+        <p class="row px-4 py-2">{f.what} <span class="text-ink-soft">{f.mend}</span></p>
+      {/each}
       {#if found.strays.length}
         <p class="row px-4 py-2 text-ink-soft">
           Belongs to nothing that was found: {found.strays.join(', ')}

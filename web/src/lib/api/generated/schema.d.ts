@@ -1714,6 +1714,8 @@ export interface components {
         };
         Adoptable: {
             found: components["schemas"]["AddonFound"][];
+            /** @description Names in load lists, and add-ons that the server said it loaded, of which nothing lies there */
+            nowhere: components["schemas"]["Finding"][];
             /** @description What lies in places and belongs to no add-on that was found */
             strays: string[];
         };
