@@ -262,3 +262,16 @@ type Pallet struct {
 	Crates   []string  `json:"crates" nullable:"false" doc:"Their labels"`
 	StagedAt time.Time `json:"stagedAt"`
 }
+
+// Fetch is a file to be downloaded and staged.
+type Fetch struct {
+	URL      string `json:"url" doc:"Its address: https:// or http://, without a name or a password in it"`
+	Filename string `json:"filename,omitempty" doc:"What it is called; as its host calls it if absent"`
+	For      string `json:"for,omitempty" doc:"Lay it out by this server's rulebook only"`
+	Rulebook string `json:"rulebook,omitempty" doc:"Lay it out by this rulebook only"`
+	Note     string `json:"note,omitempty" doc:"A note of your own"`
+	SHA256   string `json:"sha256,omitempty" doc:"What its SHA-256 has to be"`
+	CodePage string `json:"codePage,omitempty" doc:"Of names in it that are not UTF-8, as IANA calls it"`
+	Root     string `json:"root,omitempty" doc:"The folder in it that is the add-on, where several could be"`
+	Trusted  bool   `json:"trusted,omitempty" doc:"It may unpack to far more than it is"`
+}

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"io/fs"
 	"log/slog"
+	"net/netip"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
@@ -17,6 +18,7 @@ import (
 	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/deploy"
+	"restlesscrate/internal/fetch"
 	"restlesscrate/internal/helper"
 	"restlesscrate/internal/httpapi"
 	"restlesscrate/internal/jobs"
@@ -53,12 +55,13 @@ type Parts struct {
 	RideOut time.Duration // for how long a lost line is tried again
 	Agent   string        // the socket of an SSH agent; empty for none
 
-	MaxUpload int64                           // bytes of the largest archive; 0: any
-	BaseURL   func() string                   // by which people reach the service
-	Integrity func(ctx context.Context) error // checks the whole database
-	Console   fs.FS                           // nil for none
-	Version   string
-	Log       *slog.Logger
+	MaxUpload     int64                           // bytes of the largest archive; 0: any
+	DownloadsFrom []netip.Prefix                  // networks that are not public and that files are fetched from all the same
+	BaseURL       func() string                   // by which people reach the service
+	Integrity     func(ctx context.Context) error // checks the whole database
+	Console       fs.FS                           // nil for none
+	Version       string
+	Log           *slog.Logger
 }
 
 // surveysDue is how often it is looked whether a survey is due.
@@ -93,7 +96,7 @@ func New(ctx context.Context, p Parts, cat *catalog.Service) (*Service, error) {
 	looks := &survey.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Bytes: s.Changes.Contents, HostNow: s.Changes.HostNow, HostOf: requests.HostOf, Now: time.Now}
 	ins := &insight.Service{Records: p.DB, Books: cat}
 	s.API = &httpapi.Server{Catalog: cat, Parts: &catalog.Parts{Room: p.Room, Now: time.Now}, Hosts: s.Hosts, Changes: s.Changes, Insight: ins, Surveys: looks, Mending: &mending.Service{Records: p.DB, Hosts: s.Hosts, Room: p.Room, Now: time.Now}, Narrowing: &narrowing.Service{Records: p.DB, Hosts: s.Hosts, Changes: s.Changes, Addons: ins}, Tidying: &tidying.Service{Records: p.DB, Room: p.Room, Now: time.Now}, Learning: &learning.Service{Records: p.DB, Hosts: s.Hosts, Books: cat}, Adopting: &adopt.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Lists: requests.ListsOf}, Texts: &texts.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Bytes: s.Changes.Contents, Lists: requests.ListsOf}, Witness: &witness.Service{Records: p.DB, Catalog: cat, Hosts: hostsOf{s.Hosts}, Addons: ins}, Jobs: s.Jobs,
-		Access: p.DB, Memory: memory{p.DB}, Sessions: sessions(p), Keyed: p.Sealer.Keyed, Counter: counter(p.DB), News: p.DB.News, MaxUpload: p.MaxUpload, Ready: p.DB.Ping, Integrity: p.Integrity, Metrics: meter.Handler(), Console: p.Console, Log: p.Log,
+		Access: p.DB, Memory: memory{p.DB}, Sessions: sessions(p), Keyed: p.Sealer.Keyed, Counter: counter(p.DB), News: p.DB.News, MaxUpload: p.MaxUpload, Web: &fetch.Getter{Allowed: p.DownloadsFrom, Most: p.MaxUpload}, Ready: p.DB.Ping, Integrity: p.Integrity, Metrics: meter.Handler(), Console: p.Console, Log: p.Log,
 		Now: time.Now, Version: p.Version, BaseURL: p.BaseURL}
 	if err := s.takeUp(ctx, p); err != nil {
 		return nil, errors.Join(err, s.Close())

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"strings"
@@ -30,16 +31,17 @@ const (
 
 // ServeOptions are what `serve` is started with.
 type ServeOptions struct {
-	Data, Listen string
-	Helpers      string        // the folder of helper programs; in Data where empty
-	RideOut      time.Duration // for how long a lost line is tried again
-	Beyond       bool          // allow addresses that are not loopback
-	Verbose      bool
-	Recover      bool   // find again what lost records knew
-	PublicURL    string // by which people reach it; where it listens if empty
-	MaxUpload    int64  // bytes of the largest archive; 0: any
-	RenewClient  bool   // make a new token for the client's file and end the old ones
-	NewKey       bool   // make a new key file where credentials are sealed with one that is gone
+	Data, Listen  string
+	Helpers       string        // the folder of helper programs; in Data where empty
+	RideOut       time.Duration // for how long a lost line is tried again
+	Beyond        bool          // allow addresses that are not loopback
+	Verbose       bool
+	Recover       bool           // find again what lost records knew
+	PublicURL     string         // by which people reach it; where it listens if empty
+	MaxUpload     int64          // bytes of the largest archive; 0: any
+	DownloadsFrom []netip.Prefix // networks that are not public and that files are fetched from all the same
+	RenewClient   bool           // make a new token for the client's file and end the old ones
+	NewKey        bool           // make a new key file where credentials are sealed with one that is gone
 }
 
 // DemoOptions are what `demo` is started with.

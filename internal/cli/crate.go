@@ -91,7 +91,9 @@ func heldBy(x api.Crate) string {
 func from(x api.Crate) string {
 	names := make([]string, len(x.Archives))
 	for i, ar := range x.Archives {
-		names[i] = ar.Filename
+		if names[i] = ar.Filename; ar.Source != "" {
+			names[i] += " (" + ar.Source + ")"
+		}
 	}
 	if len(names) == 0 {
 		return "no download"

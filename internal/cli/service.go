@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"net/netip"
 	"slices"
 	"strings"
 	"time"
@@ -26,6 +27,7 @@ func (a serviceCommands) serveCommand() *cli.Command {
 			&cli.BoolFlag{Name: "beyond-this-machine", Usage: "allow an address that other machines can reach"},
 			&cli.StringFlag{Name: "public-url", Usage: "the `ADDRESS` by which people reach it, such as https://crate.example.org behind a proxy with TLS"},
 			&cli.StringFlag{Name: "max-upload", Value: "16GB", Usage: "the largest archive that it takes: a `SIZE`; 0 for any"},
+			&cli.StringSliceFlag{Name: "downloads-from", Usage: "a `NETWORK` of this machine's own, such as 192.168.1.0/24, from which stage may fetch addresses too"},
 			&cli.BoolFlag{Name: "renew-client", Usage: "make a new token for client.json in the data folder; the old one signs nobody in any more"},
 			&cli.BoolFlag{Name: "recover", Usage: "go on with records that are older than the stockroom, or were lost, and find archives and kept copies again"},
 			&cli.BoolFlag{Name: "new-key", Usage: "make a new key file where the old one is gone; what was sealed with it stays shut"},
@@ -39,11 +41,19 @@ func (a serviceCommands) serveCommand() *cli.Command {
 			if err != nil {
 				return wrongUsage("--max-upload %v", err)
 			}
+			var own []netip.Prefix
+			for _, text := range cmd.StringSlice("downloads-from") {
+				network, err := netip.ParsePrefix(text)
+				if err != nil {
+					return wrongUsage("--downloads-from is a network such as 192.168.1.0/24, not %q", text)
+				}
+				own = append(own, network)
+			}
 			data := cmd.String("data")
 			if data == "" {
 				data = DefaultData()
 			}
-			return a.Serve(ctx, ServeOptions{Data: data, Listen: cmd.String("listen"), Helpers: cmd.String("helpers"), RideOut: cmd.Duration("ride-out"), Beyond: cmd.Bool("beyond-this-machine"), Verbose: cmd.Bool("verbose"), PublicURL: cmd.String("public-url"), MaxUpload: most, RenewClient: cmd.Bool("renew-client"), Recover: cmd.Bool("recover"), NewKey: cmd.Bool("new-key")})
+			return a.Serve(ctx, ServeOptions{DownloadsFrom: own, Data: data, Listen: cmd.String("listen"), Helpers: cmd.String("helpers"), RideOut: cmd.Duration("ride-out"), Beyond: cmd.Bool("beyond-this-machine"), Verbose: cmd.Bool("verbose"), PublicURL: cmd.String("public-url"), MaxUpload: most, RenewClient: cmd.Bool("renew-client"), Recover: cmd.Bool("recover"), NewKey: cmd.Bool("new-key")})
 		},
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 
 	"github.com/dustin/go-humanize/english"
 	"github.com/schollz/progressbar/v3"
@@ -21,7 +22,7 @@ import (
 type stageCommands struct{ *App }
 
 func (a stageCommands) stageCommand() *cli.Command {
-	return &cli.Command{Name: "stage", Usage: "take in downloads: keep them, and find out what goes where", UsageText: "restless stage FILE|FOLDER... [--for SERVER | --rulebook NAME]\n   restless stage --id ID... --for SERVER",
+	return &cli.Command{Name: "stage", Usage: "take in downloads: keep them, and find out what goes where", UsageText: "restless stage FILE|FOLDER|URL... [--for SERVER | --rulebook NAME]\n   restless stage --id ID... --for SERVER",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "for", Usage: "lay it out for this `SERVER`'s game"}, &cli.StringFlag{Name: "rulebook", Usage: "lay it out by this rulebook `NAME`"},
 			&cli.StringFlag{Name: "source", Usage: "where it was downloaded (`TEXT`)"}, &cli.StringFlag{Name: "note", Usage: "a note of your own (`TEXT`)"},
@@ -39,7 +40,7 @@ func (a stageCommands) stage(ctx context.Context, cmd *cli.Command) error {
 	if cmd.IsSet("id") {
 		return a.stageIDs(ctx, cmd)
 	}
-	files, err := atLeast(cmd, 1, "one or more files or folders")
+	files, err := atLeast(cmd, 1, "one or more files, folders or addresses")
 	if err != nil {
 		return err
 	}
@@ -146,7 +147,17 @@ func (a stageCommands) stageIDs(ctx context.Context, cmd *cli.Command) error {
 func (a stageCommands) stageOne(ctx context.Context, cmd *cli.Command, c *client.Client, file string) (api.Staged, error) {
 	st := client.Staging{Filename: filepath.Base(filepath.Clean(file)), For: cmd.String("for"), Rulebook: cmd.String("rulebook"), Source: cmd.String("source"), Note: cmd.String("note"),
 		SHA256: cmd.String("sha256"), CodePage: cmd.String("code-page"), Root: cmd.String("root"), Trusted: cmd.Bool("trusted")}
+	if isAddress(file) {
+		each, end := a.watch(cmd.Bool("json"))
+		defer end()
+		return c.Fetch(ctx, api.Fetch{URL: file, For: st.For, Rulebook: st.Rulebook, Note: st.Note, SHA256: st.SHA256, CodePage: st.CodePage, Root: st.Root, Trusted: st.Trusted}, each)
+	}
 	return a.send(ctx, a.Terminal && !cmd.Bool("json"), c, file, st)
+}
+
+// isAddress tells whether a word is the address of a file, and no file.
+func isAddress(word string) bool {
+	return strings.HasPrefix(word, "https://") || strings.HasPrefix(word, "http://")
 }
 
 // send stages a file or a folder; bar draws its progress.

@@ -3,11 +3,14 @@ package httpapi
 import (
 	"context"
 	"net/http"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/core/progress"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/fault"
 	"restlesscrate/internal/service/catalog"
 )
 
@@ -34,6 +37,9 @@ func (s *Server) archiveOps(h huma.API) {
 			return s.staged(ctx, st)
 		})
 	})
+	huma.Register(h, op(http.MethodPost, "/archives/fetch", "fetch-archive", "Download a file and stage it; a job", "crates"), func(ctx context.Context, in *struct{ Body api.Fetch }) (*accepted, error) {
+		return s.fetch(ctx, in.Body)
+	})
 	huma.Register(h, op(http.MethodPost, "/archives/parts/{part}", "resume-upload", "How much of an upload has come, so that it goes on there; whoever still sends it is cut off", "crates"), func(ctx context.Context, in *struct {
 		Part string `path:"part"`
 	}) (*body[api.Received], error) {
@@ -48,3 +54,30 @@ func (s *Server) archiveOps(h huma.API) {
 }
 
 func (s *Server) archives() catalog.Archives { return catalog.Archives{Service: s.Catalog} }
+
+// fetch downloads a file and stages it.
+func (s *Server) fetch(ctx context.Context, in api.Fetch) (*accepted, error) {
+	address, err := catalog.AddressOf(in.URL)
+	if err != nil {
+		return nil, s.fail(ctx, err)
+	}
+	to, err := s.goal(ctx, in.For, in.Rulebook)
+	if err != nil {
+		return nil, s.fail(ctx, err)
+	}
+	said := catalog.Say{Source: address, Note: in.Note, CodePage: in.CodePage, Root: in.Root, Trusted: in.Trusted}
+	if in.SHA256 != "" {
+		if said.Expect, err = tree.ParseDigest(strings.ToLower(in.SHA256)); err != nil {
+			return nil, s.fail(ctx, fault.New(fault.Usage, "bad-digest", "%v", err))
+		}
+	}
+	actor := actorOf(ctx)
+	return s.jobs().cancellable(ctx, "stage", address, func(ctx context.Context, tell progress.Tell) (any, error) {
+		u, err := s.Parts.Fetch(ctx, s.Web, address, in.Filename, tell)
+		if err != nil {
+			return nil, err
+		}
+		u.Say = said
+		return s.lay(ctx, u, to, actor, tell)
+	})
+}

@@ -95,7 +95,8 @@ type Server struct {
 	Counter func(ctx context.Context) (int64, error)
 	// News tells what has changed since the counter had a value.
 	News      func(ctx context.Context, since int64) (model.News, error)
-	MaxUpload int64 // bytes of the largest archive that is taken; 0: any
+	Web       catalog.Web // gives files of other hosts
+	MaxUpload int64       // bytes of the largest archive that is taken; 0: any
 
 	sessions      *scs.SessionManager
 	calls, denied *meters

@@ -28,19 +28,9 @@ import (
 // stage takes an archive's bytes as the request's body, and lays it out in a job.
 func (s streams) stage(c *echo.Context) error {
 	ctx, q := c.Request().Context(), c.QueryParams()
-	book := q.Get("rulebook")
-	learns := "" // the server that learns from it
-	if name := q.Get("for"); name != "" {
-		srv, err := s.Hosts.Find(ctx, name)
-		if err == nil && book != "" && book != srv.Rulebook {
-			err = fault.New(fault.Usage, "bad-request", "%s uses rulebook %s, not %s", name, srv.Rulebook, book)
-		}
-		if err != nil {
-			return refuse(c, err)
-		}
-		if book = srv.Rulebook; srv.Learning {
-			learns = name
-		}
+	to, err := s.goal(ctx, q.Get("for"), q.Get("rulebook"))
+	if err != nil {
+		return refuse(c, err)
 	}
 	said, err := saidOf(q)
 	if err != nil {
@@ -56,25 +46,48 @@ func (s streams) stage(c *echo.Context) error {
 	u.Say = said
 	actor := actorOf(ctx)
 	j, err := s.Jobs.Start(ctx, jobs.What{Kind: "stage", Subject: u.Filename, Actor: actor}, func(ctx context.Context, tell progress.Tell) (any, error) {
-		st, err := s.Catalog.Stage(ctx, u, book, actor, tell.Look)
-		if err != nil {
-			return nil, err
-		}
-		w, err := s.staged(ctx, st)
-		if learns == "" || said.KeepOnly || err != nil {
-			return w, err
-		}
-		l, err := s.lessons().teach(ctx, learns, actor, api.Teach{Archives: []string{st.Archive.Digest.String()}})
-		if err != nil {
-			return nil, fmt.Errorf("%s is kept, but %s did not learn from it: %w", st.Archive.Filename, learns, err)
-		}
-		w.Lesson = &l
-		return w, nil
+		return s.lay(ctx, u, to, actor, tell)
 	})
 	if err != nil {
 		return errors.Join(err, u.Discard())
 	}
 	return c.JSON(http.StatusAccepted, s.jobs().wireJob(ctx, j))
+}
+
+// goal is by what a download is laid out: one rulebook, or all; and the server that learns from it.
+type goal struct{ book, learns string }
+
+func (s *Server) goal(ctx context.Context, server, book string) (goal, error) {
+	if server == "" {
+		return goal{book: book}, nil
+	}
+	srv, err := s.Hosts.Find(ctx, server)
+	if err == nil && book != "" && book != srv.Rulebook {
+		err = fault.New(fault.Usage, "bad-request", "%s uses rulebook %s, not %s", server, srv.Rulebook, book)
+	}
+	g := goal{book: srv.Rulebook}
+	if srv.Learning {
+		g.learns = server
+	}
+	return g, err
+}
+
+// lay stages what has come.
+func (s *Server) lay(ctx context.Context, u *catalog.Upload, to goal, actor string, tell progress.Tell) (any, error) {
+	st, err := s.Catalog.Stage(ctx, u, to.book, actor, tell.Look)
+	if err != nil {
+		return nil, err
+	}
+	w, err := s.staged(ctx, st)
+	if to.learns == "" || u.Say.KeepOnly || err != nil {
+		return w, err
+	}
+	l, err := s.lessons().teach(ctx, to.learns, actor, api.Teach{Archives: []string{st.Archive.Digest.String()}})
+	if err != nil {
+		return nil, fmt.Errorf("%s is kept, but %s did not learn from it: %w", st.Archive.Filename, to.learns, err)
+	}
+	w.Lesson = &l
+	return w, nil
 }
 
 // keepAsset takes a file's bytes as the request's body.

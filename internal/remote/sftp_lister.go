@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"runtime"
 	"sync"
 	"time"
 
@@ -18,15 +19,15 @@ import (
 // several pieces of a listing before the first has come, and waits for no answer to a close. Over
 // a distance a tree of thousands of folders takes half the time. It is safe for many goroutines.
 type lister struct {
-	w     io.Writer
 	heard *heard // of the connection: what comes here shows as well that the host is there
 	end   func() error
 
-	write sync.Mutex // of w; apart from mu, since whoever hears must never wait for a write
 	mu    sync.Mutex
 	next  uint32
 	waits map[uint32]chan packet
-	err   error // why it has ended
+	out   []byte        // packets that are to be sent
+	due   chan struct{} // holds one while there are any
+	err   error         // why it has ended
 }
 
 // packet is an answer.
@@ -64,7 +65,7 @@ func newLister(c *ssh.Client, h *heard) (*lister, error) {
 	if err != nil {
 		return nil, errors.Join(errNoLister, err, session.Close())
 	}
-	l := &lister{w: in, heard: h, end: session.Close, waits: map[uint32]chan packet{}}
+	l := &lister{heard: h, end: session.Close, waits: map[uint32]chan packet{}, due: make(chan struct{}, 1)}
 	if _, err := in.Write([]byte{0, 0, 0, 5, fxpInit, 0, 0, 0, 3}); err != nil {
 		return nil, errors.Join(err, session.Close())
 	}
@@ -77,7 +78,39 @@ func newLister(c *ssh.Client, h *heard) (*lister, error) {
 		return nil, errors.Join(err, session.Close())
 	}
 	go l.hear(r)
+	go l.send(in)
 	return l, nil
+}
+
+// send sends what is due until the session ends. What many ask for at a time goes together: each
+// write is a packet of the connection, which the host has to open by itself.
+func (l *lister) send(w io.Writer) {
+	var out []byte
+	for range l.due {
+		runtime.Gosched() // who was just answered asks for more
+		l.mu.Lock()
+		out, l.out = l.out, out[:0]
+		l.mu.Unlock()
+		if _, err := w.Write(out); err != nil {
+			l.over(err)
+			return
+		}
+	}
+}
+
+// over ends the session for all who wait.
+func (l *lister) over(err error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.err != nil {
+		return
+	}
+	l.err = errors.Join(errLost, err)
+	for _, w := range l.waits {
+		close(w)
+	}
+	l.waits = nil
+	close(l.due)
 }
 
 // read reads a packet.
@@ -104,13 +137,7 @@ func (l *lister) hear(r io.Reader) {
 			err = errors.New("the host sent a packet without a number")
 		}
 		if err != nil {
-			l.mu.Lock()
-			l.err = errors.Join(errLost, err)
-			for _, w := range l.waits {
-				close(w)
-			}
-			l.waits = nil
-			l.mu.Unlock()
+			l.over(err)
 			return
 		}
 		id := binary.BigEndian.Uint32(body)
@@ -127,29 +154,25 @@ func (l *lister) hear(r io.Reader) {
 // ask sends a packet with a number, a text and what follows it. Without an answer wanted there is
 // no channel.
 func (l *lister) ask(kind byte, text string, answer bool, more ...byte) (<-chan packet, error) {
-	var w chan packet
 	l.mu.Lock()
+	defer l.mu.Unlock()
 	if l.err != nil {
-		defer l.mu.Unlock()
 		return nil, l.err
 	}
 	l.next++
-	id := l.next
+	var w chan packet
 	if answer {
 		w = make(chan packet, 1)
-		l.waits[id] = w
+		l.waits[l.next] = w
 	}
-	l.mu.Unlock()
-	raw := make([]byte, 0, 13+len(text)+len(more))
-	raw = binary.BigEndian.AppendUint32(raw, uint32(9+len(text)+len(more)))
-	raw = append(raw, kind)
-	raw = binary.BigEndian.AppendUint32(raw, id)
-	raw = binary.BigEndian.AppendUint32(raw, uint32(len(text)))
-	raw = append(append(raw, text...), more...)
-	l.write.Lock()
-	defer l.write.Unlock()
-	if _, err := l.w.Write(raw); err != nil {
-		return nil, errors.Join(errLost, err)
+	l.out = binary.BigEndian.AppendUint32(l.out, uint32(9+len(text)+len(more)))
+	l.out = append(l.out, kind)
+	l.out = binary.BigEndian.AppendUint32(l.out, l.next)
+	l.out = binary.BigEndian.AppendUint32(l.out, uint32(len(text)))
+	l.out = append(append(l.out, text...), more...)
+	select {
+	case l.due <- struct{}{}:
+	default: // it is sent with the others
 	}
 	return w, nil
 }

@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/archives/fetch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Download a file and stage it; a job */
+        post: operations["fetch-archive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/archives/loose": {
         parameters: {
             query?: never;
@@ -2158,6 +2175,26 @@ export interface components {
             /** @description Of versions, as it is written */
             range?: string;
         };
+        Fetch: {
+            /** @description Of names in it that are not UTF-8, as IANA calls it */
+            codePage?: string;
+            /** @description What it is called; as its host calls it if absent */
+            filename?: string;
+            /** @description Lay it out by this server's rulebook only */
+            for?: string;
+            /** @description A note of your own */
+            note?: string;
+            /** @description The folder in it that is the add-on, where several could be */
+            root?: string;
+            /** @description Lay it out by this rulebook only */
+            rulebook?: string;
+            /** @description What its SHA-256 has to be */
+            sha256?: string;
+            /** @description It may unpack to far more than it is */
+            trusted?: boolean;
+            /** @description Its address: https:// or http://, without a name or a password in it */
+            url: string;
+        };
         Figures: {
             /**
              * Format: int64
@@ -3777,6 +3814,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    "fetch-archive": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Fetch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
                 };
             };
         };
