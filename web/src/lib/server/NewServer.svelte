@@ -27,6 +27,11 @@
   });
 
   async function send() {
+    // What it was added with: the rulebook that it begins is among the books a moment later.
+    const params = {
+      server: name.trim(),
+      tab: book || reach.kind !== 'folder' ? 'about' : 'learn'
+    };
     const told = Object.fromEntries(
       asked.map((v) => [v.name, variables[v.name] || v.default || '']).filter(([, v]) => v)
     );
@@ -36,10 +41,7 @@
       })
     );
     await client.invalidateQueries({ queryKey: ['servers'] });
-    return () =>
-      navigate('/servers/:server/:tab', {
-        params: { server: name.trim(), tab: book || reach.kind !== 'folder' ? 'about' : 'learn' }
-      });
+    return () => navigate('/servers/:server/:tab', { params });
   }
 </script>
 
