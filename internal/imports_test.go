@@ -30,6 +30,7 @@ var allowed = map[string][]string{
 	"internal/jobs":              {"internal/core", "internal/model"},
 	"internal/helper":            {},
 	"internal/fetch":             {},
+	"internal/watch":             {},
 	"internal/metrics":           {},
 	"internal/service/catalog":   {"internal/core", "internal/model", "internal/fault", "internal/archive", "internal/stockroom", "internal/helper", "internal/fetch"},
 	"internal/service/hosts":     {"internal/observe", "internal/core", "internal/model", "internal/fault", "internal/remote", "internal/stockroom", "internal/deploy", "internal/control"},
@@ -50,7 +51,7 @@ var allowed = map[string][]string{
 	"internal/api":               {"internal/core"}, // what does not differ on the wire is the core's own
 	"internal/httpapi":           {"internal/api", "internal/control", "internal/core", "internal/model", "internal/fault", "internal/jobs", "internal/service"},
 	"internal/client":            {"internal/api", "internal/core/power"},
-	"internal/cli":               {"internal/api", "internal/client", "internal/core/power"},
+	"internal/cli":               {"internal/api", "internal/client", "internal/core/power", "internal/watch"},
 	"internal/control":           {"internal/core"},
 	"internal/standin":           {"internal/standin"},
 	"internal/demo":              {"internal/api", "internal/client", "internal/core/power", "internal/standin"},

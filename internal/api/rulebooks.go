@@ -21,9 +21,10 @@ type Rulebook struct {
 
 // Kind is one kind of add-on in a rulebook.
 type Kind struct {
-	Name       string `json:"name"`
-	About      string `json:"about,omitempty"`
-	Recognised string `json:"recognised" doc:"How, in words"`
+	Name       string   `json:"name"`
+	About      string   `json:"about,omitempty"`
+	Recognised string   `json:"recognised" doc:"How, in words"`
+	Files      []string `json:"files,omitempty" doc:"Globs of the names of single files that are add-ons of it"`
 }
 
 // Place is a named spot in a server's tree.

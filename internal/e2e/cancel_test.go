@@ -1,7 +1,6 @@
 package e2e
 
 import (
-	"bytes"
 	"context"
 	"fmt"
 	"net/http"
@@ -23,8 +22,11 @@ import (
 type waiting struct {
 	t         *testing.T
 	cmd       *exec.Cmd
-	out, errs bytes.Buffer
+	out, errs shared
 }
+
+// said is all that it has said so far.
+func (w *waiting) said() string { return w.out.String() + w.errs.String() }
 
 func (s *service) begin(args ...string) *waiting {
 	s.t.Helper()

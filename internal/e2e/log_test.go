@@ -27,6 +27,12 @@ func (s *shared) Write(p []byte) (int, error) {
 	return s.all.Write(p)
 }
 
+func (s *shared) String() string {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.all.String()
+}
+
 func (s *shared) has(line string) bool {
 	s.mu.Lock()
 	defer s.mu.Unlock()

@@ -67,7 +67,7 @@ func wireRevision(r model.Revision) api.Rulebook {
 
 func describeBook(w *api.Rulebook, b *rulebook.Book) {
 	for _, k := range b.Kinds {
-		w.Kinds = append(w.Kinds, api.Kind{Name: k.Name, About: k.About, Recognised: k.Recognised()})
+		w.Kinds = append(w.Kinds, api.Kind{Name: k.Name, About: k.About, Recognised: k.Recognised(), Files: k.Single})
 	}
 	for _, p := range b.Places {
 		w.Places = append(w.Places, api.Place{Name: p.Name, Path: p.Path, About: p.About})

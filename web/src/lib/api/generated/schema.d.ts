@@ -2397,6 +2397,8 @@ export interface components {
         };
         Kind: {
             about?: string;
+            /** @description Globs of the names of single files that are add-ons of it */
+            files?: string[] | null;
             name: string;
             /** @description How, in words */
             recognised: string;
