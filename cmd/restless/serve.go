@@ -123,7 +123,7 @@ func (s *service) open(ctx context.Context, o cli.ServeOptions) error {
 		return err
 	}
 	s.db.SealWith(sealer)
-	p := assembly.Parts{DB: s.db, Room: room, Sealer: sealer, Data: o.Data, Helpers: s.helpers, RideOut: s.rideOut, Agent: os.Getenv("SSH_AUTH_SOCK"), MaxUpload: o.MaxUpload, DownloadsFrom: o.DownloadsFrom,
+	p := assembly.Parts{DB: s.db, Room: room, Sealer: sealer, Data: o.Data, Helpers: s.helpers, RideOut: s.rideOut, Agent: os.Getenv("SSH_AUTH_SOCK"), MaxUpload: o.MaxUpload, DownloadsFrom: o.DownloadsFrom, Watch: o.Watch,
 		BaseURL: func() string { return s.public }, Integrity: s.integrity, Console: web.Console(), Version: version, Log: s.log}
 	s.catalog = assembly.NewCatalog(p)
 	if o.Recover {

@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/netip"
+	"path/filepath"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
@@ -31,6 +32,7 @@ import (
 	"restlesscrate/internal/service/catalog"
 	"restlesscrate/internal/service/changes"
 	"restlesscrate/internal/service/hosts"
+	"restlesscrate/internal/service/inbox"
 	"restlesscrate/internal/service/insight"
 	"restlesscrate/internal/service/learning"
 	"restlesscrate/internal/service/mending"
@@ -56,6 +58,7 @@ type Parts struct {
 	Agent   string        // the socket of an SSH agent; empty for none
 
 	MaxUpload     int64                           // bytes of the largest archive; 0: any
+	Watch         []string                        // folders whose downloads are staged
 	DownloadsFrom []netip.Prefix                  // networks that are not public and that files are fetched from all the same
 	BaseURL       func() string                   // by which people reach the service
 	Integrity     func(ctx context.Context) error // checks the whole database
@@ -114,6 +117,12 @@ func New(ctx context.Context, p Parts, cat *catalog.Service) (*Service, error) {
 			p.Log.Warn("a survey that was due was not begun", "server", server, "err", err)
 		}
 	}, func(err error) { p.Log.Warn("it is not known which surveys are due", "err", err) })
+	if len(p.Watch) > 0 {
+		in := &inbox.Service{Catalog: cat, Jobs: s.Jobs, Staged: s.API.Staged, Log: p.Log, State: filepath.Join(p.Data, "inbox.json")}
+		if err := in.Keep(work, p.Watch); err != nil {
+			return nil, errors.Join(err, s.Close())
+		}
+	}
 	go s.API.Parts.Sweep(work, func(err error) { p.Log.Warn("unfinished uploads are not cleared yet", "err", err) })
 	return s, nil
 }

@@ -39,6 +39,7 @@ type ServeOptions struct {
 	Recover       bool           // find again what lost records knew
 	PublicURL     string         // by which people reach it; where it listens if empty
 	MaxUpload     int64          // bytes of the largest archive; 0: any
+	Watch         []string       // folders whose downloads are staged
 	DownloadsFrom []netip.Prefix // networks that are not public and that files are fetched from all the same
 	RenewClient   bool           // make a new token for the client's file and end the old ones
 	NewKey        bool           // make a new key file where credentials are sealed with one that is gone

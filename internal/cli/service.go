@@ -27,6 +27,7 @@ func (a serviceCommands) serveCommand() *cli.Command {
 			&cli.BoolFlag{Name: "beyond-this-machine", Usage: "allow an address that other machines can reach"},
 			&cli.StringFlag{Name: "public-url", Usage: "the `ADDRESS` by which people reach it, such as https://crate.example.org behind a proxy with TLS"},
 			&cli.StringFlag{Name: "max-upload", Value: "16GB", Usage: "the largest archive that it takes: a `SIZE`; 0 for any"},
+			&cli.StringSliceFlag{Name: "watch", Usage: "a `FOLDER` of this machine: what is downloaded into it is staged, as soon as it is whole"},
 			&cli.StringSliceFlag{Name: "downloads-from", Usage: "a `NETWORK` of this machine's own, such as 192.168.1.0/24, from which stage may fetch addresses too"},
 			&cli.BoolFlag{Name: "renew-client", Usage: "make a new token for client.json in the data folder; the old one signs nobody in any more"},
 			&cli.BoolFlag{Name: "recover", Usage: "go on with records that are older than the stockroom, or were lost, and find archives and kept copies again"},
@@ -53,7 +54,7 @@ func (a serviceCommands) serveCommand() *cli.Command {
 			if data == "" {
 				data = DefaultData()
 			}
-			return a.Serve(ctx, ServeOptions{DownloadsFrom: own, Data: data, Listen: cmd.String("listen"), Helpers: cmd.String("helpers"), RideOut: cmd.Duration("ride-out"), Beyond: cmd.Bool("beyond-this-machine"), Verbose: cmd.Bool("verbose"), PublicURL: cmd.String("public-url"), MaxUpload: most, RenewClient: cmd.Bool("renew-client"), Recover: cmd.Bool("recover"), NewKey: cmd.Bool("new-key")})
+			return a.Serve(ctx, ServeOptions{DownloadsFrom: own, Watch: cmd.StringSlice("watch"), Data: data, Listen: cmd.String("listen"), Helpers: cmd.String("helpers"), RideOut: cmd.Duration("ride-out"), Beyond: cmd.Bool("beyond-this-machine"), Verbose: cmd.Bool("verbose"), PublicURL: cmd.String("public-url"), MaxUpload: most, RenewClient: cmd.Bool("renew-client"), Recover: cmd.Bool("recover"), NewKey: cmd.Bool("new-key")})
 		},
 	}
 }

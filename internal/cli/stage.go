@@ -147,6 +147,9 @@ func (a stageCommands) stageIDs(ctx context.Context, cmd *cli.Command) error {
 func (a stageCommands) stageOne(ctx context.Context, cmd *cli.Command, c *client.Client, file string) (api.Staged, error) {
 	st := client.Staging{Filename: filepath.Base(filepath.Clean(file)), For: cmd.String("for"), Rulebook: cmd.String("rulebook"), Source: cmd.String("source"), Note: cmd.String("note"),
 		SHA256: cmd.String("sha256"), CodePage: cmd.String("code-page"), Root: cmd.String("root"), Trusted: cmd.Bool("trusted")}
+	if scheme, _, ok := strings.Cut(file, "://"); ok && !isAddress(file) {
+		return api.Staged{}, wrongUsage("an address begins with https:// or http://, not with %s://", scheme)
+	}
 	if isAddress(file) {
 		each, end := a.watch(cmd.Bool("json"))
 		defer end()

@@ -27,9 +27,6 @@ const (
 	watchSettle = 3 * time.Second
 )
 
-// packedFiles are globs of the names of archives that staging opens.
-var packedFiles = []string{"*.zip", "*.7z", "*.rar", "*.tar", "*.tar.gz", "*.tgz", "*.tar.xz", "*.txz", "*.tar.bz2", "*.tar.zst"}
-
 func (a stageCommands) watchCommand() *cli.Command {
 	return &cli.Command{Name: "watch", Usage: "stage what is downloaded into folders of this computer, as soon as it is whole; Ctrl-C ends it", UsageText: "restless watch FOLDER... [--for SERVER | --rulebook NAME]",
 		Flags: []cli.Flag{&cli.StringFlag{Name: "for", Usage: "lay it out for this `SERVER`'s game"}, &cli.StringFlag{Name: "rulebook", Usage: "lay it out by this rulebook `NAME`"},
@@ -108,7 +105,7 @@ func (a stageCommands) taken(ctx context.Context, c *client.Client, book string)
 	if err != nil {
 		return nil, err
 	}
-	globs := slices.Clone(packedFiles)
+	globs := slices.Clone(watch.Packed)
 	for _, b := range all {
 		if book != "" && b.Name != book {
 			continue

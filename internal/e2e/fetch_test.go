@@ -116,7 +116,7 @@ func TestAnAddressIsFetchedStagedAndDeployed(t *testing.T) {
 	s.trust()
 	_ = d
 	h := newShelf(t, tentWithNoise(t))
-	s.fails(1, "127.0.0.1 is in the service's own network", "stage", h.URL+"/get")
+	s.fails(1, "127.0.0.1 is no public address", "stage", h.URL+"/get")
 	require.Empty(t, h.ranges(), "nobody was asked for anything")
 
 	s.kill()
@@ -169,14 +169,14 @@ func TestWhatLiesIsNotFetched(t *testing.T) {
 	s.up()
 	h := newShelf(t, tentWithNoise(t))
 	for address, why := range map[string]string{
-		h.URL + "/inside":      "127.0.0.2 is in the service's own network",
+		h.URL + "/inside":      "127.0.0.2 is no public address",
 		h.URL + "/round":       "it was sent elsewhere more than 10 times",
 		h.URL + "/endless.zip": "it is longer than the 5000000 bytes that the service takes",
 		h.URL + "/page":        "sends a page and no file",
 		h.URL + "/nothing.zip": "answers 404 Not Found",
 		strings.Replace(h.URL, "http://", "http://me:word@", 1) + "/get": "holds a name or a password",
-		"http://[::1]:9/x.zip":                "::1 is in the service's own network",
-		"http://169.254.169.254/latest/x.zip": "169.254.169.254 is in the service's own network",
+		"http://[::1]:9/x.zip":                "::1 is no public address",
+		"http://169.254.169.254/latest/x.zip": "169.254.169.254 is no public address",
 		"http://nowhere.invalid/x.zip":        "nowhere.invalid",
 	} {
 		o := s.restless("stage", address)
@@ -187,6 +187,8 @@ func TestWhatLiesIsNotFetched(t *testing.T) {
 	var kept []api.KeptArchive
 	s.get(&kept, "archive", "list", "--all")
 	require.Empty(t, kept, "nothing of it stays")
+
+	s.fails(2, "begins with https:// or http://", "stage", "ftp://here/x.zip")
 
 	// One who does not want to wait any longer.
 	w := s.begin("stage", h.URL+"/slow.zip")

@@ -3,6 +3,7 @@ package e2e
 import (
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -88,4 +89,48 @@ func TestAWatchOutlivesTheService(t *testing.T) {
 	s.up()
 	testbed.Eventually(t, "it is staged", func() bool { return strings.Contains(w.said(), "drum-tent@0.5.0") })
 	require.Equal(t, 1, strings.Count(w.said(), "trying again"), "that is told once")
+}
+
+// The service watches a folder of its own machine, and is killed in between.
+func TestTheServiceWatchesAFolderItself(t *testing.T) {
+	t.Parallel()
+	s, folder := start(t), t.TempDir()
+	zip := func(name, version string) {
+		raw, err := os.ReadFile(testbed.Zip(t, filepath.Join(t.TempDir(), "x.zip"), stall(version, map[string]string{"drum.txt": version})))
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(folder, name), raw, 0o600))
+	}
+	staged := func() string {
+		var names []string
+		var all []api.KeptArchive
+		s.get(&all, "archive", "list", "--all")
+		for _, k := range all {
+			names = append(names, k.Archive.Filename)
+		}
+		slices.Sort(names)
+		return strings.Join(names, " ")
+	}
+	zip("drum-tent-0.1.0.zip", "0.1.0")
+	s.kill()
+	s.more = []string{"--watch", folder}
+	s.up()
+	zip("drum-tent-0.2.0.zip", "0.2.0")
+	s.must("rulebook", "add", books+"lanternfall.yaml") // nothing was made of it before
+	s.kill()
+	zip("drum-tent-0.3.0.zip", "0.3.0")
+	s.up()
+	testbed.Eventually(t, "what came is staged, and what lay there before is not", func() bool { return staged() == "drum-tent-0.2.0.zip drum-tent-0.3.0.zip" })
+	s.kill()
+	s.up()
+	zip("drum-tent-0.4.0.zip", "0.4.0")
+	testbed.Eventually(t, "each once", func() bool {
+		return staged() == "drum-tent-0.2.0.zip drum-tent-0.3.0.zip drum-tent-0.4.0.zip"
+	})
+	testbed.Eventually(t, "the newest is told", func() bool { return strings.Contains(s.log.String(), "drum-tent-0.4.0.zip") })
+	require.NotContains(t, s.log.String(), "drum-tent-0.3.0.zip")
+	s.kill()
+	s.more = []string{"--watch", filepath.Join(folder, "nowhere")}
+	require.Contains(t, s.refusesToStart("--watch", filepath.Join(folder, "nowhere")), "nowhere")
+	s.more = nil
+	s.up()
 }

@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"maps"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -43,6 +44,17 @@ type standing struct {
 	since time.Time
 }
 
+// Packed are globs of the names of archives that staging opens.
+var Packed = []string{"*.zip", "*.7z", "*.rar", "*.tar", "*.tar.gz", "*.tgz", "*.tar.xz", "*.txz", "*.tar.bz2", "*.tar.zst"}
+
+// Named tells whether a file's name is matched by one of some globs, in any case of letters.
+func Named(name string, globs []string) bool {
+	return slices.ContainsFunc(globs, func(g string) bool {
+		ok, err := path.Match(strings.ToLower(g), strings.ToLower(name))
+		return ok && err == nil
+	})
+}
+
 // unfinished are what the names of downloads end with, or have beside them under their own name,
 // while they are on their way.
 var unfinished = []string{".part", ".partial", ".crdownload", ".download", ".opdownload", ".tmp", ".temp", ".aria2", ".filepart", ".unconfirmed"}
@@ -68,10 +80,11 @@ func (w *Watcher) Open(all bool) (old int, err error) {
 		}
 		w.done[folder] = map[string]mark{}
 		if !all {
-			for name, f := range files {
-				w.done[folder][name] = f.mark
+			for name, f := range files { // also what is not taken now: that may change
+				if w.done[folder][name] = f.mark; w.Takes(name) {
+					old++
+				}
 			}
-			old += len(files)
 		}
 	}
 	return old, w.save()
@@ -83,7 +96,7 @@ type file struct {
 	onWay bool // its name, or one beside it, says that more of it comes
 }
 
-// files gives the files of a folder that may be downloads, by their names.
+// files gives the files of a folder, by their names, without hidden ones.
 func (w *Watcher) files(folder string) (map[string]file, error) {
 	list, err := os.ReadDir(folder)
 	if err != nil {
@@ -96,7 +109,7 @@ func (w *Watcher) files(folder string) (map[string]file, error) {
 	out := map[string]file{}
 	for _, e := range list {
 		name := e.Name()
-		if !e.Type().IsRegular() || strings.HasPrefix(name, ".") || !w.Takes(name) {
+		if !e.Type().IsRegular() || strings.HasPrefix(name, ".") {
 			continue
 		}
 		info, err := e.Info()
@@ -128,16 +141,16 @@ func (w *Watcher) Look() (whole []string, err error) {
 		}
 		maps.DeleteFunc(w.done[folder], func(name string, _ mark) bool { _, there := files[name]; return !there })
 		for name, f := range files {
-			path := filepath.Join(folder, name)
-			if f.onWay || f.Size == 0 || w.done[folder][name] == f.mark {
+			at := filepath.Join(folder, name)
+			if f.onWay || f.Size == 0 || !w.Takes(name) || w.done[folder][name] == f.mark {
 				continue
 			}
-			s, seen := w.stands[path]
+			s, seen := w.stands[at]
 			if !seen || s.mark != f.mark {
 				s = standing{f.mark, now}
 			}
-			if still[path] = s; now.Sub(s.since) >= w.Settle {
-				whole, modified[path] = append(whole, path), f.Modified
+			if still[at] = s; now.Sub(s.since) >= w.Settle {
+				whole, modified[at] = append(whole, at), f.Modified
 			}
 		}
 	}

@@ -6,6 +6,7 @@ package narrowing
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 
 	"restlesscrate/internal/core/finding"
@@ -81,7 +82,11 @@ func (s *Service) stand(ctx context.Context, server string, n model.Narrowing) (
 		return out, nil
 	}
 	d, err := s.Records.Deployment(ctx, server, n.Own[len(n.Own)-1])
-	if errors.Is(err, model.ErrNotFound) || err == nil && d.State != model.Done {
+	switch {
+	case errors.Is(err, model.ErrNotFound):
+		return out, nil
+	case err == nil && d.State != model.Done:
+		out.Note = fmt.Sprintf("that is not so yet: %s, which is to do it, is %s", d.Name(), d.State)
 		return out, nil
 	}
 	out.Down = d.Down()
