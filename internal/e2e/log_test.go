@@ -27,6 +27,12 @@ func (s *shared) Write(p []byte) (int, error) {
 	return s.all.Write(p)
 }
 
+func (s *shared) Reset() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.all.Reset()
+}
+
 func (s *shared) String() string {
 	s.mu.Lock()
 	defer s.mu.Unlock()

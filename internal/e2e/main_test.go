@@ -48,7 +48,7 @@ type service struct {
 	data string
 	port int
 	cmd  *exec.Cmd
-	log  bytes.Buffer
+	log  shared
 	env  []string
 	// rideOut is for how long a lost line is tried again.
 	rideOut string
