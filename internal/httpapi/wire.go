@@ -155,7 +155,9 @@ func wireComparison(old, now model.Crate) api.Comparison {
 }
 
 // Staged is what came of an archive that nobody sent, as its job has it.
-func (s *Server) Staged(ctx context.Context, st catalog.Staged) (any, error) { return s.staged(ctx, st) }
+func (s *Server) Staged(ctx context.Context, st catalog.Staged) (any, error) {
+	return s.staged(ctx, st)
+}
 
 // staged is what came of an archive, with how each crate fits the servers.
 func (s *Server) staged(ctx context.Context, st catalog.Staged) (api.Staged, error) {
