@@ -44,7 +44,7 @@ var allowed = map[string][]string{
 	"internal/service/mending":   {"internal/core", "internal/model", "internal/remote", "internal/stockroom"},
 	"internal/service/turns":     {},
 	"internal/service/learning":  {"internal/service/turns", "internal/core", "internal/model", "internal/fault"},
-	"internal/service/inbox":     {"internal/service/catalog", "internal/watch", "internal/jobs", "internal/core"},
+	"internal/service/inbox":     {"internal/service/catalog", "internal/fault", "internal/watch", "internal/jobs", "internal/core"},
 	"internal/service/narrowing": {"internal/service/turns", "internal/service/requests", "internal/core", "internal/model", "internal/fault"},
 	"internal/service/tidying":   {"internal/core", "internal/model", "internal/fault", "internal/stockroom"},
 	"internal/service/survey":    {"internal/core", "internal/model", "internal/fault", "internal/remote", "internal/deploy", "internal/observe"},

@@ -14,6 +14,7 @@ import (
 
 	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/fault"
 	"restlesscrate/internal/jobs"
 	"restlesscrate/internal/service/catalog"
 	"restlesscrate/internal/watch"
@@ -39,6 +40,7 @@ const (
 	every    = time.Second
 	settle   = 3 * time.Second
 	askAgain = 30 * time.Second // rulebooks may have changed
+	tryAgain = time.Minute
 )
 
 // Keep stages what comes into folders, until ctx ends. What lies in one that is watched for the
@@ -65,6 +67,7 @@ func (s *Service) Keep(ctx context.Context, folders []string) error {
 }
 
 func (s *Service) keep(ctx context.Context, w *watch.Watcher) {
+	again := map[string]time.Time{} // what could not be staged, and when it is tried again
 	trouble := ""
 	warn := func(err error) {
 		if said := err.Error(); said != trouble {
@@ -81,13 +84,24 @@ func (s *Service) keep(ctx context.Context, w *watch.Watcher) {
 			warn(err)
 		}
 		for _, file := range whole {
-			if err := s.stage(ctx, file); ctx.Err() != nil {
-				return
-			} else if err != nil {
-				s.Log.Warn("not staged", "file", file, "err", err)
-			} else {
-				s.Log.Info("staged", "file", file)
+			if time.Now().Before(again[file]) {
+				continue
 			}
+			err := s.stage(ctx, file)
+			var refused *fault.Error
+			switch {
+			case ctx.Err() != nil:
+				return
+			case err == nil:
+				s.Log.Info("staged", "file", file)
+			case errors.As(err, &refused): // it was looked at, and is no download
+				s.Log.Warn("not staged", "file", file, "err", err)
+			default: // such as a full disk
+				s.Log.Warn("not staged yet", "file", file, "err", err)
+				again[file] = time.Now().Add(tryAgain)
+				continue
+			}
+			delete(again, file)
 			if err := w.Did(file); err != nil {
 				warn(err)
 			}
