@@ -12,6 +12,7 @@ type Archive struct {
 	Format   string    `json:"format"`
 	Source   string    `json:"source,omitempty"`
 	Note     string    `json:"note,omitempty"`
+	Actor    string    `json:"actor,omitempty" doc:"Who staged it; or that it came into a watched folder"`
 	Findings []Finding `json:"findings,omitempty" doc:"What there is to know of it, whatever the rulebook"`
 	StagedAt time.Time `json:"stagedAt"`
 }

@@ -91,9 +91,7 @@ func heldBy(x api.Crate) string {
 func from(x api.Crate) string {
 	names := make([]string, len(x.Archives))
 	for i, ar := range x.Archives {
-		if names[i] = ar.Filename; ar.Source != "" {
-			names[i] += " (" + ar.Source + ")"
-		}
+		names[i] = ar.Filename
 	}
 	if len(names) == 0 {
 		return "no download"
@@ -122,7 +120,13 @@ func (a crateCommands) crateShow(ctx context.Context, cmd *cli.Command) error {
 		if cmd.Bool("json") {
 			return a.printJSON(x)
 		}
-		fmt.Fprintf(a.Out, "%s  %s of %s (revision %d), from %s\n%s\n", x.Ref, x.Kind, x.Rulebook, x.Revision, from(x), x.Why)
+		fmt.Fprintf(a.Out, "%s  %s of %s (revision %d), from %s\n", x.Ref, x.Kind, x.Rulebook, x.Revision, from(x))
+		for _, ar := range x.Archives {
+			if ar.Source != "" {
+				fmt.Fprintf(a.Out, "%s is from %s\n", ar.Filename, ar.Source)
+			}
+		}
+		fmt.Fprintln(a.Out, x.Why)
 		if x.Overlay {
 			fmt.Fprintf(a.Out, "it changes another add-on: %s\n", cmp.Or(x.Base, "which one is not known"))
 		}

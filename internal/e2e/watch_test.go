@@ -134,3 +134,26 @@ func TestTheServiceWatchesAFolderItself(t *testing.T) {
 	s.more = nil
 	s.up()
 }
+
+// What came is on the staging page, with what it updates: a click drafts it.
+func TestTheConsoleTellsWhatCameAndDeploysIt(t *testing.T) {
+	t.Parallel()
+	s, root := folderServer(t)
+	s.stage(stall("0.4.0", map[string]string{"drum.txt": "old"}))
+	s.must("deploy", "lantern", "drum-tent", "--yes")
+	folder := t.TempDir()
+	s.kill()
+	s.more = []string{"--watch", folder}
+	s.up()
+	c := openConsole(t, s)
+	c.goTo("/staging")
+	c.see("Crates")
+	raw, err := os.ReadFile(testbed.Zip(t, filepath.Join(t.TempDir(), "x.zip"), stall("0.5.0", map[string]string{"drum.txt": "new"})))
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "drum-tent-0.5.0.zip"), raw, 0o600))
+	c.see("Newer than what is deployed") // without being asked for again
+	c.see("by a watched folder")
+	c.click("Draft it for lantern…")
+	c.runDraft("lantern#2")
+	require.Equal(t, "new", testbed.Files(testbed.Snapshot(t, root))["stalls/drum-tent/wares/drum.txt"])
+}

@@ -78,7 +78,7 @@ func describeBook(w *api.Rulebook, b *rulebook.Book) {
 }
 
 func wireArchive(a model.Archive) api.Archive {
-	return api.Archive{Digest: a.Digest.String(), Filename: a.Filename, Size: a.Size, Format: a.Format, Source: a.Source, Note: a.Note, Findings: findingsOrNone(a.Findings), StagedAt: a.CreatedAt}
+	return api.Archive{Digest: a.Digest.String(), Filename: a.Filename, Size: a.Size, Format: a.Format, Source: a.Source, Note: a.Note, Actor: a.Actor, Findings: findingsOrNone(a.Findings), StagedAt: a.CreatedAt}
 }
 
 func wireCrate(c model.Crate) api.Crate {

@@ -21,7 +21,7 @@ import (
 )
 
 // Actor is who stages what comes so.
-const Actor = "watched folder"
+const Actor = "a watched folder"
 
 // Service watches folders.
 type Service struct {

@@ -2,6 +2,7 @@
 <script lang="ts">
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { crates, rulebooks } from '../lib/api/queries';
+  import Arrivals from '../lib/staging/Arrivals.svelte';
   import ById from '../lib/staging/ById.svelte';
   import CrateRow from '../lib/staging/CrateRow.svelte';
   import Loose from '../lib/staging/Loose.svelte';
@@ -56,6 +57,8 @@
     {/each}
   </div>
 {/if}
+
+<Arrivals crates={list.data ?? []} />
 
 <Loose />
 

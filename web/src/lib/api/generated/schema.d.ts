@@ -1754,6 +1754,8 @@ export interface components {
             tried: number;
         };
         Archive: {
+            /** @description Who staged it; or that it came into a watched folder */
+            actor?: string;
             digest: string;
             filename: string;
             /** @description What there is to know of it, whatever the rulebook */
