@@ -58,7 +58,7 @@
   </div>
 {/if}
 
-<Arrivals crates={list.data ?? []} />
+<Arrivals crates={shown} />
 
 <Loose />
 
