@@ -103,15 +103,14 @@ func (a surveyCommands) printNarrowing(server string, n api.Narrowing) {
 	}
 	asBefore := asBefore(server, n)
 	switch {
+	case n.Over && n.ByStart && n.Down == "" && len(n.Suspects) > 0:
+		fmt.Fprintf(a.Out, "None of them keeps %s down now: it came up with %s off, and in the end as it was. %s\n", server, strings.Join(n.Suspects, ", "), asBefore)
 	case n.Over && len(n.Suspects) == 1:
 		name := n.Suspects[0]
-		switch {
-		case !n.ByStart:
+		if !n.ByStart {
 			fmt.Fprintf(a.Out, "It is %s: with it alone off it does not happen. %s\n", name, asBefore)
-		case n.Down == "":
-			fmt.Fprintf(a.Out, "The server came up whenever %s was off. But it has come up in the end too, with everything on: it may not be %s. %s\n", name, name, asBefore)
-		default:
-			fmt.Fprintf(a.Out, "It is %s: with it off the server comes up, and with everything on it does not. %s\n", name, asBefore)
+		} else {
+			fmt.Fprintf(a.Out, "It is %s: with it off the server comes up, and with it on it does not. %s\n", name, asBefore)
 		}
 		fmt.Fprintf(a.Out, "  restless disable %s %s\n  restless rollback %s --addon %s\n", server, name, server, name)
 	case n.Over && len(n.Suspects) > 1:

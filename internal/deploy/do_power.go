@@ -100,11 +100,6 @@ func (r powerer) powered(ctx context.Context, m draft.Motion) (Result, error) {
 	return Result{}, fmt.Errorf("%s is nothing that a server does", m.Do)
 }
 
-// isTrial tells whether the server is started to see whether it comes up.
-func (r powerer) isTrial() bool {
-	return r.Draft.Motions.Contains(func(m draft.Motion) bool { return m.Do == draft.UntilKnown })
-}
-
 // known waits until it is known whether the server comes up.
 func (r powerer) known(ctx context.Context) (Result, error) {
 	if down, err := r.Down(ctx); down != "" || err != nil { // it could not even be started

@@ -25,7 +25,10 @@ func (r *running) versions() map[string]string {
 // server. One does not load: it alone goes back, and the rest stays.
 func TestWhatDoesNotLoadGoesBackAlone(t *testing.T) {
 	t.Parallel()
-	r := play(t, "tidewright")
+	playedOverBoth(t, "tidewright", goesBackAlone)
+}
+
+func goesBackAlone(t *testing.T, r *running) {
 	r.must("stage", r.fix("cranes", "1.0"), r.fix("winches", "1.0"), r.fix("ropes", "1.0"), r.fix("bells", "1.0"), r.horns("1.0", "loud: 3\nlong: 2\n"))
 	r.must("deploy", "here", "cranes", "winches", "ropes", "bells", "horns", "--yes")
 	require.NoError(t, os.WriteFile(filepath.Join(r.root, "fittings", "horns.yaml"), []byte("loud: 9\nlong: 2\n"), 0o644))

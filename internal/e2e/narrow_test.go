@@ -32,6 +32,10 @@ func TestTheCauseIsFoundByHalves(t *testing.T) {
 	r.must(append(append([]string{"deploy", "here"}, names...), "--yes")...)
 	conf := func() string { return strings.Split(r.read("tidewright.conf"), "days-open")[0] }
 	before := conf()
+	out := r.must("narrow", "here", "bells", "lamps", "--by-start", "--yes")
+	require.Contains(t, out, "None of them keeps here down now")
+	require.NotContains(t, out, "restless disable", "nobody is blamed")
+	require.Equal(t, before, conf())
 	r.fails(1, "nothing is searched for on here", "narrow", "here", "--still", "yes")
 	r.fails(2, "yes or no", "narrow", "here", "--still", "perhaps")
 	r.fails(2, "nobody cannot be a suspect", "narrow", "here", "nobody", "cranes", "--yes")
@@ -126,7 +130,7 @@ func TestTheOneThatKeepsTheServerDownIsFoundWithoutAsking(t *testing.T) {
 	r.fails(4, "half-way", "narrow", "here") // what halted is a person's to decide
 	r.must("deployment", "resume", list[0].Name)
 	said := r.must("narrow", "here")
-	require.Contains(t, said, "It is bells: with it off the server comes up, and with everything on it does not. Everything on here is as it was.")
+	require.Contains(t, said, "It is bells: with it off the server comes up, and with it on it does not. Everything on here is as it was.")
 	require.Contains(t, said, "The server did not come up: ")
 	require.Equal(t, before, conf(), "everything is as it was")
 

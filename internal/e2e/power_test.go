@@ -47,6 +47,27 @@ func play(t *testing.T, game string) *running {
 	return r
 }
 
+// playedOverBoth plays a game whose files are reached over a real sshd, which runs the commands too,
+// and then over a real vsftpd.
+func playedOverBoth(t *testing.T, game string, does func(t *testing.T, r *running)) {
+	t.Run("SFTP", func(t *testing.T) {
+		t.Parallel()
+		r, d := play(t, game), testbed.StartSSHD(t)
+		r.must("server", "edit", "here", "--sftp", fmt.Sprintf("%s@%s", d.User, d.Addr()), "--key", d.KeyFile, "--root", r.root)
+		r.trustServer("here")
+		r.control(strings.ReplaceAll(r.byCommands(game), "{by: command,", "{by: ssh,"))
+		does(t, r)
+	})
+	t.Run("FTP", func(t *testing.T) {
+		t.Parallel()
+		r, d := play(t, game), testbed.StartVSFTPD(t, testbed.FTPOptions{})
+		r.env = append(r.env, "RESTLESS_PASSWORD="+d.Password)
+		r.must("server", "edit", "here", "--ftp", fmt.Sprintf("%s@127.0.0.1:%d", d.User, d.Port), "--root", r.root)
+		r.must("server", "test", "here")
+		does(t, r)
+	})
+}
+
 // byCommands is control by commands of a shell, which are here or at a host.
 func (r *running) byCommands(game string) string {
 	return fmt.Sprintf(`acts:

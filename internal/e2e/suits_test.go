@@ -26,7 +26,10 @@ func known(s *service) map[string]api.KnownFact {
 // What does not fit the server is stopped before anything is sent, with what would mend it.
 func TestWhatDoesNotFitAServerIsStoppedBeforeAnythingIsSent(t *testing.T) {
 	t.Parallel()
-	r := play(t, "tidewright")
+	playedOverBoth(t, "tidewright", doesNotFit)
+}
+
+func doesNotFit(t *testing.T, r *running) {
 	r.must("stage", r.fixture("cranes-1.0.tdx", "name cranes", "version 1.0", "loader keel >=4"), r.fixture("screens-1.0.tdx", "name screens", "version 1.0", "side player"),
 		r.fixture("winches-2.0.tdx", "name winches", "version 2.0", "for 9.4"), r.fixture("winches-1.0.tdx", "name winches", "version 1.0", "for 9.3"),
 		r.fixture("bells-1.0.tdx", "name bells", "version 1.0", "shuns winches"), r.download("keel-4.1.zip"))
@@ -70,6 +73,7 @@ func TestWhatDoesNotFitAServerIsStoppedBeforeAnythingIsSent(t *testing.T) {
 	require.NotContains(t, out, "names-of-old")
 	require.Equal(t, "bells are greased at noon\nask bells, not winches-old\n", r.read("keepers.txt"))
 	require.Equal(t, "monday: winches-old\n", r.read("rota.txt"))
+	require.Contains(t, r.must("deploy", "here", "bells", "--rewrite", "monday:tuesday", "--draft"), "NOTE  names-change: 1 place in 1 text that named monday", "whatever goes or stays")
 	r.fails(2, "OLD:NEW", "deploy", "here", "bells", "--rewrite", "winches", "--draft")
 	require.Contains(t, out, "LOADED   bells                1.0")
 	require.NoFileExists(t, filepath.Join(r.root, "fixtures/winches-1.0.tdx"))
@@ -94,7 +98,10 @@ func TestWhatDoesNotFitAServerIsStoppedBeforeAnythingIsSent(t *testing.T) {
 // What add-ons need of one another is told, and taken along where it is staged.
 func TestWhatAddonsNeedComesAlong(t *testing.T) {
 	t.Parallel()
-	r := play(t, "tidewright")
+	playedOverBoth(t, "tidewright", comesAlong)
+}
+
+func comesAlong(t *testing.T, r *running) {
 	r.must("stage", r.fixture("cranes-1.0.tdx", "name cranes", "version 1.0", "needs winches >=2"), r.fixture("winches-1.0.tdx", "name winches", "version 1.0"))
 	o := r.fails(3, "blocked by 1 finding", "deploy", "here", "cranes", "--yes")
 	require.Contains(t, o.out, "BLOCK need-missing: cranes@1.0 needs winches >=2.")

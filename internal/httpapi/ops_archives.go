@@ -38,7 +38,7 @@ func (s *Server) archiveOps(h huma.API) {
 		})
 	})
 	huma.Register(h, op(http.MethodPost, "/archives/fetch", "fetch-archive", "Download a file and stage it; a job", "crates"), func(ctx context.Context, in *struct{ Body api.Fetch }) (*accepted, error) {
-		return s.fetch(ctx, in.Body)
+		return s.streaming().fetch(ctx, in.Body)
 	})
 	huma.Register(h, op(http.MethodPost, "/archives/parts/{part}", "resume-upload", "How much of an upload has come, so that it goes on there; whoever still sends it is cut off", "crates"), func(ctx context.Context, in *struct {
 		Part string `path:"part"`
@@ -56,7 +56,7 @@ func (s *Server) archiveOps(h huma.API) {
 func (s *Server) archives() catalog.Archives { return catalog.Archives{Service: s.Catalog} }
 
 // fetch downloads a file and stages it.
-func (s *Server) fetch(ctx context.Context, in api.Fetch) (*accepted, error) {
+func (s streams) fetch(ctx context.Context, in api.Fetch) (*accepted, error) {
 	address, err := catalog.AddressOf(in.URL)
 	if err != nil {
 		return nil, s.fail(ctx, err)

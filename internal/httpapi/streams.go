@@ -57,7 +57,7 @@ func (s streams) stage(c *echo.Context) error {
 // goal is by what a download is laid out: one rulebook, or all; and the server that learns from it.
 type goal struct{ book, learns string }
 
-func (s *Server) goal(ctx context.Context, server, book string) (goal, error) {
+func (s streams) goal(ctx context.Context, server, book string) (goal, error) {
 	if server == "" {
 		return goal{book: book}, nil
 	}
@@ -73,7 +73,7 @@ func (s *Server) goal(ctx context.Context, server, book string) (goal, error) {
 }
 
 // lay stages what has come.
-func (s *Server) lay(ctx context.Context, u *catalog.Upload, to goal, actor string, tell progress.Tell) (any, error) {
+func (s streams) lay(ctx context.Context, u *catalog.Upload, to goal, actor string, tell progress.Tell) (any, error) {
 	st, err := s.Catalog.Stage(ctx, u, to.book, actor, tell.Look)
 	if err != nil {
 		return nil, err

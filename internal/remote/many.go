@@ -129,6 +129,15 @@ func AtATime(h Host) int {
 	return max(1, h.InFlight()/2)
 }
 
+// ReadAllowed is [ReadWhole] for a file that says nothing where it is gone or may not be read.
+func ReadAllowed(ctx context.Context, h Host, p tree.Path, size, most int64) ([]byte, error) {
+	raw, err := ReadWhole(ctx, h, p, size, most)
+	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrPermission) {
+		return nil, nil
+	}
+	return raw, err
+}
+
 // ReadWhole reads a whole file that is as long as it is expected to be, in as few round trips as
 // the host allows, and no more than most bytes of any other.
 func ReadWhole(ctx context.Context, h Host, p tree.Path, size, most int64) ([]byte, error) {

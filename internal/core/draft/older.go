@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"sync"
 
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/tree"
@@ -43,10 +44,10 @@ func (m *ground) olderCopies(g *goals) (out []older) {
 		}
 	}
 	slices.SortFunc(seen, func(a, b tree.Entry) int { return strings.Compare(string(a.Path), string(b.Path)) })
-	claimed := ClaimedFolders(m.req.Ledger)
+	claimed := sync.OnceValue(func() map[tree.Path]bool { return ClaimedFolders(m.req.Ledger) }) // few drafts meet a copy
 	for _, c := range m.allCopies(seen) {
 		i := slices.IndexFunc(m.req.Wanted, func(w Wanted) bool { return w.Addon == c.Addon && !w.Adopt })
-		if i < 0 || claimed[c.Path] {
+		if i < 0 || claimed()[c.Path] {
 			continue
 		}
 		o := older{Copy: c, of: m.req.Wanted[i]}
@@ -97,19 +98,23 @@ func ClaimedFolders(ledger map[tree.Path]Row) map[tree.Path]bool {
 // Those whose names have something of a wanted one come first.
 func (pl Plan) Neighbours(obs Observations) (out []tree.Path) {
 	beside, names := map[tree.Path]bool{}, []string{}
-	own := map[tree.Path]bool{}
+	own, met := map[tree.Path]bool{}, map[tree.Path]bool{}
 	for _, w := range pl.req.Wanted {
 		if w.Adopt {
 			continue
 		}
 		for _, f := range w.Files {
-			for _, up := range f.Path.Ancestors() {
+			for up := f.Path.Dir(); up != tree.Root && !met[up]; up = up.Dir() {
+				met[up] = true
 				if !pl.req.Shared[up] && pl.req.Shared[up.Dir()] {
 					beside[up.Dir()], own[up] = true, true
 				}
 			}
 		}
 		names = append(names, w.Addon)
+	}
+	if len(beside) == 0 { // single files
+		return nil
 	}
 	claimed := ClaimedFolders(pl.req.Ledger)
 	for p, s := range obs.Paths {

@@ -97,6 +97,22 @@ func (o *OnTree) add(b *rulebook.Book, k *rulebook.Kind, place string, p tree.Pa
 	o.Addons = append(o.Addons, AddonThere{Kind: k.Name, Place: place, Path: p, Name: strings.TrimSpace(trim(k, t.Name)), Version: t.Version})
 }
 
+// AsDownloaded is a folder of a server as if it had been downloaded: its files with the folder
+// around them. read is asked by paths on the server.
+func AsDownloaded(folder tree.Path, files []tree.Entry, read func(p tree.Path, most int64) ([]byte, error)) Archive {
+	up := folder.Dir()
+	a := Archive{Filename: folder.Base(), Read: func(e tree.Entry, most int64) ([]byte, error) { return read(up.Join(e.Path), most) }}
+	for _, e := range files {
+		if rel, below := e.Path.Below(up); !e.Dir && (below || up == tree.Root) {
+			if up == tree.Root {
+				rel = e.Path
+			}
+			a.Entries = append(a.Entries, tree.Entry{Path: rel, Size: e.Size, Exec: e.Exec})
+		}
+	}
+	return a
+}
+
 // Deep is an add-on that lies a folder too deep: the server does not find its marker there.
 type Deep struct {
 	Kind          string

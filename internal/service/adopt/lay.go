@@ -6,7 +6,6 @@ import (
 	"context"
 	"errors"
 	"io"
-	"io/fs"
 	"slices"
 	"strings"
 
@@ -23,29 +22,20 @@ const mostInside = 8 << 20
 // there: its files are where they are, whatever a rule would call them.
 func (l *looking) lay(ctx context.Context, f *Found) error {
 	top := l.all[f.Path]
-	a := layout.Archive{Filename: f.Path.Base(), Whole: tree.Entry{Size: top.Size, Exec: top.Exec}}
 	up := f.Path.Dir()
-	inner := map[tree.Path][]byte{}
-	if top.Dir {
-		for _, e := range l.below[f.Path] {
-			rel, _ := e.Path.Below(up)
-			if up == tree.Root {
-				rel = e.Path
+	a := layout.AsDownloaded(f.Path, l.below[f.Path], func(p tree.Path, most int64) ([]byte, error) { return l.head(ctx, p, most) })
+	if !top.Dir {
+		inner := map[tree.Path][]byte{}
+		a.Whole = tree.Entry{Size: top.Size, Exec: top.Exec}
+		if err := l.inside(ctx, f.Path, top, &a, inner); err != nil {
+			return err
+		}
+		a.Read = func(e tree.Entry, most int64) ([]byte, error) {
+			if raw, ok := inner[e.Path]; ok {
+				return raw[:min(int64(len(raw)), most)], nil
 			}
-			a.Entries = append(a.Entries, tree.Entry{Path: rel, Size: e.Size, Exec: e.Exec})
+			return l.head(ctx, f.Path, most)
 		}
-	} else if err := l.inside(ctx, f.Path, top, &a, inner); err != nil {
-		return err
-	}
-	a.Read = func(e tree.Entry, most int64) ([]byte, error) {
-		if raw, ok := inner[e.Path]; ok {
-			return raw[:min(int64(len(raw)), most)], nil
-		}
-		at := f.Path
-		if top.Dir {
-			at = up.Join(e.Path)
-		}
-		return l.head(ctx, at, most)
 	}
 	res, err := layout.Lay(l.book, a, nil)
 	if err != nil {
@@ -110,11 +100,7 @@ func (l *looking) inside(ctx context.Context, p tree.Path, top tree.Entry, a *la
 
 // head reads the beginning of a file; what may not be read says nothing.
 func (l *looking) head(ctx context.Context, p tree.Path, most int64) ([]byte, error) {
-	raw, err := remote.ReadWhole(ctx, l.host, p, l.all[p].Size, most)
-	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrPermission) {
-		return nil, nil
-	}
-	return raw, err
+	return remote.ReadAllowed(ctx, l.host, p, l.all[p].Size, most)
 }
 
 // asThere keeps of a crate what lies on the server, where it lies.

@@ -2,8 +2,6 @@ package drafts
 
 import (
 	"context"
-	"errors"
-	"io/fs"
 	"maps"
 	"slices"
 	"strings"
@@ -25,8 +23,11 @@ const mostNeighbours = 200
 // hold the same add-on under another name, with what is in them. It gives what the folders held
 // in short.
 func (s *Drafter) doubles(ctx context.Context, srv model.Server, h remote.Host, plan draft.Plan, obs *draft.Observations, req *draft.Request) ([]glimpse, error) {
+	if req.Recognise == nil {
+		return nil, nil
+	}
 	folders := plan.Neighbours(*obs)
-	if req.Recognise == nil || len(folders) == 0 {
+	if len(folders) == 0 {
 		return nil, nil
 	}
 	rows, err := s.Records.LedgerOf(ctx, srv.ID, nil, folders) // of the ledger only a part may be known so far
@@ -81,11 +82,7 @@ func recognised(ctx context.Context, h remote.Host, held map[tree.Path]map[strin
 			}
 			slices.SortFunc(inside, func(a, b tree.Entry) int { return strings.Compare(string(a.Path), string(b.Path)) })
 			c, ok, err := req.Recognise(folder, inside, func(p tree.Path, most int64) ([]byte, error) {
-				raw, err := remote.ReadWhole(gctx, h, p, list[p.Base()].Size, most)
-				if errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrPermission) {
-					return nil, nil // what may not be read says nothing
-				}
-				return raw, err
+				return remote.ReadAllowed(gctx, h, p, list[p.Base()].Size, most)
 			})
 			if err != nil || !ok || !slices.ContainsFunc(req.Wanted, func(w draft.Wanted) bool { return w.Addon == c.Addon }) {
 				return err

@@ -68,7 +68,11 @@ type Stand struct {
 
 // At gives the search that goes on on a server.
 func (s *Service) At(ctx context.Context, server string) (Stand, error) {
-	_, n, err := s.find(ctx, server)
+	srv, err := s.Hosts.Find(ctx, server)
+	if err != nil {
+		return Stand{}, err
+	}
+	n, err := s.search(ctx, srv)
 	if err != nil {
 		return Stand{}, err
 	}
@@ -93,16 +97,13 @@ func (s *Service) stand(ctx context.Context, server string, n model.Narrowing) (
 	return out, err
 }
 
-func (s *Service) find(ctx context.Context, server string) (model.Server, model.Narrowing, error) {
-	srv, err := s.Hosts.Find(ctx, server)
-	if err != nil {
-		return srv, model.Narrowing{}, err
-	}
+// search gives the search that goes on on a server; the fault no-narrowing where there is none.
+func (s *Service) search(ctx context.Context, srv model.Server) (model.Narrowing, error) {
 	n, err := s.Records.Narrowing(ctx, srv.ID)
 	if errors.Is(err, model.ErrNotFound) {
-		return srv, n, fault.New(fault.Unknown, "no-narrowing", "nothing is searched for on %s", server)
+		return n, fault.New(fault.Unknown, "no-narrowing", "nothing is searched for on %s", srv.Name)
 	}
-	return srv, n, err
+	return n, err
 }
 
 // turn waits for a server's turn and gives the search that goes on there then.
@@ -116,7 +117,7 @@ func (s *Service) turn(ctx context.Context, server string) (step, model.Narrowin
 		return step{}, model.Narrowing{}, nil, err
 	}
 	st := step{Service: s, srv: srv}
-	_, n, err := s.find(ctx, server)
+	n, err := s.search(ctx, srv)
 	if err == nil {
 		err = st.whole(ctx, n)
 	}

@@ -101,7 +101,7 @@ func (s step) answer(ctx context.Context, n model.Narrowing, still bool) (model.
 
 // onward ends a search that has nothing more to ask, and answers one that answers itself.
 func (s step) onward(ctx context.Context, n model.Narrowing) (Stand, error) {
-	for {
+	for last := ""; ; {
 		if over(n.Search) {
 			return s.end(ctx, n)
 		}
@@ -118,7 +118,10 @@ func (s step) onward(ctx context.Context, n model.Narrowing) (Stand, error) {
 		if still {
 			so = "does not come up"
 		}
-		s.tell.Note(fmt.Sprintf("%s %s with %s off", s.srv.Name, so, strings.Join(n.Search.Off, ", ")))
+		if note := fmt.Sprintf("%s %s with %s off", s.srv.Name, so, strings.Join(n.Search.Off, ", ")); note != last { // one that is left was off alone already
+			s.tell.Note(note)
+			last = note
+		}
 		if n, err = s.answer(ctx, n, still); err != nil {
 			return Stand{}, err
 		}

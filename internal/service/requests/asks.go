@@ -65,9 +65,9 @@ func (s *Maker) wanted(ctx context.Context, srv model.Server, b *rulebook.Book, 
 	}
 	ask.Parts = parts.taken
 	title := words.Few(names)
+	req.Renamed = ask.Renamed
 	if len(ask.InsteadOf) > 0 {
 		title += " instead of " + words.Few(ask.InsteadOf)
-		req.Renamed = ask.Renamed
 		for _, old := range ask.InsteadOf {
 			if slices.ContainsFunc(ask.Renamed, func(r draft.Renamed) bool { return r.From == old }) {
 				continue

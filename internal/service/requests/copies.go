@@ -40,14 +40,7 @@ func recognised(b *rulebook.Book, srv model.Server) func(folder tree.Path, insid
 		if i < 0 {
 			return draft.Copy{}, false, nil
 		}
-		up := folder.Dir()
-		a := layout.Archive{Filename: folder.Base(), Read: func(e tree.Entry, most int64) ([]byte, error) { return read(up.Join(e.Path), most) }}
-		for _, e := range inside {
-			if rel, ok := e.Path.Below(up); ok && !e.Dir {
-				a.Entries = append(a.Entries, tree.Entry{Path: rel, Size: e.Size})
-			}
-		}
-		res, err := layout.Lay(b, a, nil)
+		res, err := layout.Lay(b, layout.AsDownloaded(folder, inside, read), nil)
 		if err != nil {
 			return draft.Copy{}, false, err
 		}

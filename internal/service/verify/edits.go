@@ -52,8 +52,9 @@ func heldEdits(ctx context.Context, h remote.Host, d *model.Deployment) (out []f
 	return out, nil
 }
 
-// lookAgain is what is done after a deployment that calls no roll.
-func (s *Verifier) lookAgain(ctx context.Context, srv model.Server, run *deploy.Run, d *model.Deployment, changes []draft.Change) error {
+// lookAgain is what is done after a deployment that calls no roll. down says why a server that was
+// started to see whether it comes up did not; empty where it did.
+func (s *Verifier) lookAgain(ctx context.Context, srv model.Server, run *deploy.Run, d *model.Deployment, changes []draft.Change, down string) error {
 	held, err := heldEdits(ctx, run.Host, d)
 	if err != nil {
 		return err
@@ -64,6 +65,9 @@ func (s *Verifier) lookAgain(ctx context.Context, srv model.Server, run *deploy.
 	}
 	made, err := s.made(ctx, srv, run.Host, d, changes)
 	d.Aftermath = slices.Concat(held, broken, made)
+	if down != "" {
+		d.Aftermath = append(d.Aftermath, finding.Finding{Level: finding.Warn, Code: model.NotUp, What: "The server did not come up: " + strings.TrimSuffix(down, ".") + "."})
+	}
 	return err
 }
 

@@ -187,15 +187,8 @@ func (s *Verifier) After(ctx context.Context, srv model.Server, run *deploy.Run,
 	if err != nil {
 		return nil, nil, err
 	}
-	if down != "" { // what did not come up tells nothing of what has loaded
-		if err := s.lookAgain(ctx, srv, run, d, changes); err != nil {
-			return nil, nil, err
-		}
-		d.Aftermath = append(d.Aftermath, finding.Finding{Level: finding.Warn, Code: model.NotUp, What: "The server did not come up: " + strings.TrimSuffix(down, ".") + "."})
-		return nil, nil, nil
-	}
-	if !d.Draft.CallsRoll() {
-		return nil, nil, s.lookAgain(ctx, srv, run, d, changes)
+	if down != "" || !d.Draft.CallsRoll() { // what did not come up tells nothing of what has loaded
+		return nil, nil, s.lookAgain(ctx, srv, run, d, changes, down)
 	}
 	book, _, err := s.Catalog.Book(ctx, srv.Rulebook)
 	if err != nil {
