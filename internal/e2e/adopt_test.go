@@ -143,3 +143,40 @@ func TestWhatWasLoadedAndLiesNowhereIsTold(t *testing.T) {
 	out := r.must("adopt", "here")
 	require.Contains(t, out, "NOTE  loaded-nowhere: The server said at the last roll call that it loaded cranes; nothing that was found there is called so.")
 }
+
+// A file that lies there under a name of somebody's own is known by its bytes, which a download that
+// is staged has too; then it is an older version of what it is, and is updated as such.
+func TestAFileOfAnotherNameIsKnownByItsBytes(t *testing.T) {
+	t.Parallel()
+	playedOverBoth(t, "tidewright", knownByBytes)
+}
+
+func knownByBytes(t *testing.T, r *running) {
+	crane := r.fixture("cranes-1.0.tdx", "name cranes", "version 1.0")
+	r.must("stage", crane, r.fixture("cranes-1.1.tdx", "name cranes", "version 1.1"), r.fixture("winches-1.0.tdx", "name winches", "version 1.0"))
+	raw, err := os.ReadFile(crane)
+	require.NoError(t, err)
+	mine := filepath.Join(r.root, "fixtures", "from-a-friend.tdx")
+	require.NoError(t, os.WriteFile(mine, raw, 0o644))
+	raw[len(raw)-2] = '7' // as long, and of other bytes
+	require.NoError(t, os.WriteFile(filepath.Join(r.root, "fixtures", "other.tdx"), raw, 0o644))
+	before := testbed.Snapshot(t, filepath.Join(r.root, "fixtures"))
+
+	var l api.Adoptable
+	r.get(&l, "adopt", "here")
+	found := map[string][]string{}
+	for _, f := range l.Found {
+		found[f.Path] = []string{f.Name, f.Version, f.From}
+	}
+	require.Equal(t, []string{"cranes", "1.0", "its bytes, which are those of cranes@1.0"}, found["fixtures/from-a-friend.tdx"])
+	require.Equal(t, "other", found["fixtures/other.tdx"][0])
+	r.must("adopt", "here", "fixtures/from-a-friend.tdx", "--yes")
+	require.Equal(t, before, testbed.Snapshot(t, filepath.Join(r.root, "fixtures")), "nothing was touched")
+	require.Contains(t, r.must("status", "here"), "1.1 is staged")
+	require.NoError(t, os.Remove(filepath.Join(r.root, "fixtures", "other.tdx"))) // the game refuses two of a name
+	r.must("deploy", "here", "cranes@1.1", "--yes")
+	require.NoFileExists(t, mine, "the new one takes its place")
+	require.Contains(t, r.must("rollcall", "here"), "Roll call: 1 loaded")
+	r.must("rollback", "here", "--addon", "cranes", "--yes")
+	require.FileExists(t, mine)
+}

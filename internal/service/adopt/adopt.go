@@ -102,6 +102,8 @@ type looking struct {
 	heard    map[string]string   // by what the server calls them, the versions of what it loaded
 	unplaced []string            // of these, what nobody deployed
 	nowhere  []finding.Finding   // of the load lists
+	// singles are the staged crates that are one file, by its length; asked for once, if at all.
+	singles func() (map[int64][]model.Crate, error)
 }
 
 func (s *Service) begin(ctx context.Context, server string) (*looking, error) {
@@ -323,6 +325,7 @@ func (l *looking) examine(ctx context.Context, found []Found) error {
 	for _, c := range facts {
 		is[c.Key] = true
 	}
+	l.singles = sync.OnceValues(func() (map[int64][]model.Crate, error) { return l.oneFile(ctx, l.srv.Rulebook, facts) })
 	g, gctx := errgroup.WithContext(ctx)
 	g.SetLimit(remote.AtATime(l.host))
 	for i := range found {
@@ -330,6 +333,11 @@ func (l *looking) examine(ctx context.Context, found []Found) error {
 		g.Go(func() error {
 			if err := l.lay(gctx, f); err != nil {
 				return fmt.Errorf("read %s: %w", f.Path, err)
+			}
+			if !is[f.key()] { // nothing of its name is staged
+				if err := l.byBytes(gctx, f); err != nil {
+					return fmt.Errorf("read %s: %w", f.Path, err)
+				}
 			}
 			mu.Lock()
 			defer mu.Unlock()
