@@ -5,6 +5,7 @@ import (
 	"errors"
 	"io"
 	"io/fs"
+	"sync"
 
 	"golang.org/x/sync/errgroup"
 
@@ -88,11 +89,25 @@ func statByListing(ctx context.Context, h Host, paths []tree.Path) ([]Info, erro
 // ListAll lists folders, many at a time, and gives their contents by name. One
 // that is not there holds nothing.
 func ListAll[V any](ctx context.Context, h Host, folders map[tree.Path]V) (map[tree.Path]map[string]Info, error) {
-	type listing struct {
-		folder tree.Path
-		list   []Info
+	listed, err := listFolders(ctx, h, folders)
+	if err != nil {
+		return nil, err
 	}
-	found := make(chan listing, len(folders))
+	out := make(map[tree.Path]map[string]Info, len(listed))
+	for folder, list := range listed {
+		byName := make(map[string]Info, len(list))
+		for _, i := range list {
+			byName[i.Name] = i
+		}
+		out[folder] = byName
+	}
+	return out, nil
+}
+
+// listFolders lists folders, many at a time. One that is not there holds nothing.
+func listFolders[V any](ctx context.Context, h Host, folders map[tree.Path]V) (map[tree.Path][]Info, error) {
+	var mu sync.Mutex
+	out := make(map[tree.Path][]Info, len(folders))
 	g, gctx := errgroup.WithContext(ctx)
 	g.SetLimit(AtATime(h))
 	for folder := range folders {
@@ -101,23 +116,13 @@ func ListAll[V any](ctx context.Context, h Host, folders map[tree.Path]V) (map[t
 			if err != nil && !errors.Is(err, fs.ErrNotExist) {
 				return err
 			}
-			found <- listing{folder, list}
+			mu.Lock()
+			defer mu.Unlock()
+			out[folder] = list
 			return nil
 		})
 	}
-	if err := g.Wait(); err != nil {
-		return nil, err
-	}
-	close(found)
-	out := make(map[tree.Path]map[string]Info, len(folders))
-	for l := range found {
-		byName := make(map[string]Info, len(l.list))
-		for _, i := range l.list {
-			byName[i.Name] = i
-		}
-		out[l.folder] = byName
-	}
-	return out, nil
+	return out, g.Wait()
 }
 
 // AtATime is how many folders, or small files, are worth being asked for at a time. That is several calls, one

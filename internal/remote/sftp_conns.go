@@ -29,6 +29,9 @@ type SFTP struct {
 	conns *pool.Pool[*sftpConn]
 	trip  time.Duration // one round trip, as it was when the host was opened
 	flow  flow
+
+	noShell  atomic.Bool // it is known to give none
+	sameTree atomic.Bool // its shell is known to see what SFTP shows
 }
 
 // mostSFTP is how many connections are worth having; piled is how many calls

@@ -5,8 +5,9 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"maps"
+	"math"
 	"slices"
+	"strings"
 
 	"restlesscrate/internal/core/tree"
 )
@@ -16,6 +17,9 @@ import (
 type Bounds struct {
 	Deep   int // folders below the one that the walk begins at; 0: any
 	Things int // in all; 0: any
+	// Whole says that the walk goes nearly everywhere below the folders: a host that can is
+	// asked for all of it at once (see [Whole]).
+	Whole bool
 }
 
 // TooDeepError is returned for a tree that goes deeper than a walk may.
@@ -48,6 +52,18 @@ func Walk(ctx context.Context, h Host, folders []tree.Path, bounds Bounds, visit
 	for i, f := range folders {
 		level[i] = under{f, f}
 	}
+	list := func(ctx context.Context, folders map[tree.Path]bool) (map[tree.Path][]Info, error) {
+		return listFolders(ctx, h, folders)
+	}
+	if bounds.Whole {
+		all, err := listWhole(ctx, h, folders, bounds.Things)
+		if err != nil {
+			return err
+		}
+		if all != nil {
+			list = func(context.Context, map[tree.Path]bool) (map[tree.Path][]Info, error) { return all, nil }
+		}
+	}
 	things := 0
 	for len(level) > 0 {
 		listing := make(map[tree.Path]bool, len(level))
@@ -57,18 +73,19 @@ func Walk(ctx context.Context, h Host, folders []tree.Path, bounds Bounds, visit
 			}
 			listing[u.folder] = true
 		}
-		listed, err := ListAll(ctx, h, listing)
+		listed, err := list(ctx, listing)
 		if err != nil {
 			return err
 		}
 		var next []under
 		for _, u := range level {
-			for _, name := range slices.Sorted(maps.Keys(listed[u.folder])) {
+			infos := listed[u.folder]
+			slices.SortFunc(infos, func(a, b Info) int { return strings.Compare(a.Name, b.Name) })
+			for _, i := range infos {
 				if things++; bounds.Things > 0 && things > bounds.Things {
 					return &TooManyError{folders, bounds.Things}
 				}
-				i := listed[u.folder][name]
-				p := u.folder.Join(tree.Path(name))
+				p := u.folder.Join(tree.Path(i.Name))
 				into, err := visit(p, i)
 				switch {
 				case errors.Is(err, fs.SkipAll):
@@ -83,4 +100,20 @@ func Walk(ctx context.Context, h Host, folders []tree.Path, bounds Bounds, visit
 		level = next
 	}
 	return nil
+}
+
+// listWhole lists everything below folders at once; nil where the host cannot.
+func listWhole(ctx context.Context, h Host, folders []tree.Path, most int) (map[tree.Path][]Info, error) {
+	host, can := Unwrapped[Whole](h)
+	if !can || len(folders) != 1 {
+		return nil, nil
+	}
+	if most == 0 {
+		most = math.MaxInt
+	}
+	all, ok, err := host.ListBelow(ctx, folders[0], most)
+	if err != nil || !ok {
+		return nil, err
+	}
+	return all, nil
 }

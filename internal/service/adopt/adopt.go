@@ -85,7 +85,7 @@ type Look struct {
 }
 
 // ofTree is how far a look goes.
-var ofTree = remote.Bounds{Deep: 120, Things: 5_000_000}
+var ofTree = remote.Bounds{Deep: 120, Things: 5_000_000, Whole: true}
 
 // looking is one look at a server.
 type looking struct {
@@ -98,10 +98,12 @@ type looking struct {
 	deployed map[tree.Path]bool       // what the ledger knows, and the folders above it
 	all      map[tree.Path]tree.Entry // everything that is there
 	below    map[tree.Path][]tree.Entry
-	lists    map[string][]string // by text, what it names
-	heard    map[string]string   // by what the server calls them, the versions of what it loaded
-	unplaced []string            // of these, what nobody deployed
-	nowhere  []finding.Finding   // of the load lists
+	lists    map[string][]string  // by text, what it names
+	heard    map[string]string    // by what the server calls them, the versions of what it loaded
+	unplaced []string             // of these, what nobody deployed
+	nowhere  []finding.Finding    // of the load lists
+	gathered map[tree.Path][]byte // files that were read at once
+	asked    func(tree.Path)      // is told of every file that is read by itself
 	// singles are the staged crates that are one file, by its length; asked for once, if at all.
 	singles func() (map[int64][]model.Crate, error)
 }
@@ -326,6 +328,9 @@ func (l *looking) examine(ctx context.Context, found []Found) error {
 		is[c.Key] = true
 	}
 	l.singles = sync.OnceValues(func() (map[int64][]model.Crate, error) { return l.oneFile(ctx, l.srv.Rulebook, facts) })
+	if err := l.gather(ctx, found); err != nil {
+		return err
+	}
 	g, gctx := errgroup.WithContext(ctx)
 	g.SetLimit(remote.AtATime(l.host))
 	for i := range found {

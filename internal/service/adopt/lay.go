@@ -100,6 +100,12 @@ func (l *looking) inside(ctx context.Context, p tree.Path, top tree.Entry, a *la
 
 // head reads the beginning of a file; what may not be read says nothing.
 func (l *looking) head(ctx context.Context, p tree.Path, most int64) ([]byte, error) {
+	if raw, ok := l.gathered[p]; ok {
+		return raw[:min(int64(len(raw)), most)], nil
+	}
+	if l.asked != nil {
+		l.asked(p)
+	}
 	return remote.ReadAllowed(ctx, l.host, p, l.all[p].Size, most)
 }
 

@@ -74,7 +74,7 @@ type Service struct {
 }
 
 // ofTree is how far a survey goes: what is deeper is a loop of links that a host follows.
-var ofTree = remote.Bounds{Deep: 120, Things: 5_000_000}
+var ofTree = remote.Bounds{Deep: 120, Things: 5_000_000, Whole: true}
 
 // Look compares a server's tree with its ledger, and keeps what it finds. thorough reads every
 // file that is known; else those whose times prove that they are as they were are not read.

@@ -1,0 +1,108 @@
+package remote_test
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/remote"
+	"restlesscrate/internal/testbed"
+)
+
+// plantOdd makes a tree of names that a shell, a list of names or a pattern would trip over.
+func plantOdd(t *testing.T, root string) {
+	for _, name := range []string{"plain.txt", "two words", "line\nbreak", "it's", "$(touch gone)", "-rf", "*", "läden/ü.txt", "deep/er/and/deeper.bin", "tab\tin it"} {
+		testbed.Write(t, filepath.Join(root, "a b'c", name), "text of "+name)
+	}
+	for i := range 300 {
+		testbed.Write(t, filepath.Join(root, "a b'c", "many", fmt.Sprintf("%03d", i), "part.toml"), fmt.Sprintf("version = %d", i))
+	}
+	require.NoError(t, os.Symlink("plain.txt", filepath.Join(root, "a b'c", "link")))
+	require.NoError(t, os.Mkdir(filepath.Join(root, "a b'c", "empty"), 0o750))
+	require.NoError(t, os.Chmod(filepath.Join(root, "a b'c", "plain.txt"), 0o4711))
+	require.NoError(t, os.WriteFile(filepath.Join(root, "a b'c", "\xff\xfe"), nil, 0o644))
+	require.NoError(t, os.Chtimes(filepath.Join(root, "a b'c", "two words"), aDay, aDay))
+}
+
+// aDay is a time before any of this.
+var aDay = time.Date(2001, 2, 3, 4, 5, 6, 789e6, time.UTC)
+
+// walked is everything that a walk tells, in its order.
+func walked(t *testing.T, h remote.Host, whole bool) (out []string) {
+	t.Helper()
+	err := remote.Walk(t.Context(), h, []tree.Path{tree.Root}, remote.Bounds{Whole: whole}, func(p tree.Path, i remote.Info) (bool, error) {
+		out = append(out, fmt.Sprintf("%q %+v", p, i))
+		return true, nil
+	})
+	require.NoError(t, err)
+	return out
+}
+
+// A tree that a host lists at once is the same as folder by folder, to the second and the bit; and
+// what is read at once is what stands in the files.
+func TestATreeIsListedAtOnceAsFolderByFolder(t *testing.T) {
+	root := filepath.Join(t.TempDir(), "it's a root")
+	plantOdd(t, root)
+	far, err := remote.OpenSFTP(t.Context(), target(testbed.StartSSHD(t), root))
+	require.NoError(t, err)
+	defer far.Close()
+	_, ok, err := far.ListBelow(t.Context(), tree.Root, 10_000)
+	require.NoError(t, err)
+	require.True(t, ok, "this host has find")
+	require.Equal(t, walked(t, far, false), walked(t, far, true))
+
+	files := map[tree.Path]int64{"a b'c/it's": int64(len("text of it's")), "a b'c/-rf": 3, "a b'c/gone": 1, "a b'c/link": 9}
+	for i := range 300 {
+		files[tree.Path(fmt.Sprintf("a b'c/many/%03d/part.toml", i))] = int64(len(fmt.Sprintf("version = %d", i)))
+	}
+	got, err := remote.Gather(t.Context(), far, files)
+	require.NoError(t, err)
+	require.Len(t, got, 301, "neither what has another length, nor what is gone, nor a link")
+	require.Equal(t, "text of it's", string(got["a b'c/it's"]))
+	require.Equal(t, "version = 207", string(got["a b'c/many/207/part.toml"]))
+
+	_, _, err = far.ListBelow(t.Context(), tree.Root, 100)
+	var tooMany *remote.TooManyError
+	require.True(t, errors.As(err, &tooMany), "%v", err)
+}
+
+// A host whose shell sees another tree than SFTP shows, that has none, or whose find is another
+// program, is listed folder by folder; and nothing is read at once there.
+func TestAShellThatShowsAnotherTreeIsNotBelieved(t *testing.T) {
+	for what, runs := range map[string]string{
+		"another tree":   `eval "$(echo "$SSH_ORIGINAL_COMMAND" | sed "s#ROOT#OTHER#")"`,
+		"no shell":       `exec SFTP`,
+		"a chatty shell": `echo welcome; exec sh -c "$SSH_ORIGINAL_COMMAND"`,
+		"another find":   `printf 'restless-crate-tree\0'; echo usage: find; exit 1`,
+	} {
+		t.Run(what, func(t *testing.T) {
+			dir := t.TempDir()
+			root, other := filepath.Join(dir, "root"), filepath.Join(dir, "other")
+			plantOdd(t, root)
+			plantOdd(t, other)
+			testbed.Write(t, filepath.Join(other, "a b'c", "many", "127", "left-over.txt"), "only there")
+			const sftp = "/usr/lib/openssh/sftp-server"
+			script := "#!/bin/sh\ncase \"$SSH_ORIGINAL_COMMAND\" in SFTP) exec SFTP;; esac\n" + runs + "\n"
+			testbed.Write(t, filepath.Join(dir, "shell"), strings.NewReplacer("ROOT", root, "OTHER", other, "SFTP", sftp).Replace(script))
+			require.NoError(t, os.Chmod(filepath.Join(dir, "shell"), 0o755))
+			s := testbed.StartSSHD(t, "Subsystem sftp "+sftp, "ForceCommand "+filepath.Join(dir, "shell"))
+			far, err := remote.OpenSFTP(t.Context(), target(s, root))
+			require.NoError(t, err)
+			defer far.Close()
+			_, ok, err := far.ListBelow(t.Context(), tree.Root, 10_000)
+			require.NoError(t, err)
+			require.Equal(t, what == "a chatty shell", ok)
+			require.Equal(t, walked(t, far, false), walked(t, far, true))
+			got, err := remote.Gather(t.Context(), far, map[tree.Path]int64{"a b'c/many/007/part.toml": 11})
+			require.NoError(t, err)
+			require.True(t, ok || len(got) == 0)
+		})
+	}
+}
