@@ -23,8 +23,8 @@ demo: build
 
 # The real servers and the browser that tests drive.
 setup:
-	@if ! [ -x /usr/sbin/sshd ] || ! command -v chromium >/dev/null || ! [ -x /usr/sbin/vsftpd ] || ! command -v 7z >/dev/null || ! command -v zip >/dev/null || ! command -v unzip >/dev/null || ! [ -x /usr/bin/python3 ]; then \
-	  scripts/debian-packages openssh-server procps chromium vsftpd p7zip-full zip unzip python3; fi
+	@if ! [ -x /usr/sbin/sshd ] || ! command -v chromium >/dev/null || ! [ -x /usr/sbin/vsftpd ] || ! command -v 7z >/dev/null || ! command -v zip >/dev/null || ! command -v unzip >/dev/null || ! command -v minisign >/dev/null || ! [ -x /usr/bin/python3 ]; then \
+	  scripts/debian-packages openssh-server procps chromium vsftpd p7zip-full zip unzip python3 minisign; fi
 	@[ -x bin/proftpd/usr/sbin/proftpd ] || scripts/debian-unpacked bin/proftpd proftpd-core '^lib(hiredis|memcached|memcachedutil|hashkit|pcre2-posix)'
 
 test: setup build check source

@@ -49,6 +49,7 @@ require (
 )
 
 require (
+	aead.dev/minisign v0.3.0 // indirect
 	filippo.io/hpke v0.4.0 // indirect
 	github.com/andybalholm/brotli v1.2.6 // indirect
 	github.com/beorn7/perks v1.0.1 // indirect

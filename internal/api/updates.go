@@ -26,4 +26,5 @@ type Update struct {
 	Needs     []string   `json:"needs,omitempty" doc:"What it needs that the installed one does not"`
 	Unfit     *Unfit     `json:"unfit,omitempty" doc:"A version that is newer still, and does not fit"`
 	Hold      *Hold      `json:"hold,omitempty"`
+	Announced *Announced `json:"announced,omitempty" doc:"A version that is newer still, fits as far as is known, and is not staged"`
 }

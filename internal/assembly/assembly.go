@@ -16,6 +16,7 @@ import (
 	"github.com/alexedwards/scs/v2"
 
 	"restlesscrate/internal/archive"
+	"restlesscrate/internal/core/feed"
 	"restlesscrate/internal/core/progress"
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/deploy"
@@ -31,6 +32,7 @@ import (
 	"restlesscrate/internal/service/adopt"
 	"restlesscrate/internal/service/catalog"
 	"restlesscrate/internal/service/changes"
+	"restlesscrate/internal/service/feeds"
 	"restlesscrate/internal/service/hosts"
 	"restlesscrate/internal/service/inbox"
 	"restlesscrate/internal/service/insight"
@@ -70,6 +72,9 @@ type Parts struct {
 // surveysDue is how often it is looked whether a survey is due.
 const surveysDue = 5 * time.Second
 
+// feedsDue is how often it is looked whether a feed is due.
+const feedsDue = 10 * time.Second
+
 // Service is a whole service.
 type Service struct {
 	Catalog *catalog.Service
@@ -98,7 +103,7 @@ func New(ctx context.Context, p Parts, cat *catalog.Service) (*Service, error) {
 	s.Changes = &changes.Service{Records: p.DB, Catalog: cat, Hosts: hostsOf{s.Hosts}, Room: p.Room, RideOut: p.RideOut, Self: p.Self, Meter: meter, Now: time.Now, Log: p.Log}
 	looks := &survey.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Bytes: s.Changes.Contents, HostNow: s.Changes.HostNow, HostOf: requests.HostOf, Now: time.Now}
 	ins := &insight.Service{Records: p.DB, Books: cat}
-	s.API = &httpapi.Server{Catalog: cat, Parts: &catalog.Parts{Room: p.Room, Now: time.Now}, Hosts: s.Hosts, Changes: s.Changes, Insight: ins, Surveys: looks, Mending: &mending.Service{Records: p.DB, Hosts: s.Hosts, Room: p.Room, Now: time.Now}, Narrowing: &narrowing.Service{Records: p.DB, Hosts: s.Hosts, Changes: s.Changes, Addons: ins}, Tidying: &tidying.Service{Records: p.DB, Room: p.Room, Now: time.Now}, Learning: &learning.Service{Records: p.DB, Hosts: s.Hosts, Books: cat}, Adopting: &adopt.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Lists: requests.ListsOf}, Texts: &texts.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Bytes: s.Changes.Contents, Lists: requests.ListsOf}, Witness: &witness.Service{Records: p.DB, Catalog: cat, Hosts: hostsOf{s.Hosts}, Addons: ins}, Jobs: s.Jobs,
+	s.API = &httpapi.Server{Catalog: cat, Parts: &catalog.Parts{Room: p.Room, Now: time.Now}, Hosts: s.Hosts, Changes: s.Changes, Insight: ins, Surveys: looks, Mending: &mending.Service{Records: p.DB, Hosts: s.Hosts, Room: p.Room, Now: time.Now}, Narrowing: &narrowing.Service{Records: p.DB, Hosts: s.Hosts, Changes: s.Changes, Addons: ins}, Tidying: &tidying.Service{Records: p.DB, Room: p.Room, Now: time.Now}, Feeds: &feeds.Service{Records: p.DB, Web: &fetch.Getter{Allowed: p.DownloadsFrom, Most: feed.Longest}, Now: time.Now}, Learning: &learning.Service{Records: p.DB, Hosts: s.Hosts, Books: cat}, Adopting: &adopt.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Lists: requests.ListsOf}, Texts: &texts.Service{Records: p.DB, Hosts: s.Hosts, Books: cat, Bytes: s.Changes.Contents, Lists: requests.ListsOf}, Witness: &witness.Service{Records: p.DB, Catalog: cat, Hosts: hostsOf{s.Hosts}, Addons: ins}, Jobs: s.Jobs,
 		Access: p.DB, Memory: memory{p.DB}, Sessions: sessions(p), Keyed: p.Sealer.Keyed, Counter: counter(p.DB), News: p.DB.News, MaxUpload: p.MaxUpload, Web: &fetch.Getter{Allowed: p.DownloadsFrom, Most: p.MaxUpload}, Ready: p.DB.Ping, Integrity: p.Integrity, Metrics: meter.Handler(), Console: p.Console, Log: p.Log,
 		Now: time.Now, Version: p.Version, BaseURL: p.BaseURL}
 	if err := s.takeUp(ctx, p); err != nil {
@@ -117,6 +122,11 @@ func New(ctx context.Context, p Parts, cat *catalog.Service) (*Service, error) {
 			p.Log.Warn("a survey that was due was not begun", "server", server, "err", err)
 		}
 	}, func(err error) { p.Log.Warn("it is not known which surveys are due", "err", err) })
+	go s.API.Feeds.Keep(work, feedsDue, func(name string) {
+		if err := s.API.CheckFeedByItself(work, name); err != nil {
+			p.Log.Warn("a feed that was due was not looked at", "feed", name, "err", err)
+		}
+	}, func(err error) { p.Log.Warn("it is not known which feeds are due", "err", err) })
 	if len(p.Watch) > 0 {
 		in := &inbox.Service{Catalog: cat, Jobs: s.Jobs, Staged: s.API.Staged, Log: p.Log, State: filepath.Join(p.Data, "inbox.json")}
 		if err := in.Keep(work, p.Watch); err != nil {

@@ -115,6 +115,9 @@ func (a surveyCommands) printUpdates(server string, list []api.Update) {
 	if can > 0 {
 		fmt.Fprintf(a.Out, "\n  restless update %s --all    updates %s in one deployment\n", server, words.Count(can, "add-on"))
 	}
+	if i := slices.IndexFunc(list, func(u api.Update) bool { return u.Announced != nil && u.Announced.Fit.State == "fits" }); i >= 0 {
+		fmt.Fprintf(a.Out, "\n  restless feed take %s %s    downloads and stages what is announced\n", list[i].Announced.Feed, list[i].Addon)
+	}
 }
 
 func changesOf(u api.Update) string {
@@ -143,6 +146,17 @@ func toKnow(u api.Update) string {
 	}
 	if u.Unfit != nil {
 		said = append(said, u.Unfit.Version+" is staged and does not fit: "+u.Unfit.Why)
+	}
+	if n := u.Announced; n != nil {
+		text := fmt.Sprintf("%s is announced by the feed %s", n.Version, n.Feed)
+		switch n.Fit.State {
+		case "fits":
+			text += " and fits"
+		case "unknown":
+		default:
+			text += " and does not fit: " + n.Fit.Why
+		}
+		said = append(said, text)
 	}
 	return strings.Join(said, "; ")
 }

@@ -25,6 +25,7 @@ type Client struct {
 	*ServerCalls
 	*RulebookCalls
 	*CrateCalls
+	*FeedCalls
 	*DeploymentCalls
 	*ControlCalls
 	*InsightCalls
@@ -47,6 +48,8 @@ type (
 	RulebookCalls struct{ *line }
 	// CrateCalls are about archives and crates.
 	CrateCalls struct{ *line }
+	// FeedCalls are about feeds.
+	FeedCalls struct{ *line }
 	// DeploymentCalls are about drafts and runs.
 	DeploymentCalls struct{ *line }
 	// ControlCalls are about stopping, starting and listening to servers.
@@ -63,7 +66,7 @@ type (
 // http://127.0.0.1:7420.
 func New(base, token string) *Client {
 	l := &line{base: strings.TrimRight(base, "/"), token: token, http: &http.Client{}}
-	return &Client{l, &ServerCalls{l}, &RulebookCalls{l}, &CrateCalls{l}, &DeploymentCalls{l}, &ControlCalls{l}, &InsightCalls{l}, &TextCalls{l}, &AccessCalls{l}}
+	return &Client{l, &ServerCalls{l}, &RulebookCalls{l}, &CrateCalls{l}, &FeedCalls{l}, &DeploymentCalls{l}, &ControlCalls{l}, &InsightCalls{l}, &TextCalls{l}, &AccessCalls{l}}
 }
 
 // UnreachableError says that no service answers.

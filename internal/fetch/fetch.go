@@ -65,25 +65,15 @@ func (g *Getter) Open(ctx context.Context, address string, from int64, mark stri
 	if err != nil {
 		return nil, refused("%v", err)
 	}
-	req.Header.Set("User-Agent", "restless-crate")
+	req.Header.Set("User-Agent", agent)
 	req.Header.Set("Accept-Encoding", "identity")
 	if from > 0 && mark != "" {
 		req.Header.Set("Range", fmt.Sprintf("bytes=%d-", from))
 		req.Header.Set("If-Range", mark)
 	}
-	transport := &http.Transport{DialContext: g.dial, DisableCompression: true, DisableKeepAlives: true, TLSHandshakeTimeout: 20 * time.Second, ResponseHeaderTimeout: g.idle()}
-	client := &http.Client{Transport: transport, CheckRedirect: follow}
-	res, err := client.Do(req)
+	res, err := g.client(true).Do(req)
 	if err != nil {
-		var why *RefusedError
-		if errors.As(err, &why) {
-			return nil, why
-		}
-		var dns *net.DNSError
-		if errors.As(err, &dns) && dns.IsNotFound {
-			return nil, refused("nothing on the net is called %s", dns.Name)
-		}
-		return nil, fmt.Errorf("%w: %w", ErrCut, plain(err))
+		return nil, g.unanswered(ctx, err)
 	}
 	f, err := g.file(u, res)
 	if err != nil {

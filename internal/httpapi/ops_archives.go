@@ -2,10 +2,13 @@ package httpapi
 
 import (
 	"context"
+	"errors"
+	"mime"
 	"net/http"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/labstack/echo/v5"
 
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/core/progress"
@@ -80,4 +83,23 @@ func (s streams) fetch(ctx context.Context, in api.Fetch) (*accepted, error) {
 		u.Say = said
 		return s.lay(ctx, u, to, actor, tell)
 	})
+}
+
+// archive gives the bytes of a download, as they were staged.
+func (s streams) archive(c *echo.Context) (err error) {
+	ctx := c.Request().Context()
+	a, err := s.archives().Find(ctx, c.Param("archive"))
+	if err != nil {
+		return writeProblem(c, ProblemOf(err))
+	}
+	f, err := s.Parts.Room.Container(a.Container)
+	if err != nil {
+		return writeProblem(c, ProblemOf(err))
+	}
+	defer func() { err = errors.Join(err, f.Close()) }()
+	h := c.Response().Header()
+	h.Set("Content-Type", "application/octet-stream")
+	h.Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": a.Filename}))
+	http.ServeContent(c.Response(), c.Request(), "", a.CreatedAt, f)
+	return nil
 }

@@ -24,6 +24,7 @@ import (
 	"restlesscrate/internal/service/adopt"
 	"restlesscrate/internal/service/catalog"
 	"restlesscrate/internal/service/changes"
+	"restlesscrate/internal/service/feeds"
 	"restlesscrate/internal/service/hosts"
 	"restlesscrate/internal/service/insight"
 	"restlesscrate/internal/service/learning"
@@ -70,6 +71,7 @@ type Server struct {
 	Insight   *insight.Service
 	Surveys   *survey.Service
 	Adopting  *adopt.Service
+	Feeds     *feeds.Service
 	Learning  *learning.Service
 	Tidying   *tidying.Service
 	Narrowing *narrowing.Service
@@ -193,6 +195,7 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	s.looking().compareOps(h)
 	s.looking().rhythmOps(h)
 	s.looking().narrowingOps(h)
+	s.following().feedOps(h)
 	s.lessons().lessonOps(h)
 	s.keeping().stockroomOps(h)
 	s.accessOps(h)
@@ -231,6 +234,7 @@ func (s gate) logged(next echo.HandlerFunc) echo.HandlerFunc {
 func (s *Server) plainRoutes(g *echo.Group, doc *huma.OpenAPI) {
 	g.POST("/archives", s.streaming().stage)
 	g.POST("/assets", s.streaming().keepAsset)
+	g.GET("/archives/:archive/bytes", s.streaming().archive)
 	g.GET("/jobs/:id/events", s.streaming().follow)
 	g.GET("/changes", s.streaming().changed)
 	g.GET("/openapi.json", func(c *echo.Context) error { return c.JSONPretty(http.StatusOK, doc, "  ") })
@@ -270,6 +274,8 @@ type (
 	looking  struct{ *Server }
 	// lessons are those about servers whose rulebooks grow.
 	lessons struct{ *Server }
+	// following are those about feeds.
+	following struct{ *Server }
 	// keeping are those about what the service itself keeps.
 	keeping struct{ *Server }
 	// jobbing are those about jobs, and how work becomes one.
@@ -284,5 +290,6 @@ func (s *Server) changing() changing       { return changing{s} }
 func (s *Server) looking() looking         { return looking{s} }
 func (s *Server) lessons() lessons         { return lessons{s} }
 func (s *Server) keeping() keeping         { return keeping{s} }
+func (s *Server) following() following     { return following{s} }
 func (s *Server) jobs() jobbing            { return jobbing{s} }
 func (s *Server) controlling() controlling { return controlling{s} }

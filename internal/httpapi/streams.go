@@ -197,6 +197,9 @@ func (s *Server) describePlain(doc *huma.OpenAPI) {
 			text("from", "With part: so many bytes have come before, and the body is the rest")},
 		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}},
 		Responses:   map[string]*huma.Response{"202": job}})
+	doc.AddOperation(&huma.Operation{OperationID: "get-archive-bytes", Method: http.MethodGet, Path: "/archives/{archive}/bytes", Summary: "The bytes of a download, as it was staged", Tags: []string{"crates"},
+		Parameters: []*huma.Param{{Name: "archive", In: "path", Required: true, Description: "Its file name, its digest, or the first digits of that", Schema: &huma.Schema{Type: "string"}}},
+		Responses:  map[string]*huma.Response{"200": {Description: "The bytes", Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}}})
 	kept := &huma.Response{Description: "What it is", Content: map[string]*huma.MediaType{"application/json": {Schema: doc.Components.Schemas.Schema(typeOf[api.Asset](), true, "Asset")}}}
 	doc.AddOperation(&huma.Operation{OperationID: "keep-asset", Method: http.MethodPost, Path: "/assets", Summary: "Send a file that shall take the place of another: its bytes are the body", Tags: []string{"texts"},
 		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}},

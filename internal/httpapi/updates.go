@@ -16,7 +16,11 @@ import (
 func (s looking) updateOps(h huma.API) {
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/updates", "list-updates", "What is on a server beside the newest that is staged and fits", "servers"), func(ctx context.Context, in *OnServer) (*body[api.Page[api.Update]], error) {
 		list, err := s.Insight.Updates(ctx, in.Server)
-		return &body[api.Page[api.Update]]{page(list, -1, func(insight.Update) int64 { return 0 }, wireUpdate)}, s.fail(ctx, err)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		out := page(list, -1, func(insight.Update) int64 { return 0 }, wireUpdate)
+		return &body[api.Page[api.Update]]{out}, s.fail(ctx, s.following().announce(ctx, in.Server, list, out.Items))
 	})
 	huma.Register(h, op(http.MethodPost, "/servers/{server}/updates/looked", "looked-for-updates", "Note that a person has looked for updates of a server now", "insight"), func(ctx context.Context, in *OnServer) (*done, error) {
 		return nil, s.fail(ctx, s.Surveys.LookedForUpdates(ctx, in.Server, actorOf(ctx)))

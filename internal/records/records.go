@@ -45,6 +45,7 @@ type DB struct {
 	*RollCallStore   // what was found out and said of add-ons that run
 	*LessonStore     // what servers have taught whose rulebooks grow
 	*SurveyStore     // what surveys of servers found, and what people ignore
+	*FeedStore       // feeds that announce versions of add-ons
 	*JobStore        // what the service works on
 }
 
@@ -83,7 +84,7 @@ type (
 )
 
 func newDB(h *handle) *DB {
-	return &DB{h, &AccessStore{h}, &ContentStore{h}, &RulebookStore{h}, &CrateStore{h}, &ServerStore{h}, &DeploymentStore{h}, &JournalStore{h}, &LedgerStore{h}, &RollCallStore{h}, &LessonStore{h}, &SurveyStore{h}, &JobStore{h}}
+	return &DB{h, &AccessStore{h}, &ContentStore{h}, &RulebookStore{h}, &CrateStore{h}, &ServerStore{h}, &DeploymentStore{h}, &JournalStore{h}, &LedgerStore{h}, &RollCallStore{h}, &LessonStore{h}, &SurveyStore{h}, &FeedStore{h}, &JobStore{h}}
 }
 
 // Open opens the database file, making and migrating it as needed.

@@ -67,11 +67,12 @@ func (db *RulebookStore) RevisionByID(ctx context.Context, id int64) (model.Revi
 }
 
 // DropRulebook takes a rulebook out of the list. [ErrConflict], naming them,
-// where servers use it.
+// where servers or feeds use it.
 func (db *RulebookStore) DropRulebook(ctx context.Context, name string) error {
 	return db.within(ctx, func(tx *sql.Tx) error {
 		users, err := all(ctx, tx, func(r *sql.Rows, s *string) error { return r.Scan(s) },
-			`SELECT name FROM server WHERE rulebook = ? AND dropped_at IS NULL ORDER BY name`, name)
+			`SELECT name FROM server WHERE rulebook = ?1 AND dropped_at IS NULL
+			UNION SELECT 'feed ' || name FROM feed WHERE rulebook = ?1 ORDER BY 1`, name)
 		if err != nil {
 			return err
 		}

@@ -90,6 +90,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/archives/{archive}/bytes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The bytes of a download, as it was staged */
+        get: operations["get-archive-bytes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/assets": {
         parameters: {
             query?: never;
@@ -323,6 +340,93 @@ export interface paths {
         /** All deployments, the newest first */
         get: operations["list-all-deployments"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/feeds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The feeds that are followed */
+        get: operations["list-feeds"];
+        put?: never;
+        /** Follow a feed, once it could be read; a job */
+        post: operations["follow-feed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/feeds/{feed}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A feed with what it announces, beside what is on servers */
+        get: operations["get-feed"];
+        put?: never;
+        post?: never;
+        /** Follow a feed no more; what was staged stays */
+        delete: operations["drop-feed"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/feeds/{feed}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look at a feed now; a job */
+        post: operations["check-feed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/feeds/{feed}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Download what a feed announces and stage it; a job */
+        post: operations["take-release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/feeds/{feed}/taken": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Have the next versions of an add-on staged by themselves, or no more */
+        put: operations["take-always"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1744,6 +1848,18 @@ export interface components {
             /** @description Those that do not */
             found: components["schemas"]["Finding"][];
         };
+        Announced: {
+            date?: string;
+            feed: string;
+            fit: components["schemas"]["Fit"];
+            notes?: string;
+            /**
+             * Format: int64
+             * @description Bytes
+             */
+            size: number;
+            version: string;
+        };
         AnswerNarrowing: {
             /** @description It still happens with what is disabled now */
             still: boolean;
@@ -2176,6 +2292,44 @@ export interface components {
             name?: string;
             /** @description Of versions, as it is written */
             range?: string;
+        };
+        Feed: {
+            by: string;
+            /**
+             * Format: date-time
+             * @description When it was last found to say something else
+             */
+            changedAt?: string;
+            /**
+             * Format: int64
+             * @description Of releases
+             */
+            count: number;
+            /**
+             * Format: int64
+             * @description Seconds; 0 for never by itself
+             */
+            every: number;
+            /**
+             * Format: date-time
+             * @description When it could be read last
+             */
+            lookedAt?: string;
+            /** @description When it was written, as it says */
+            made?: string;
+            name: string;
+            releases?: components["schemas"]["Release"][] | null;
+            rulebook: string;
+            /** @description A key was given for it, and its signature is checked */
+            signed?: boolean;
+            /** @description Add-ons whose next versions are staged by themselves */
+            taken?: string[] | null;
+            title?: string;
+            /** Format: date-time */
+            triedAt?: string;
+            /** @description Why it could not be read at the last try */
+            trouble?: string;
+            url: string;
         };
         Fetch: {
             /** @description Of names in it that are not UTF-8, as IANA calls it */
@@ -2622,6 +2776,24 @@ export interface components {
             /** @description Parts by choice to leave out */
             without?: string[] | null;
         };
+        NewFeed: {
+            /**
+             * Format: int64
+             * @description How often it is looked at by itself, in seconds; 0 for never, six hours if absent
+             */
+            every?: number;
+            /** @description A server by whose rulebook its files are laid out */
+            for?: string;
+            /** @description The public key of minisign that has to have signed it; nobody looks at signatures if absent */
+            key?: string;
+            name: string;
+            /** @description Or the rulebook itself */
+            rulebook?: string;
+            /** @description Add-ons whose next versions are staged by themselves */
+            taken?: string[] | null;
+            /** @description Its address: https:// or http://, without a name or a password in it */
+            url: string;
+        };
         NewServer: {
             facts?: {
                 [key: string]: string;
@@ -2678,6 +2850,11 @@ export interface components {
         };
         PageEvent: {
             items: components["schemas"]["Event"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
+        };
+        PageFeed: {
+            items: components["schemas"]["Feed"][];
             /** @description Cursor of the next page; absent on the last */
             next?: string;
         };
@@ -2928,6 +3105,35 @@ export interface components {
         Received: {
             /** Format: int64 */
             bytes: number;
+        };
+        Release: {
+            addon: string;
+            date?: string;
+            game?: string;
+            loaders?: {
+                [key: string]: string;
+            };
+            notes?: string;
+            /** @description Servers that hold the add-on */
+            on?: components["schemas"]["ReleaseOn"][] | null;
+            sha256: string;
+            side?: string;
+            /**
+             * Format: int64
+             * @description Bytes
+             */
+            size: number;
+            /** @description Its file is in the stockroom */
+            staged?: boolean;
+            url: string;
+            version: string;
+        };
+        ReleaseOn: {
+            fit: components["schemas"]["Fit"];
+            installed: string;
+            /** @description The release is newer than what is installed */
+            newer?: boolean;
+            server: string;
         };
         Remark: {
             /** Format: date-time */
@@ -3446,6 +3652,14 @@ export interface components {
             /** Format: int64 */
             size: number;
         };
+        TakeAlways: {
+            addon: string;
+            always: boolean;
+        };
+        TakeRelease: {
+            /** @description name, for the newest, or name@version */
+            addon: string;
+        };
         Teach: {
             /** @description The download that the answer to what it is goes with: refused where something else is asked first by now */
             about?: string;
@@ -3701,6 +3915,8 @@ export interface components {
         };
         Update: {
             addon: string;
+            /** @description A version that is newer still, fits as far as is known, and is not staged */
+            announced?: components["schemas"]["Announced"];
             /** @description The newest that is staged and not known to be wrong for the server */
             available?: string;
             /** Format: int64 */
@@ -3985,6 +4201,29 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "get-archive-bytes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its file name, its digest, or the first digits of that */
+                archive: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The bytes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
         };
@@ -4523,6 +4762,236 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PageDeployment"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "list-feeds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageFeed"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "follow-feed": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewFeed"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "get-feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Feed"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "drop-feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "check-feed": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                feed: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "take-release": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                feed: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeRelease"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "take-always": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeAlways"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
