@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"time"
@@ -31,9 +32,9 @@ func runDemo(ctx context.Context, o cli.DemoOptions) (err error) {
 	}
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
 	data := filepath.Join(dir, "data")
-	s, err := openService(ctx, cli.ServeOptions{Data: data, Listen: demoListen, RideOut: time.Minute}, quiet)
+	s, err := openService(ctx, cli.ServeOptions{Data: data, Listen: demoListen, RideOut: time.Minute, DownloadsFrom: []netip.Prefix{netip.MustParsePrefix("127.0.0.1/32")}}, quiet)
 	if err != nil {
-		if s, err = openService(ctx, cli.ServeOptions{Data: data, Listen: "127.0.0.1:0", RideOut: time.Minute}, quiet); err != nil {
+		if s, err = openService(ctx, cli.ServeOptions{Data: data, Listen: "127.0.0.1:0", RideOut: time.Minute, DownloadsFrom: []netip.Prefix{netip.MustParsePrefix("127.0.0.1/32")}}, quiet); err != nil {
 			return err
 		}
 	}

@@ -98,10 +98,14 @@ func releaseLines(f api.Feed, onlyNew bool) (lines [][]string) {
 		var on []string
 		for _, s := range r.On {
 			said := s.Server + " has " + s.Installed
-			if s.Newer && s.Fit.State != "fits" {
-				said += ": " + strings.TrimSuffix(s.Fit.State+", "+s.Fit.Why, ", ")
-			} else if s.Newer {
-				said += ": fits"
+			switch {
+			case !s.Newer:
+			case s.Fit.State == "fits":
+				said += "; it fits"
+			case s.Fit.State == "unknown":
+				said += "; whether it fits is not known"
+			default:
+				said += "; it does not fit: " + s.Fit.Why
 			}
 			on = append(on, said)
 		}
@@ -113,7 +117,7 @@ func releaseLines(f api.Feed, onlyNew bool) (lines [][]string) {
 			on = append(on, "staged")
 		}
 		note, _, _ := strings.Cut(r.Notes, "\n")
-		lines = append(lines, []string{r.Addon, r.Version, r.Date, words.Size(r.Size), forWords(r), strings.Join(on, "; "), note})
+		lines = append(lines, []string{r.Addon, r.Version, r.Date, words.Size(r.Size), forWords(r), strings.Join(on, "\n"), note})
 	}
 	return lines
 }

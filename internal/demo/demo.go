@@ -67,7 +67,7 @@ func (p *play) run(ctx context.Context) error {
 	if err := WriteSamples(p.path("downloads")); err != nil {
 		return err
 	}
-	for _, act := range []func(context.Context) error{p.servers, p.stage, p.first, p.update, p.back, p.fromNothing, p.settings, p.cave, p.leftOpen, p.leftWaiting} {
+	for _, act := range []func(context.Context) error{p.servers, p.stage, p.first, p.update, p.back, p.fromNothing, p.settings, p.cave, p.feed, p.leftOpen, p.leftWaiting} {
 		if err := act(ctx); err != nil {
 			return err
 		}

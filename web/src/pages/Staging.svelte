@@ -7,6 +7,7 @@
   import CrateRow from '../lib/staging/CrateRow.svelte';
   import Loose from '../lib/staging/Loose.svelte';
   import Dropzone from '../lib/staging/Dropzone.svelte';
+  import Feeds from '../lib/staging/Feeds.svelte';
   import type { Pick } from '../lib/staging/pick';
   import UploadRow from '../lib/staging/UploadRow.svelte';
   import { getUploads } from '../lib/staging/uploads.svelte';
@@ -59,6 +60,8 @@
 {/if}
 
 <Arrivals crates={shown} />
+
+<Feeds />
 
 <Loose />
 

@@ -12,6 +12,17 @@ export const servers = () => ({
   queryFn: () => ok(api.GET('/servers')).then((p) => p.items)
 });
 
+/** The feeds that are followed, each with what it announces. */
+export const feeds = () => ({
+  queryKey: ['crates', 'feeds'],
+  queryFn: async () => {
+    const list = await ok(api.GET('/feeds'));
+    return Promise.all(
+      list.items.map((f) => ok(api.GET('/feeds/{feed}', { params: { path: { feed: f.name } } })))
+    );
+  }
+});
+
 /** Archives of which no crate is in the list. */
 export const loose = () => ({
   queryKey: ['crates', 'loose'],

@@ -16,7 +16,7 @@
   import PathText from '../ui/PathText.svelte';
   import Tick from '../ui/Tick.svelte';
   import Trouble from '../ui/Trouble.svelte';
-  import { held, sorted, waits } from './updates';
+  import { announced, held, sorted, waits } from './updates';
 
   let { server }: { server: string } = $props();
   const client = useQueryClient();
@@ -113,6 +113,7 @@
             >
           {/if}
           {#if u.needs?.length}<span class="reason block">it needs {u.needs.join(', ')}</span>{/if}
+          {#if announced(u)}<span class="reason block">{announced(u)}; <i>Staging</i> fetches it</span>{/if}
           {#if waits(u)}<span class="warn-ink block">{waits(u)}</span>{/if}
           {#if held(u)}<span class="block"
               ><span class="label">held</span> {u.hold?.note} <span class="reason">{u.hold?.by}</span></span

@@ -17,3 +17,16 @@ export function sorted(list: Update[]): Update[] {
   const rank = (u: Update) => (u.available && !held(u) ? 0 : waits(u) ? 1 : held(u) ? 2 : 3);
   return list.toSorted((a, b) => rank(a) - rank(b) || a.addon.localeCompare(b.addon));
 }
+
+/** What a feed announces of an add-on, in a sentence; empty where none does. */
+export function announced(u: Update): string {
+  const a = u.announced;
+  if (!a) return '';
+  const wrong = ['outside', 'other-loader', 'players-only'].includes(a.fit.state);
+  const fit = wrong
+    ? ` and does not fit: ${a.fit.why ?? a.fit.state}`
+    : a.fit.state === 'fits'
+      ? ' and fits'
+      : '';
+  return `${a.version} is announced by the feed ${a.feed}${fit}`;
+}
