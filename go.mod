@@ -5,6 +5,7 @@ go 1.26.0
 ignore ./web/node_modules
 
 require (
+	aead.dev/minisign v0.3.0
 	filippo.io/age v1.3.2
 	github.com/alexedwards/scs/v2 v2.9.0
 	github.com/aymanbagabas/go-udiff v0.4.1
@@ -17,6 +18,7 @@ require (
 	github.com/dustin/go-humanize v1.1.0
 	github.com/gabriel-vasile/mimetype v1.4.16
 	github.com/gofrs/flock v0.13.2
+	github.com/gorilla/feeds v1.2.0
 	github.com/jedib0t/go-pretty/v6 v6.8.3
 	github.com/jlaffaye/ftp v0.2.4
 	github.com/klauspost/compress v1.20.4
@@ -27,6 +29,7 @@ require (
 	github.com/pkg/sftp v1.13.12
 	github.com/pressly/goose/v3 v3.29.0
 	github.com/prometheus/client_golang v1.25.0
+	github.com/robfig/cron/v3 v3.0.1
 	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
 	github.com/schollz/progressbar/v3 v3.19.1
 	github.com/stangelandcl/ppmd v0.1.1
@@ -35,6 +38,7 @@ require (
 	github.com/therootcompany/xz v1.0.1
 	github.com/ulikunitz/xz v0.5.17
 	github.com/urfave/cli/v3 v3.14.0
+	github.com/wneessen/go-mail v0.8.1
 	go.yaml.in/yaml/v3 v3.0.6
 	goftp.io/server/v2 v2.0.3
 	golang.org/x/crypto v0.59.0
@@ -49,7 +53,6 @@ require (
 )
 
 require (
-	aead.dev/minisign v0.3.0 // indirect
 	filippo.io/hpke v0.4.0 // indirect
 	github.com/andybalholm/brotli v1.2.6 // indirect
 	github.com/beorn7/perks v1.0.1 // indirect

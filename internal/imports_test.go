@@ -45,6 +45,8 @@ var allowed = map[string][]string{
 	"internal/service/turns":     {},
 	"internal/service/learning":  {"internal/service/turns", "internal/core", "internal/model", "internal/fault"},
 	"internal/service/feeds":     {"internal/core", "internal/model", "internal/fault", "internal/fetch"},
+	"internal/service/schedules": {"internal/service/requests", "internal/core", "internal/model", "internal/fault", "internal/jobs"},
+	"internal/service/notices":   {"internal/model", "internal/fault"},
 	"internal/service/inbox":     {"internal/service/catalog", "internal/fault", "internal/watch", "internal/jobs", "internal/core"},
 	"internal/service/narrowing": {"internal/service/turns", "internal/service/requests", "internal/core", "internal/model", "internal/fault"},
 	"internal/service/tidying":   {"internal/core", "internal/model", "internal/fault", "internal/stockroom"},

@@ -2,6 +2,8 @@
 package main
 
 import (
+	_ "time/tzdata" // time zones, where the machine has none
+
 	"context"
 	"errors"
 	"fmt"

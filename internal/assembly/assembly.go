@@ -40,6 +40,7 @@ import (
 	"restlesscrate/internal/service/mending"
 	"restlesscrate/internal/service/narrowing"
 	"restlesscrate/internal/service/requests"
+	"restlesscrate/internal/service/schedules"
 	"restlesscrate/internal/service/survey"
 	"restlesscrate/internal/service/texts"
 	"restlesscrate/internal/service/tidying"
@@ -67,6 +68,7 @@ type Parts struct {
 	Console       fs.FS                           // nil for none
 	Version       string
 	Log           *slog.Logger
+	Clock         schedules.Clock // of schedules; the machine's where nil
 }
 
 // surveysDue is how often it is looked whether a survey is due.
@@ -122,6 +124,7 @@ func New(ctx context.Context, p Parts, cat *catalog.Service) (*Service, error) {
 			p.Log.Warn("a survey that was due was not begun", "server", server, "err", err)
 		}
 	}, func(err error) { p.Log.Warn("it is not known which surveys are due", "err", err) })
+	s.timetable(work, p, cat, looks, ins)
 	go s.API.Feeds.Keep(work, feedsDue, func(name string) {
 		if err := s.API.CheckFeedByItself(work, name); err != nil {
 			p.Log.Warn("a feed that was due was not looked at", "feed", name, "err", err)

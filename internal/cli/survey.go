@@ -358,6 +358,8 @@ func ageWords(seconds int64) string {
 		return fmt.Sprintf("%dd", seconds/86400)
 	case seconds%3600 == 0:
 		return fmt.Sprintf("%dh", seconds/3600)
+	case seconds%60 == 0:
+		return fmt.Sprintf("%dm", seconds/60)
 	}
 	return (time.Duration(seconds) * time.Second).String()
 }

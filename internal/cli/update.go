@@ -115,7 +115,9 @@ func (a surveyCommands) printUpdates(server string, list []api.Update) {
 	if can > 0 {
 		fmt.Fprintf(a.Out, "\n  restless update %s --all    updates %s in one deployment\n", server, words.Count(can, "add-on"))
 	}
-	if i := slices.IndexFunc(list, func(u api.Update) bool { return u.Announced != nil && (u.Announced.Fit.State == "fits" || u.Announced.Fit.State == "unknown") }); i >= 0 {
+	if i := slices.IndexFunc(list, func(u api.Update) bool {
+		return u.Announced != nil && (u.Announced.Fit.State == "fits" || u.Announced.Fit.State == "unknown")
+	}); i >= 0 {
 		fmt.Fprintf(a.Out, "\n  restless feed take %s %s    downloads and stages what is announced\n", list[i].Announced.Feed, list[i].Addon)
 	}
 }

@@ -99,3 +99,6 @@ func (g *Getter) unanswered(ctx context.Context, err error) error {
 	}
 	return fmt.Errorf("%w: %w", ErrCut, plain(err))
 }
+
+// Client makes a client for other calls, which reaches what may be reached.
+func (g *Getter) Client() *http.Client { return g.client(false) }

@@ -30,6 +30,8 @@ import (
 	"restlesscrate/internal/service/learning"
 	"restlesscrate/internal/service/mending"
 	"restlesscrate/internal/service/narrowing"
+	"restlesscrate/internal/service/notices"
+	"restlesscrate/internal/service/schedules"
 	"restlesscrate/internal/service/survey"
 	"restlesscrate/internal/service/texts"
 	"restlesscrate/internal/service/tidying"
@@ -72,6 +74,8 @@ type Server struct {
 	Surveys   *survey.Service
 	Adopting  *adopt.Service
 	Feeds     *feeds.Service
+	Schedules *schedules.Service
+	Notices   *notices.Service
 	Learning  *learning.Service
 	Tidying   *tidying.Service
 	Narrowing *narrowing.Service
@@ -146,6 +150,7 @@ func (s *Server) Handler() http.Handler {
 	g := e.Group(api.Prefix, s.gate().limited, s.gate().signedIn, s.gate().sameSite, typed, s.gate().idempotent)
 	doc := s.describe(&adapter{Handler: e, group: g})
 	s.plainRoutes(g, doc)
+	e.GET("/notices/:secret", s.following().results, s.gate().limited)
 	e.GET("/*", s.streaming().page)
 	return s.sessions.LoadAndSave(e)
 }
@@ -196,6 +201,7 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	s.looking().rhythmOps(h)
 	s.looking().narrowingOps(h)
 	s.following().feedOps(h)
+	s.following().scheduleOps(h)
 	s.lessons().lessonOps(h)
 	s.keeping().stockroomOps(h)
 	s.accessOps(h)
@@ -274,7 +280,7 @@ type (
 	looking  struct{ *Server }
 	// lessons are those about servers whose rulebooks grow.
 	lessons struct{ *Server }
-	// following are those about feeds.
+	// following are those about feeds and schedules.
 	following struct{ *Server }
 	// keeping are those about what the service itself keeps.
 	keeping struct{ *Server }

@@ -5,6 +5,7 @@ package words
 import (
 	"fmt"
 	"strings"
+	"time"
 
 	"github.com/dustin/go-humanize/english"
 )
@@ -78,4 +79,18 @@ func distance(a, b string) int {
 		}
 	}
 	return row[len(y)]
+}
+
+// Long writes a length of time as people say it, to the minute: "2 h 30 min".
+func Long(d time.Duration) string {
+	h, m, s := int(d.Hours()), int(d.Minutes())%60, int(d.Seconds())%60
+	switch {
+	case h > 0 && m > 0:
+		return fmt.Sprintf("%d h %d min", h, m)
+	case h > 0:
+		return fmt.Sprintf("%d h", h)
+	case m > 0 || s == 0:
+		return fmt.Sprintf("%d min", m)
+	}
+	return fmt.Sprintf("%d s", s)
 }

@@ -84,6 +84,7 @@ func (r *reader) book(n *yaml.Node) *Book {
 		field{"load-lists", false, func(v *yaml.Node) { r.server().loadLists(v, b) }},
 		field{"log", false, func(v *yaml.Node) { r.server().log(v, b) }},
 		field{"console", false, func(v *yaml.Node) { r.server().console(v, b) }},
+		field{"players", false, func(v *yaml.Node) { r.server().players(v, b) }},
 		field{"first-run", false, r.texts("first-run", &b.FirstRun, checkGlob)},
 		field{"settings", false, func(v *yaml.Node) { r.server().textRules(v, b) }},
 		field{"templates", false, func(v *yaml.Node) { r.server().templates(v, b) }},

@@ -35,6 +35,7 @@ type Book struct {
 	Lists     []LoadList
 	Log       Log
 	Console   Console
+	Players   Players
 	FirstRun  []string // globs of what is there only once the server has run
 	Agree     []Agreement
 	Templates []Template

@@ -281,6 +281,11 @@ func (h harbour) answer(p *play, line string) (string, bool) {
 		h.fit(p)
 		return "refitted\n", true
 	}
+	if line == "hands" { // who is aboard stands in a file, one to a line: nobody really plays
+		raw, _ := os.ReadFile(p.path("aboard.txt")) // nobody, where there is none
+		names := strings.Fields(string(raw))
+		return strings.TrimSpace(fmt.Sprintf("%d hands aboard %s", len(names), strings.Join(names, ", "))) + "\n", true
+	}
 	if line != "fixtures" {
 		return "", false
 	}
