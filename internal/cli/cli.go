@@ -160,7 +160,7 @@ func (a *App) root() *cli.Command {
 		},
 		Commands: []*cli.Command{
 			service.serveCommand(), service.demoCommand(), server.serverCommand(), rulebook.rulebookCommand(), stage.stageCommand(), stage.watchCommand(), feedCommands{a}.feedCommand(), scheduleCommands{a}.scheduleCommand(), scheduleCommands{a}.noticeCommand(), crate.crateCommand(), archiveCommands{a}.archiveCommand(), crate.palletCommand(),
-			deploy.deployCommand(), deploy.removeCommand(), deploy.enableCommand(), deploy.disableCommand(), deploy.deploymentCommand(), deploy.rollbackCommand(),
+			deploy.deployCommand(), deploy.removeCommand(), deploy.enableCommand(), deploy.disableCommand(), deploy.deploymentCommand(), deploy.rollbackCommand(), deploy.promoteCommand(), deploy.groupCommand(),
 			control.actCommand("stop", "stop a server and wait until it has stopped"), control.actCommand("start", "start a server and wait until it is ready"),
 			control.actCommand("restart", "stop a server and start it again"), control.reloadCommand(), control.sayCommand(), control.logCommand(), roll.rollCallCommand(), server.learnCommand(), surveyCommands{a}.updateCommand(), surveyCommands{a}.narrowCommand(), surveyCommands{a}.surveyCommand(), surveyCommands{a}.adoptCommand(), surveyCommands{a}.settleCommand(), roll.confirmCommand(), roll.oddityCommand(),
 			texts.textCommand(), texts.findCommand(), texts.tweakCommand(), texts.tryCommand(), texts.rewriteCommand(), texts.lintCommand(),

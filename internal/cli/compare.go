@@ -17,14 +17,20 @@ import (
 const mostTurns = 40
 
 func (a trackCommands) compareCommand() *cli.Command {
-	return &cli.Command{Name: "compare", Usage: "what differs between how a server stood after one deployment and after another, or now, by the ledger", Flags: []cli.Flag{&cli.BoolFlag{Name: "diff", Usage: "show changed texts line by line as well"}}, UsageText: "restless compare SERVER N      after deployment N, beside now; 0 is before the first\nrestless compare SERVER N M    beside how it stood after deployment M",
+	return &cli.Command{Name: "compare", Usage: "what differs between how a server stood after one deployment and after another, or between two servers, by the ledgers", Flags: []cli.Flag{&cli.BoolFlag{Name: "diff", Usage: "show changed texts line by line as well"}}, UsageText: "restless compare SERVER N      after deployment N, beside now; 0 is before the first\nrestless compare SERVER N M    beside how it stood after deployment M\nrestless compare A B           two servers of one game, as they are now\nrestless compare A@TIME B@N     as they stood at a time, or after a deployment",
 		Action: func(ctx context.Context, cmd *cli.Command) error {
-			args, err := atLeast(cmd, 2, "a server and one or two numbers of deployments")
+			args, err := atLeast(cmd, 2, "a server and one or two numbers of deployments, or two servers")
 			if err != nil {
 				return err
 			}
 			if len(args) > 3 {
 				return wrongUsage("two moments are compared, not %d", len(args)-1)
+			}
+			if _, err := strconv.Atoi(args[1]); err != nil {
+				if len(args) > 2 {
+					return wrongUsage("two servers are compared, not %d", len(args))
+				}
+				return a.compareServers(ctx, cmd, args)
 			}
 			moments := []int{0, -1}
 			for i, text := range args[1:] {
@@ -49,7 +55,7 @@ func (a trackCommands) compareCommand() *cli.Command {
 }
 
 func (a trackCommands) printBetween(server string, c api.Between, diffs bool) {
-	fmt.Fprintf(a.Out, "%s %s, beside %s: ", server, c.From, c.To)
+	fmt.Fprintf(a.Out, "%s, beside %s: ", strings.TrimSpace(server+" "+c.From), c.To)
 	if len(c.Addons)+len(c.Files) == 0 {
 		fmt.Fprintln(a.Out, "nothing that was deployed differs.")
 		return

@@ -27,6 +27,13 @@ func runFlags() []cli.Flag {
 	}
 }
 
+// inRun takes what runFlags say.
+func inRun(cmd *cli.Command, n *api.NewDraft) {
+	n.Accept, n.Thorough = cmd.StringSlice("accept"), cmd.Bool("thorough")
+	n.Data, n.NoData = cmd.Bool("copy-data"), cmd.Bool("no-copy-data")
+	n.Leave, n.Restart, n.OrUndo, n.OrUndoEach = cmd.Bool("leave-running"), cmd.Bool("restart"), cmd.Bool("or-undo"), cmd.Bool("or-undo-each")
+}
+
 // deployCommands are about drafts and runs.
 type deployCommands struct{ *App }
 
@@ -158,9 +165,7 @@ func (a deployCommands) draftAndRun(ctx context.Context, cmd *cli.Command, serve
 	if err != nil {
 		return err
 	}
-	n.Accept, n.Thorough = cmd.StringSlice("accept"), cmd.Bool("thorough")
-	n.Data, n.NoData = cmd.Bool("copy-data"), cmd.Bool("no-copy-data")
-	n.Leave, n.Restart, n.OrUndo, n.OrUndoEach = cmd.Bool("leave-running"), cmd.Bool("restart"), cmd.Bool("or-undo"), cmd.Bool("or-undo-each")
+	inRun(cmd, &n)
 	each, end := a.watch(cmd.Bool("json"))
 	d, err := c.Draft(ctx, server, n, each)
 	end()

@@ -24,7 +24,7 @@ func (a scheduleCommands) scheduleCommand() *cli.Command {
 				&cli.StringFlag{Name: "window", Usage: "how late it may still begin (`AGE`: 30m, 2h)", Value: "1h"}, &cli.BoolFlag{Name: "when-empty", Usage: "only while no player is on; the rulebook says how they are counted"},
 				&cli.StringSliceFlag{Name: "warn", Usage: "a line for the console some time before (`LINE`), such as \"10m: say Back in ten minutes\""},
 				&cli.StringSliceFlag{Name: "crate", Usage: "with deploy: the `CRATE`"}, &cli.BoolFlag{Name: "or-undo", Usage: "take it back where the server does not come up, or something does not load"},
-				&cli.BoolFlag{Name: "each", Usage: "with or-undo: what did not load goes back alone"}}, Action: a.add},
+				&cli.BoolFlag{Name: "or-undo-each", Usage: "the same, but what did not load goes back alone"}}, Action: a.add},
 		{Name: "list", Usage: "what is done by itself, and when", UsageText: "restless schedule list", Action: a.list},
 		{Name: "show", Usage: "what came of a schedule", UsageText: "restless schedule show NAME", Action: a.show},
 		{Name: "drop", Usage: "have it done no more", UsageText: "restless schedule drop NAME", Action: a.drop},
@@ -95,7 +95,7 @@ func (a scheduleCommands) add(ctx context.Context, cmd *cli.Command) error {
 		}
 		n.Warnings = append(n.Warnings, api.EarlyLine{Before: int64(age.Seconds()), Line: strings.TrimSpace(line)})
 	}
-	n.Deploy = &api.NewDraft{Crates: cmd.StringSlice("crate"), OrUndo: cmd.Bool("or-undo") && !cmd.Bool("each"), OrUndoEach: cmd.Bool("or-undo") && cmd.Bool("each")}
+	n.Deploy = &api.NewDraft{Crates: cmd.StringSlice("crate"), OrUndo: cmd.Bool("or-undo"), OrUndoEach: cmd.Bool("or-undo-each")}
 	c, err := a.client(cmd)
 	if err != nil {
 		return err

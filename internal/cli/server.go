@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -20,8 +21,9 @@ type serverCommands struct{ *App }
 
 func (a serverCommands) serverCommand() *cli.Command {
 	return &cli.Command{Name: "server", Usage: "the game servers", Commands: []*cli.Command{
-		{Name: "add", Usage: "add a server", UsageText: "restless server add NAME --folder FOLDER                 with no rulebook yet: it is learnt\nrestless server add NAME --rulebook NAME --folder FOLDER\nrestless server add NAME --rulebook NAME --sftp USER@HOST --key FILE --root PATH\nrestless server add NAME --rulebook NAME --ftps USER@HOST --root PATH",
-			Flags: append([]cli.Flag{&cli.StringFlag{Name: "rulebook", Usage: "the `NAME` of its game's rulebook; without it the server teaches one"}}, transportFlags()...), Action: a.serverAdd},
+		{Name: "add", Usage: "add a server", UsageText: "restless server add NAME --folder FOLDER                 with no rulebook yet: it is learnt\nrestless server add NAME --like SERVER --folder FOLDER    a new one with what another has\nrestless server add NAME --rulebook NAME --folder FOLDER\nrestless server add NAME --rulebook NAME --sftp USER@HOST --key FILE --root PATH\nrestless server add NAME --rulebook NAME --ftps USER@HOST --root PATH",
+			Flags: append([]cli.Flag{&cli.StringFlag{Name: "rulebook", Usage: "the `NAME` of its game's rulebook; without it the server teaches one"}, &cli.StringFlag{Name: "like", Usage: "another `SERVER`, whose rulebook and variables it takes, and then its add-ons and settings"}, &cli.StringSliceFlag{Name: "crate", Usage: "deploy this `CRATE`, or pallet, at once"}, &cli.BoolFlag{Name: "draft", Usage: "with like and crate: keep it as a draft"}, &cli.BoolFlag{Name: "yes", Usage: "with like and crate: do not ask"}, &cli.StringSliceFlag{Name: "accept", Usage: "with like and crate: accept a block: `CODE[=PATH]`"},
+				&cli.BoolFlag{Name: "take-rest", Usage: "with like: all of its settings"}, &cli.BoolFlag{Name: "leave-rest", Usage: "with like: none of its settings"}}, transportFlags()...), Action: a.serverAdd},
 		{Name: "list", Usage: "list the servers", Action: a.serverList},
 		{Name: "show", Usage: "show a server", UsageText: "restless server show NAME", Action: a.serverShow},
 		{Name: "edit", Usage: "change a server", UsageText: "restless server edit NAME [--rename NAME] [--root PATH] ...",
@@ -73,9 +75,24 @@ func (a serverCommands) serverAdd(ctx context.Context, cmd *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	if like := cmd.String("like"); like != "" {
+		old, err := c.Server(ctx, like)
+		if err != nil {
+			return err
+		}
+		n.Rulebook = cmp.Or(n.Rulebook, old.Rulebook)
+		for name, value := range old.Variables {
+			if _, said := n.Variables[name]; !said {
+				n.Variables[name] = value
+			}
+		}
+	}
 	s, err := c.AddServer(ctx, n)
 	if err != nil {
 		return err
+	}
+	if cmd.String("like") != "" || len(cmd.StringSlice("crate")) > 0 {
+		return a.fill(ctx, cmd, c, s)
 	}
 	if cmd.Bool("json") {
 		return a.printJSON(s)
@@ -89,6 +106,35 @@ func (a serverCommands) serverAdd(ctx context.Context, cmd *cli.Command) error {
 		return nil
 	}
 	fmt.Fprintf(a.Out, "Added %s. Nothing was connected to yet.\n  restless server test %s   connects and finds out what the host can do\n", s.Name, s.Name)
+	return nil
+}
+
+// fill connects to a server that was just added, and brings what it is to have.
+func (a serverCommands) fill(ctx context.Context, cmd *cli.Command, c *client.Client, s api.Server) error {
+	_, err := c.TestServer(ctx, s.Name)
+	var p *api.Problem
+	if errors.As(err, &p) && p.Code == "host-key-unknown" {
+		fmt.Fprintf(a.Out, "%s\n", p.Detail)
+		if answer, asked := a.Ask("Is that its key? [y/n] ", false); asked == nil && strings.HasPrefix(strings.ToLower(strings.TrimSpace(answer)), "y") {
+			_, key, _ := strings.Cut(p.Detail, "SHA256:")
+			fingerprint, _, _ := strings.Cut("SHA256:"+key, " ")
+			if _, err = c.TrustServer(ctx, s.Name, strings.TrimRight(fingerprint, ".;,")); err == nil {
+				_, err = c.TestServer(ctx, s.Name)
+			}
+		}
+	}
+	if err != nil {
+		return fmt.Errorf("%s is added, and nothing was brought to it: %w", s.Name, err)
+	}
+	fmt.Fprintf(a.Out, "Added %s.\n", s.Name)
+	if like := cmd.String("like"); like != "" {
+		if err := deployCommands(a).promoteTo(ctx, cmd, c, like, s.Name); err != nil {
+			return err
+		}
+	}
+	if crates := cmd.StringSlice("crate"); len(crates) > 0 {
+		return deployCommands(a).draftAndRun(ctx, cmd, s.Name, api.NewDraft{Crates: crates})
+	}
 	return nil
 }
 

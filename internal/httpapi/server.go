@@ -25,12 +25,14 @@ import (
 	"restlesscrate/internal/service/catalog"
 	"restlesscrate/internal/service/changes"
 	"restlesscrate/internal/service/feeds"
+	"restlesscrate/internal/service/groups"
 	"restlesscrate/internal/service/hosts"
 	"restlesscrate/internal/service/insight"
 	"restlesscrate/internal/service/learning"
 	"restlesscrate/internal/service/mending"
 	"restlesscrate/internal/service/narrowing"
 	"restlesscrate/internal/service/notices"
+	"restlesscrate/internal/service/promotion"
 	"restlesscrate/internal/service/schedules"
 	"restlesscrate/internal/service/survey"
 	"restlesscrate/internal/service/texts"
@@ -75,6 +77,8 @@ type Server struct {
 	Adopting  *adopt.Service
 	Feeds     *feeds.Service
 	Schedules *schedules.Service
+	Groups    *groups.Service
+	Promotion *promotion.Service
 	Notices   *notices.Service
 	Learning  *learning.Service
 	Tidying   *tidying.Service
@@ -202,6 +206,7 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	s.looking().narrowingOps(h)
 	s.following().feedOps(h)
 	s.following().scheduleOps(h)
+	s.several().groupOps(h)
 	s.lessons().lessonOps(h)
 	s.keeping().stockroomOps(h)
 	s.accessOps(h)

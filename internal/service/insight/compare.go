@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"time"
 
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
@@ -77,4 +78,66 @@ func momentWords(server string, number int) string {
 		return "before the first deployment"
 	}
 	return fmt.Sprintf("after %s#%d", server, number)
+}
+
+// Stand is a server at a moment: now where nothing else is given.
+type Stand struct {
+	Server string
+	After  *int      // a deployment, or 0 for before the first
+	At     time.Time // else a time
+}
+
+// words says which moment it is.
+func (t Stand) words() string {
+	switch {
+	case t.After != nil:
+		return t.Server + " " + momentWords(t.Server, *t.After)
+	case !t.At.IsZero():
+		return t.Server + " at " + t.At.UTC().Format("2006-01-02 15:04 MST")
+	}
+	return t.Server + " now, by the ledger"
+}
+
+// CompareServers tells what differs between two servers of one rulebook, each at a moment, by their
+// ledgers. It looks at neither.
+func (s *Service) CompareServers(ctx context.Context, a, b Stand) (c Compared, err error) {
+	was, book, err := s.stood(ctx, a)
+	if err != nil {
+		return c, err
+	}
+	is, other, err := s.stood(ctx, b)
+	if err != nil {
+		return c, err
+	}
+	if book != other {
+		return c, fault.New(fault.Usage, "other-rulebook", "%s is a server of %s, and %s one of %s: their trees have nothing in common", a.Server, book, b.Server, other)
+	}
+	return Compared{From: a.words(), To: b.words(), Between: draft.Compare(was, is)}, nil
+}
+
+// stood is how a server stood.
+func (s *Service) stood(ctx context.Context, t Stand) (draft.Moment, string, error) {
+	srv, err := s.server(ctx, t.Server)
+	if err != nil {
+		return nil, "", err
+	}
+	recorded, err := s.Records.Events(ctx, srv.ID)
+	if err != nil {
+		return nil, "", err
+	}
+	seq := int64(1<<63 - 1)
+	switch {
+	case t.After != nil:
+		if seq, err = s.moment(ctx, srv, recorded, *t.After); err != nil {
+			return nil, "", err
+		}
+	case !t.At.IsZero():
+		seq = 0
+		for _, e := range recorded {
+			if !e.At.After(t.At) {
+				seq = max(seq, e.Seq)
+			}
+		}
+	}
+	return draft.MomentAfter(model.DraftEvents(recorded), seq), srv.Rulebook, nil
 }

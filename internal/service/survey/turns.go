@@ -19,7 +19,7 @@ type Told struct {
 
 // Turned says what is different in files of a server that the stockroom holds as they were and
 // as they are: in the first 60 that are no longer than it reads.
-func (s *Service) Turned(ctx context.Context, server string, turns []draft.PathTurn) (map[tree.Path]Told, error) {
+func (s *Service) Turned(ctx context.Context, server string, turns []draft.PathTurn, others ...string) (map[tree.Path]Told, error) {
 	srv, err := s.Hosts.Find(ctx, server)
 	if err != nil {
 		return nil, err
@@ -31,6 +31,19 @@ func (s *Service) Turned(ctx context.Context, server string, turns []draft.PathT
 	marks, err := s.Records.SecretMarks(ctx, srv.ID)
 	if err != nil {
 		return nil, err
+	}
+	for _, name := range others { // what is secret on one of them is told of none
+		other, err := s.Hosts.Find(ctx, name)
+		if err != nil {
+			return nil, err
+		}
+		more, err := s.Records.SecretMarks(ctx, other.ID)
+		if err != nil {
+			return nil, err
+		}
+		for p, at := range more {
+			marks[p] = append(marks[p], at...)
+		}
 	}
 	out := map[tree.Path]Told{}
 	for _, t := range turns {

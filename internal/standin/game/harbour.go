@@ -158,6 +158,8 @@ func (h harbour) load(p *play) (out []addon) {
 			refuse("it wants the loader %s", f.loader)
 		case f.shuns != "" && strings.Contains(","+p.conf("load-fixtures")+",", ","+f.shuns+","):
 			refuse("it does not stand beside %s", f.shuns)
+		case p.rules["refuse"] == f.name:
+			refuse("the harbour master does not like it")
 		case f.breaks:
 			p.log.line("fatal: fixture %s broke the floor", f.name)
 			p.crashed = true

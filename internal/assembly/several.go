@@ -1,0 +1,45 @@
+package assembly
+
+import (
+	"context"
+
+	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
+	"restlesscrate/internal/service/catalog"
+	"restlesscrate/internal/service/groups"
+	"restlesscrate/internal/service/insight"
+	"restlesscrate/internal/service/promotion"
+)
+
+// several wires what is about more than one server.
+func (s *Service) several(p Parts, cat *catalog.Service, ins *insight.Service) {
+	s.API.Groups = &groups.Service{Records: p.DB, Changes: s.Changes, Find: s.Hosts.Find}
+	s.API.Promotion = &promotion.Service{Records: p.DB, Find: s.Hosts.Find,
+		Book: func(ctx context.Context, name string) (*rulebook.Book, error) {
+			b, _, err := cat.Book(ctx, name)
+			return b, err
+		},
+		Addons: func(ctx context.Context, server string) (out []promotion.Addon, err error) {
+			st, err := ins.Status(ctx, server)
+			for _, a := range st.Addons {
+				out = append(out, promotion.Addon{Key: a.Key, Name: a.Name, Version: a.Version, Crate: a.Crate, Disabled: a.Disabled})
+			}
+			return out, err
+		},
+		Texts: func(ctx context.Context, server string) (out []tree.Path, err error) {
+			list, err := s.API.Texts.List(ctx, server, false)
+			for _, t := range list {
+				out = append(out, t.Path)
+			}
+			return out, err
+		},
+		Values: func(ctx context.Context, server string, at tree.Path) (out []promotion.Known, err error) {
+			shown, err := s.API.Texts.Show(ctx, server, at, false)
+			for _, v := range shown.Values {
+				if v.Kind == "value" {
+					out = append(out, promotion.Known{Path: v.Path, Value: v.Value, Secret: v.Secret})
+				}
+			}
+			return out, err
+		}}
+}
