@@ -49,6 +49,7 @@ var allowed = map[string][]string{
 	"internal/service/notices":   {"internal/model", "internal/fault"},
 	"internal/service/groups":    {"internal/service/requests", "internal/core", "internal/model", "internal/fault"},
 	"internal/service/promotion": {"internal/core", "internal/model", "internal/fault"},
+	"internal/service/packing":   {"internal/core", "internal/model", "internal/fault"},
 	"internal/service/inbox":     {"internal/service/catalog", "internal/fault", "internal/watch", "internal/jobs", "internal/core"},
 	"internal/service/narrowing": {"internal/service/turns", "internal/service/requests", "internal/core", "internal/model", "internal/fault"},
 	"internal/service/tidying":   {"internal/core", "internal/model", "internal/fault", "internal/stockroom"},

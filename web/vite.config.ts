@@ -7,7 +7,12 @@ import { defineConfig } from 'vitest/config';
 export default defineConfig({
   plugins: [tailwindcss(), svelte()],
   server: { proxy: { '/api': 'http://127.0.0.1:7420' } },
-  build: { target: 'es2023', chunkSizeWarningLimit: 400 },
+  // Two pages: the console, and the one that players see without being signed in.
+  build: {
+    target: 'es2023',
+    chunkSizeWarningLimit: 400,
+    rollupOptions: { input: ['index.html', 'pack.html'] }
+  },
   // Components are mounted in tests as a browser would.
   resolve: process.env.VITEST ? { conditions: ['browser'] } : undefined,
   test: { environment: 'happy-dom', include: ['src/**/*.test.ts'] }

@@ -2,23 +2,27 @@ package assembly
 
 import (
 	"context"
+	"time"
 
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/service/catalog"
 	"restlesscrate/internal/service/groups"
 	"restlesscrate/internal/service/insight"
+	"restlesscrate/internal/service/packing"
 	"restlesscrate/internal/service/promotion"
 )
 
 // several wires what is about more than one server.
 func (s *Service) several(p Parts, cat *catalog.Service, ins *insight.Service) {
 	s.API.Groups = &groups.Service{Records: p.DB, Changes: s.Changes, Find: s.Hosts.Find}
+	book := func(ctx context.Context, name string) (*rulebook.Book, error) {
+		b, _, err := cat.Book(ctx, name)
+		return b, err
+	}
+	s.API.Packing = &packing.Service{Records: p.DB, Find: s.Hosts.Find, Book: book, Key: cat.AddonKey, Open: p.Room.Open, Seal: p.Sealer.Seal, Unseal: p.Sealer.Unseal, Keyed: p.Sealer.Keyed, Now: time.Now}
 	s.API.Promotion = &promotion.Service{Records: p.DB, Find: s.Hosts.Find,
-		Book: func(ctx context.Context, name string) (*rulebook.Book, error) {
-			b, _, err := cat.Book(ctx, name)
-			return b, err
-		},
+		Book: book,
 		Addons: func(ctx context.Context, server string) (out []promotion.Addon, err error) {
 			st, err := ins.Status(ctx, server)
 			for _, a := range st.Addons {

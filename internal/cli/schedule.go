@@ -263,7 +263,7 @@ func (a scheduleCommands) listNotices(ctx context.Context, cmd *cli.Command) err
 		return a.printJSON(list)
 	}
 	if len(list) == 0 {
-		fmt.Fprintln(a.Out, "Results are told nobody.\n  restless notice add --help shows how")
+		fmt.Fprintln(a.Out, "Nobody is told what comes of schedules.\n  restless notice add --help shows how")
 		return nil
 	}
 	var lines [][]string

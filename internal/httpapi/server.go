@@ -32,6 +32,7 @@ import (
 	"restlesscrate/internal/service/mending"
 	"restlesscrate/internal/service/narrowing"
 	"restlesscrate/internal/service/notices"
+	"restlesscrate/internal/service/packing"
 	"restlesscrate/internal/service/promotion"
 	"restlesscrate/internal/service/schedules"
 	"restlesscrate/internal/service/survey"
@@ -79,6 +80,7 @@ type Server struct {
 	Schedules *schedules.Service
 	Groups    *groups.Service
 	Promotion *promotion.Service
+	Packing   *packing.Service
 	Notices   *notices.Service
 	Learning  *learning.Service
 	Tidying   *tidying.Service
@@ -112,6 +114,8 @@ type Server struct {
 	calls, denied *meters
 	acts          underWay
 	watch         *watching
+	bundles       sync.Once
+	bundleTurns   chan struct{}
 }
 
 // For how long a session lasts, used and unused.
@@ -155,6 +159,7 @@ func (s *Server) Handler() http.Handler {
 	doc := s.describe(&adapter{Handler: e, group: g})
 	s.plainRoutes(g, doc)
 	e.GET("/notices/:secret", s.following().results, s.gate().limited)
+	s.packers().packRoutes(e)
 	e.GET("/*", s.streaming().page)
 	return s.sessions.LoadAndSave(e)
 }
@@ -207,6 +212,7 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	s.following().feedOps(h)
 	s.following().scheduleOps(h)
 	s.several().groupOps(h)
+	s.packers().packOps(h)
 	s.lessons().lessonOps(h)
 	s.keeping().stockroomOps(h)
 	s.accessOps(h)
@@ -235,10 +241,23 @@ func (s gate) logged(next echo.HandlerFunc) echo.HandlerFunc {
 		if r, e := echo.UnwrapResponse(c.Response()); e == nil {
 			status = r.Status
 		}
-		s.Log.Log(c.Request().Context(), level, "call", "method", c.Request().Method, "path", c.Request().URL.Path,
+		s.Log.Log(c.Request().Context(), level, "call", "method", c.Request().Method, "path", shownPath(c.Request().URL.Path),
 			"status", status, "actor", actorOf(c.Request().Context()), "ms", s.Now().Sub(begun).Milliseconds())
 		return err
 	}
+}
+
+// shownPath is a path as the log has it: whoever knows an unlisted address may read what is there.
+func shownPath(path string) string {
+	for _, unlisted := range []string{"/pack/", "/notices/"} {
+		if rest, ok := strings.CutPrefix(path, unlisted); ok {
+			if _, more, ok := strings.Cut(rest, "/"); ok {
+				return unlisted + "…/" + more
+			}
+			return unlisted + "…"
+		}
+	}
+	return path
 }
 
 // plainRoutes are the calls whose bodies are not JSON.

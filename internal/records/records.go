@@ -47,6 +47,7 @@ type DB struct {
 	*SurveyStore     // what surveys of servers found, and what people ignore
 	*FeedStore       // feeds that announce versions of add-ons
 	*GroupStore      // groups of servers, and what differs between servers on purpose
+	*PacklistStore   // what players are told
 	*ScheduleStore   // what is done by itself, and where its results are told
 	*JobStore        // what the service works on
 }
@@ -86,7 +87,7 @@ type (
 )
 
 func newDB(h *handle) *DB {
-	return &DB{h, &AccessStore{h}, &ContentStore{h}, &RulebookStore{h}, &CrateStore{h}, &ServerStore{h}, &DeploymentStore{h}, &JournalStore{h}, &LedgerStore{h}, &RollCallStore{h}, &LessonStore{h}, &SurveyStore{h}, &FeedStore{h}, &GroupStore{h}, &ScheduleStore{h}, &JobStore{h}}
+	return &DB{h, &AccessStore{h}, &ContentStore{h}, &RulebookStore{h}, &CrateStore{h}, &ServerStore{h}, &DeploymentStore{h}, &JournalStore{h}, &LedgerStore{h}, &RollCallStore{h}, &LessonStore{h}, &SurveyStore{h}, &FeedStore{h}, &GroupStore{h}, &PacklistStore{h}, &ScheduleStore{h}, &JobStore{h}}
 }
 
 // Open opens the database file, making and migrating it as needed.

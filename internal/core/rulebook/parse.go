@@ -164,6 +164,12 @@ func (r *reader) places(n *yaml.Node, b *Book) {
 				}
 			}},
 			field{"about", false, r.text("about", &p.About)},
+			field{"players", false, func(v *yaml.Node) {
+				r.text("players", &p.Players)(v)
+				if _, err := tree.ParsePath(p.Players); err != nil {
+					r.fault(v, "players: %v", err)
+				}
+			}},
 			field{"data", false, r.yes("data", &p.Data)})
 		b.Places = append(b.Places, p)
 	})

@@ -79,7 +79,10 @@ type Place struct {
 	Path  string // below the root, with {variable} placeholders
 	About string
 	Data  bool // the server writes here; a way back should be able to cover it
-	Line  int
+	// Players is where players have what is here, below their own folder; as on the server where
+	// empty.
+	Players string
+	Line    int
 }
 
 // Kind is one kind of add-on. Exactly one of Single, Marker, Loose, Folders and

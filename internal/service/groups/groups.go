@@ -160,7 +160,7 @@ func (s *Service) Draft(ctx context.Context, name string, ask requests.Ask, acce
 			return r, all, fmt.Errorf("%s: %w", srv.Name, err)
 		}
 		part := model.GroupPart{Server: srv.Name, Number: d.Number, State: model.PartDrafted}
-		if len(d.Draft.Steps) == 0 && len(d.Draft.Findings) == 0 {
+		if len(d.Draft.Steps) == 0 {
 			part.State, part.Words, part.Number = model.PartNothing, "all of it is so already", 0
 			if err := s.Changes.Discard(ctx, d); err != nil {
 				return r, all, err

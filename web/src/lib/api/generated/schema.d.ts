@@ -158,6 +158,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What differs between two servers of one rulebook, each at a moment, by their ledgers */
+        get: operations["compare-servers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/corrections": {
         parameters: {
             query?: never;
@@ -434,6 +451,93 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Servers that are deployed to together */
+        get: operations["list-groups"];
+        put?: never;
+        /** Name servers that are deployed to together */
+        post: operations["add-group"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/groups/{group}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A group with what was done on it last */
+        get: operations["get-group"];
+        put?: never;
+        post?: never;
+        /** Forget a group; nothing is done to its servers */
+        delete: operations["drop-group"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/groups/{group}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take back what was done on a group last, on all of its servers; a job */
+        post: operations["take-group-back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/groups/{group}/drafts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draft the same on every server of a group; a job */
+        post: operations["draft-group"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/groups/{group}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Run the drafts of a group that were read; a job */
+        post: operations["run-group"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs": {
         parameters: {
             query?: never;
@@ -513,6 +617,58 @@ export interface paths {
         put?: never;
         /** What is wrong with a text; keeps nothing */
         post: operations["lint-text"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where results are told */
+        get: operations["list-notices"];
+        put?: never;
+        /** Have results told */
+        post: operations["add-notice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/notices/{notice}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Tell results there no more */
+        delete: operations["drop-notice"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/notices/{notice}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tell a made-up result there */
+        post: operations["test-notice"];
         delete?: never;
         options?: never;
         head?: never;
@@ -691,6 +847,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/schedules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is done on servers by itself */
+        get: operations["list-schedules"];
+        put?: never;
+        /** Have something done on a server by itself */
+        post: operations["add-schedule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/schedules/{schedule}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A schedule with what came of it */
+        get: operations["get-schedule"];
+        put?: never;
+        post?: never;
+        /** Have it done no more; what has begun goes on */
+        delete: operations["drop-schedule"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers": {
         parameters: {
             query?: never;
@@ -807,6 +999,23 @@ export interface paths {
         put?: never;
         /** Find the add-ons that lie on a server and were not deployed; a job, which changes nothing */
         post: operations["find-adoptable"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/servers/{server}/apart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say that a value differs between two servers on purpose, or no more */
+        put: operations["keep-apart"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1239,6 +1448,59 @@ export interface paths {
         put?: never;
         /** Give the search up, and have everything as it was; a job */
         post: operations["end-narrowing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/servers/{server}/packlist": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the players of a server need */
+        get: operations["get-packlist"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Say what players must have, may have and must not have */
+        patch: operations["say-packlist"];
+        trace?: never;
+    };
+    "/servers/{server}/packlist/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give the list a page with an unlisted address; an earlier one leads nowhere any more */
+        post: operations["link-packlist"];
+        /** Take the list's page away */
+        delete: operations["unlink-packlist"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/servers/{server}/promotion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What would go to a server from another; a job that looks at both */
+        post: operations["look-at-promotion"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2248,6 +2510,14 @@ export interface components {
             /** @description Read every file that is recorded, whatever its time says */
             thorough?: boolean;
         };
+        EarlyLine: {
+            /**
+             * Format: int64
+             * @description Seconds
+             */
+            before: number;
+            line: string;
+        };
         EditedText: {
             note?: string;
             /** @description What came of it, base64 */
@@ -2472,6 +2742,34 @@ export interface components {
              */
             size: number;
         };
+        Group: {
+            by: string;
+            /** @description What was drafted for it, or done on it, last */
+            last?: components["schemas"]["GroupRun"];
+            name: string;
+            servers: string[];
+        };
+        GroupPart: {
+            /** @description The deployment that took it back */
+            back?: string;
+            deployment?: string;
+            server: string;
+            /** @enum {string} */
+            state: "drafted" | "nothing" | "done" | "failed" | "left" | "back";
+            words?: string;
+        };
+        GroupRun: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** @description With their findings, where it was just drafted */
+            drafts?: components["schemas"]["Deployment"][] | null;
+            /** Format: int64 */
+            id: number;
+            parts: components["schemas"]["GroupPart"][];
+            /** @enum {string} */
+            state: "drafted" | "running" | "done" | "stopped" | "back";
+        };
         HTTPRequest: {
             body?: string;
             /** @description An expression that the answer must match */
@@ -2529,6 +2827,13 @@ export interface components {
         Joining: {
             /** @description The other crate, of the same rulebook */
             with: string;
+        };
+        KeepApart: {
+            from: string;
+            keep: boolean;
+            path: string;
+            /** @description Its value path */
+            value: string;
         };
         KeptArchive: {
             archive: components["schemas"]["Archive"];
@@ -2794,6 +3099,55 @@ export interface components {
             /** @description Its address: https:// or http://, without a name or a password in it */
             url: string;
         };
+        NewGroup: {
+            name: string;
+            /** @description In the order in which they are deployed to */
+            servers: string[];
+        };
+        NewNotice: {
+            /** @description In a feed (Atom) with an address of its own */
+            feed?: boolean;
+            /** @description With mail: from where it comes */
+            from?: string;
+            mailTo?: string;
+            name: string;
+            /** @description With mail: it may go without TLS */
+            noTLS?: boolean;
+            password?: string;
+            /** @description With mail: host:port */
+            smtp?: string;
+            /** @description What went well is told too */
+            successes?: boolean;
+            /** @description With mail: who signs in there */
+            user?: string;
+            /** @description The address that gets each result as JSON, signed */
+            webhook?: string;
+        };
+        NewSchedule: {
+            /** @description Minute, hour, day, month, weekday: 0 4 * * * */
+            cron?: string;
+            /** @description With deploy: what; with update: how, such as orUndo */
+            deploy?: components["schemas"]["NewDraft"];
+            /** @enum {string} */
+            does: "deploy" | "update" | "survey" | "restart";
+            /** @description Only while no player is on */
+            empty?: boolean;
+            name: string;
+            /**
+             * Format: date-time
+             * @description Instead of a cron expression
+             */
+            once?: string;
+            server: string;
+            warnings?: components["schemas"]["EarlyLine"][] | null;
+            /**
+             * Format: int64
+             * @description How late it may still begin, in seconds; an hour if absent
+             */
+            window?: number;
+            /** @description Of IANA, such as Europe/Lisbon; UTC if absent */
+            zone?: string;
+        };
         NewServer: {
             facts?: {
                 [key: string]: string;
@@ -2811,6 +3165,21 @@ export interface components {
             /** @description Whose it is, or what for: it is the actor of what is done with it */
             name: string;
         };
+        Notice: {
+            by: string;
+            name: string;
+            /** @description Only in the answer that makes it: by it a web address knows what is ours */
+            secret?: string;
+            successes?: boolean;
+            /** @description In words */
+            to: string;
+            /** Format: date-time */
+            toldAt?: string;
+            /** @description Why the last one could not be told */
+            trouble?: string;
+            /** @description Only in the answer that makes it: the feed's address */
+            url?: string;
+        };
         Oddity: {
             /** @description It is not so any more */
             forget?: boolean;
@@ -2827,6 +3196,85 @@ export interface components {
             says: string;
             value: string;
             why: string;
+        };
+        PackEntry: {
+            /** @description What says so, where nobody did */
+            because?: string;
+            files?: components["schemas"]["PackFile"][] | null;
+            name: string;
+            /** @enum {string} */
+            need: "must" | "may" | "must-not" | "unknown" | "none";
+            note?: string;
+            /** @description Of earlier versions, by which they are known */
+            old?: components["schemas"]["PackFile"][] | null;
+            /** @description Of the download */
+            sha256?: string;
+            /** @description Its licence allows that it is handed out */
+            share?: boolean;
+            /**
+             * Format: int64
+             * @description Bytes of its files
+             */
+            size?: number;
+            /** @description Where it was downloaded */
+            source?: string;
+            version?: string;
+        };
+        PackFile: {
+            /** @description In a player's own folder */
+            path: string;
+            sha256: string;
+            /** Format: int64 */
+            size: number;
+        };
+        PackTurn: {
+            is?: string;
+            name: string;
+            was?: string;
+            /** @enum {string} */
+            what: "add" | "replace" | "drop" | "need";
+        };
+        PackingSaid: {
+            addon: string;
+            /**
+             * @description As its manifest says, if absent
+             * @enum {string}
+             */
+            need?: "" | "must" | "may" | "must-not" | "none";
+            note?: string;
+            /** @description Its licence allows that it is handed out */
+            share?: boolean;
+        };
+        Packlist: {
+            /**
+             * Format: date-time
+             * @description When the list before it was made
+             */
+            before?: string;
+            /** @description Some of its files may be handed out, as a zip */
+            bundle?: boolean;
+            /** @description What is different from the list before it */
+            changes?: components["schemas"]["PackTurn"][] | null;
+            /** @description What must be there first */
+            entries: components["schemas"]["PackEntry"][];
+            game: string;
+            /** @description Where players join: host:port */
+            join?: string;
+            /** @description What looks wrong and is harmless */
+            oddities?: string[] | null;
+            /** @description Left out where players see it */
+            server?: string;
+            /**
+             * Format: date-time
+             * @description Since when the list says so
+             */
+            since?: string;
+            /** @description The list as it is pasted into a chat */
+            text: string;
+            title: string;
+            /** @description The unlisted address of its page; absent where it has none */
+            url?: string;
+            words?: string;
         };
         PageBrowserSession: {
             items: components["schemas"]["BrowserSession"][];
@@ -2863,6 +3311,11 @@ export interface components {
             /** @description Cursor of the next page; absent on the last */
             next?: string;
         };
+        PageGroup: {
+            items: components["schemas"]["Group"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
+        };
         PageIgnored: {
             items: components["schemas"]["Ignored"][];
             /** @description Cursor of the next page; absent on the last */
@@ -2883,6 +3336,11 @@ export interface components {
             /** @description Cursor of the next page; absent on the last */
             next?: string;
         };
+        PageNotice: {
+            items: components["schemas"]["Notice"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
+        };
         PagePallet: {
             items: components["schemas"]["Pallet"][];
             /** @description Cursor of the next page; absent on the last */
@@ -2895,6 +3353,11 @@ export interface components {
         };
         PageRulebook: {
             items: components["schemas"]["Rulebook"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
+        };
+        PageSchedule: {
+            items: components["schemas"]["Schedule"][];
             /** @description Cursor of the next page; absent on the last */
             next?: string;
         };
@@ -3274,6 +3737,20 @@ export interface components {
             /** @description Of the draft that was read */
             digest: string;
         };
+        RunGroup: {
+            /** @description CODE or CODE=PATH */
+            accept?: string[] | null;
+            /**
+             * Format: int64
+             * @description Of the run that was drafted
+             */
+            id: number;
+            /**
+             * Format: int64
+             * @description On how many servers at a time; one after the other if absent
+             */
+            sideBySide?: number;
+        };
         Said: {
             /** Format: int64 */
             line: number;
@@ -3289,6 +3766,48 @@ export interface components {
              */
             crates?: number;
             rulebook: string;
+        };
+        SayPacklist: {
+            addons?: components["schemas"]["PackingSaid"][] | null;
+            title?: string;
+            words?: string;
+        };
+        Schedule: {
+            by: string;
+            cron?: string;
+            does: string;
+            empty?: boolean;
+            name: string;
+            /**
+             * Format: date-time
+             * @description When it is due; absent where it is over
+             */
+            next?: string;
+            orUndo?: boolean;
+            /** @description What came of it, the newest first */
+            runs?: components["schemas"]["ScheduleRun"][] | null;
+            server: string;
+            warnings?: components["schemas"]["EarlyLine"][] | null;
+            /** @description What is deployed, as people write it */
+            what?: string[] | null;
+            /**
+             * Format: int64
+             * @description Seconds
+             */
+            window: number;
+            zone: string;
+        };
+        ScheduleRun: {
+            /** Format: date-time */
+            began?: string;
+            deployment?: string;
+            /** Format: date-time */
+            due: string;
+            /** Format: date-time */
+            ended?: string;
+            /** @enum {string} */
+            state: "running" | "done" | "nothing" | "failed" | "missed" | "occupied" | "broken";
+            words?: string;
         };
         SecretMark: {
             /** @description The value path; of a group, for all values in it */
@@ -4307,6 +4826,46 @@ export interface operations {
             };
         };
     };
+    "compare-servers": {
+        parameters: {
+            query: {
+                /** @description A server */
+                a: string;
+                /** @description Another one */
+                b: string;
+                /** @description As it stood after this deployment; 0: before the first */
+                aAfter?: number;
+                bAfter?: number;
+                /** @description As it stood at this time */
+                aAt?: string;
+                bAt?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Between"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "list-corrections": {
         parameters: {
             query?: {
@@ -5004,6 +5563,241 @@ export interface operations {
             };
         };
     };
+    "list-groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageGroup"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "add-group": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewGroup"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Group"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "get-group": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                group: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Group"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "drop-group": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                group: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "take-group-back": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                group: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "draft-group": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                group: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "run-group": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                group: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunGroup"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "list-jobs": {
         parameters: {
             query?: never;
@@ -5144,6 +5938,132 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Linted"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "list-notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageNotice"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "add-notice": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNotice"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Notice"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "drop-notice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                notice: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "test-notice": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                notice: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -5560,6 +6480,131 @@ export interface operations {
             };
         };
     };
+    "list-schedules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageSchedule"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "add-schedule": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSchedule"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Schedule"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "get-schedule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                schedule: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Schedule"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "drop-schedule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                schedule: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "list-servers": {
         parameters: {
             query?: never;
@@ -5885,6 +6930,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Job"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "keep-apart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepApart"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -6973,6 +8051,173 @@ export interface operations {
     "end-narrowing": {
         parameters: {
             query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "get-packlist": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Packlist"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "say-packlist": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SayPacklist"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Packlist"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "link-packlist": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The same key gives the first answer again */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Packlist"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "unlink-packlist": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Packlist"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "look-at-promotion": {
+        parameters: {
+            query: {
+                from: string;
+            };
             header?: {
                 /** @description The same key gives the first answer again */
                 "Idempotency-Key"?: string;

@@ -1,0 +1,49 @@
+package client
+
+import (
+	"context"
+	"io"
+	"net/http"
+	"strings"
+
+	"restlesscrate/internal/api"
+)
+
+// Packlist gives what the players of a server need.
+func (c *InsightCalls) Packlist(ctx context.Context, server string) (api.Packlist, error) {
+	return call[api.Packlist](ctx, c.line, http.MethodGet, onServer(server, "/packlist"), nil)
+}
+
+// SayPacklist says what players must have, may have and must not have.
+func (c *InsightCalls) SayPacklist(ctx context.Context, server string, s api.SayPacklist) (api.Packlist, error) {
+	return call[api.Packlist](ctx, c.line, http.MethodPatch, onServer(server, "/packlist"), s)
+}
+
+// LinkPacklist gives the list a page with an unlisted address, or takes it away.
+func (c *InsightCalls) LinkPacklist(ctx context.Context, server string, none bool) (api.Packlist, error) {
+	method := http.MethodPost
+	if none {
+		method = http.MethodDelete
+	}
+	return call[api.Packlist](ctx, c.line, method, onServer(server, "/packlist/link"), nil)
+}
+
+// PackBundle writes what players need and may be handed out, by the address of a list's page.
+func (c *InsightCalls) PackBundle(ctx context.Context, page string, to io.Writer) error {
+	_, secret, _ := strings.Cut(page, "/pack/")
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, c.base+"/pack/"+secret+"/parts.zip", nil)
+	if err != nil {
+		return err
+	}
+	res, err := c.http.Do(req)
+	if err != nil {
+		return err
+	}
+	defer res.Body.Close()
+	if res.StatusCode != http.StatusOK {
+		raw, _ := io.ReadAll(io.LimitReader(res.Body, 1000))
+		return &api.Problem{Detail: strings.TrimSpace(string(raw)), Code: "no-bundle", Exit: 1}
+	}
+	_, err = io.Copy(to, res.Body)
+	return err
+}
