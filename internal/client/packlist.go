@@ -4,6 +4,7 @@ import (
 	"context"
 	"io"
 	"net/http"
+	"net/url"
 	"strings"
 
 	"restlesscrate/internal/api"
@@ -44,6 +45,17 @@ func (c *InsightCalls) PackBundle(ctx context.Context, page string, to io.Writer
 		raw, _ := io.ReadAll(io.LimitReader(res.Body, 1000))
 		return &api.Problem{Detail: strings.TrimSpace(string(raw)), Code: "no-bundle", Exit: 1}
 	}
+	_, err = io.Copy(to, res.Body)
+	return err
+}
+
+// Bundle writes what somebody needs who helps with a server, as a zip.
+func (c *InsightCalls) Bundle(ctx context.Context, server string, without []string, to io.Writer) error {
+	res, err := c.send(ctx, http.MethodGet, onServer(server, "/bundle?without="+url.QueryEscape(strings.Join(without, ","))), "", nil, 0, nil)
+	if err != nil {
+		return err
+	}
+	defer res.Body.Close()
 	_, err = io.Copy(to, res.Body)
 	return err
 }

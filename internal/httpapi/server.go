@@ -265,6 +265,7 @@ func (s *Server) plainRoutes(g *echo.Group, doc *huma.OpenAPI) {
 	g.POST("/archives", s.streaming().stage)
 	g.POST("/assets", s.streaming().keepAsset)
 	g.GET("/archives/:archive/bytes", s.streaming().archive)
+	g.GET("/servers/:server/bundle", s.streaming().support)
 	g.GET("/jobs/:id/events", s.streaming().follow)
 	g.GET("/changes", s.streaming().changed)
 	g.GET("/openapi.json", func(c *echo.Context) error { return c.JSONPretty(http.StatusOK, doc, "  ") })

@@ -200,6 +200,9 @@ func (s *Server) describePlain(doc *huma.OpenAPI) {
 	doc.AddOperation(&huma.Operation{OperationID: "get-archive-bytes", Method: http.MethodGet, Path: "/archives/{archive}/bytes", Summary: "The bytes of a download, as it was staged", Tags: []string{"crates"},
 		Parameters: []*huma.Param{{Name: "archive", In: "path", Required: true, Description: "Its file name, its digest, or the first digits of that", Schema: &huma.Schema{Type: "string"}}},
 		Responses:  map[string]*huma.Response{"200": {Description: "The bytes", Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}}})
+	doc.AddOperation(&huma.Operation{OperationID: "get-bundle", Method: http.MethodGet, Path: "/servers/{server}/bundle", Summary: "What somebody needs who helps with a server, as a zip of texts, with secrets masked", Tags: []string{"servers"},
+		Parameters: []*huma.Param{{Name: "server", In: "path", Required: true, Schema: &huma.Schema{Type: "string"}}, text("without", "Parts that are left out, parted by commas: "+strings.Join(bundleParts, ", "))},
+		Responses:  map[string]*huma.Response{"200": {Description: "The zip", Content: map[string]*huma.MediaType{"application/zip": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}}})
 	kept := &huma.Response{Description: "What it is", Content: map[string]*huma.MediaType{"application/json": {Schema: doc.Components.Schemas.Schema(typeOf[api.Asset](), true, "Asset")}}}
 	doc.AddOperation(&huma.Operation{OperationID: "keep-asset", Method: http.MethodPost, Path: "/assets", Summary: "Send a file that shall take the place of another: its bytes are the body", Tags: []string{"texts"},
 		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}},

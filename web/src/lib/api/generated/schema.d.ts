@@ -1022,6 +1022,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/bundle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What somebody needs who helps with a server, as a zip of texts, with secrets masked */
+        get: operations["get-bundle"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/comparison": {
         parameters: {
             query?: never;
@@ -6971,6 +6988,31 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "get-bundle": {
+        parameters: {
+            query?: {
+                /** @description Parts that are left out, parted by commas: server, rulebook, status, deployments, rollcall, survey, log, settings */
+                without?: string;
+            };
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The zip */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
                 };
             };
         };
