@@ -59,3 +59,8 @@ func (c *InsightCalls) Bundle(ctx context.Context, server string, without []stri
 	_, err = io.Copy(to, res.Body)
 	return err
 }
+
+// Statuses tells what is on every server, in one answer.
+func (c *InsightCalls) Statuses(ctx context.Context) ([]api.Status, error) {
+	return all[api.Status](ctx, c.line, "/statuses", url.Values{})
+}

@@ -64,7 +64,9 @@ func (s *Scrubber) Text(text string) string {
 
 // alone tells whether a part of a text is no part of a longer word.
 func alone(text string, from, to int) bool {
-	letter := func(b byte) bool { return b == '_' || b >= '0' && b <= '9' || b >= 'A' && b <= 'Z' || b >= 'a' && b <= 'z' }
+	letter := func(b byte) bool {
+		return b == '_' || b >= '0' && b <= '9' || b >= 'A' && b <= 'Z' || b >= 'a' && b <= 'z'
+	}
 	return (from == 0 || !letter(text[from-1])) && (to == len(text) || !letter(text[to]))
 }
 
