@@ -121,7 +121,7 @@ var shots = []shot{
 	{file: "crate", path: "/staging", see: "drum-tent", first: func(t tour) error { return t.clickThrough("drum-tent", "As downloaded") }},
 	{file: "draft", path: "/servers/lantern", see: "drum-tent", first: click("Update to 0.5.0", "Run it")},
 	{file: "deployment-done", path: "/servers/lantern/deployments/2", see: "every size checked"},
-	{file: "compare", path: "/servers/lantern/compare", see: "/place/row"},
+	{file: "packing-list", path: "/servers/saltpan/players", see: "What players need", first: playersPage, width: 390},
 	{file: "learn", path: "/", see: "Last deployment", first: learning},
 	{file: "rulebook", path: "/rulebooks/lanternfall", see: "Its text"},
 	{file: "draft-narrow", path: "/servers/lantern/deployments/2", see: "every size checked", width: 390},
@@ -145,6 +145,15 @@ func learning(t tour) error {
 		t.Click("Add a server…"), t.Fill("Name", "meadow"), t.Select("Rulebook", "\n"),
 		t.Click("in a folder on the service's machine"), t.Fill("The server's root folder", root),
 		t.Click("Add it"), t.See("What is an add-on of this server?"))
+}
+
+// playersPage opens the page that players see, by its unlisted address.
+func playersPage(t tour) error {
+	at, err := browser.Eval[string](t.Page, "document.querySelector('a[href*=\"/pack/\"]').href")
+	if err != nil {
+		return err
+	}
+	return errors.Join(t.Go(at), t.SeeIn("main", "You must have"))
 }
 
 func click(words, then string) func(tour) error {

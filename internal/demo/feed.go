@@ -54,5 +54,25 @@ func (p *play) feed(ctx context.Context) error {
 		return err
 	}
 	p.printf("follows the feed of the community's board: %d releases, none of them staged yet. restless feed show reedbank shows them", f.Count)
+	return p.players(ctx)
+}
+
+// players tells the players of the harbour what they need.
+func (p *play) players(ctx context.Context) error {
+	if _, err := p.c.EditServer(ctx, "saltpan", api.ServerEdit{Facts: map[string]string{"address": "saltpan.reedbank.example", "port": "7610"}}); err != nil {
+		return err
+	}
+	title, text := "Reedbank Commons: the harbour", "Two harbours, one tide. Ask ada for a berth."
+	_, err := p.c.SayPacklist(ctx, "saltpan", api.SayPacklist{Title: &title, Words: &text, Addons: []api.PackingSaid{
+		{Addon: "tide-lamps", Need: "must", Note: "Without it the harbour is dark.", Share: true}, {Addon: "reedbank-shores", Need: "must"}, {Addon: "tide-base", Need: "may", Share: true},
+		{Addon: "ghost-pier", Need: "must-not", Note: "It crashes everybody near you."}}})
+	if err != nil {
+		return err
+	}
+	l, err := p.c.LinkPacklist(ctx, "saltpan", false)
+	if err != nil {
+		return err
+	}
+	p.printf("a packing list for the players of saltpan, with a page that nobody can guess: %s", l.URL)
 	return nil
 }

@@ -3,6 +3,7 @@ package e2e
 import (
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -24,7 +25,14 @@ func pages(t *testing.T, s *service, root string) [][2]string {
 	s.must("deploy", "lantern", "drum-tent@0.5.0", "--draft")
 	var crates []api.Crate
 	s.get(&crates, "crate", "list")
+	s.must("packlist", "lantern", "--must", "drum-tent=Bring it", "--must-not", "ghost-tent", "--words", "One fair.", "--link")
+	s.must("schedule", "add", "nightly", "lantern", "--do", "update", "--at", "0 4 * * *", "--zone", "UTC")
+	s.must("notice", "add", "reader", "--feed")
+	var players api.Packlist
+	s.get(&players, "packlist", "lantern")
+	_, secret, _ := strings.Cut(players.URL, "/pack/")
 	return [][2]string{
+		{"/pack/" + secret, "You must have"}, {"/servers/lantern/players", "What players need"}, {"/schedules", "Who is told"},
 		{"/", "changed outside, as lantern#3 saw"}, {"/servers/lantern", "0.5.0 is staged"}, {"/servers/lantern/files", "stalls/drum-tent/stall.lf"},
 		{"/servers/lantern/timeline", "Take back"}, {"/servers/lantern/texts", "Tweaks that hold here"}, {"/servers/lantern/texts?text=fair.conf", "how bright, 1-60"}, {"/servers/lantern/about", "Found out"}, {"/servers/lantern/deployments/1", "every size checked"},
 		{"/servers/lantern/deployments/3", "I accept this"}, {"/staging", "drum-tent"}, {"/crates/" + crates[0].Digest, "Left out"},

@@ -32,6 +32,7 @@
   const yard = [
     { href: p('/staging'), words: 'Staging', under: ['/staging', '/crates'] },
     { href: p('/deployments'), words: 'Deployments', under: ['/deployments'] },
+    { href: p('/schedules'), words: 'Schedules', under: ['/schedules'] },
     { href: p('/rulebooks'), words: 'Rulebooks', under: ['/rulebooks', '/make-rulebook'] }
   ];
   const here = (under: string[]) =>
@@ -61,7 +62,7 @@
         <ServerLink name={server.name} />
       {/each}
     </nav>
-    <nav aria-label="Yard" class="flex md:mt-4 md:block">
+    <nav aria-label="Yard" class="flex overflow-x-auto md:mt-4 md:block">
       <div class="label px-4 py-1 max-md:hidden">Yard</div>
       <a href={p('/')} class="place md:hidden" aria-current={route.pathname === '/' ? 'page' : undefined}
         >Servers</a
@@ -129,6 +130,9 @@
   }
   @media (max-width: 767px) {
     .place {
+      padding: 0 6px;
+      font-size: 14px;
+      white-space: nowrap;
       border-left: 0;
       border-bottom: 3px solid transparent;
     }

@@ -17,6 +17,7 @@ export const { p, navigate, isActive, route } = createRouter({
   '/staging': { '/': () => import('./pages/Staging.svelte'), layout },
   '/crates/:digest': { '/': () => import('./pages/Crate.svelte'), layout },
   '/deployments': { '/': () => import('./pages/Deployments.svelte'), layout },
+  '/schedules': { '/': () => import('./pages/Schedules.svelte'), layout },
   '/make-rulebook': { '/': () => import('./pages/MakeRulebook.svelte'), layout },
   '/rulebooks': {
     '/': () => import('./pages/Rulebooks.svelte'),

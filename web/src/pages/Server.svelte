@@ -12,6 +12,7 @@
   import Learn from '../lib/server/Learn.svelte';
   import OpenDeployment from '../lib/server/OpenDeployment.svelte';
   import Running from '../lib/server/Running.svelte';
+  import Players from '../lib/server/Players.svelte';
   import Survey from '../lib/server/Survey.svelte';
   import Tabs from '../lib/server/Tabs.svelte';
   import Timeline from '../lib/server/Timeline.svelte';
@@ -43,7 +44,7 @@
       >
     {/snippet}
     <Button
-      kind={['texts', 'learn', 'updates', 'compare'].includes(tab) ? 'plain' : 'main'}
+      kind={['texts', 'learn', 'updates', 'compare', 'players'].includes(tab) ? 'plain' : 'main'}
       onclick={() => (deploying = true)}>Deploy…</Button
     >
   </Head>
@@ -83,6 +84,8 @@
     <Timeline server={name} />
   {:else if tab === 'compare'}
     <Compare server={name} />
+  {:else if tab === 'players'}
+    <Players server={name} />
   {:else if tab === 'about'}
     <About server={s.server} />
   {/if}

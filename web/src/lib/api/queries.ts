@@ -23,6 +23,29 @@ export const feeds = () => ({
   }
 });
 
+/** What the players of a server are told. */
+export const packlist = (server: string) => ({
+  queryKey: ['status', server, 'packlist'],
+  queryFn: () => ok(api.GET('/servers/{server}/packlist', { params: { path: { server } } }))
+});
+
+/** What is done by itself, each with what came of it. */
+export const schedules = () => ({
+  queryKey: ['status', '', 'schedules'],
+  queryFn: async () => {
+    const list = await ok(api.GET('/schedules'));
+    return Promise.all(
+      list.items.map((s) => ok(api.GET('/schedules/{schedule}', { params: { path: { schedule: s.name } } })))
+    );
+  }
+});
+
+/** Where its results are told. */
+export const notices = () => ({
+  queryKey: ['status', '', 'notices'],
+  queryFn: () => ok(api.GET('/notices')).then((p) => p.items)
+});
+
 /** Archives of which no crate is in the list. */
 export const loose = () => ({
   queryKey: ['crates', 'loose'],

@@ -19,6 +19,7 @@
     ['texts', 'Texts'],
     ['timeline', 'Timeline'],
     ['compare', 'Compare'],
+    ['players', 'Players'],
     ['about', 'About']
   ];
   let tabs: [string, string][] = $derived(learning ? [...always, ['learn', 'Questions']] : always);
