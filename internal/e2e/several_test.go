@@ -224,3 +224,29 @@ func deployedOn(t *testing.T, root string) map[string]string {
 	}
 	return out
 }
+
+// What came together in one pack is the same set for many servers, and for a new one at once.
+func TestAPalletIsTheSameSetForManyServers(t *testing.T) {
+	t.Parallel()
+	s := start(t)
+	s.must("rulebook", "add", books+"mossgrave.yaml")
+	for _, name := range []string{"moss-a", "moss-b"} {
+		s.must("server", "add", name, "--rulebook", "mossgrave", "--folder", t.TempDir())
+		s.must("server", "test", name)
+	}
+	texts := map[string]string{"tour/TOUR.txt": "a tour"}
+	for _, cave := range []string{"hall", "shaft"} {
+		texts["tour/"+cave+"/cave.toml"] = fmt.Sprintf("[cave]\nid = %q\nversion = \"1\"\n", cave)
+	}
+	s.must("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "grand-tour-1.zip"), texts))
+	s.must("group", "add", "moss", "moss-a", "moss-b")
+	s.must("group", "deploy", "moss", "grand-tour@1", "--yes", "--accept", "no-load-list")
+	s.must("server", "add", "moss-c", "--rulebook", "mossgrave", "--folder", t.TempDir(), "--crate", "grand-tour@1", "--yes", "--accept", "no-load-list")
+	for _, name := range []string{"moss-a", "moss-b", "moss-c"} {
+		var st []api.Status
+		s.get(&st, "status", name)
+		require.Len(t, st[0].Addons, 2, name)
+		require.Equal(t, "grand-tour@1", st[0].Addons[0].Pallet)
+	}
+	require.Contains(t, s.must("group", "deploy", "moss", "grand-tour@1", "--yes"), "All of it is so already")
+}

@@ -95,7 +95,8 @@ type SSHD struct {
 }
 
 // StartSSHD starts an sshd with internal-sftp for the user who runs the test. more
-// are further lines of its configuration.
+// are further lines of its configuration. What runs there has a home of its own: what a person's
+// shell does when it starts is no part of a test, and may take a minute.
 func StartSSHD(t testing.TB, more ...string) *SSHD {
 	t.Helper()
 	if runtime.GOOS == "windows" {
@@ -120,6 +121,7 @@ HostKey %[2]s/host_key
 AuthorizedKeysFile %[2]s/authorized
 PidFile %[2]s/pid
 StrictModes no
+SetEnv HOME=%[2]s
 UsePAM no
 PasswordAuthentication yes
 PermitRootLogin yes
