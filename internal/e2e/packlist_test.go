@@ -74,6 +74,13 @@ func TestPlayersReadAPackingListAndCompareTheirOwnFolder(t *testing.T) {
 		require.GreaterOrEqual(t, status, 400, "%s: %s", path, body)
 	}
 
+	res, err := http.Get(l.URL)
+	require.NoError(t, err)
+	require.NoError(t, res.Body.Close())
+	require.Equal(t, "noindex, nofollow", res.Header.Get("X-Robots-Tag"))
+	require.Equal(t, "no-referrer", res.Header.Get("Referrer-Policy"))
+	require.Equal(t, "no-store", res.Header.Get("Cache-Control"))
+
 	// A browser that has no session, as wide as a phone.
 	testbed.Need(t, "chromium", "chromium")
 	if !web.Built() {

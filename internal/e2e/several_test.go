@@ -205,6 +205,8 @@ func TestAGroupStopsAtTheFirstThatFailsAndGoesBackTogether(t *testing.T) {
 	require.Contains(t, s.must("group", "show", "all"), "stopped")
 
 	require.NoError(t, os.Remove(filepath.Join(roots["quay-3"], "standin.rules")))
+	s.must("server", "edit", "quay-0", "--rename", "kai-0") // it is known all the same
+	names[0], roots["kai-0"], before["kai-0"] = "kai-0", roots["quay-0"], before["quay-0"]
 	out := s.must("group", "back", "all", "--yes")
 	require.Regexp(t, `quay-3 +quay-3#\d+ +back`, out)
 	for _, n := range names {

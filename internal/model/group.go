@@ -47,11 +47,12 @@ const (
 
 // GroupPart is what is done on one server of a group.
 type GroupPart struct {
-	Server string `json:"server"`
-	Number int    `json:"number"` // of the deployment; 0 where there is nothing to do
-	State  string `json:"state"`
-	Words  string `json:"words"`
-	Back   int    `json:"back"` // the deployment that took it back
+	ServerID int64  `json:"serverID"`
+	Server   string `json:"server"` // its name then
+	Number   int    `json:"number"` // of the deployment; 0 where there is nothing to do
+	State    string `json:"state"`
+	Words    string `json:"words"`
+	Back     int    `json:"back"` // the deployment that took it back
 }
 
 // Apart is a value that differs between two servers on purpose.

@@ -113,6 +113,13 @@ func (s *Service) Last(ctx context.Context, name string) (model.GroupRun, error)
 	if errors.Is(err, model.ErrNotFound) {
 		return r, fault.New(fault.Unknown, "no-group-run", "nothing was deployed to group %s yet", name)
 	}
+	for i, p := range r.Parts { // a server may have another name by now
+		for _, srv := range g.Servers {
+			if srv.ID == p.ServerID {
+				r.Parts[i].Server = srv.Name
+			}
+		}
+	}
 	return r, err
 }
 
@@ -159,7 +166,7 @@ func (s *Service) Draft(ctx context.Context, name string, ask requests.Ask, acce
 		if err != nil {
 			return r, all, fmt.Errorf("%s: %w", srv.Name, err)
 		}
-		part := model.GroupPart{Server: srv.Name, Number: d.Number, State: model.PartDrafted}
+		part := model.GroupPart{ServerID: srv.ID, Server: srv.Name, Number: d.Number, State: model.PartDrafted}
 		if len(d.Draft.Steps) == 0 {
 			part.State, part.Words, part.Number = model.PartNothing, "all of it is so already", 0
 			if err := s.Changes.Discard(ctx, d); err != nil {
