@@ -18,7 +18,7 @@ type scheduleCommands struct{ *App }
 func (a scheduleCommands) scheduleCommand() *cli.Command {
 	return &cli.Command{Name: "schedule", Usage: "have things done on servers by themselves, at their times", Commands: []*cli.Command{
 		{Name: "add", DisableSliceFlagSeparator: true, Usage: "deploy, update, survey or restart at a time", UsageText: `restless schedule add NAME SERVER --do update --at "0 4 * * *" --zone Europe/Lisbon
-   restless schedule add NAME SERVER --do deploy --crate NAME@VERSION --once "2026-12-01 04:00"`,
+restless schedule add NAME SERVER --do deploy --crate NAME@VERSION --once "2026-12-01 04:00"`,
 			Flags: []cli.Flag{&cli.StringFlag{Name: "do", Usage: "`WHAT`: deploy, update, survey or restart"}, &cli.StringFlag{Name: "at", Usage: "a `CRON` expression: minute, hour, day, month, weekday"},
 				&cli.StringFlag{Name: "once", Usage: "a `TIME` instead: 2026-12-01 04:00"}, &cli.StringFlag{Name: "zone", Usage: "the time `ZONE`; this machine's if not given"},
 				&cli.StringFlag{Name: "window", Usage: "how late it may still begin (`AGE`: 30m, 2h)", Value: "1h"}, &cli.BoolFlag{Name: "when-empty", Usage: "only while no player is on; the rulebook says how they are counted"},
