@@ -208,6 +208,10 @@ func (a trackCommands) compareServers(ctx context.Context, cmd *cli.Command, arg
 		return err
 	}
 	found, err := c.CompareServers(ctx, q)
+	var p *api.Problem
+	if errors.As(err, &p) && p.Code == "server-unknown" && !strings.Contains(args[1], "@") && strings.Contains(p.Detail, strconv.Quote(args[1])) {
+		return wrongUsage("%q is no number of a deployment, and no server", args[1])
+	}
 	if err != nil {
 		return err
 	}

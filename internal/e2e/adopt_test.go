@@ -117,6 +117,7 @@ func TestTheConsoleTakesInWhatLiesThere(t *testing.T) {
 	}
 	c := openConsole(t, s)
 	c.goTo("/servers/here/survey")
+	c.see("Nobody has looked at the whole server yet") // what stands above has come
 	c.click("Look for add-ons")
 	c.seeIn("[data-found='stalls/gate']", "gate 1")
 	c.clickIn("[data-found='stalls/gate']", "Take it in")
