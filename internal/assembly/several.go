@@ -2,7 +2,6 @@ package assembly
 
 import (
 	"context"
-	"time"
 
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
@@ -20,7 +19,7 @@ func (s *Service) several(p Parts, cat *catalog.Service, ins *insight.Service) {
 		b, _, err := cat.Book(ctx, name)
 		return b, err
 	}
-	s.API.Packing = &packing.Service{Records: p.DB, Find: s.Hosts.Find, Book: book, Key: cat.AddonKey, Open: p.Room.Open, Seal: p.Sealer.Seal, Unseal: p.Sealer.Unseal, Keyed: p.Sealer.Keyed, Now: time.Now}
+	s.API.Packing = &packing.Service{Records: p.DB, Find: s.Hosts.Find, Book: book, Key: cat.AddonKey, Open: p.Room.Open, Seal: p.Sealer.Seal, Unseal: p.Sealer.Unseal, Keyed: p.Sealer.Keyed, Counter: counter(p.DB)}
 	s.API.Promotion = &promotion.Service{Records: p.DB, Find: s.Hosts.Find,
 		Book: book,
 		Addons: func(ctx context.Context, server string) (out []promotion.Addon, err error) {

@@ -19,11 +19,7 @@ func (a trackCommands) bundleCommand() *cli.Command {
 }
 
 func (a trackCommands) bundle(ctx context.Context, cmd *cli.Command) error {
-	server, err := onlyArg(cmd, "server")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	server, c, err := a.about(cmd, "server")
 	if err != nil {
 		return err
 	}

@@ -265,3 +265,13 @@ func (a *App) confirm(cmd *cli.Command, question string) error {
 	}
 	return nil
 }
+
+// about gives a command's only argument, and the service that it is told to.
+func (a *App) about(cmd *cli.Command, what string) (string, *client.Client, error) {
+	name, err := onlyArg(cmd, what)
+	if err != nil {
+		return "", nil, err
+	}
+	c, err := a.client(cmd)
+	return name, c, err
+}

@@ -31,11 +31,7 @@ type controlCommands struct{ *App }
 
 // serverControl sets how a server is controlled, or shows it and tries it out.
 func (a controlCommands) serverControl(ctx context.Context, cmd *cli.Command) error {
-	name, err := onlyArg(cmd, "server")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	name, c, err := a.about(cmd, "server")
 	if err != nil {
 		return err
 	}
@@ -146,11 +142,7 @@ func (a controlCommands) actCommand(act, usage string) *cli.Command {
 }
 
 func (a controlCommands) act(ctx context.Context, cmd *cli.Command, act string) error {
-	name, err := onlyArg(cmd, "server")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	name, c, err := a.about(cmd, "server")
 	if err != nil {
 		return err
 	}

@@ -100,11 +100,7 @@ func from(x api.Crate) string {
 }
 
 func (a crateCommands) withCrate(cmd *cli.Command, do func(c *client.Client, ref, book string) error) error {
-	ref, err := onlyArg(cmd, "crate, written name@version")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	ref, c, err := a.about(cmd, "crate, written name@version")
 	if err != nil {
 		return err
 	}

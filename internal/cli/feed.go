@@ -178,11 +178,7 @@ func (a feedCommands) list(ctx context.Context, cmd *cli.Command) error {
 }
 
 func (a feedCommands) show(ctx context.Context, cmd *cli.Command) error {
-	name, err := onlyArg(cmd, "feed")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	name, c, err := a.about(cmd, "feed")
 	if err != nil {
 		return err
 	}
@@ -298,11 +294,7 @@ func (a feedCommands) take(ctx context.Context, cmd *cli.Command) error {
 }
 
 func (a feedCommands) drop(ctx context.Context, cmd *cli.Command) error {
-	name, err := onlyArg(cmd, "feed")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	name, c, err := a.about(cmd, "feed")
 	if err != nil {
 		return err
 	}

@@ -65,11 +65,7 @@ func (a deployCommands) groupList(ctx context.Context, cmd *cli.Command) error {
 }
 
 func (a deployCommands) groupShow(ctx context.Context, cmd *cli.Command) error {
-	name, err := onlyArg(cmd, "group")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	name, c, err := a.about(cmd, "group")
 	if err != nil {
 		return err
 	}
@@ -204,11 +200,7 @@ func (a deployCommands) printGroupDrafts(r api.GroupRun) {
 }
 
 func (a deployCommands) groupBack(ctx context.Context, cmd *cli.Command) error {
-	name, err := onlyArg(cmd, "group")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	name, c, err := a.about(cmd, "group")
 	if err != nil {
 		return err
 	}
@@ -229,11 +221,7 @@ func (a deployCommands) groupBack(ctx context.Context, cmd *cli.Command) error {
 }
 
 func (a deployCommands) groupDrop(ctx context.Context, cmd *cli.Command) error {
-	name, err := onlyArg(cmd, "group")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	name, c, err := a.about(cmd, "group")
 	if err != nil {
 		return err
 	}

@@ -21,11 +21,7 @@ func (a serverCommands) learnCommand() *cli.Command {
 }
 
 func (a serverCommands) learn(ctx context.Context, cmd *cli.Command) error {
-	server, err := onlyArg(cmd, "server")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	server, c, err := a.about(cmd, "server")
 	if err != nil {
 		return err
 	}

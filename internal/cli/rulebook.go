@@ -72,11 +72,7 @@ func (a rulebookCommands) printBook(r api.Rulebook) {
 }
 
 func (a rulebookCommands) rulebookShow(ctx context.Context, cmd *cli.Command) error {
-	name, err := onlyArg(cmd, "rulebook name")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	name, c, err := a.about(cmd, "rulebook name")
 	if err != nil {
 		return err
 	}
@@ -120,11 +116,7 @@ func (a rulebookCommands) withRulebookFile(cmd *cli.Command, do func(*client.Cli
 }
 
 func (a rulebookCommands) rulebookDrop(ctx context.Context, cmd *cli.Command) error {
-	name, err := onlyArg(cmd, "rulebook name")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	name, c, err := a.about(cmd, "rulebook name")
 	if err != nil {
 		return err
 	}

@@ -168,11 +168,7 @@ func (a scheduleCommands) list(ctx context.Context, cmd *cli.Command) error {
 }
 
 func (a scheduleCommands) show(ctx context.Context, cmd *cli.Command) error {
-	name, err := onlyArg(cmd, "schedule")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	name, c, err := a.about(cmd, "schedule")
 	if err != nil {
 		return err
 	}
@@ -201,11 +197,7 @@ func (a scheduleCommands) show(ctx context.Context, cmd *cli.Command) error {
 }
 
 func (a scheduleCommands) drop(ctx context.Context, cmd *cli.Command) error {
-	name, err := onlyArg(cmd, "schedule")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	name, c, err := a.about(cmd, "schedule")
 	if err != nil {
 		return err
 	}
@@ -285,11 +277,7 @@ func (a scheduleCommands) listNotices(ctx context.Context, cmd *cli.Command) err
 }
 
 func (a scheduleCommands) testNotice(ctx context.Context, cmd *cli.Command) error {
-	name, err := onlyArg(cmd, "notice")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	name, c, err := a.about(cmd, "notice")
 	if err != nil {
 		return err
 	}
@@ -297,11 +285,7 @@ func (a scheduleCommands) testNotice(ctx context.Context, cmd *cli.Command) erro
 }
 
 func (a scheduleCommands) dropNotice(ctx context.Context, cmd *cli.Command) error {
-	name, err := onlyArg(cmd, "notice")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	name, c, err := a.about(cmd, "notice")
 	if err != nil {
 		return err
 	}

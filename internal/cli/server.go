@@ -261,11 +261,7 @@ type serverCalls interface {
 }
 
 func (a serverCommands) withServer(_ context.Context, cmd *cli.Command, do func(serverCalls, string) (api.Server, error)) error {
-	name, err := onlyArg(cmd, "server name")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	name, c, err := a.about(cmd, "server name")
 	if err != nil {
 		return err
 	}
@@ -371,11 +367,7 @@ func (a serverCommands) serverTrust(ctx context.Context, cmd *cli.Command) error
 }
 
 func (a serverCommands) serverDrop(ctx context.Context, cmd *cli.Command) error {
-	name, err := onlyArg(cmd, "server name")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	name, c, err := a.about(cmd, "server name")
 	if err != nil {
 		return err
 	}

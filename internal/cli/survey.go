@@ -29,11 +29,7 @@ func (a surveyCommands) surveyCommand() *cli.Command {
 }
 
 func (a surveyCommands) survey(ctx context.Context, cmd *cli.Command) error {
-	server, err := onlyArg(cmd, "server")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	server, c, err := a.about(cmd, "server")
 	if err != nil {
 		return err
 	}

@@ -250,11 +250,7 @@ func (a textCommands) noteLines(ctx context.Context, cmd *cli.Command, ref, whic
 }
 
 func (a textCommands) tweakList(ctx context.Context, cmd *cli.Command) error {
-	server, err := onlyArg(cmd, "server")
-	if err != nil {
-		return err
-	}
-	c, err := a.client(cmd)
+	server, c, err := a.about(cmd, "server")
 	if err != nil {
 		return err
 	}

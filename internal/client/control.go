@@ -29,11 +29,7 @@ func (c *ControlCalls) Standing(ctx context.Context, name string) (api.Standing,
 
 // Act does one act on a server.
 func (c *ControlCalls) Act(ctx context.Context, name string, a api.DoAct, each Each) (api.Acted, error) {
-	j, err := call[api.Job](ctx, c.line, http.MethodPost, onServer(name, "/acts"), a)
-	if err != nil {
-		return api.Acted{}, err
-	}
-	return result[api.Acted](ctx, c.line, j, each)
+	return worked[api.Acted](ctx, c.line, onServer(name, "/acts"), a, each)
 }
 
 // RollCall finds out what has loaded on a server.

@@ -56,12 +56,3 @@ func (c *CrateCalls) ArchiveBytes(ctx context.Context, archive string, to io.Wri
 	_, err = io.Copy(to, res.Body)
 	return err
 }
-
-// worked makes a call that begins a job, and gives the job's result.
-func worked[Out any](ctx context.Context, c *line, path string, in any, each Each) (out Out, err error) {
-	j, err := call[api.Job](ctx, c, http.MethodPost, path, in)
-	if err != nil {
-		return out, err
-	}
-	return result[Out](ctx, c, j, each)
-}

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
-	"net/http"
 	"os"
 	"path/filepath"
 	"time"
@@ -92,9 +91,5 @@ func packOne(t *tar.Writer, root *os.Root, top, name string, d fs.DirEntry) erro
 
 // Fetch has the service download a file, and waits until it is laid out.
 func (c *CrateCalls) Fetch(ctx context.Context, f api.Fetch, each Each) (api.Staged, error) {
-	j, err := call[api.Job](ctx, c.line, http.MethodPost, "/archives/fetch", f)
-	if err != nil {
-		return api.Staged{}, err
-	}
-	return result[api.Staged](ctx, c.line, j, each)
+	return worked[api.Staged](ctx, c.line, "/archives/fetch", f, each)
 }

@@ -28,9 +28,5 @@ func (c *InsightCalls) EndNarrowing(ctx context.Context, server string, each Eac
 }
 
 func (c *InsightCalls) narrow(ctx context.Context, server, path string, in any, each Each) (api.Narrowing, error) {
-	j, err := call[api.Job](ctx, c.line, http.MethodPost, onServer(server, path), in)
-	if err != nil {
-		return api.Narrowing{}, err
-	}
-	return result[api.Narrowing](ctx, c.line, j, each)
+	return worked[api.Narrowing](ctx, c.line, onServer(server, path), in, each)
 }

@@ -56,11 +56,7 @@ func (c *CrateCalls) LooseArchives(ctx context.Context) ([]api.Loose, error) {
 
 // LayOutArchive lays an archive out once more, and waits for it.
 func (c *CrateCalls) LayOutArchive(ctx context.Context, archive string, how api.Choosing, each Each) (api.Staged, error) {
-	j, err := call[api.Job](ctx, c.line, http.MethodPost, "/archives/"+esc(archive)+"/again", how)
-	if err != nil {
-		return api.Staged{}, err
-	}
-	return result[api.Staged](ctx, c.line, j, each)
+	return worked[api.Staged](ctx, c.line, "/archives/"+esc(archive)+"/again", how, each)
 }
 
 // LayOutAgain lays out by a rulebook's newest revision what only earlier ones
@@ -189,11 +185,7 @@ func (c *DeploymentCalls) UndoData(ctx context.Context, server string, number in
 }
 
 func (c *DeploymentCalls) work(ctx context.Context, path string, in any, each Each) (api.Deployment, error) {
-	j, err := call[api.Job](ctx, c.line, http.MethodPost, path, in)
-	if err != nil {
-		return api.Deployment{}, err
-	}
-	return result[api.Deployment](ctx, c.line, j, each)
+	return worked[api.Deployment](ctx, c.line, path, in, each)
 }
 
 // Archives lists every download that the stockroom holds, or held.
@@ -208,9 +200,14 @@ func (c *AccessCalls) PlanTidying(ctx context.Context, t api.Tidy) (api.TidyPlan
 
 // TidyStockroom frees what a plan says that was read, and waits for it.
 func (c *AccessCalls) TidyStockroom(ctx context.Context, t api.Tidy, each Each) (api.TidyPlan, error) {
-	j, err := call[api.Job](ctx, c.line, http.MethodPost, "/stockroom/tidy", t)
+	return worked[api.TidyPlan](ctx, c.line, "/stockroom/tidy", t, each)
+}
+
+// worked makes a call that begins a job, and gives the job's result.
+func worked[Out any](ctx context.Context, c *line, path string, in any, each Each) (out Out, err error) {
+	j, err := call[api.Job](ctx, c, http.MethodPost, path, in)
 	if err != nil {
-		return api.TidyPlan{}, err
+		return out, err
 	}
-	return result[api.TidyPlan](ctx, c.line, j, each)
+	return result[Out](ctx, c, j, each)
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
+	"strings"
 	"time"
 
 	"restlesscrate/internal/model"
@@ -24,6 +25,16 @@ func scanFeed(r *sql.Rows, f *model.Feed) error {
 // Feeds gives all feeds, by name.
 func (db *FeedStore) Feeds(ctx context.Context) ([]model.Feed, error) {
 	return all(ctx, db.sql, scanFeed, `SELECT `+feedColumns+` FROM feed ORDER BY name`)
+}
+
+// FeedTimes gives all feeds without what they say, which may be long.
+func (db *FeedStore) FeedTimes(ctx context.Context) ([]model.Feed, error) {
+	return all(ctx, db.sql, scanFeed, `SELECT `+strings.Replace(feedColumns, "said", "NULL", 1)+` FROM feed ORDER BY name`)
+}
+
+// FeedsFor gives the feeds that announce for a rulebook, by name.
+func (db *FeedStore) FeedsFor(ctx context.Context, rulebook string) ([]model.Feed, error) {
+	return all(ctx, db.sql, scanFeed, `SELECT `+feedColumns+` FROM feed WHERE rulebook = ? ORDER BY name`, rulebook)
 }
 
 // Feed gives a feed; [model.ErrNotFound] where there is none of that name.

@@ -8,13 +8,13 @@ import (
 	"errors"
 	"fmt"
 	"net/url"
-	"regexp"
 	"slices"
 	"strings"
 	"time"
 
 	core "restlesscrate/internal/core/feed"
 	"restlesscrate/internal/core/layout"
+	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/core/version"
 	"restlesscrate/internal/fault"
@@ -25,6 +25,8 @@ import (
 // Records keeps feeds.
 type Records interface {
 	Feeds(ctx context.Context) ([]model.Feed, error)
+	FeedTimes(ctx context.Context) ([]model.Feed, error)
+	FeedsFor(ctx context.Context, rulebook string) ([]model.Feed, error)
 	Feed(ctx context.Context, name string) (model.Feed, error)
 	AddFeed(ctx context.Context, f model.Feed) error
 	HeardFeed(ctx context.Context, f model.Feed, changed bool) error
@@ -52,8 +54,6 @@ const (
 	shortest = 5 * time.Minute
 )
 
-var nameForm = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,30}$`)
-
 // Add follows a feed from now on. It is looked at at once: one that is no feed, or that its key has
 // not signed, is not followed; one whose host does not answer is, and tried again.
 func (s *Service) Add(ctx context.Context, f model.Feed) (model.Feed, error) {
@@ -61,7 +61,7 @@ func (s *Service) Add(ctx context.Context, f model.Feed) (model.Feed, error) {
 	switch {
 	case err != nil:
 		return f, fault.New(fault.Usage, "bad-address", "%v", err)
-	case !nameForm.MatchString(f.Name):
+	case !rulebook.IsName(f.Name):
 		return f, fault.New(fault.Usage, "bad-name", "%q is no name for a feed: lower-case letters, digits and hyphens", f.Name)
 	case f.Every != 0 && f.Every < shortest:
 		return f, fault.New(fault.Usage, "bad-request", "a feed is looked at by itself every %s at most, or never", shortest)
@@ -188,14 +188,14 @@ func (s *Service) signed(ctx context.Context, f model.Feed, doc fetch.Document) 
 }
 
 // Announced gives what the feeds of a rulebook announce.
-func (s *Service) Announced(ctx context.Context, rulebook string) ([]core.Announced, error) {
-	list, err := s.Records.Feeds(ctx)
+func (s *Service) Announced(ctx context.Context, book string) ([]core.Announced, error) {
+	list, err := s.Records.FeedsFor(ctx, book)
 	if err != nil {
 		return nil, err
 	}
 	var out []core.Announced
 	for _, f := range list {
-		if f.Rulebook != rulebook || f.Said == nil {
+		if f.Said == nil {
 			continue
 		}
 		for _, r := range f.Said.Releases {

@@ -19,7 +19,7 @@ func (s *Service) Keep(ctx context.Context, every time.Duration, check func(name
 	tick := time.NewTicker(every)
 	defer tick.Stop()
 	for {
-		list, err := s.Records.Feeds(ctx)
+		list, err := s.Records.FeedTimes(ctx)
 		if err != nil && ctx.Err() == nil {
 			trouble(err)
 		}

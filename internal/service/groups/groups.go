@@ -6,12 +6,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"regexp"
 	"slices"
 	"sync"
 
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/progress"
+	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/service/requests"
@@ -46,12 +46,10 @@ type Service struct {
 	busy map[int64]bool // groups of which a run is under way
 }
 
-var nameForm = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,30}$`)
-
 // Add makes a group of servers.
 func (s *Service) Add(ctx context.Context, name string, servers []string, actor string) (model.Group, error) {
 	g := model.Group{Name: name, Actor: actor}
-	if !nameForm.MatchString(name) {
+	if !rulebook.IsName(name) {
 		return g, fault.New(fault.Usage, "bad-name", "%q is no name for a group: lower-case letters, digits and hyphens", name)
 	}
 	if len(servers) == 0 {

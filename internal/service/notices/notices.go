@@ -18,7 +18,6 @@ import (
 	"net/http"
 	"net/mail"
 	"net/url"
-	"regexp"
 	"strconv"
 	"strings"
 	"sync"
@@ -26,6 +25,7 @@ import (
 
 	gomail "github.com/wneessen/go-mail"
 
+	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
 )
@@ -71,12 +71,10 @@ const FeedPurpose = "notices"
 // SignatureHeader holds the HMAC-SHA256 of a webhook's body by its secret, in hexadecimal digits.
 const SignatureHeader = "Restless-Signature"
 
-var nameForm = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,30}$`)
-
 // Add has results told. It gives the secret by which a web address knows what is ours, or that is
 // part of a feed's address: nobody gets to know it later.
 func (s *Service) Add(ctx context.Context, n model.Notice, password string) (secret string, err error) {
-	if !nameForm.MatchString(n.Name) {
+	if !rulebook.IsName(n.Name) {
 		return "", fault.New(fault.Usage, "bad-name", "%q is no name for a notice: lower-case letters, digits and hyphens", n.Name)
 	}
 	sealed := password

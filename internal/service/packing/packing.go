@@ -15,6 +15,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"restlesscrate/internal/core/finding"
@@ -50,7 +51,17 @@ type Service struct {
 	Seal    func([]byte) ([]byte, error)
 	Unseal  func([]byte) ([]byte, error)
 	Keyed   func(purpose, secret string) string
-	Now     func() time.Time
+	// Counter changes whenever what lists are made of does.
+	Counter func(ctx context.Context) (int64, error)
+
+	mu   sync.Mutex
+	made map[int64]made // what players were told last, by the server
+}
+
+// made is a list as players see it, and of which state of the records.
+type made struct {
+	counter int64
+	list    List
 }
 
 // Purpose is for which addresses of lists are hashed.
@@ -106,9 +117,34 @@ func (s *Service) At(ctx context.Context, secret string) (List, error) {
 	if err != nil {
 		return List{}, err
 	}
+	now, err := s.Counter(ctx)
+	if err != nil {
+		return List{}, err
+	}
+	// Anybody may ask for it, as often as they like: it is made once for all of them.
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if m, ok := s.made[srv.ID]; ok && m.counter == now {
+		return m.list, nil
+	}
 	l, err := s.list(ctx, srv, p)
+	if err != nil {
+		return l, err
+	}
 	l.Entries = slices.DeleteFunc(l.Entries, func(e core.Entry) bool { return e.Need == core.None || e.Need == core.Unknown })
-	return l, err
+	if s.made == nil {
+		s.made = map[int64]made{}
+	}
+	s.made[srv.ID] = made{now, l}
+	return l, nil
+}
+
+// save writes what a person says of a list; players are told it from now on.
+func (s *Service) save(ctx context.Context, p model.Packlist) error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	delete(s.made, p.ServerID)
+	return s.Records.SavePacklist(ctx, p)
 }
 
 // list makes a list, and notes what it says where that is new and players can read it.
@@ -308,7 +344,7 @@ func (s *Service) Say(ctx context.Context, server string, say Say) (List, error)
 	if len(p.Said) > mostSaid {
 		return List{}, fault.New(fault.Usage, "too-many", "something is said of more than %d add-ons", mostSaid)
 	}
-	if err := s.Records.SavePacklist(ctx, p); err != nil {
+	if err := s.save(ctx, p); err != nil {
 		return List{}, err
 	}
 	return s.Of(ctx, server)
@@ -333,7 +369,7 @@ func (s *Service) Link(ctx context.Context, server string, none bool) (List, err
 			return List{}, err
 		}
 	}
-	if err := s.Records.SavePacklist(ctx, p); err != nil {
+	if err := s.save(ctx, p); err != nil {
 		return List{}, err
 	}
 	return s.Of(ctx, server)

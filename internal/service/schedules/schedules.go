@@ -17,6 +17,7 @@ import (
 
 	"github.com/robfig/cron/v3"
 
+	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/jobs"
 	"restlesscrate/internal/model"
@@ -68,11 +69,9 @@ const (
 	longest     = 24 * time.Hour
 )
 
-var nameForm = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,30}$`)
-
 // Add makes a schedule. once is when it is due where it has no cron expression.
 func (s *Service) Add(ctx context.Context, c model.Schedule, ask requests.Ask, once time.Time) (model.Schedule, error) {
-	if !nameForm.MatchString(c.Name) {
+	if !rulebook.IsName(c.Name) {
 		return c, fault.New(fault.Usage, "bad-name", "%q is no name for a schedule: lower-case letters, digits and hyphens", c.Name)
 	}
 	srv, err := s.Find(ctx, c.Server)
