@@ -46,7 +46,7 @@ var allowed = map[string][]string{
 	"internal/service/learning":  {"internal/service/turns", "internal/core", "internal/model", "internal/fault"},
 	"internal/service/feeds":     {"internal/core", "internal/model", "internal/fault", "internal/fetch"},
 	"internal/service/schedules": {"internal/service/requests", "internal/core", "internal/model", "internal/fault", "internal/jobs"},
-	"internal/service/notices":   {"internal/core", "internal/model", "internal/fault"},
+	"internal/service/notices":   {"internal/core", "internal/model", "internal/fault", "internal/fetch"},
 	"internal/service/groups":    {"internal/service/requests", "internal/core", "internal/model", "internal/fault"},
 	"internal/service/promotion": {"internal/core", "internal/model", "internal/fault"},
 	"internal/service/packing":   {"internal/core", "internal/model", "internal/fault"},

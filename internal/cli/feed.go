@@ -84,7 +84,7 @@ func signedWords(f api.Feed) string {
 func (a feedCommands) printNew(f api.Feed) {
 	lines := releaseLines(f, true)
 	if len(lines) == 0 {
-		fmt.Fprintln(a.Out, "It announces nothing that is newer than what your servers have, and not staged.")
+		fmt.Fprintln(a.Out, "It announces nothing newer than what your servers have that is not staged already.")
 		return
 	}
 	a.rows(releaseHead, lines)

@@ -205,7 +205,7 @@ func (g *Getter) dial(ctx context.Context, network, address string) (net.Conn, e
 			return refused("%s is no address", at)
 		}
 		if !g.reaches(ap.Addr()) {
-			return refused("%s is no public address: nothing is fetched from there unless serve --downloads-from allows it", ap.Addr())
+			return refused("%s is no public address: it is not reached unless serve --downloads-from allows it", ap.Addr())
 		}
 		return nil
 	}}

@@ -27,6 +27,7 @@ import (
 
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/fault"
+	"restlesscrate/internal/fetch"
 	"restlesscrate/internal/model"
 )
 
@@ -255,6 +256,10 @@ func (s *Service) post(ctx context.Context, w model.NoticeWay, secret string, r 
 	req.Header.Set(SignatureHeader, hex.EncodeToString(mac.Sum(nil)))
 	res, err := s.Client.Do(req)
 	if err != nil {
+		var refused *fetch.RefusedError
+		if errors.As(err, &refused) {
+			return refused
+		}
 		var at *url.Error // the address may be a secret itself
 		if errors.As(err, &at) {
 			err = at.Err
