@@ -54,35 +54,37 @@ type RunDraft struct {
 
 // Deployment is a reversible change set on one server.
 type Deployment struct {
-	Name      string     `json:"name" doc:"server#number"`
-	Server    string     `json:"server"`
-	Number    int        `json:"number"`
-	Kind      string     `json:"kind" enum:"deploy,remove,enable,disable,rollback,tweak,settle,adopt"`
-	Title     string     `json:"title"`
-	State     string     `json:"state" enum:"draft,queued,running,waiting,done,halted,undoing,undone,discarded"`
-	Digest    string     `json:"digest"`
-	Counts    Counts     `json:"counts"`
-	WayBack   string     `json:"wayBack"`
-	Steps     []Step     `json:"steps,omitempty"`
-	StepsDone []int      `json:"stepsDone,omitempty" doc:"Instead of steps where known was given and is so: how many motions of each are done, in their order"`
-	Findings  []Finding  `json:"findings" nullable:"false"`
-	Blocks    int        `json:"blocks" doc:"Blocks that nobody has accepted"`
-	Accepted  []Accepted `json:"accepted" nullable:"false"`
-	Motions   int        `json:"motions"`
-	Trouble   string     `json:"trouble,omitempty" doc:"What halted it, or what it waits for"`
-	GoesBack  bool       `json:"goesBack,omitempty" doc:"It is being taken back, and what it waits for is part of that"`
-	Notes     []string   `json:"notes" nullable:"false"`
-	Figures   Figures    `json:"figures"`
-	Aftermath []Finding  `json:"aftermath" nullable:"false" doc:"What was found once it was done"`
-	RollCall  *RollCall  `json:"rollCall,omitempty"`
-	Untidy    bool       `json:"untidy,omitempty" doc:"Set-aside files are still on the server"`
-	Remark    *Remark    `json:"remark,omitempty" doc:"What a person said of it last"`
-	Job       string     `json:"job,omitempty" doc:"The job that ran it last"`
-	Actor     string     `json:"actor"`
-	Runner    string     `json:"runner,omitempty"`
-	CreatedAt time.Time  `json:"createdAt"`
-	StartedAt *time.Time `json:"startedAt,omitempty"`
-	EndedAt   *time.Time `json:"endedAt,omitempty"`
+	Name        string     `json:"name" doc:"server#number"`
+	Server      string     `json:"server"`
+	Number      int        `json:"number"`
+	Kind        string     `json:"kind" enum:"deploy,remove,enable,disable,rollback,tweak,settle,adopt"`
+	Title       string     `json:"title"`
+	State       string     `json:"state" enum:"draft,queued,running,waiting,done,halted,undoing,undone,discarded"`
+	Digest      string     `json:"digest"`
+	Counts      Counts     `json:"counts"`
+	WayBack     string     `json:"wayBack"`
+	Asked       *NewDraft  `json:"asked,omitempty" doc:"Where it is shown alone and deploys add-ons: what was asked for, so that it can be asked for again otherwise"`
+	Steps       []Step     `json:"steps,omitempty"`
+	StepsDone   []int      `json:"stepsDone,omitempty" doc:"Instead of steps where known was given and is so: how many motions of each are done, in their order"`
+	Findings    []Finding  `json:"findings" nullable:"false"`
+	Blocks      int        `json:"blocks" doc:"Blocks that nobody has accepted"`
+	Accepted    []Accepted `json:"accepted" nullable:"false"`
+	Motions     int        `json:"motions"`
+	Trouble     string     `json:"trouble,omitempty" doc:"What halted it, or what it waits for"`
+	GoesBack    bool       `json:"goesBack,omitempty" doc:"It is being taken back, and what it waits for is part of that"`
+	Notes       []string   `json:"notes" nullable:"false"`
+	Figures     Figures    `json:"figures"`
+	Aftermath   []Finding  `json:"aftermath" nullable:"false" doc:"What was found once it was done"`
+	RollCall    *RollCall  `json:"rollCall,omitempty"`
+	TakenBackBy int        `json:"takenBackBy,omitempty" doc:"In a server's list and where it is shown alone: the number of the deployment that took it back, and is in force"`
+	Untidy      bool       `json:"untidy,omitempty" doc:"Set-aside files are still on the server"`
+	Remark      *Remark    `json:"remark,omitempty" doc:"What a person said of it last"`
+	Job         string     `json:"job,omitempty" doc:"The job that ran it last"`
+	Actor       string     `json:"actor"`
+	Runner      string     `json:"runner,omitempty"`
+	CreatedAt   time.Time  `json:"createdAt"`
+	StartedAt   *time.Time `json:"startedAt,omitempty"`
+	EndedAt     *time.Time `json:"endedAt,omitempty"`
 }
 
 // Remark is what a person says of a deployment.

@@ -125,6 +125,7 @@ func New(ctx context.Context, p Parts, cat *catalog.Service) (*Service, error) {
 		}
 	}, func(err error) { p.Log.Warn("it is not known which surveys are due", "err", err) })
 	s.several(p, cat, ins)
+	s.desk(p, cat, ins)
 	s.timetable(work, p, cat, looks, ins)
 	go s.API.Feeds.Keep(work, feedsDue, func(name string) {
 		if err := s.API.CheckFeedByItself(work, name); err != nil {

@@ -2,14 +2,17 @@ package assembly
 
 import (
 	"context"
+	"errors"
 
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/service/catalog"
+	"restlesscrate/internal/service/files"
 	"restlesscrate/internal/service/groups"
 	"restlesscrate/internal/service/insight"
 	"restlesscrate/internal/service/packing"
 	"restlesscrate/internal/service/promotion"
+	"restlesscrate/internal/stockroom"
 )
 
 // several wires what is about more than one server.
@@ -19,6 +22,10 @@ func (s *Service) several(p Parts, cat *catalog.Service, ins *insight.Service) {
 		b, _, err := cat.Book(ctx, name)
 		return b, err
 	}
+	s.API.Files = &files.Service{Records: p.DB, Find: s.Hosts.Find, Book: book, Open: p.Room.Open, NotHeld: func(err error) bool {
+		var damaged *stockroom.DamagedError
+		return errors.Is(err, stockroom.ErrNotHeld) || errors.As(err, &damaged)
+	}}
 	s.API.Packing = &packing.Service{Records: p.DB, Find: s.Hosts.Find, Book: book, Key: cat.AddonKey, Open: p.Room.Open, Seal: p.Sealer.Seal, Unseal: p.Sealer.Unseal, Keyed: p.Sealer.Keyed, Counter: counter(p.DB)}
 	s.API.Promotion = &promotion.Service{Records: p.DB, Find: s.Hosts.Find,
 		Book: book,

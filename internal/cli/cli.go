@@ -164,7 +164,7 @@ func (a *App) root() *cli.Command {
 			control.actCommand("stop", "stop a server and wait until it has stopped"), control.actCommand("start", "start a server and wait until it is ready"),
 			control.actCommand("restart", "stop a server and start it again"), control.reloadCommand(), control.sayCommand(), control.logCommand(), roll.rollCallCommand(), server.learnCommand(), surveyCommands{a}.updateCommand(), surveyCommands{a}.narrowCommand(), surveyCommands{a}.surveyCommand(), surveyCommands{a}.adoptCommand(), surveyCommands{a}.settleCommand(), roll.confirmCommand(), roll.oddityCommand(),
 			texts.textCommand(), texts.findCommand(), texts.tweakCommand(), texts.tryCommand(), texts.rewriteCommand(), texts.lintCommand(),
-			track.statusCommand(), track.filesCommand(), track.historyCommand(), track.compareCommand(), track.packlistCommand(), track.bundleCommand(), service.signInCommand(), access.tokenCommand(), access.sessionCommand(), job.jobCommand(), service.doctorCommand(), stockroomCommands{a}.stockroomCommand(), service.standInCommand(),
+			track.deskCommand(), track.statusCommand(), track.filesCommand(), track.historyCommand(), track.compareCommand(), track.packlistCommand(), track.bundleCommand(), service.signInCommand(), access.tokenCommand(), access.sessionCommand(), job.jobCommand(), service.doctorCommand(), stockroomCommands{a}.stockroomCommand(), service.standInCommand(),
 		},
 	}
 	var each func(c *cli.Command)

@@ -3,18 +3,21 @@ package cli
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"github.com/urfave/cli/v3"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/client"
 )
 
 // jobCommands are about what the service works on.
 type jobCommands struct{ *App }
 
 func (a jobCommands) jobCommand() *cli.Command {
-	return &cli.Command{Name: "job", Usage: "what the service is doing now", Commands: []*cli.Command{
-		{Name: "list", Usage: "list what the service is doing", Action: a.jobList},
+	return &cli.Command{Name: "job", Usage: "what the service is doing, and what it has done", Commands: []*cli.Command{
+		{Name: "list", Usage: "list what the service is doing, or what it has done", UsageText: "restless job list [--ended] [--failed] [WORD…]", Action: a.jobList,
+			Flags: []cli.Flag{&cli.BoolFlag{Name: "ended", Usage: "what has ended, the newest first"}, &cli.BoolFlag{Name: "failed", Usage: "of that, what failed"}}},
 		{Name: "cancel", Usage: "cancel work that changes nothing, such as the making of a draft", UsageText: "restless job cancel ID...", Action: a.jobCancel},
 	}}
 }
@@ -23,6 +26,9 @@ func (a jobCommands) jobList(ctx context.Context, cmd *cli.Command) error {
 	c, err := a.client(cmd)
 	if err != nil {
 		return err
+	}
+	if cmd.Bool("ended") || cmd.Bool("failed") {
+		return a.endedJobs(ctx, cmd, c)
 	}
 	list, err := c.Jobs(ctx)
 	if err != nil {
@@ -44,6 +50,30 @@ func (a jobCommands) jobList(ctx context.Context, cmd *cli.Command) error {
 		lines = append(lines, []string{j.ID, jobWords(j), j.Actor, clock(j.CreatedAt), can})
 	}
 	a.rows([]string{"id", "what", "for", "since", ""}, lines)
+	return nil
+}
+
+func (a jobCommands) endedJobs(ctx context.Context, cmd *cli.Command, c *client.Client) error {
+	list, err := c.EndedJobs(ctx, strings.Join(cmd.Args().Slice(), " "), cmd.Bool("failed"))
+	if err != nil {
+		return err
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(list)
+	}
+	if len(list) == 0 {
+		fmt.Fprintln(a.Out, "No such work has ended yet.")
+		return nil
+	}
+	lines := make([][]string, len(list))
+	for i, j := range list {
+		why := ""
+		if j.Problem != nil {
+			why = j.Problem.Detail
+		}
+		lines[i] = []string{clock(j.CreatedAt), jobWords(j), j.Actor, j.State, why}
+	}
+	a.rows([]string{"begun", "what", "for", "how it ended", "why"}, lines)
 	return nil
 }
 

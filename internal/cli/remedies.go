@@ -32,6 +32,8 @@ var commands = map[string]string{
 	"call-roll":     "restless rollcall SERVER",
 	"survey":        "restless survey SERVER",
 	"restart":       "restless restart SERVER",
+	"start":         "restless start SERVER",
+	"show-updates":  "restless update SERVER",
 	"show-text":     "restless text SERVER WITH",
 	"set-text":      "restless tweak set SERVER WITH",
 	"show-texts":    "restless text SERVER",
@@ -44,6 +46,7 @@ var commands = map[string]string{
 	"resume-deployment": "restless deployment resume DEPLOYMENT",
 	"undo-deployment":   "restless deployment undo DEPLOYMENT",
 	"halt-deployment":   "restless deployment halt DEPLOYMENT",
+	"tick-deployment":   "restless deployment tick DEPLOYMENT",
 	"tick-unchecked":    "restless deployment tick DEPLOYMENT --unchecked",
 	"call-good":         "restless deployment remark SERVER#NUMBER --good",
 	"roll-back":         "restless rollback SERVER --deployment NUMBER",
@@ -82,11 +85,12 @@ var commands = map[string]string{
 	"add-over":       "restless rulebook add FILE --over",
 	"add-rulebook":   "restless rulebook add FILE",
 
-	"show-jobs":     "restless job list",
-	"show-tokens":   "restless token list",
-	"show-sessions": "restless session list",
-	"start-service": "restless serve --WITH VALUE",
-	"new-link":      "restless sign-in",
+	"show-jobs":      "restless job list",
+	"show-schedules": "restless schedule show WITH",
+	"show-tokens":    "restless token list",
+	"show-sessions":  "restless session list",
+	"start-service":  "restless serve --WITH VALUE",
+	"new-link":       "restless sign-in",
 }
 
 // command is the command line of a remedy; empty for a deed that this version of the

@@ -30,6 +30,17 @@ func (e *LeftError) Error() string {
 // Unwrap gives the error that it holds.
 func (e *LeftError) Unwrap() error { return e.Err }
 
+// EndedJobs lists the newest jobs that have ended and in which some words stand, those that failed
+// only where that is asked for: a page of them.
+func (c *line) EndedJobs(ctx context.Context, words string, failed bool) ([]api.Job, error) {
+	q := url.Values{"find": {words}}
+	if failed {
+		q.Set("failed", "true")
+	}
+	p, err := call[api.Page[api.Job]](ctx, c, http.MethodGet, "/ended-jobs?"+q.Encode(), nil)
+	return p.Items, err
+}
+
 // Jobs lists what the service is doing now, the newest first.
 func (c *line) Jobs(ctx context.Context) ([]api.Job, error) {
 	return all[api.Job](ctx, c, "/jobs", url.Values{})

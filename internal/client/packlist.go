@@ -64,3 +64,8 @@ func (c *InsightCalls) Bundle(ctx context.Context, server string, without []stri
 func (c *InsightCalls) Statuses(ctx context.Context) ([]api.Status, error) {
 	return all[api.Status](ctx, c.line, "/statuses", url.Values{})
 }
+
+// Desk tells what needs a person, and how the servers stand.
+func (c *InsightCalls) Desk(ctx context.Context) (api.Desk, error) {
+	return call[api.Desk](ctx, c.line, http.MethodGet, "/desk", nil)
+}

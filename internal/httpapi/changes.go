@@ -70,11 +70,19 @@ func (s changing) changeOps(h huma.API) {
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/deployments", "list-deployments", "A server's deployments, the newest first", "deployments"), func(ctx context.Context, in *struct {
 		OnServer
 		Paged
+		Addon string `query:"addon" doc:"Only those that touched this add-on"`
+		Path  string `query:"path" doc:"Only those that touched a path in which these words stand"`
 	}) (*body[api.Page[api.Deployment]], error) {
-		if _, err := s.Hosts.Find(ctx, in.Server); err != nil {
+		before, err := in.before()
+		if err != nil {
 			return nil, s.fail(ctx, err)
 		}
-		return list(ctx, in.Server, in.Paged)
+		all, taken, err := s.Insight.Timeline(ctx, in.Server, model.TimelineFilter{Addon: in.Addon, Path: in.Path}, before, pageLimit)
+		p := page(all, pageLimit, func(d model.Deployment) int64 { return d.ID }, wireDeployment)
+		for i := range p.Items {
+			p.Items[i].TakenBackBy = taken[p.Items[i].Number]
+		}
+		return &body[api.Page[api.Deployment]]{p}, s.fail(ctx, err)
 	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/deployments/{number}", "get-deployment", "Show a deployment with its steps", "deployments"), func(ctx context.Context, in *struct {
 		Numbered
@@ -270,6 +278,7 @@ func (s changing) withSteps(ctx context.Context, id int64, known string, err err
 		wireStepsDone(&w, d, steps)
 	} else {
 		wireSteps(&w, d, steps)
+		w.Asked = wireAsk(d)
 	}
 	if c, err := s.Insight.RollCall(ctx, d.ID); err == nil {
 		call, err := s.controlling().calledBy(ctx, d, c)

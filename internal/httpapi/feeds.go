@@ -204,26 +204,19 @@ func (s following) announce(ctx context.Context, server string, list []insight.U
 	if err != nil {
 		return err
 	}
-	all, err := s.Feeds.Announced(ctx, srv.Rulebook)
-	if err != nil || len(all) == 0 {
-		return err
-	}
 	book, _, err := s.Catalog.Book(ctx, srv.Rulebook)
 	if err != nil {
 		return err
 	}
+	have := make([]feed.Have, len(list))
 	for i, u := range list {
-		have := feed.Have{Key: u.Addon.Key, Newest: u.Addon.Version, Development: u.Addon.Hold.Channel == model.Development || version.Development(u.Addon.Version)}
-		if u.Available != "" {
-			have.Newest = u.Available
-		}
-		best, unfit := feed.Newest(all, have, book, srv.Known())
-		if best == nil {
-			best = unfit
-		}
+		have[i] = insight.HaveOf(u.Addon)
+	}
+	newest, err := s.Feeds.Beside(ctx, book, srv.Known(), have)
+	for i, best := range newest {
 		if best != nil {
 			to[i].Announced = &api.Announced{Feed: best.Feed, Version: best.Version, Date: best.Date, Notes: best.Notes, Size: best.Size, Fit: wireFit(best.Verdict)}
 		}
 	}
-	return nil
+	return err
 }

@@ -25,6 +25,18 @@ func (s jobbing) jobOps(h huma.API) {
 		list, err := s.Jobs.Running(ctx)
 		return &body[api.Page[api.Job]]{page(list, -1, func(model.Job) int64 { return 0 }, func(j model.Job) api.Job { return s.wireJob(ctx, j) })}, s.fail(ctx, err)
 	})
+	huma.Register(h, op(http.MethodGet, "/ended-jobs", "list-ended-jobs", "The jobs that have ended, the newest first, without their results", "jobs"), func(ctx context.Context, in *struct {
+		Paged
+		Failed bool   `query:"failed" doc:"Only those that failed"`
+		Find   string `query:"find" doc:"Words that all stand in what it was, what it was about, who asked for it or how it ended"`
+	}) (*body[api.Page[api.Job]], error) {
+		before, err := in.before()
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		list, err := s.Jobs.Ended(ctx, model.JobFilter{Failed: in.Failed, Words: in.Find}, before, pageLimit)
+		return &body[api.Page[api.Job]]{page(list, pageLimit, func(j model.Job) int64 { return j.Row }, func(j model.Job) api.Job { return s.wireJob(ctx, j) })}, s.fail(ctx, err)
+	})
 	huma.Register(h, op(http.MethodGet, "/jobs/{id}", "get-job", "Show a job", "jobs"), func(ctx context.Context, in *struct {
 		ID string `path:"id"`
 	}) (*body[api.Job], error) {

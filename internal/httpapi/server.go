@@ -24,7 +24,9 @@ import (
 	"restlesscrate/internal/service/adopt"
 	"restlesscrate/internal/service/catalog"
 	"restlesscrate/internal/service/changes"
+	"restlesscrate/internal/service/desk"
 	"restlesscrate/internal/service/feeds"
+	"restlesscrate/internal/service/files"
 	"restlesscrate/internal/service/groups"
 	"restlesscrate/internal/service/hosts"
 	"restlesscrate/internal/service/insight"
@@ -74,6 +76,8 @@ type Server struct {
 	Hosts     *hosts.Service
 	Changes   *changes.Service
 	Insight   *insight.Service
+	Desk      *desk.Service
+	Files     *files.Service
 	Surveys   *survey.Service
 	Adopting  *adopt.Service
 	Feeds     *feeds.Service
@@ -202,6 +206,8 @@ func (s *Server) describe(a huma.Adapter) *huma.OpenAPI {
 	s.changing().changeOps(h)
 	s.jobs().jobOps(h)
 	s.insightOps(h)
+	s.deskOps(h)
+	s.fileOps(h)
 	s.textOps(h)
 	s.looking().surveyOps(h)
 	s.looking().adoptOps(h)
@@ -266,6 +272,7 @@ func (s *Server) plainRoutes(g *echo.Group, doc *huma.OpenAPI) {
 	g.POST("/assets", s.streaming().keepAsset)
 	g.GET("/archives/:archive/bytes", s.streaming().archive)
 	g.GET("/servers/:server/bundle", s.streaming().support)
+	g.GET("/servers/:server/content", s.streaming().content)
 	g.GET("/jobs/:id/events", s.streaming().follow)
 	g.GET("/changes", s.streaming().changed)
 	g.GET("/openapi.json", func(c *echo.Context) error { return c.JSONPretty(http.StatusOK, doc, "  ") })

@@ -203,6 +203,10 @@ func (s *Server) describePlain(doc *huma.OpenAPI) {
 	doc.AddOperation(&huma.Operation{OperationID: "get-bundle", Method: http.MethodGet, Path: "/servers/{server}/bundle", Summary: "What somebody needs who helps with a server, as a zip of texts, with secrets masked", Tags: []string{"servers"},
 		Parameters: []*huma.Param{{Name: "server", In: "path", Required: true, Schema: &huma.Schema{Type: "string"}}, text("without", "Parts that are left out, parted by commas: "+strings.Join(bundleParts, ", "))},
 		Responses:  map[string]*huma.Response{"200": {Description: "The zip", Content: map[string]*huma.MediaType{"application/zip": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}}})
+	doc.AddOperation(&huma.Operation{OperationID: "get-content", Method: http.MethodGet, Path: "/servers/{server}/content", Summary: "The bytes that stood at a path before or after something happened to it, with secrets as they are", Tags: []string{"insight"},
+		Parameters: []*huma.Param{{Name: "server", In: "path", Required: true, Schema: &huma.Schema{Type: "string"}}, {Name: "path", In: "query", Required: true, Schema: &huma.Schema{Type: "string"}},
+			text("seq", "The number of what happened, as its history has it; without, what stands there now"), text("side", "before or after; after where it is not said")},
+		Responses: map[string]*huma.Response{"200": {Description: "The bytes", Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}}})
 	kept := &huma.Response{Description: "What it is", Content: map[string]*huma.MediaType{"application/json": {Schema: doc.Components.Schemas.Schema(typeOf[api.Asset](), true, "Asset")}}}
 	doc.AddOperation(&huma.Operation{OperationID: "keep-asset", Method: http.MethodPost, Path: "/assets", Summary: "Send a file that shall take the place of another: its bytes are the body", Tags: []string{"texts"},
 		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}},
@@ -218,6 +222,7 @@ func (s *Server) describePlain(doc *huma.OpenAPI) {
 	doc.Components.Schemas.Schema(typeOf[api.Adoptable](), true, "Adoptable")
 	doc.Components.Schemas.Schema(typeOf[api.JobEvent](), true, "JobEvent")
 	doc.Components.Schemas.Schema(typeOf[api.Acted](), true, "Acted")
+	doc.Components.Schemas.Schema(typeOf[api.Promotion](), true, "Promotion")
 	doc.Components.Schemas.Schema(typeOf[api.Change](), true, "Change")
 }
 

@@ -1,6 +1,7 @@
 package httpapi
 
 import (
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -8,6 +9,7 @@ import (
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -78,6 +80,28 @@ func parsePath(text string) (tree.Path, error) {
 		return p, fault.New(fault.Usage, "bad-path", "%v", err).WithMend("Give it as files shows it, below the server's root.")
 	}
 	return p, nil
+}
+
+// wireAsk tells what a deployment of add-ons was asked with, so that it can be asked for again
+// otherwise; nil for what is about something else, such as a way back.
+func wireAsk(d model.Deployment) *api.NewDraft {
+	var ask requests.Ask
+	if json.Unmarshal(d.Ask, &ask) != nil || len(ask.Crates) == 0 || ask.Adopt || len(ask.Tweaks)+len(ask.Texts)+len(ask.Swaps)+len(ask.Moves) > 0 {
+		return nil
+	}
+	along := map[string]bool{}
+	for _, key := range ask.Along {
+		along[key] = true
+	}
+	w := &api.NewDraft{With: ask.With, Without: ask.Without, Remove: ask.Remove, InsteadOf: ask.InsteadOf, TakeNeeds: ask.TakeNeeds, Thorough: ask.Thorough,
+		Data: ask.Data, NoData: ask.NoData, Renew: ask.Renew, Leave: ask.Leave, Restart: ask.Restart, OrUndo: ask.OrUndo, OrUndoEach: ask.OrUndoEach}
+	w.With = append(w.With, ask.Set...)
+	for _, c := range ask.Crates {
+		if name, _, _ := strings.Cut(c, "@"); !along[layout.Key(name)] {
+			w.Crates = append(w.Crates, c)
+		}
+	}
+	return w
 }
 
 func unwireAsk(in api.NewDraft) (requests.Ask, error) {

@@ -22,6 +22,7 @@ type Store interface {
 	AddJob(ctx context.Context, j model.Job) error
 	Job(ctx context.Context, id string) (model.Job, error)
 	RunningJobs(ctx context.Context) ([]model.Job, error)
+	EndedJobs(ctx context.Context, f model.JobFilter, before int64, limit int) ([]model.Job, error)
 	EndJob(ctx context.Context, id, state string, result, problem json.RawMessage) error
 	AddJobEvents(ctx context.Context, id string, events []model.JobEvent) error
 	JobEvents(ctx context.Context, id string, after int64) ([]model.JobEvent, error)
@@ -129,6 +130,12 @@ func (e *Engine) Cancellable(id string) bool {
 
 // Running lists the jobs that run now, the newest first.
 func (e *Engine) Running(ctx context.Context) ([]model.Job, error) { return e.store.RunningJobs(ctx) }
+
+// Ended lists jobs that have ended, the newest first, before a row (0: from the top), at most limit,
+// without their results.
+func (e *Engine) Ended(ctx context.Context, f model.JobFilter, before int64, limit int) ([]model.Job, error) {
+	return e.store.EndedJobs(ctx, f, before, limit)
+}
 
 // around is work within what is to be around every job.
 func (e *Engine) around(alone bool, work Work) Work {

@@ -134,6 +134,28 @@ type File struct {
 	Archives []string
 }
 
+// TimelineFilter chooses deployments of a server.
+type TimelineFilter struct {
+	Path    string // words that all stand in a path that it touched
+	Addon   string // that it touched
+	Numbers []int  // where not nil, only these
+}
+
+// FolderSum is a folder of a server's tree with what is recorded below it, at whatever depth.
+type FolderSum struct {
+	Name  string // within the folder that holds it
+	Files int
+	Bytes int64
+}
+
+// FoundPath is a path that was looked for by its words.
+type FoundPath struct {
+	Server      string
+	Path        tree.Path
+	There, Gone bool  // a file is recorded there; one was, and is not any more
+	Size        int64 // of what is there, or was
+}
+
 // Cause is what made events happen.
 type Cause struct {
 	Cause      string

@@ -18,6 +18,13 @@ type Job struct {
 	Actor     string
 	CreatedAt time.Time
 	EndedAt   time.Time
+	Row       int64 // its place among all, where it comes in a list of those that ended
+}
+
+// JobFilter chooses jobs that have ended.
+type JobFilter struct {
+	Failed bool   // only those that did
+	Words  string // in what it was, what it was about, or who asked for it
 }
 
 // JobEvent is one numbered event of a job.

@@ -24,7 +24,7 @@ func TestWhateverADraftIsMadeFromMovesTheBasis(t *testing.T) {
 	moves["ledger_cause"] = []string{"INSERT"}                                                                                      // every event comes with one
 	for _, table := range []string{"ledger_name", "ledger_claimant", "ledger_event", "ledger_path", "ledger_claim", "ledger_addon", // follow from events
 		"layout", "layout_crate", // how crates came to be
-		"agree_look", "known_text", "survey", "survey_ignore", "addon_hold", "lesson", "leaving", "rhythm", "narrowing", "last_start", "feed", "schedule", "schedule_run", "server_group", "group_run", "kept_apart", "packlist", "packlist_state", "notice", // what was seen
+		"agree_look", "known_text", "survey", "survey_ignore", "addon_hold", "lesson", "leaving", "rhythm", "narrowing", "last_start", "feed", "schedule", "schedule_run", "server_group", "group_run", "kept_apart", "packlist", "packlist_state", "notice", "seen", // what was seen
 		"deployment", "motion", "job", "job_event", "token", "session", "signin_link", "idempotency", "identity", "news", "goose_db_version", "sqlite_sequence"} {
 		moves[table] = nil
 	}

@@ -146,6 +146,7 @@ type filesReader struct {
 	q            querier
 	server       int64
 	below, after tree.Path
+	direct       int // where it is not 0, only paths without a slash from that character on
 	who          map[int64]claimant
 	causes       map[int64]*model.Cause
 }
@@ -220,6 +221,9 @@ func (r *filesReader) where(from, to string) (string, []any) {
 	which, args := ` WHERE n.server_id = ? AND n.path >= ? AND n.path < ? AND l.being = 3`, []any{r.server, from, to}
 	if r.below != tree.Root {
 		which, args = which+` AND (n.path = ? OR n.path >= ?)`, append(args, string(r.below), string(r.below)+"/")
+	}
+	if r.direct != 0 {
+		which, args = which+` AND instr(substr(n.path, ?), '/') = 0`, append(args, r.direct)
 	}
 	if r.after != tree.Root {
 		which, args = which+` AND n.path > ?`, append(args, string(r.after))

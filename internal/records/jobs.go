@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
+	"strings"
 
 	"restlesscrate/internal/model"
 )
@@ -34,6 +35,21 @@ func (db *JobStore) LastJob(ctx context.Context, kind, subject string) (model.Jo
 // RunningJobs lists the jobs that have not ended, the newest first.
 func (db *JobStore) RunningJobs(ctx context.Context) ([]model.Job, error) {
 	return all(ctx, db.sql, scanJob, `SELECT `+jobColumns+` FROM job WHERE state = 'running' ORDER BY created_at DESC, rowid DESC`)
+}
+
+// EndedJobs lists jobs that have ended, the newest first, before a row (0: from the top), at most
+// limit, without their results.
+func (db *JobStore) EndedJobs(ctx context.Context, f model.JobFilter, before int64, limit int) ([]model.Job, error) {
+	which, args := `state <> 'running' AND (? = 0 OR rowid < ?)`, []any{before, before}
+	if f.Failed {
+		which += ` AND state = 'failed'`
+	}
+	for _, w := range strings.Fields(f.Words) {
+		which, args = which+` AND kind || ' ' || subject || ' ' || actor || ' ' || state LIKE ? ESCAPE '\'`, append(args, likely(w))
+	}
+	return all(ctx, db.sql, func(r *sql.Rows, j *model.Job) error {
+		return r.Scan(&j.Row, &j.ID, &j.Kind, &j.Subject, &j.State, asJSON(&j.Problem), &j.Actor, moment{&j.CreatedAt}, moment{&j.EndedAt})
+	}, `SELECT rowid, id, kind, subject, state, problem, actor, created_at, ended_at FROM job WHERE `+which+` ORDER BY rowid DESC LIMIT ?`, append(args, limit)...)
 }
 
 // EndJob records how a job ended. One of result and problem is nil.

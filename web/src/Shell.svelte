@@ -6,9 +6,11 @@
   import Footer from './lib/Footer.svelte';
   import { watchChanges } from './lib/api/changes';
   import { presence } from './lib/api/presence.svelte';
-  import { servers } from './lib/api/queries';
+  import { desk, servers } from './lib/api/queries';
+  import Glossary from './lib/help/Glossary.svelte';
   import { keys, pressed } from './lib/keys';
   import { getUploads } from './lib/staging/uploads.svelte';
+  import Palette from './lib/palette/Palette.svelte';
   import Sheet from './lib/ui/Sheet.svelte';
   import { p, route } from './router';
 
@@ -29,19 +31,32 @@
   });
   let showKeys = $state(false);
 
+  let finding = $state(false);
+  let words = $state(false);
+  const now = createQuery(desk);
+  let waiting = $derived(now.data?.needs.filter((n) => n.level !== 'note').length ?? 0);
+
   const yard = [
+    { href: p('/'), words: 'Desk', under: [] },
     { href: p('/staging'), words: 'Staging', under: ['/staging', '/crates'] },
     { href: p('/deployments'), words: 'Deployments', under: ['/deployments'] },
     { href: p('/schedules'), words: 'Schedules', under: ['/schedules'] },
-    { href: p('/rulebooks'), words: 'Rulebooks', under: ['/rulebooks', '/make-rulebook'] }
+    { href: p('/groups'), words: 'Groups', under: ['/groups'] },
+    { href: p('/rulebooks'), words: 'Rulebooks', under: ['/rulebooks', '/make-rulebook'] },
+    { href: p('/jobs'), words: 'Jobs', under: ['/jobs'] },
+    { href: p('/service'), words: 'Service', under: ['/service'] }
   ];
   const here = (under: string[]) =>
-    under.some((u) => route.pathname === u || route.pathname.startsWith(u + '/'));
+    under.length === 0
+      ? ['/', '/servers'].includes(route.pathname)
+      : under.some((u) => route.pathname === u || route.pathname.startsWith(u + '/'));
 </script>
 
 <svelte:document
   onkeydown={(e) => {
-    if (pressed(e)) showKeys = true;
+    const asked = pressed(e);
+    if (asked === 'keys') showKeys = true;
+    if (asked === 'find') finding = true;
   }}
 />
 
@@ -56,26 +71,26 @@
     >
       <span class="border-[1.5px] border-ink px-1 py-1">RC</span> Restless Crate
     </a>
-    <nav aria-label="Servers" class="max-md:hidden">
-      <a href={p('/')} class="label block px-4 py-1 hover:text-ink">Servers</a>
-      {#each list.data ?? [] as server (server.name)}
-        <ServerLink name={server.name} />
-      {/each}
-    </nav>
-    <nav aria-label="Yard" class="flex overflow-x-auto md:mt-4 md:block">
-      <div class="label px-4 py-1 max-md:hidden">Yard</div>
-      <a href={p('/')} class="place md:hidden" aria-current={route.pathname === '/' ? 'page' : undefined}
-        >Servers</a
-      >
+    <nav aria-label="Yard" class="flex overflow-x-auto md:block md:shrink-0">
       {#each yard as y (y.href)}
         <a href={y.href} class="place" aria-current={here(y.under) ? 'page' : undefined}>
           {y.words}
-          {#if y.words === 'Staging' && uploads.busy}<span class="label ml-auto">{uploads.busy} sending</span
+          {#if y.words === 'Desk' && waiting}<span class="label md:ml-auto" title="what waits for you"
+              >{waiting}</span
+            >
+          {:else if y.words === 'Staging' && uploads.busy}<span class="label ml-auto"
+              >{uploads.busy} sending</span
             >{/if}
         </a>
       {/each}
     </nav>
-    <Footer onkeys={() => (showKeys = true)} />
+    <nav aria-label="Servers" class="min-h-0 overflow-y-auto max-md:hidden md:mt-3">
+      <div class="label px-4 py-1">Servers</div>
+      {#each list.data ?? [] as server (server.name)}
+        <ServerLink name={server.name} />
+      {/each}
+    </nav>
+    <Footer onkeys={() => (showKeys = true)} onfind={() => (finding = true)} onwords={() => (words = true)} />
   </div>
   <main id="main" class="min-w-0 px-3 py-4 sm:px-[22px]" tabindex="-1">
     {#if presence.since}
@@ -91,6 +106,8 @@
   </main>
 </div>
 
+<Palette bind:open={finding} />
+<Glossary bind:open={words} />
 <Sheet bind:open={showKeys} title="Keys">
   <dl class="grid grid-cols-[90px_1fr] gap-y-2">
     {#each keys as [key, does] (key)}

@@ -6,9 +6,9 @@ const layout = () => import('./Shell.svelte');
 
 export const { p, navigate, isActive, route } = createRouter({
   '/sign-in': () => import('./pages/SignIn.svelte'),
-  '/': { '/': () => import('./pages/Servers.svelte'), layout },
+  '/': { '/': () => import('./pages/Desk.svelte'), layout },
   '/servers': {
-    '/': () => import('./pages/Servers.svelte'),
+    '/': () => import('./pages/Desk.svelte'),
     '/:server': () => import('./pages/Server.svelte'),
     '/:server/:tab': () => import('./pages/Server.svelte'),
     '/:server/deployments/:number': () => import('./pages/Deployment.svelte'),
@@ -18,6 +18,9 @@ export const { p, navigate, isActive, route } = createRouter({
   '/crates/:digest': { '/': () => import('./pages/Crate.svelte'), layout },
   '/deployments': { '/': () => import('./pages/Deployments.svelte'), layout },
   '/schedules': { '/': () => import('./pages/Schedules.svelte'), layout },
+  '/groups': { '/': () => import('./pages/Groups.svelte'), layout },
+  '/jobs': { '/': () => import('./pages/Jobs.svelte'), layout },
+  '/service': { '/': () => import('./pages/Service.svelte'), layout },
   '/make-rulebook': { '/': () => import('./pages/MakeRulebook.svelte'), layout },
   '/rulebooks': {
     '/': () => import('./pages/Rulebooks.svelte'),

@@ -25,6 +25,8 @@ const (
 	CallRoll     Deed = "call-roll"
 	Survey       Deed = "survey"
 	Restart      Deed = "restart"
+	Start        Deed = "start"
+	ShowUpdates  Deed = "show-updates"
 	ShowText     Deed = "show-text" // with: its path
 	Untweak      Deed = "untweak"   // with: the tweak's ID
 	SetText      Deed = "set-text"  // with: the text, the value path and the value
@@ -41,6 +43,7 @@ const (
 	UndoDeployment   Deed = "undo-deployment"
 	HaltDeployment   Deed = "halt-deployment"
 	TickUnchecked    Deed = "tick-unchecked"
+	TickDeployment   Deed = "tick-deployment" // what it waits for is done
 	RollBack         Deed = "roll-back"
 	CallGood         Deed = "call-good" // on: the server
 )
@@ -86,21 +89,22 @@ const (
 
 // What can be done about the service itself.
 const (
-	ShowJobs     Deed = "show-jobs"
-	ShowTokens   Deed = "show-tokens"
-	ShowSessions Deed = "show-sessions"
-	NewLink      Deed = "new-link"      // for signing a browser in
-	StartService Deed = "start-service" // with: the option to start it with
+	ShowJobs      Deed = "show-jobs"
+	ShowSchedules Deed = "show-schedules" // with: one of them
+	ShowTokens    Deed = "show-tokens"
+	ShowSessions  Deed = "show-sessions"
+	NewLink       Deed = "new-link"      // for signing a browser in
+	StartService  Deed = "start-service" // with: the option to start it with
 )
 
 // Deeds are all of them, so that a test can ask each face for its words.
 func Deeds() []Deed {
 	return []Deed{ShowServers, ShowServer, EditServer, TestServer, LearnServer, UnlockServer, TrustKey, ForgetKey, SetControl, SetSecret,
-		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Survey, Restart, ShowText, SetText, Untweak, ShowTexts, ShowTweaks,
-		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, RollBack, CallGood,
+		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Survey, Restart, Start, ShowUpdates, ShowText, SetText, Untweak, ShowTexts, ShowTweaks,
+		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, TickDeployment, RollBack, CallGood,
 		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData, KeepMine, KeepTheirs, TakeNeeds, InsteadOf, LeaveOut, EnableAddon, ReplaceCopy, TakeIn, RemoveCopy, SetAside, RewriteName, RewriteAlong,
 		StageArchive, ShowArchives, ChooseRoot, ShowCrates, NameCrate, TellApart, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook, AddOver,
-		ShowJobs, ShowTokens, ShowSessions, NewLink, StartService}
+		ShowJobs, ShowSchedules, ShowTokens, ShowSessions, NewLink, StartService}
 }
 
 // Remedy is one deed that would help, as data. On is what it is done to: a server, a

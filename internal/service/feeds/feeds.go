@@ -205,6 +205,23 @@ func (s *Service) Announced(ctx context.Context, book string) ([]core.Announced,
 	return out, nil
 }
 
+// Beside gives, for each add-on that a server has, the newest that feeds announce and that is newer:
+// one that is not known to be wrong for it, or else one that is; nil where there is none.
+func (s *Service) Beside(ctx context.Context, b *rulebook.Book, known map[string]string, have []core.Have) ([]*core.Announced, error) {
+	out := make([]*core.Announced, len(have))
+	all, err := s.Announced(ctx, b.Name)
+	if err != nil || len(all) == 0 {
+		return out, err
+	}
+	for i, h := range have {
+		best, unfit := core.Newest(all, h, b, known)
+		if out[i] = best; best == nil {
+			out[i] = unfit
+		}
+	}
+	return out, nil
+}
+
 // Release finds what a feed announces of an add-on: the version that is named, or the newest.
 func (s *Service) Release(ctx context.Context, name, addon string) (model.Feed, core.Release, error) {
 	f, err := s.Find(ctx, name)

@@ -171,7 +171,7 @@ func (s *Service) State(ctx context.Context, name string, within time.Duration) 
 	if ctx.Err() == nil { // who gave up has found nothing
 		p.at, p.key, p.found = now, key, Standing{c, found}
 	}
-	return Standing{c, found}, ctx.Err()
+	return Standing{c, found}, errors.Join(ctx.Err(), s.sawGame(ctx, srv, c, found))
 }
 
 // Act does one act at once, outside of any deployment.
@@ -182,6 +182,9 @@ func (s *Service) Act(ctx context.Context, name string, act power.Act, subject s
 	}
 	defer done()
 	ans, err := d.Do(ctx, act, subject)
+	if err == nil {
+		err = s.told(ctx, srv, act)
+	}
 	return ans, actFault(srv, act, ans, err)
 }
 
@@ -251,6 +254,9 @@ func (s *Service) ActAndWait(ctx context.Context, name string, act power.Act, te
 	// Who gives up, gives up the waiting: a command is not cut off half-way.
 	if done.Answer, err = p.d.Do(context.WithoutCancel(ctx), act, ""); err != nil {
 		return done, actFault(srv, act, done.Answer, err)
+	}
+	if err := s.told(ctx, srv, act); err != nil {
+		return done, err
 	}
 	if act == power.Start || act == power.Restart {
 		if err := s.Records.SaveStarted(context.WithoutCancel(ctx), srv.ID); err != nil {

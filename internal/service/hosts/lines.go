@@ -2,6 +2,7 @@ package hosts
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"sync"
 	"time"
@@ -157,15 +158,23 @@ func (s *Service) Close() error {
 // Connect opens a server's tree, or goes on with a connection that is open.
 // The caller closes it. Errors are faults that say which command helps.
 func (s *Service) Connect(ctx context.Context, srv model.Server) (remote.Host, error) {
-	if srv.Transport.Kind == "folder" {
-		return s.dialing().dial(ctx, srv)
-	}
-	if h, ok := s.lines.borrow(ctx, srv); ok {
-		return h, nil
+	if srv.Transport.Kind != "folder" {
+		if h, ok := s.lines.borrow(ctx, srv); ok {
+			return h, nil
+		}
 	}
 	h, err := s.dialing().dial(ctx, srv)
+	if noted := s.sawHost(ctx, srv, err); noted != nil {
+		if err == nil {
+			_ = h.Close()
+		}
+		return nil, errors.Join(err, noted)
+	}
 	if err != nil {
 		return nil, err
+	}
+	if srv.Transport.Kind == "folder" {
+		return h, nil
 	}
 	return s.lines.add(srv, h), nil
 }

@@ -30,6 +30,8 @@ type Powered struct {
 	host remote.Host
 	book *rulebook.Book
 	log  tree.Path // tree.Root where the rulebook names none
+	saw  func(ctx context.Context, c power.Condition, found []control.Found) error
+	told func(ctx context.Context, act power.Act) error
 
 	mu   sync.Mutex
 	anew map[deploy.LogMark]bool // marks of logs that were begun anew since
@@ -55,6 +57,10 @@ func (s *Service) Power(ctx context.Context, srv model.Server, h remote.Host, b 
 		return p, err
 	}
 	p.d = s.driver(context.WithoutCancel(ctx), srv, spec, h)
+	p.saw = func(ctx context.Context, c power.Condition, found []control.Found) error {
+		return s.sawGame(ctx, srv, c, found)
+	}
+	p.told = func(ctx context.Context, act power.Act) error { return s.told(ctx, srv, act) }
 	return p, nil
 }
 
@@ -97,11 +103,13 @@ func (p *Powered) canSay() bool { return p.d.Spec.RCON != "" || p.d.Spec.Can(pow
 // State implements [deploy.Power].
 func (p *Powered) State(ctx context.Context) (power.Condition, string) {
 	c, found := p.d.State(ctx)
-	var words []string
-	for _, f := range found {
-		words = append(words, f.By+": "+f.Words)
+	if p.saw == nil {
+		return c, foundBy(found)
 	}
-	return power.Condition(c), strings.Join(words, "; ")
+	if err := p.saw(ctx, c, found); err != nil {
+		return power.Unknown, err.Error()
+	}
+	return c, foundBy(found)
 }
 
 // Do implements [deploy.Power].
@@ -114,8 +122,13 @@ func (p *Powered) Do(ctx context.Context, act power.Act, subject string, with ma
 		}
 		d.Variables[name] = value
 	}
-	_, err := d.Do(ctx, power.Act(act), subject)
-	return err
+	if _, err := d.Do(ctx, act, subject); err != nil {
+		return err
+	}
+	if p.told == nil {
+		return nil
+	}
+	return p.told(ctx, act)
 }
 
 // Warn implements [deploy.Power].

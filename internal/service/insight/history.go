@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"restlesscrate/internal/core/finding"
+	"restlesscrate/internal/core/timeline"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -47,6 +48,33 @@ func (s *Service) History(ctx context.Context, name string, path tree.Path, addo
 			By(finding.ShowFiles.On(name))
 	}
 	return out, nil
+}
+
+// Timeline lists a server's deployments, the newest first, before an id (0: from the top), at most
+// limit; and by its number, which of them are taken back by which other.
+func (s *Service) Timeline(ctx context.Context, name string, f model.TimelineFilter, before int64, limit int) ([]model.Deployment, map[int]int, error) {
+	srv, err := s.server(ctx, name)
+	if err != nil {
+		return nil, nil, err
+	}
+	if f.Addon != "" {
+		f.Numbers = []int{}
+		events, err := s.History(ctx, name, tree.Root, f.Addon)
+		if err != nil && fault.As(err).Code != "never-changed" {
+			return nil, nil, err
+		}
+		for _, e := range events {
+			if e.Number != 0 && !slices.Contains(f.Numbers, e.Number) {
+				f.Numbers = append(f.Numbers, e.Number)
+			}
+		}
+	}
+	list, err := s.Records.DeploymentsOf(ctx, srv.ID, f, before, limit)
+	if err != nil {
+		return nil, nil, err
+	}
+	done, err := s.Records.DoneOf(ctx, srv.ID)
+	return list, timeline.TakenBack(done), err
 }
 
 // hide has what was done to values that are marked as secret be said without them.

@@ -15,6 +15,7 @@ import (
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/fit"
 	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/timeline"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
@@ -38,6 +39,8 @@ type Records interface {
 	CrateFacts(ctx context.Context, rulebook string) ([]model.CrateFacts, error)
 	Deployment(ctx context.Context, server string, number int) (model.Deployment, error)
 	Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error)
+	DeploymentsOf(ctx context.Context, server int64, f model.TimelineFilter, before int64, limit int) ([]model.Deployment, error)
+	DoneOf(ctx context.Context, server int64) ([]timeline.Done, error)
 	Holdings(ctx context.Context) ([]model.Holding, error)
 	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
 	RollCallOf(ctx context.Context, deployment int64) (model.RollCall, error)

@@ -5,6 +5,8 @@ import (
 	"errors"
 	"time"
 
+	"restlesscrate/internal/core/feed"
+
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/tree"
@@ -119,4 +121,14 @@ func (s *Service) Hold(ctx context.Context, server string, h model.Hold) error {
 		}
 	}
 	return fault.New(fault.Unknown, "addon-unknown", "there is no add-on %q on this server", h.Addon).By(finding.ShowAddons.On(server))
+}
+
+// HaveOf is what there is of an add-on, as feeds are asked for what is newer: installed, or staged
+// and fitting.
+func HaveOf(a Addon) feed.Have {
+	have := feed.Have{Key: a.Key, Newest: a.Version, Development: a.Hold.Channel == model.Development || version.Development(a.Version)}
+	if a.Newer != "" {
+		have.Newest = a.Newer
+	}
+	return have
 }

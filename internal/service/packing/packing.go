@@ -147,6 +147,16 @@ func (s *Service) save(ctx context.Context, p model.Packlist) error {
 	return s.Records.SavePacklist(ctx, p)
 }
 
+// Join is where players join a server, host:port, out of its facts; empty where they do not tell.
+func Join(srv model.Server) string {
+	facts := srv.Known()
+	host, port := facts["address"], facts["port"]
+	if host == "" || port == "" || strings.Contains(host, ":") {
+		return host
+	}
+	return host + ":" + port
+}
+
 // list makes a list, and notes what it says where that is new and players can read it.
 func (s *Service) list(ctx context.Context, srv model.Server, p model.Packlist) (List, error) {
 	b, err := s.Book(ctx, srv.Rulebook)
@@ -158,13 +168,7 @@ func (s *Service) list(ctx context.Context, srv model.Server, p model.Packlist) 
 		return List{}, err
 	}
 	facts := srv.Known()
-	l := List{Server: srv.Name, Title: cmp.Or(p.Title, srv.Name), Words: p.Words, Entries: core.Build(addons, p.Said), Game: strings.TrimSpace(b.Title + " " + facts["game"])}
-	if host := facts["address"]; host != "" {
-		l.Join = host
-		if port := facts["port"]; port != "" && !strings.Contains(host, ":") {
-			l.Join += ":" + port
-		}
-	}
+	l := List{Server: srv.Name, Title: cmp.Or(p.Title, srv.Name), Words: p.Words, Entries: core.Build(addons, p.Said), Game: strings.TrimSpace(b.Title + " " + facts["game"]), Join: Join(srv)}
 	odd, err := s.Records.Oddities(ctx, srv.Rulebook)
 	if err != nil {
 		return l, err

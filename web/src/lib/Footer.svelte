@@ -1,13 +1,20 @@
 <!-- The foot of the left column: light or dark, the keys, signing out. -->
 <script lang="ts">
+  import BookA from '@lucide/svelte/icons/book-a';
   import Keyboard from '@lucide/svelte/icons/keyboard';
   import LogOut from '@lucide/svelte/icons/log-out';
   import Moon from '@lucide/svelte/icons/moon';
+  import Search from '@lucide/svelte/icons/search';
   import Sun from '@lucide/svelte/icons/sun';
   import { api, ok } from './api/client';
   import { choose, follow, theme } from './theme';
 
-  let { onkeys }: { onkeys: () => void } = $props();
+  interface Props {
+    onkeys: () => void;
+    onfind: () => void;
+    onwords: () => void;
+  }
+  let { onkeys, onfind, onwords }: Props = $props();
   let shown = $state(theme());
   $effect(() => follow((now) => (shown = now)));
 
@@ -32,8 +39,26 @@
   >
     {#if shown === 'light'}<Moon size={16} />{:else}<Sun size={16} />{/if}
   </button>
-  <button type="button" class="p-2 hover:text-ink" onclick={onkeys} aria-label="Keys" title="Keys (?)"
-    ><Keyboard size={16} /></button
+  <button
+    type="button"
+    class="p-2 hover:text-ink"
+    onclick={onfind}
+    aria-label="Go to…"
+    title="Go to… (Ctrl K)"><Search size={16} /></button
+  >
+  <button
+    type="button"
+    class="p-2 hover:text-ink"
+    onclick={onwords}
+    aria-label="Words"
+    title="What our words mean"><BookA size={16} /></button
+  >
+  <button
+    type="button"
+    class="p-2 hover:text-ink max-md:hidden"
+    onclick={onkeys}
+    aria-label="Keys"
+    title="Keys (?)"><Keyboard size={16} /></button
   >
   <button type="button" class="p-2 hover:text-ink" onclick={leave} aria-label="Sign out" title="Sign out"
     ><LogOut size={16} /></button

@@ -33,3 +33,15 @@ export function percent(part: number, whole: number): string {
   if (whole <= 0) return '100 %';
   return `${part >= whole ? 100 : Math.min(99, Math.floor((part / whole) * 100))} %`;
 }
+
+/** "6 min ago"; what is longer ago than a month is told by its date. */
+export function ago(iso: string, now = Date.now()): string {
+  const s = Math.round((now - Date.parse(iso)) / 1000);
+  if (s < 0) return clock(iso);
+  if (s < 60) return 'just now';
+  if (s < 3600) return `${Math.floor(s / 60)} min ago`;
+  if (s < 86_400) return `${Math.floor(s / 3600)} h ago`;
+  if (s < 30 * 86_400)
+    return Math.floor(s / 86_400) === 1 ? '1 day ago' : `${Math.floor(s / 86_400)} days ago`;
+  return clock(iso).slice(0, 10);
+}

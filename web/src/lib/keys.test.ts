@@ -5,12 +5,12 @@ function page(html: string): void {
   document.body.innerHTML = html;
 }
 
-function press(key: string): boolean {
+function press(key: string, ctrlKey = false): string | undefined {
   const at = document.activeElement ?? document.body;
-  let asked = false;
+  let asked: string | undefined;
   const heard = (e: Event) => (asked = pressed(e as KeyboardEvent));
   document.addEventListener('keydown', heard);
-  at.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true }));
+  at.dispatchEvent(new KeyboardEvent('keydown', { key, ctrlKey, bubbles: true, cancelable: true }));
   document.removeEventListener('keydown', heard);
   return asked;
 }
@@ -30,9 +30,16 @@ describe('the keyboard', () => {
 
   it('asks for the list of keys, but not while a person types', () => {
     page('<input id="find" data-find />');
-    expect(press('?')).toBe(true);
+    expect(press('?')).toBe('keys');
     press('/');
-    expect(press('?')).toBe(false);
+    expect(press('?')).toBeUndefined();
+  });
+
+  it('asks for the palette from wherever the focus is', () => {
+    page('<input id="find" data-find />');
+    document.getElementById('find')!.focus();
+    expect(press('k', true)).toBe('find');
+    expect(press('k')).toBeUndefined();
   });
 
   it('walks the rows and stops at the ends', () => {

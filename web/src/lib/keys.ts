@@ -2,8 +2,10 @@
 
 /** The keys, for the sheet that lists them. */
 export const keys: [string, string][] = [
+  ['Ctrl K', 'go to anything: a server, an add-on, a deployment, a file'],
   ['/', 'go to the find field of the page'],
   ['↓ ↑', 'walk the rows of a table'],
+  ['→ ←', 'open and close a folder of a tree'],
   ['Enter', 'open what is marked'],
   ['Esc', 'close a sheet, leave the find field'],
   ['?', 'this list']
@@ -11,14 +13,18 @@ export const keys: [string, string][] = [
 
 const typing = 'input, textarea, select, [contenteditable]';
 
-/** Handles a key on the page; gives true where the sheet of keys is asked for. */
-export function pressed(e: KeyboardEvent): boolean {
+/** Handles a key on the page; gives what is asked for: the sheet of keys, or the palette. */
+export function pressed(e: KeyboardEvent): 'keys' | 'find' | undefined {
   const at = e.target as HTMLElement;
+  if ((e.ctrlKey || e.metaKey) && !e.altKey && !e.shiftKey && e.key.toLowerCase() === 'k') {
+    e.preventDefault();
+    return 'find';
+  }
   if (e.key === 'Escape' && at.matches('[data-find]')) at.blur();
-  if (at.matches(typing) || e.ctrlKey || e.metaKey || e.altKey) return false;
+  if (at.matches(typing) || e.ctrlKey || e.metaKey || e.altKey) return undefined;
   switch (e.key) {
     case '?':
-      return true;
+      return 'keys';
     case '/':
       document.querySelector<HTMLElement>('[data-find]')?.focus();
       e.preventDefault();
@@ -27,7 +33,7 @@ export function pressed(e: KeyboardEvent): boolean {
     case 'ArrowUp':
       if (walk(e.key === 'ArrowDown' ? 1 : -1)) e.preventDefault();
   }
-  return false;
+  return undefined;
 }
 
 /** Moves the focus by one row; gives false where the page has none. */

@@ -27,6 +27,17 @@ export function linkOf(r: Remedy, about?: string): Link | undefined {
     case 'call-roll':
     case 'restart':
       return tab('To stop, start and log', 'running');
+    case 'show-updates':
+      return tab('To the updates', 'updates');
+    case 'start':
+      return tab('To stop, start and log', 'running');
+    case 'show-schedules':
+      return { words: 'To the schedules', href: p('/schedules') };
+    case 'show-jobs':
+      return { words: 'To the jobs', href: p('/jobs') };
+    case 'show-tokens':
+    case 'show-sessions':
+      return { words: 'To who may come in', href: p('/service') };
     case 'learn-server':
       return tab('To the questions', 'learn');
     case 'show-addons':
@@ -53,6 +64,7 @@ export function linkOf(r: Remedy, about?: string): Link | undefined {
     case 'resume-deployment':
     case 'undo-deployment':
     case 'halt-deployment':
+    case 'tick-deployment':
     case 'tick-unchecked':
     case 'roll-back': {
       const [name, number] = (r.on ?? '').split('#');
@@ -61,7 +73,7 @@ export function linkOf(r: Remedy, about?: string): Link | undefined {
         : undefined;
     }
     case 'show-servers':
-      return { words: 'To the servers', href: p('/') };
+      return { words: 'To the desk', href: p('/') };
     case 'stage-archive':
     case 'show-crates':
       return { words: 'To staging', href: p('/staging') };

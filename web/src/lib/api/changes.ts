@@ -26,7 +26,7 @@ export function concerns(key: readonly unknown[], change: Change | undefined): b
       ? (change.servers ?? []).length > 0
       : change.servers?.includes(name as string));
   if (of === 'servers') return about('rulebooks') || !!server('');
-  if (of === 'status' || of === 'updates')
+  if (of === 'status' || of === 'updates' || of === 'desk')
     return about('ledger', 'crates', 'oddities', 'rulebooks') || !!server(key[1]);
   if (of === 'rollcall' && about('oddities')) return true;
   if (ofServer.has(of)) return about('rulebooks') || !!server(key[1]);

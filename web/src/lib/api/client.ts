@@ -5,6 +5,16 @@ import type { components, paths } from './generated/schema';
 
 type Schemas = components['schemas'];
 export type Server = Schemas['Server'];
+export type Desk = Schemas['Desk'];
+export type Need = Schemas['Need'];
+export type FolderRow = Schemas['FolderRow'];
+export type Group = Schemas['Group'];
+export type GroupRun = Schemas['GroupRun'];
+export type GroupPart = Schemas['GroupPart'];
+export type Promotion = Schemas['Promotion'];
+export type Notice = Schemas['Notice'];
+export type TidyPlan = Schemas['TidyPlan'];
+export type Stand = Schemas['Stand'];
 export type Status = Schemas['Status'];
 export type Addon = Schemas['Addon'];
 export type Crate = Schemas['Crate'];

@@ -6,6 +6,7 @@ import { result } from './jobs';
 // What the records say is asked again when they change: see changes.ts. Only what is
 // found outside of them is looked at now and then.
 const often = 4000; // milliseconds
+const seldom = 60_000;
 
 export const servers = () => ({
   queryKey: ['servers'],
@@ -81,6 +82,12 @@ export const lessons = (server: string) => ({
   retry: false
 });
 
+/** What needs a person, over all servers. */
+export const desk = () => ({
+  queryKey: ['status', '', 'desk'],
+  queryFn: () => ok(api.GET('/desk'))
+});
+
 /** How every server stands, in one answer. */
 export const statuses = () => ({
   queryKey: ['status'],
@@ -92,9 +99,24 @@ export const status = (server: string) => ({
   queryFn: () => ok(api.GET('/servers/{server}/status', { params: { path: { server } } }))
 });
 
-export const files = (server: string) => ({
-  queryKey: ['files', server],
-  queryFn: () => ok(api.GET('/servers/{server}/files', { params: { path: { server } } })).then((p) => p.items)
+/** What is directly in a folder of a server. */
+export const folderOf = (server: string, path: string) => ({
+  queryKey: ['files', server, path],
+  queryFn: () => ok(api.GET('/servers/{server}/folder', { params: { path: { server }, query: { path } } }))
+});
+
+/** Paths in which words stand, on one server or on all. */
+export const foundFiles = (find: string, server?: string) => ({
+  queryKey: ['files', server ?? '', 'found', find],
+  queryFn: () => ok(api.GET('/paths', { params: { query: { find, server } } })).then((p) => p.items),
+  placeholderData: <T>(before: T | undefined) => before
+});
+
+/** What something that happened made of a path; without a number, the last that did. */
+export const compared = (server: string, path: string, seq?: number, now = false) => ({
+  queryKey: ['history', server, path, seq ?? 0, now],
+  queryFn: () =>
+    ok(api.GET('/servers/{server}/compared', { params: { path: { server }, query: { path, seq, now } } }))
 });
 
 export const texts = (server: string, all: boolean) => ({
@@ -137,22 +159,35 @@ export const history = (server: string, path: string) => ({
     )
 });
 
-/** The newest deployments, so many pages of them. */
-export const deployments = (server?: string, pages = 1) => ({
-  queryKey: ['deployments', server ?? '', pages],
-  queryFn: async () => {
-    const list: Deployment[] = [];
-    let cursor: string | undefined;
-    for (let page = 0; page < pages; page++) {
-      const got = await (server
-        ? ok(api.GET('/servers/{server}/deployments', { params: { path: { server }, query: { cursor } } }))
-        : ok(api.GET('/deployments', { params: { query: { cursor } } })));
-      list.push(...got.items);
-      cursor = got.next || undefined;
-      if (!cursor) break;
-    }
-    return { list, more: cursor !== undefined };
-  },
+/** Gathers so many pages of a list, and whether there are more. */
+export async function pagesOf<T>(
+  pages: number,
+  page: (cursor?: string) => Promise<{ items: T[]; next?: string }>
+): Promise<{ list: T[]; more: boolean }> {
+  const list: T[] = [];
+  let cursor: string | undefined;
+  for (let n = 0; n < pages; n++) {
+    const got = await page(cursor);
+    list.push(...got.items);
+    cursor = got.next || undefined;
+    if (!cursor) break;
+  }
+  return { list, more: cursor !== undefined };
+}
+
+/** The newest deployments, so many pages of them; of one server only those that touched something. */
+export const deployments = (server?: string, pages = 1, touched: { addon?: string; path?: string } = {}) => ({
+  queryKey: ['deployments', server ?? '', pages, touched],
+  queryFn: () =>
+    pagesOf<Deployment>(pages, (cursor) =>
+      server
+        ? ok(
+            api.GET('/servers/{server}/deployments', {
+              params: { path: { server }, query: { cursor, ...touched } }
+            })
+          )
+        : ok(api.GET('/deployments', { params: { query: { cursor } } }))
+    ),
   placeholderData: <T>(before: T | undefined) => before
 });
 
@@ -195,6 +230,15 @@ export const standingOf = (server: string) => ({
   retry: false
 });
 
+/** Has the probes of a server asked now and then; what they find is told by the desk. */
+export const standingNow = (server: string) => ({
+  queryKey: ['standing', server, 'now'],
+  queryFn: () =>
+    ok(api.GET('/servers/{server}/standing', { params: { path: { server }, query: { within: 30 } } })),
+  refetchInterval: seldom,
+  retry: false
+});
+
 export const controlKnown = (server: string) => ({
   queryKey: ['control', server],
   queryFn: () => ok(api.GET('/servers/{server}/control', { params: { path: { server } } }))
@@ -227,6 +271,48 @@ export const crates = (rulebook?: string) => ({
 export const pallets = (rulebook: string) => ({
   queryKey: ['crates', 'pallets', rulebook],
   queryFn: () => ok(api.GET('/pallets', { params: { query: { rulebook } } })).then((p) => p.items)
+});
+
+export const runningJobs = () => ({
+  queryKey: ['jobs', 'running'],
+  queryFn: () => ok(api.GET('/jobs')).then((p) => p.items),
+  refetchInterval: often
+});
+
+/** The newest jobs that have ended, so many pages of them. */
+export const endedJobs = (find: string, failed: boolean, pages: number) => ({
+  queryKey: ['jobs', 'ended', find, failed, pages],
+  queryFn: () =>
+    pagesOf(pages, (cursor) => ok(api.GET('/ended-jobs', { params: { query: { find, failed, cursor } } }))),
+  refetchInterval: often,
+  placeholderData: <T>(before: T | undefined) => before
+});
+
+/** The browsers that are signed in. */
+export const browsers = () => ({
+  queryKey: ['access', 'browsers'],
+  queryFn: () => ok(api.GET('/sessions')).then((p) => p.items)
+});
+
+export const tokens = () => ({
+  queryKey: ['access', 'tokens'],
+  queryFn: () => ok(api.GET('/tokens')).then((p) => p.items)
+});
+
+/** Downloads as the stockroom has them. */
+export const keptArchives = () => ({
+  queryKey: ['crates', 'kept'],
+  queryFn: () => ok(api.GET('/stockroom/archives')).then((p) => p.items)
+});
+
+export const groups = () => ({
+  queryKey: ['status', '', 'groups'],
+  queryFn: async () => {
+    const list = await ok(api.GET('/groups'));
+    return Promise.all(
+      list.items.map((g) => ok(api.GET('/groups/{group}', { params: { path: { group: g.name } } })))
+    );
+  }
 });
 
 export const crate = (digest: string) => ({

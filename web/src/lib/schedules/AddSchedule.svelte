@@ -2,7 +2,8 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { api, ok } from '../api/client';
-  import { servers } from '../api/queries';
+  import { crates, servers } from '../api/queries';
+  import PickCrates from '../deploy/PickCrates.svelte';
   import FormSheet from '../ui/FormSheet.svelte';
   import Labelled from '../ui/Labelled.svelte';
   import Tick from '../ui/Tick.svelte';
@@ -13,11 +14,16 @@
   const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
   let name = $state('');
   let server = $state('');
-  let what = $state<'update' | 'survey' | 'restart'>('update');
+  let what = $state<'update' | 'deploy' | 'survey' | 'restart'>('update');
+  let chosenCrates = $state<Record<string, string>>({});
+  let once = $state('');
+  let warn = $state('');
   let time = $state('04:00');
   let day = $state('*');
   let empty = $state(false);
   let orUndo = $state(true);
+  const staged = createQuery(() => ({ ...crates(), enabled: open && what === 'deploy' }));
+  let book = $derived(list.data?.find((s) => s.name === chosen)?.rulebook);
   let chosen = $derived(server || (list.data?.[0]?.name ?? ''));
   const days: [string, string][] = [
     ['*', 'every day'],
@@ -36,10 +42,17 @@
           name: name.trim(),
           server: chosen,
           does: what,
-          cron: cronAt(time, day),
+          cron: once ? undefined : cronAt(time, day),
+          once: once ? new Date(once).toISOString() : undefined,
           zone,
+          warnings: warn.trim() ? [{ before: 300, line: warn.trim() }] : undefined,
           empty,
-          deploy: what === 'update' ? { orUndo } : undefined
+          deploy:
+            what === 'update'
+              ? { orUndo }
+              : what === 'deploy'
+                ? { orUndo, crates: Object.values(chosenCrates) }
+                : undefined
         }
       })
     );
@@ -53,6 +66,7 @@
   title="Add a schedule"
   about="It may begin up to an hour late. What is missed is told, and not made up for."
   words={['Add it', 'Adding…']}
+  disabled={what === 'deploy' && Object.keys(chosenCrates).length === 0}
   {send}
 >
   <Labelled label="Name" help="Lower-case letters, digits and hyphens.">
@@ -66,18 +80,35 @@
   <Labelled label="What">
     <select class="input" bind:value={what}>
       <option value="update">update what is newer and fits</option>
+      <option value="deploy">deploy what is chosen</option>
       <option value="survey">survey</option>
       <option value="restart">restart</option>
     </select>
   </Labelled>
+  {#if what === 'deploy'}
+    <PickCrates crates={(staged.data ?? []).filter((c) => c.rulebook === book)} bind:chosen={chosenCrates} />
+  {/if}
   <div class="flex flex-wrap gap-3">
-    <Labelled label="Time"><input class="input w-auto" type="time" required bind:value={time} /></Labelled>
-    <Labelled label="Days" help="By the clocks of {zone}.">
-      <select class="input w-auto" bind:value={day}>
-        {#each days as [d, words] (d)}<option value={d}>{words}</option>{/each}
-      </select>
-    </Labelled>
+    <Labelled label="Once, at" help="Empty where it is done again and again."
+      ><input class="input w-auto" type="datetime-local" bind:value={once} /></Labelled
+    >
   </div>
+  {#if !once}<div class="flex flex-wrap gap-3">
+      <Labelled label="Time"><input class="input w-auto" type="time" required bind:value={time} /></Labelled>
+      <Labelled label="Days" help="By the clocks of {zone}.">
+        <select class="input w-auto" bind:value={day}>
+          {#each days as [d, words] (d)}<option value={d}>{words}</option>{/each}
+        </select>
+      </Labelled>
+    </div>{/if}
+  <Labelled
+    label="Line for the console, 5 minutes before"
+    help="Such as say Back in ten minutes; empty for none."
+  >
+    <input class="input mono" bind:value={warn} />
+  </Labelled>
   <Tick bind:checked={empty}>only while no player is on</Tick>
-  {#if what === 'update'}<Tick bind:checked={orUndo}>take it back where it does not load</Tick>{/if}
+  {#if what === 'update' || what === 'deploy'}<Tick bind:checked={orUndo}
+      >take it back where it does not load</Tick
+    >{/if}
 </FormSheet>

@@ -1,10 +1,13 @@
 <!-- The map of a crate: as downloaded, why, on the server; what is left out last. -->
 <script lang="ts">
+  import { SvelteSet } from 'svelte/reactivity';
   import type { Crate, Place } from '../api/client';
   import { count } from '../format';
-  import { fold, groupBy } from './fold';
+  import Filter from '../ui/Filter.svelte';
+  import VirtualRows from '../ui/VirtualRows.svelte';
   import CratePlace from './CratePlace.svelte';
   import MapLine from './MapLine.svelte';
+  import { mapRows } from './maprows';
   import { belowRoot } from './nearest';
 
   interface Props {
@@ -15,27 +18,10 @@
   }
   let { crate, places, fixed = false }: Props = $props();
 
-  let pathOf = $derived(Object.fromEntries(places.map((p) => [p.name, p.path === '.' ? '' : p.path])));
-  const join = (folder: string | undefined, path: string) => (folder ? `${folder}/${path}` : path);
-
-  let groups = $derived(
-    groupBy(crate.files ?? [], (f) => f.place).map(([place, files]) => ({
-      place,
-      about: places.find((p) => p.name === place)?.about,
-      ways: files.map((f) => ({
-        ...f,
-        target: join(pathOf[place] ?? place, f.into ? `${f.into}!/${f.path}` : f.path)
-      }))
-    }))
-  );
-  let folders = $derived(
-    (crate.folders ?? []).map((f) => ({
-      source: `${f.source}/`,
-      target: `${join(pathOf[f.place] ?? f.place, f.path)}/`,
-      reason: 'It is empty, and is made there too.',
-      ways: []
-    }))
-  );
+  let find = $state('');
+  const opened = new SvelteSet<string>();
+  let rows = $derived(mapRows(crate, places, opened, find));
+  let many = $derived((crate.files?.length ?? 0) + (crate.left?.length ?? 0) > 12);
   let placing = $state(false);
   let glob = $state('');
 
@@ -44,40 +30,40 @@
     placing = true;
   }
   const canPlace = (source: string) => !fixed && belowRoot(crate.root, source) !== undefined;
-
-  let unsettled = $derived((crate.left ?? []).filter((l) => !l.settled));
-  let left = $derived((crate.left ?? []).filter((l) => l.settled));
+  const turn = (key: string) => void (opened.has(key) ? opened.delete(key) : opened.add(key));
 </script>
 
-<div class="box mt-3.5">
+{#if many}
+  <div class="mt-3.5 -mb-1.5"><Filter bind:find label="Find a file of this crate" /></div>
+{/if}
+<div class="box mt-3.5" data-map>
   <div class="cols head label" aria-hidden="true">
     <span>As downloaded</span><span>Why</span><span>On the server</span>
   </div>
-  {#if unsettled.length}
-    <h3 class="bar warn-ink">No rule speaks of these · {count(unsettled.length, 'file')}</h3>
-    {#each fold(unsettled) as line (line.source + line.reason)}<MapLine
-        {line}
-        onplace={canPlace(line.source) ? place : undefined}
-      />{/each}
-  {/if}
-  {#each groups as g (g.place)}
-    <h3 class="bar">
-      {g.place} · {count(g.ways.length, 'file')}
-      {#if g.about}<span class="reason font-text font-normal">{g.about}</span>{/if}
-    </h3>
-    {#each fold(g.ways) as line (line.source + line.target)}<MapLine {line} />{/each}
-  {/each}
-  {#if folders.length}
-    <h3 class="bar">Empty folders · {folders.length}</h3>
-    {#each folders as line (line.source)}<MapLine {line} />{/each}
-  {/if}
-  {#if left.length}
-    <h3 class="bar">Left out · {count(left.length, 'file')}</h3>
-    {#each fold(left) as line (line.source + line.reason)}<MapLine
-        {line}
-        out
-        onplace={canPlace(line.source) ? place : undefined}
-      />{/each}
+  <VirtualRows items={rows} keyOf={(r) => r.key} height={33}>
+    {#snippet row(r)}
+      {#if r.kind === 'bar'}
+        <h3 class="bar {r.tone ? `${r.tone}-ink` : ''}">
+          {r.words} · {count(r.files, 'file')}
+          {#if r.about}<span class="reason font-text font-normal">{r.about}</span>{/if}
+        </h3>
+      {:else if r.kind === 'line'}
+        <MapLine
+          way={r.line}
+          many={r.line.ways.length}
+          why={r.line.reason}
+          out={r.out}
+          open={r.open}
+          onopen={() => turn(r.key)}
+          onplace={r.places && canPlace(r.line.source) ? place : undefined}
+        />
+      {:else}
+        <MapLine way={r.way} inner out={r.out} />
+      {/if}
+    {/snippet}
+  </VirtualRows>
+  {#if find && rows.length === 0}
+    <p class="px-4 py-3 text-ink-soft">No file of this crate has “{find}” in its path or its reason.</p>
   {/if}
 </div>
 

@@ -10,7 +10,7 @@
   import { count, size } from '../format';
   import DraftingNote from '../deploy/DraftingNote.svelte';
   import { Drafting } from '../deploy/drafting.svelte';
-  import FileHistory from '../server/FileHistory.svelte';
+  import { fileHref } from '../files/address';
   import Button from '../ui/Button.svelte';
   import Filter from '../ui/Filter.svelte';
   import FindingRow from '../ui/FindingRow.svelte';
@@ -30,7 +30,6 @@
   let typed = $state<Record<string, string>>({}); // by value path
   let doc = $state<string>(); // the edited text; nothing where it is as it was
   let find = $state('');
-  let past = $state(false);
   let trying = $state<TextValue>();
   let more = $state(''); // the value path of which more is shown
   let tryOpen = $state(false);
@@ -184,10 +183,7 @@
     {#if changes.length && doc === undefined}<Button kind="quiet" onclick={() => (typed = {})}
         >Take back</Button
       >{/if}
-    <span class="ml-auto"
-      ><Button kind="quiet" onclick={() => (past = !past)}>{past ? 'Hide the history' : 'History'}</Button
-      ></span
-    >
+    <span class="ml-auto"><Button kind="quiet" href={fileHref(server, path)}>History</Button></span>
   </div>
   <DraftingNote {drafting} />
   {#if trying}{#key trying.path}<TryValue bind:open={tryOpen} {server} {path} value={trying} />{/key}{/if}
@@ -197,5 +193,4 @@
       {#each t.tweaks as k (k.id)}<TweakRow {server} tweak={k} />{/each}
     </div>
   {/if}
-  {#if past}<div class="mt-3"><FileHistory {server} {path} /></div>{/if}
 {/if}

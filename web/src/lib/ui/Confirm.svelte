@@ -12,8 +12,10 @@
     /** What the button says that does it. */
     word: string;
     does: () => Promise<unknown>;
+    /** What it does cannot be had back: its button is red. */
+    destroys?: boolean;
   }
-  let { open = $bindable(), title, about, word, does }: Props = $props();
+  let { open = $bindable(), title, about, word, does, destroys = false }: Props = $props();
   const attempt = attempting();
 
   async function confirm() {
@@ -34,8 +36,10 @@
         <AlertDialog.Description class="mb-4">{about}</AlertDialog.Description>
         {#if attempt.error}<Trouble error={attempt.error} />{/if}
         <div class="flex flex-wrap gap-3">
-          <AlertDialog.Action class="button main" disabled={attempt.busy !== ''} onclick={confirm}
-            >{word}</AlertDialog.Action
+          <AlertDialog.Action
+            class="button {destroys ? 'destroys' : 'main'}"
+            disabled={attempt.busy !== ''}
+            onclick={confirm}>{word}</AlertDialog.Action
           >
           <AlertDialog.Cancel class="button plain">Leave it</AlertDialog.Cancel>
         </div>

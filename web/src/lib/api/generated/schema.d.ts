@@ -364,6 +364,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/desk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What needs a person, over all servers, and how these stand */
+        get: operations["look-at-desk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ended-jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The jobs that have ended, the newest first, without their results */
+        get: operations["list-ended-jobs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/feeds": {
         parameters: {
             query?: never;
@@ -709,6 +743,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/paths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Paths on servers in which some words stand, also of what is gone */
+        get: operations["find-paths"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/rulebook-starters": {
         parameters: {
             query?: never;
@@ -1039,6 +1090,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/servers/{server}/compared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What something that happened made of a path, with secrets masked */
+        get: operations["compare-contents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/servers/{server}/comparison": {
         parameters: {
             query?: never;
@@ -1048,6 +1116,23 @@ export interface paths {
         };
         /** What differs between how a server stood after one deployment and after another, by its ledger */
         get: operations["compare-moments"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/servers/{server}/content": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The bytes that stood at a path before or after something happened to it, with secrets as they are */
+        get: operations["get-content"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1289,6 +1374,23 @@ export interface paths {
         };
         /** Every line of a server's texts in which a word stands */
         get: operations["find-in-texts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/servers/{server}/folder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is directly in a folder of a server, as it is recorded and as the last survey found it */
+        get: operations["list-folder"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2257,6 +2359,12 @@ export interface components {
             /** @description By this one only; else by every one in use */
             rulebook?: string;
         };
+        Compared: {
+            after: components["schemas"]["Looked"];
+            before: components["schemas"]["Looked"];
+            /** @description Unified, with secrets masked; absent where one of the two is no text */
+            diff?: string;
+        };
         Comparison: {
             files: components["schemas"]["Difference"][];
             new: string;
@@ -2459,6 +2567,8 @@ export interface components {
             actor: string;
             /** @description What was found once it was done */
             aftermath: components["schemas"]["Finding"][];
+            /** @description Where it is shown alone and deploys add-ons: what was asked for, so that it can be asked for again otherwise */
+            asked?: components["schemas"]["NewDraft"];
             /**
              * Format: int64
              * @description Blocks that nobody has accepted
@@ -2497,12 +2607,22 @@ export interface components {
             steps?: components["schemas"]["Step"][] | null;
             /** @description Instead of steps where known was given and is so: how many motions of each are done, in their order */
             stepsDone?: number[] | null;
+            /**
+             * Format: int64
+             * @description In a server's list and where it is shown alone: the number of the deployment that took it back, and is in force
+             */
+            takenBackBy?: number;
             title: string;
             /** @description What halted it, or what it waits for */
             trouble?: string;
             /** @description Set-aside files are still on the server */
             untidy?: boolean;
             wayBack: string;
+        };
+        Desk: {
+            /** @description The worst first */
+            needs: components["schemas"]["Need"][];
+            servers: components["schemas"]["Stand"][];
         };
         Difference: {
             from?: string;
@@ -2726,6 +2846,39 @@ export interface components {
             /** @description Why it does not, or why that is not known */
             why?: string;
         };
+        Folder: {
+            path: string;
+            /** @description Folders first, each by name */
+            rows: components["schemas"]["FolderRow"][];
+            /**
+             * Format: date-time
+             * @description When the survey was made from which the marks are; absent where there was none
+             */
+            surveyedAt?: string;
+        };
+        FolderRow: {
+            /** @description As it is recorded; absent for a folder and for what nobody deployed */
+            file?: components["schemas"]["File"];
+            /**
+             * Format: int64
+             * @description Of a folder, recorded at whatever depth
+             */
+            files?: number;
+            folder: boolean;
+            /**
+             * @description How the last survey found it; absent where as recorded
+             * @enum {string}
+             */
+            mark?: "changed" | "missing" | "unknown";
+            /**
+             * Format: int64
+             * @description Paths below a folder that the last survey found otherwise than recorded
+             */
+            marked?: number;
+            name: string;
+            /** Format: int64 */
+            size: number;
+        };
         Found: {
             /**
              * Format: int64
@@ -2743,6 +2896,14 @@ export interface components {
             line: number;
             path: string;
             text: string;
+        };
+        FoundPath: {
+            /** @description It was there once, and is not any more */
+            gone: boolean;
+            path: string;
+            server: string;
+            /** Format: int64 */
+            size: number;
         };
         Going: {
             /**
@@ -2957,6 +3118,24 @@ export interface components {
             at: string;
             deployment: string;
         };
+        Looked: {
+            /** @description It is longer than what is shown */
+            cut?: boolean;
+            /** @description What a packed file holds */
+            inside?: string[] | null;
+            /** @description Its bytes can still be had */
+            kept: boolean;
+            /** @enum {string} */
+            kind?: "text" | "picture" | "packed" | "other";
+            /**
+             * Format: int64
+             * @description Values that are not shown
+             */
+            masked?: number;
+            state: components["schemas"]["State"];
+            /** @description With secrets masked */
+            text?: string;
+        };
         Loose: {
             archive: components["schemas"]["Archive"];
             /** @description What those in use said of it, as far as they have looked */
@@ -3040,6 +3219,26 @@ export interface components {
              * @description Questions that were answered
              */
             tried: number;
+        };
+        Need: {
+            /** @description One or two that help, the likeliest first */
+            deeds: components["schemas"]["Remedy"][];
+            /** @enum {string} */
+            kind: "halted" | "host-key" | "no-reach" | "down" | "failed" | "by-hand" | "unsuited" | "blocked" | "changed" | "silent" | "apart" | "missed" | "unread" | "untaken" | "drafted" | "update" | "released";
+            /** @enum {string} */
+            level: "block" | "warn" | "note";
+            /** @description What a server or a host said, to the letter */
+            line?: string;
+            /** @description What there is to know besides */
+            more?: string;
+            /** @description Absent where it is about none */
+            server?: string;
+            /**
+             * Format: date-time
+             * @description When it began or was found
+             */
+            since?: string;
+            what: string;
         };
         NewDraft: {
             /** @description CODE or CODE=PATH */
@@ -3328,6 +3527,11 @@ export interface components {
             /** @description Cursor of the next page; absent on the last */
             next?: string;
         };
+        PageFoundPath: {
+            items: components["schemas"]["FoundPath"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
+        };
         PageGroup: {
             items: components["schemas"]["Group"][];
             /** @description Cursor of the next page; absent on the last */
@@ -3534,6 +3738,40 @@ export interface components {
              * @description Motions in all; 0 for work that is no run
              */
             total: number;
+        };
+        PromotedAddon: {
+            /** @description Its digest */
+            crate: string;
+            name: string;
+            version: string;
+            /** @description The version that the other one has */
+            was?: string;
+        };
+        PromotedValue: {
+            /** @description It differs on purpose, as somebody said */
+            apart?: boolean;
+            from: string;
+            path: string;
+            to: string;
+            /** @description Its value path */
+            value: string;
+        };
+        Promotion: {
+            /** @description That the other one lacks, or has in another version */
+            addons: components["schemas"]["PromotedAddon"][];
+            disable?: string[] | null;
+            enable?: string[] | null;
+            from: string;
+            /** @description That only the other one has: they stay unless they are removed */
+            others?: components["schemas"]["PromotedAddon"][] | null;
+            /**
+             * Format: int64
+             * @description Values that differ and are secret: they never go along
+             */
+            secrets?: number;
+            to: string;
+            /** @description That read otherwise on both */
+            values: components["schemas"]["PromotedValue"][];
         };
         Propose: {
             /** @description By question; what is missing is believed */
@@ -3971,6 +4209,70 @@ export interface components {
             /** Format: int64 */
             revision: number;
             rulebook: string;
+        };
+        Stand: {
+            /** Format: int64 */
+            addons: number;
+            /**
+             * Format: int64
+             * @description Add-ons of which the last roll call can say that, and that did not change since
+             */
+            asked: number;
+            /**
+             * @description Of the game, as its probes last told; absent where nobody has asked
+             * @enum {string}
+             */
+            condition?: "running" | "stopped" | "unknown";
+            /**
+             * Format: int64
+             * @description Files that this look found changed, missing or unknown
+             */
+            different: number;
+            /** Format: int64 */
+            failed: number;
+            /** Format: int64 */
+            files: number;
+            /**
+             * Format: date-time
+             * @description When they did
+             */
+            foundAt?: string;
+            /** @description The version of its game */
+            game?: string;
+            /** @description Where players join: host:port */
+            join?: string;
+            last?: components["schemas"]["Deployment"];
+            /**
+             * Format: int64
+             * @description Add-ons that were heard of at the last start, or seen by a person
+             */
+            loaded: number;
+            /**
+             * Format: date-time
+             * @description When its files were last looked at: all of them by a survey, else those of a deployment
+             */
+            lookedAt?: string;
+            /** @description The deployment; absent for a survey */
+            lookedBy?: string;
+            open?: components["schemas"]["Deployment"];
+            /**
+             * Format: date-time
+             * @description When that last went well
+             */
+            reachedAt?: string;
+            /** Format: date-time */
+            rolledAt?: string;
+            rulebook: string;
+            server: string;
+            /** @description How the probes told it */
+            told?: string;
+            /**
+             * Format: date-time
+             * @description When its host was last tried
+             */
+            triedAt?: string;
+            /** @description Why the last try did not go well */
+            trouble?: components["schemas"]["Finding"];
         };
         Standing: {
             /**
@@ -5350,6 +5652,71 @@ export interface operations {
             };
         };
     };
+    "look-at-desk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Desk"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "list-ended-jobs": {
+        parameters: {
+            query?: {
+                /** @description From an earlier page's next */
+                cursor?: string;
+                /** @description Only those that failed */
+                failed?: boolean;
+                /** @description Words that all stand in what it was, what it was about, who asked for it or how it ended */
+                find?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageJob"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "list-feeds": {
         parameters: {
             query?: never;
@@ -6150,6 +6517,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "find-paths": {
+        parameters: {
+            query: {
+                /** @description Words that all stand in the path */
+                find: string;
+                /** @description On this server only */
+                server?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageFoundPath"];
+                };
             };
             /** @description Error */
             default: {
@@ -7017,6 +7418,43 @@ export interface operations {
             };
         };
     };
+    "compare-contents": {
+        parameters: {
+            query: {
+                path: string;
+                /** @description The number of what happened, as its history has it; without, the last that did */
+                seq?: number;
+                /** @description What stood there after it, beside what is recorded now */
+                now?: boolean;
+            };
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compared"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "compare-moments": {
         parameters: {
             query: {
@@ -7049,6 +7487,34 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "get-content": {
+        parameters: {
+            query: {
+                path: string;
+                /** @description The number of what happened, as its history has it; without, what stands there now */
+                seq?: string;
+                /** @description before or after; after where it is not said */
+                side?: string;
+            };
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The bytes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
         };
@@ -7122,6 +7588,10 @@ export interface operations {
             query?: {
                 /** @description From an earlier page's next */
                 cursor?: string;
+                /** @description Only those that touched this add-on */
+                addon?: string;
+                /** @description Only those that touched a path in which these words stand */
+                path?: string;
             };
             header?: never;
             path: {
@@ -7641,6 +8111,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Found"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "list-folder": {
+        parameters: {
+            query?: {
+                /** @description The folder; the server's root where absent */
+                path?: string;
+            };
+            header?: never;
+            path: {
+                server: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Folder"];
                 };
             };
             /** @description Error */

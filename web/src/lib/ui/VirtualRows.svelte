@@ -1,0 +1,81 @@
+<!-- Rows of a long list, of which only those near the window are drawn. Each row has its own height.
+     Short lists, and any list that is printed, are drawn whole. -->
+<script lang="ts" generics="T">
+  import { createWindowVirtualizer } from '@tanstack/svelte-virtual';
+  import { flushSync, type Snippet } from 'svelte';
+
+  interface Props {
+    items: T[];
+    keyOf: (item: T, at: number) => string;
+    /** How high a row is, as far as is known before it is drawn, in pixels. */
+    height?: number;
+    row: Snippet<[item: T, at: number]>;
+    role?: string;
+    label?: string;
+  }
+  let { items, keyOf, height = 34, row, role, label }: Props = $props();
+
+  const short = 120; // rows that are drawn whole
+  let list: HTMLDivElement | undefined = $state();
+  let printing = $state(false);
+  let whole = $derived(items.length <= short || printing);
+  // Its options are set once it is drawn: where it begins on the page is not known before.
+  const virtual = createWindowVirtualizer<HTMLDivElement>({ count: 0, estimateSize: () => 34, overscan: 12 });
+  let margin = $state(0);
+
+  $effect(() => {
+    if (whole || !list) return;
+    const at = list;
+    const place = () => (margin = at.getBoundingClientRect().top + window.scrollY);
+    place();
+    const watch = new ResizeObserver(place); // what stands above may grow
+    watch.observe(document.body);
+    return () => watch.disconnect();
+  });
+  $effect(() => {
+    if (whole) return;
+    const now = items;
+    $virtual.setOptions({
+      count: now.length,
+      estimateSize: () => height,
+      getItemKey: (i) => (now[i] === undefined ? i : keyOf(now[i], i)),
+      scrollMargin: margin
+    });
+  });
+
+  const measured = (node: HTMLDivElement) => {
+    $virtual.measureElement(node);
+  };
+</script>
+
+<svelte:window
+  onbeforeprint={() => flushSync(() => (printing = true))}
+  onafterprint={() => (printing = false)}
+/>
+
+{#if whole}
+  <div {role} aria-label={label}>
+    {#each items as item, i (keyOf(item, i))}{@render row(item, i)}{/each}
+  </div>
+{:else}
+  <div
+    bind:this={list}
+    {role}
+    aria-label={label}
+    data-rows={items.length}
+    style="position:relative;height:{$virtual.getTotalSize()}px"
+  >
+    {#each $virtual.getVirtualItems() as v (v.key)}
+      {#if items[v.index] !== undefined}
+        <div
+          {@attach measured}
+          data-index={v.index}
+          role={role ? 'presentation' : undefined}
+          style="position:absolute;top:0;left:0;width:100%;transform:translateY({v.start - margin}px)"
+        >
+          {@render row(items[v.index]!, v.index)}
+        </div>
+      {/if}
+    {/each}
+  </div>
+{/if}
