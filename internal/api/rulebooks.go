@@ -47,6 +47,13 @@ type RulebookText struct {
 	Over bool   `json:"over,omitempty" doc:"It may be the next revision of a rulebook that somebody else wrote"`
 }
 
+// RulebookTurn is what changed in a rulebook between two of its revisions.
+type RulebookTurn struct {
+	From Rulebook `json:"from"`
+	To   Rulebook `json:"to"`
+	Diff string   `json:"diff,omitempty" doc:"Unified; absent where they are the same"`
+}
+
 // TryRulebook asks what a rulebook would make of an archive that is kept.
 type TryRulebook struct {
 	Text    string `json:"text"`

@@ -20,6 +20,8 @@ func (a rulebookCommands) rulebookCommand() *cli.Command {
 		{Name: "list", Usage: "list the rulebooks", Action: a.rulebookList},
 		{Name: "show", Usage: "show a rulebook", UsageText: "restless rulebook show NAME [--revision N] [--text]", Flags: []cli.Flag{
 			&cli.IntFlag{Name: "revision", Usage: "`N`; the newest if not given"}, &cli.BoolFlag{Name: "text", Usage: "the YAML itself"}}, Action: a.rulebookShow},
+		{Name: "compare", Usage: "what changed between two revisions", UsageText: "restless rulebook compare NAME --from N [--to N]", Flags: []cli.Flag{
+			&cli.IntFlag{Name: "from", Usage: "revision `N`", Required: true}, &cli.IntFlag{Name: "to", Usage: "revision `N`; the newest if not given"}}, Action: a.rulebookCompare},
 		{Name: "check", Usage: "read a rulebook file and say what is wrong with it", UsageText: "restless rulebook check FILE [--with ARCHIVE] [--with-tree SERVER]",
 			Flags: []cli.Flag{&cli.StringFlag{Name: "with", Usage: "show what it would make of this `ARCHIVE` or folder"},
 				&cli.StringFlag{Name: "with-tree", Usage: "show what it makes of this `SERVER`'s tree"}}, Action: a.rulebookCheck},
@@ -127,5 +129,26 @@ func (a rulebookCommands) rulebookDrop(ctx context.Context, cmd *cli.Command) er
 		return err
 	}
 	fmt.Fprintf(a.Out, "Rulebook %s is out of use; crates that it laid out stay.\n", name)
+	return nil
+}
+
+func (a rulebookCommands) rulebookCompare(ctx context.Context, cmd *cli.Command) error {
+	name, c, err := a.about(cmd, "the name of a rulebook")
+	if err != nil {
+		return err
+	}
+	t, err := c.CompareRulebook(ctx, name, cmd.Int("from"), cmd.Int("to"))
+	if err != nil {
+		return err
+	}
+	if cmd.Bool("json") {
+		return a.printJSON(t)
+	}
+	fmt.Fprintf(a.Out, "%s: revision %d, by %s at %s, and revision %d, by %s at %s\n", name, t.From.Revision, t.From.Actor, clock(t.From.CreatedAt), t.To.Revision, t.To.Actor, clock(t.To.CreatedAt))
+	if t.Diff == "" {
+		fmt.Fprintln(a.Out, "They are the same.")
+		return nil
+	}
+	fmt.Fprint(a.Out, t.Diff)
 	return nil
 }

@@ -238,6 +238,11 @@ func (c *RulebookCalls) Rulebook(ctx context.Context, name string, revision int)
 	return call[api.Rulebook](ctx, c.line, http.MethodGet, fmt.Sprintf("/rulebooks/%s?revision=%d", esc(name), revision), nil)
 }
 
+// CompareRulebook tells what changed between two revisions; to 0 is the newest.
+func (c *RulebookCalls) CompareRulebook(ctx context.Context, name string, from, to int) (api.RulebookTurn, error) {
+	return call[api.RulebookTurn](ctx, c.line, http.MethodGet, fmt.Sprintf("/rulebooks/%s/turns?from=%d&to=%d", esc(name), from, to), nil)
+}
+
 // AddRulebook adds a rulebook or its next revision.
 func (c *RulebookCalls) AddRulebook(ctx context.Context, text string, over bool) (api.Rulebook, error) {
 	return call[api.Rulebook](ctx, c.line, http.MethodPost, "/rulebooks", api.RulebookText{Text: text, Over: over})

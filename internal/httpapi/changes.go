@@ -280,6 +280,9 @@ func (s changing) withSteps(ctx context.Context, id int64, known string, err err
 		wireSteps(&w, d, steps)
 		w.Asked = wireAsk(d)
 	}
+	if w.TakenBackBy, err = s.Insight.TakenBackBy(ctx, d); err != nil {
+		return w, err
+	}
 	if c, err := s.Insight.RollCall(ctx, d.ID); err == nil {
 		call, err := s.controlling().calledBy(ctx, d, c)
 		if err != nil {

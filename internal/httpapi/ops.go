@@ -2,6 +2,7 @@ package httpapi
 
 import (
 	"context"
+	"encoding/json"
 	"net/http"
 	"strconv"
 
@@ -162,6 +163,17 @@ func (s *Server) catalogOps(h huma.API) {
 		old, err := s.Catalog.Outdated(ctx, rev.Name)
 		w.Outdated = len(old)
 		return &body[api.Rulebook]{w}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodGet, "/rulebooks/{name}/turns", "compare-rulebook", "What changed in a rulebook between two of its revisions", "rulebooks"), func(ctx context.Context, in *struct {
+		Name string `path:"name"`
+		From int    `query:"from" required:"true" minimum:"1"`
+		To   int    `query:"to" doc:"0: the newest"`
+	}) (*body[api.RulebookTurn], error) {
+		was, is, diff, err := s.Catalog.CompareRulebook(ctx, in.Name, in.From, in.To)
+		return &body[api.RulebookTurn]{api.RulebookTurn{From: wireRevision(was), To: wireRevision(is), Diff: diff}}, s.fail(ctx, err)
+	})
+	huma.Register(h, op(http.MethodGet, "/rulebook-schema", "rulebook-schema", "The JSON Schema of rulebooks, for editors", "rulebooks"), func(context.Context, *struct{}) (*body[json.RawMessage], error) {
+		return &body[json.RawMessage]{rulebook.Schema}, nil
 	})
 	huma.Register(h, op(http.MethodPost, "/rulebooks/{name}/again", "lay-out-again", "Lay out by the newest revision what only earlier ones laid out; a job", "rulebooks"), func(ctx context.Context, in *struct {
 		Name string `path:"name"`

@@ -1,9 +1,12 @@
 package catalog
 
 import (
+	"context"
 	"sync"
 
+	"restlesscrate/internal/core/draft"
 	"restlesscrate/internal/core/rulebook"
+	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/model"
 )
 
@@ -36,4 +39,15 @@ func (s *books) parse(rev model.Revision) (*rulebook.Book, error) {
 	}
 	s.read[rev.Digest] = b
 	return b, nil
+}
+
+// CompareRulebook gives two revisions of a rulebook and what changed between them; to 0 is the newest.
+func (s *Service) CompareRulebook(ctx context.Context, name string, from, to int) (was, is model.Revision, diff string, err error) {
+	if _, was, err = s.Revision(ctx, name, from); err != nil {
+		return was, is, "", err
+	}
+	if _, is, err = s.Revision(ctx, name, to); err != nil {
+		return was, is, "", err
+	}
+	return was, is, draft.Diff(tree.Path(name+".yaml"), was.Text, is.Text), nil
 }

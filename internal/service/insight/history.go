@@ -77,6 +77,15 @@ func (s *Service) Timeline(ctx context.Context, name string, f model.TimelineFil
 	return list, timeline.TakenBack(done), err
 }
 
+// TakenBackBy gives the number of the deployment that took another back and is in force; 0 for none.
+func (s *Service) TakenBackBy(ctx context.Context, d model.Deployment) (int, error) {
+	if d.State != model.Done {
+		return 0, nil
+	}
+	done, err := s.Records.DoneOf(ctx, d.ServerID)
+	return timeline.TakenBack(done)[d.Number], err
+}
+
 // hide has what was done to values that are marked as secret be said without them.
 func (s *Service) hide(ctx context.Context, srv model.Server, events []model.Event) error {
 	marks, err := s.Records.SecretMarks(ctx, srv.ID)

@@ -10,6 +10,7 @@
   import Facts from '../lib/staging/Facts.svelte';
   import CrateMap from '../lib/staging/CrateMap.svelte';
   import CrateTo from '../lib/staging/CrateTo.svelte';
+  import Word from '../lib/help/Word.svelte';
   import Button from '../lib/ui/Button.svelte';
   import Confirm from '../lib/ui/Confirm.svelte';
   import Field from '../lib/ui/Field.svelte';
@@ -52,7 +53,9 @@
 {#if q.data}
   {@const c = q.data}
   <Head title={c.name}>
-    {#snippet beside()}<span class="min-w-0 text-ink-soft [overflow-wrap:anywhere]">{c.why}</span>{/snippet}
+    {#snippet beside()}<Word is="crate" /><span class="min-w-0 text-ink-soft [overflow-wrap:anywhere]"
+        >{c.why}</span
+      >{/snippet}
     <Button onclick={() => (dropping = true)}>Drop…</Button>
     {#if c.rootChosen}<Button onclick={() => (choosing = true)}>Choose another root…</Button>{/if}
     <Button onclick={() => (naming = true)}>Rename…</Button>
@@ -105,6 +108,7 @@
       'archive'
     )} stay in the stockroom, and what is deployed of it stays where it is."
     word="Drop it"
+    destroys
     does={drop}
   />
   <Confirm

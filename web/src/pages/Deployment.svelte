@@ -4,6 +4,7 @@
   import { deployment } from '../lib/api/queries';
   import { accepting } from '../lib/deploy/accepting';
   import { Acts } from '../lib/deploy/acts.svelte';
+  import Asked from '../lib/deploy/Asked.svelte';
   import DeploymentActs from '../lib/deploy/DeploymentActs.svelte';
   import DeploymentLading from '../lib/deploy/DeploymentLading.svelte';
   import DraftingNote from '../lib/deploy/DraftingNote.svelte';
@@ -53,6 +54,7 @@
 
   <DeploymentLading deployment={d}>
     {#if goes}<Progress live={acts.live} undoing={d.state === 'undoing'} bytes={d.counts.send} />{/if}
+    {#if d.asked}<Asked deployment={d} />{/if}
     <HalfWay deployment={d} />
     {#if d.state === 'done' || d.state === 'undone'}<Remark deployment={d} />{/if}
     {#if d.aftermath.length}

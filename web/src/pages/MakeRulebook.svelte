@@ -73,7 +73,7 @@
     attempt.run('keep', async () => {
       const b = await ok(api.POST('/rulebooks', { body: { text: made?.text ?? '', over } }));
       await client.invalidateQueries({ queryKey: ['rulebooks'] });
-      await navigate('/rulebooks/:name', { params: { name: b.name } });
+      await navigate('/rulebooks/:name', { params: { name: b.name }, search: { at: 'edit' } });
     });
 
   function answer(key: string, value: string) {

@@ -6,15 +6,21 @@
   import { attempting } from '../lib/attempt.svelte';
   import { rulebook } from '../lib/api/queries';
   import { clock, count } from '../lib/format';
+  import Word from '../lib/help/Word.svelte';
+  import Edit from '../lib/rulebook/Edit.svelte';
+  import Turns from '../lib/rulebook/Turns.svelte';
   import Button from '../lib/ui/Button.svelte';
   import Field from '../lib/ui/Field.svelte';
   import Head from '../lib/ui/Head.svelte';
   import Lading from '../lib/ui/Lading.svelte';
   import Trouble from '../lib/ui/Trouble.svelte';
-  import { route } from '../router';
+  import { navigate, route } from '../router';
 
   let name = $derived(route.params.name ?? '');
   const q = createQuery(() => rulebook(name));
+  let at = $derived(String(route.search.at ?? 'read'));
+  const show = (where: 'read' | 'edit' | 'turns') =>
+    void navigate('/rulebooks/:name', { params: { name }, search: where === 'read' ? {} : { at: where } });
   const client = useQueryClient();
   const attempt = attempting();
 
@@ -29,6 +35,11 @@
 {#if q.data}
   {@const b = q.data}
   <Head title={b.title}>
+    {#snippet beside()}<Word is="rulebook" />{/snippet}
+    {#if at !== 'read'}<Button onclick={() => show('read')}>Read it</Button>{/if}
+    {#if at !== 'turns' && b.revision > 1}<Button onclick={() => show('turns')}>Compare revisions…</Button
+      >{/if}
+    {#if at !== 'edit'}<Button onclick={() => show('edit')}>Edit…</Button>{/if}
     {#if b.outdated}
       <Button
         kind="main"
@@ -40,48 +51,54 @@
     {/if}
   </Head>
   {#if attempt.error}<Trouble error={attempt.error} />{/if}
-  <Lading tape={b.name} small>
-    {#snippet fields()}
-      <Field label="Revision" figure={b.revision} />
-      <Field label="Added">{clock(b.createdAt)} by {b.actor}</Field>
-      {#each b.variables ?? [] as v (v.name)}<Field label="Asks for {v.name}"
-          >{v.ask}{v.default ? `; ${v.default} where nothing is said` : ''}</Field
-        >{/each}
-    {/snippet}
-    <table class="table table-fixed">
-      <thead
-        ><tr
-          ><th class="label">Kind</th><th class="label">Recognised by</th><th class="label max-sm:hidden"
-            >About</th
-          ></tr
-        ></thead
-      >
-      <tbody>
-        {#each b.kinds ?? [] as k (k.name)}<tr
-            ><td class="font-semibold">{k.name}</td><td>{k.recognised}</td><td class="reason max-sm:hidden"
-              >{k.about}</td
-            ></tr
+  {#if at === 'edit'}
+    {#key `${b.name} ${b.revision}`}<Edit book={b} />{/key}
+  {:else if at === 'turns'}
+    <Turns book={b} />
+  {:else}
+    <Lading tape={b.name} small>
+      {#snippet fields()}
+        <Field label="Revision" figure={b.revision} />
+        <Field label="Added">{clock(b.createdAt)} by {b.actor}</Field>
+        {#each b.variables ?? [] as v (v.name)}<Field label="Asks for {v.name}"
+            >{v.ask}{v.default ? `; ${v.default} where nothing is said` : ''}</Field
           >{/each}
-      </tbody>
-    </table>
-    <table class="table table-fixed">
-      <thead
-        ><tr
-          ><th class="label">Place</th><th class="label">Path</th><th class="label max-sm:hidden">About</th
-          ></tr
-        ></thead
-      >
-      <tbody>
-        {#each b.places ?? [] as p (p.name)}<tr
-            ><td class="font-semibold">{p.name}</td><td class="mono">{p.path}</td><td
-              class="reason max-sm:hidden">{p.about}</td
+      {/snippet}
+      <table class="table table-fixed">
+        <thead
+          ><tr
+            ><th class="label">Kind</th><th class="label">Recognised by</th><th class="label max-sm:hidden"
+              >About</th
             ></tr
-          >{/each}
-      </tbody>
-    </table>
-  </Lading>
-  <h2 class="mt-5 mb-2">Its text</h2>
-  <pre class="mono box overflow-x-auto p-3">{b.text}</pre>
+          ></thead
+        >
+        <tbody>
+          {#each b.kinds ?? [] as k (k.name)}<tr
+              ><td class="font-semibold">{k.name}</td><td>{k.recognised}</td><td class="reason max-sm:hidden"
+                >{k.about}</td
+              ></tr
+            >{/each}
+        </tbody>
+      </table>
+      <table class="table table-fixed">
+        <thead
+          ><tr
+            ><th class="label">Place</th><th class="label">Path</th><th class="label max-sm:hidden">About</th
+            ></tr
+          ></thead
+        >
+        <tbody>
+          {#each b.places ?? [] as p (p.name)}<tr
+              ><td class="font-semibold">{p.name}</td><td class="mono">{p.path}</td><td
+                class="reason max-sm:hidden">{p.about}</td
+              ></tr
+            >{/each}
+        </tbody>
+      </table>
+    </Lading>
+    <h2 class="mt-5 mb-2">Its text</h2>
+    <pre class="mono box overflow-x-auto p-3">{b.text}</pre>
+  {/if}
 {:else if q.error}
   <Head title={name} />
   <Trouble error={q.error} />

@@ -7,6 +7,7 @@
   import Addons from '../lib/server/Addons.svelte';
   import Adopt from '../lib/server/Adopt.svelte';
   import Compare from '../lib/server/Compare.svelte';
+  import BringFrom from '../lib/server/BringFrom.svelte';
   import Company from '../lib/server/Company.svelte';
   import Files from '../lib/server/Files.svelte';
   import Learn from '../lib/server/Learn.svelte';
@@ -32,6 +33,7 @@
   const q = createQuery(() => status(name));
   let stands = $derived(standing(q.data));
   let deploying = $state(false);
+  let bringing = $state(false);
 </script>
 
 {#if q.data}
@@ -43,8 +45,11 @@
         >{s.server.rulebook} · {reachedBy(s.server.transport)}</span
       >
     {/snippet}
+    {#if tab === 'add-ons'}<Button onclick={() => (bringing = true)}>Bring from another server…</Button>{/if}
     <Button
-      kind={['texts', 'learn', 'updates', 'compare', 'players'].includes(tab) ? 'plain' : 'main'}
+      kind={['texts', 'learn', 'updates', 'compare', 'players', 'files', 'about'].includes(tab)
+        ? 'plain'
+        : 'main'}
       onclick={() => (deploying = true)}>Deploy…</Button
     >
   </Head>
@@ -81,7 +86,7 @@
   {:else if tab === 'texts'}
     <Texts server={name} />
   {:else if tab === 'timeline'}
-    <Timeline server={name} />
+    <Timeline server={name} addons={s.addons} />
   {:else if tab === 'compare'}
     <Compare server={name} />
   {:else if tab === 'players'}
@@ -89,6 +94,7 @@
   {:else if tab === 'about'}
     <About server={s.server} />
   {/if}
+  <BringFrom bind:open={bringing} server={s.server} />
   <DeployDialog bind:open={deploying} server={s.server} addons={s.addons} />
 {:else if q.error}
   <Head title={name} />

@@ -1,5 +1,6 @@
 // What pages ask for, with the keys under which answers are kept.
 import type { QueryClient } from '@tanstack/svelte-query';
+import type { Schema } from '../rulebook/suggest';
 import { all, api, ok, type Deployment, type NewDraft } from './client';
 import { result } from './jobs';
 
@@ -334,6 +335,19 @@ export const rulebooks = () => ({
 export const rulebook = (name: string) => ({
   queryKey: ['rulebook', name],
   queryFn: () => ok(api.GET('/rulebooks/{name}', { params: { path: { name } } }))
+});
+
+/** What changed in a rulebook between two revisions. */
+export const rulebookTurn = (name: string, from: number, to: number) => ({
+  queryKey: ['rulebook', name, 'turn', from, to],
+  queryFn: () => ok(api.GET('/rulebooks/{name}/turns', { params: { path: { name }, query: { from, to } } }))
+});
+
+/** The schema of rulebooks; it never changes while the service runs. */
+export const rulebookSchema = () => ({
+  queryKey: ['schema'],
+  queryFn: () => ok(api.GET('/rulebook-schema')) as Promise<Schema>,
+  staleTime: Infinity
 });
 
 /**

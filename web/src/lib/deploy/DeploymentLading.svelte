@@ -1,6 +1,7 @@
 <!-- The head of a deployment's sheet. -->
 <script lang="ts">
   import type { Snippet } from 'svelte';
+  import { toDeployment } from '../../router';
   import type { Deployment } from '../api/client';
   import { clock, count, duration, size } from '../format';
   import { toneOf } from '../standing';
@@ -14,6 +15,11 @@
 <Lading tape={d.name} {children}>
   {#snippet fields()}
     <Field label="What">{d.title}</Field>
+    {#if d.takenBackBy}<Field label="Taken back by"
+        ><a class="link" href={toDeployment({ server: d.server, number: d.takenBackBy })}
+          >{d.server}#{d.takenBackBy}</a
+        ></Field
+      >{/if}
     <Field label="Files">
       {#if d.counts.in}<b class="figure">{d.counts.in}</b> in{/if}
       {#if d.counts.changed}<b class="figure">{d.counts.changed}</b> changed{/if}
@@ -45,5 +51,8 @@
       <Field label="Way back">{d.wayBack}</Field>
     {/if}
   {/snippet}
-  {#snippet stamp()}<Stamp word={d.state} tone={toneOf(d.state)} />{/snippet}
+  {#snippet stamp()}<Stamp
+      word={d.takenBackBy ? 'taken back' : d.state}
+      tone={d.takenBackBy ? 'ink' : toneOf(d.state)}
+    />{/snippet}
 </Lading>

@@ -18,3 +18,13 @@ export function newer(a: string, b: string): number {
 function partsOf(version: string): (number | string)[] {
   return (version.toLowerCase().match(/\d+|[a-z]+/g) ?? []).map((p) => (/^\d/.test(p) ? Number(p) : p));
 }
+
+/** Others of an add-on, the neighbour first: the next older ones, and then the next newer. */
+export function neighbours<T extends { version: string }>(version: string, others: T[]): T[] {
+  const older = others.filter((o) => newer(o.version, version) <= 0);
+  const later = others.filter((o) => newer(o.version, version) > 0);
+  return [
+    ...older.toSorted((a, b) => newer(b.version, a.version)),
+    ...later.toSorted((a, b) => newer(a.version, b.version))
+  ];
+}

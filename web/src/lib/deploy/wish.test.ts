@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest';
 import type { Addon, Crate } from '../api/client';
-import { newer } from './versions';
+import { neighbours, newer } from './versions';
 import { askOf, chosenWords, nothing, offers, wishOf } from './wish';
 
 const crate = (name: string, version: string, unfit?: string): Crate =>
@@ -65,4 +65,13 @@ test('a wish becomes an ask and that the wish again', () => {
 test('versions stand in their order', () => {
   const sorted = ['1.10', '1.9', '1.10-beta.2', '2', '1.10.1'].toSorted(newer);
   expect(sorted).toEqual(['1.9', '1.10-beta.2', '1.10', '1.10.1', '2']);
+});
+
+test('a crate is compared with its neighbour first', () => {
+  const all = ['3', '1', '2.5', '4', '2'].map((version) => ({ version }));
+  const beside = neighbours(
+    '2.5',
+    all.filter((v) => v.version !== '2.5')
+  );
+  expect(beside.map((v) => v.version)).toEqual(['2', '1', '3', '4']);
 });

@@ -1,7 +1,7 @@
 <!-- How a server is reached, its host's key, what the host can do. -->
 <script lang="ts">
   import { useQueryClient } from '@tanstack/svelte-query';
-  import { navigate } from '../../router';
+  import { navigate, p } from '../../router';
   import { api, ok, type Server } from '../api/client';
   import { clock, size } from '../format';
   import { reachedBy } from '../standing';
@@ -13,8 +13,11 @@
   import PathText from '../ui/PathText.svelte';
   import Stamp from '../ui/Stamp.svelte';
   import Trouble from '../ui/Trouble.svelte';
+  import ControlParts from './ControlParts.svelte';
   import EditServer from './EditServer.svelte';
+  import HelpBundle from './HelpBundle.svelte';
   import KnownFacts from './KnownFacts.svelte';
+  import Reached from './Reached.svelte';
   import Written from './Written.svelte';
 
   let { server }: { server: Server } = $props();
@@ -22,6 +25,7 @@
   let params = $derived({ params: { path: { server: server.name } } });
   const attempt = attempting();
   let editing = $state(false);
+  let packing = $state(false);
   let dropping = $state(false);
   let unlocking = $state(false);
 
@@ -51,7 +55,11 @@
 
 <Lading tape={server.name} small>
   {#snippet fields()}
-    <Field label="Rulebook">{server.rulebook}</Field>
+    <Field label="Rulebook"
+      ><a class="link" href={p('/rulebooks/:name', { params: { name: server.rulebook } })}
+        >{server.rulebook}</a
+      ></Field
+    >
     <Field label="Reached by">{reachedBy(server.transport)}</Field>
     <Field label="Root"><PathText path={server.transport.root ?? '.'} /></Field>
     {#if server.transport.uploadLimit}<Field label="Takes files of"
@@ -95,6 +103,7 @@
     </p>
   {/if}
 </Lading>
+<Reached server={server.name} />
 {#if attempt.error}<Trouble error={attempt.error} />{/if}
 <div class="mt-4 flex flex-wrap gap-3">
   <Button
@@ -103,18 +112,22 @@
     onclick={test}>{attempt.busy === 'test' ? 'Testing…' : 'Test it'}</Button
   >
   <Button disabled={attempt.busy !== ''} onclick={() => (editing = true)}>Edit…</Button>
+  <Button onclick={() => (packing = true)}>Pack for a helper…</Button>
   <Button disabled={attempt.busy !== ''} onclick={() => (dropping = true)}>Forget it…</Button>
 </div>
 
+<ControlParts server={server.name} />
 <KnownFacts {server} />
 <Written server={server.name} />
 
+<HelpBundle bind:open={packing} server={server.name} />
 <EditServer bind:open={editing} {server} />
 <Confirm
   bind:open={dropping}
   title="Forget {server.name}?"
   about="Its files on the host stay as they are. Its records here can no longer be used to take anything back."
   word="Forget {server.name}"
+  destroys
   does={drop}
 />
 

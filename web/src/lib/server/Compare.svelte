@@ -2,6 +2,7 @@
      value, one path or one add-on can go back from here. -->
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
+  import { route } from '../../router';
   import type { FileTurn, ValueTurn } from '../api/client';
   import { comparison, deployments } from '../api/queries';
   import Diff from '../deploy/Diff.svelte';
@@ -19,8 +20,10 @@
   const drafting = new Drafting();
   const list = createQuery(() => deployments(server, 2));
   let done = $derived((list.data?.list ?? []).filter((d) => d.state === 'done'));
-  let picked = $state<string>();
-  let beside = $state('-1');
+  let picked = $state<string | undefined>(
+    route.search.from === undefined ? undefined : String(route.search.from)
+  );
+  let beside = $state(route.search.to === undefined ? '-1' : String(route.search.to));
   // At first: what the last deployment changed.
   let from = $derived(picked ?? String(done[1]?.number ?? 0));
   const q = createQuery(() => ({

@@ -1,8 +1,9 @@
 <!-- The sheet that changes a server. -->
 <script lang="ts">
-  import { useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { navigate } from '../../router';
   import { api, ok, type Server } from '../api/client';
+  import { rulebooks } from '../api/queries';
   import Labelled from '../ui/Labelled.svelte';
   import FormSheet from '../ui/FormSheet.svelte';
   import Tick from '../ui/Tick.svelte';
@@ -11,7 +12,9 @@
 
   let { open = $bindable(), server }: { open: boolean; server: Server } = $props();
   const client = useQueryClient();
+  const books = createQuery(() => ({ ...rulebooks(), enabled: open }));
   let name = $derived(server.name);
+  let book = $derived(server.rulebook);
   let reach = $derived(reachOf(server.transport));
   let variables = $derived({ ...server.variables });
   let forgetKey = $state(false);
@@ -23,6 +26,7 @@
   async function send() {
     const body = {
       ...(name !== server.name && { name }),
+      ...(book !== server.rulebook && { rulebook: book }),
       version: server.version,
       variables,
       forgetKey,
@@ -46,6 +50,14 @@
   <Labelled label="Name" help="A new name keeps the numbers and the records."
     ><input class="input" required bind:value={name} /></Labelled
   >
+  <Labelled
+    label="Rulebook"
+    help="What is deployed stays as it is; what is deployed next is laid out by the new one."
+  >
+    <select class="input" bind:value={book}>
+      {#each books.data ?? [] as b (b.name)}<option value={b.name}>{b.name}</option>{/each}
+    </select>
+  </Labelled>
   {#each Object.keys(variables) as v (v)}
     <Labelled label={v}><input class="input" bind:value={variables[v]} /></Labelled>
   {/each}

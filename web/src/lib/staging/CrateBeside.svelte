@@ -6,6 +6,7 @@
   import { crates } from '../api/queries';
   import { attempting } from '../attempt.svelte';
   import { count, size } from '../format';
+  import { neighbours } from '../deploy/versions';
   import { settled } from '../ui/back';
   import Button from '../ui/Button.svelte';
   import Labelled from '../ui/Labelled.svelte';
@@ -17,7 +18,12 @@
   const client = useQueryClient();
   const list = createQuery(() => ({ ...crates(crate.rulebook), enabled: open }));
   let others = $derived((list.data ?? []).filter((c) => c.digest !== crate.digest));
-  let same = $derived(others.filter((c) => c.name === crate.name));
+  let same = $derived(
+    neighbours(
+      crate.version,
+      others.filter((c) => c.name === crate.name)
+    )
+  );
   let picked = $state('');
   let other = $derived(picked || (same[0]?.digest ?? others[0]?.digest ?? ''));
   const diff = createQuery(() => ({

@@ -1,9 +1,12 @@
 <!-- What manifests tell of a crate, and what a person's corrections did. -->
 <script lang="ts">
   import type { Crate } from '../api/client';
+  import Button from '../ui/Button.svelte';
   import Fits from './Fits.svelte';
+  import Uncorrect from './Uncorrect.svelte';
 
   let { crate }: { crate: Crate } = $props();
+  let taking = $state(false);
 </script>
 
 {#if crate.facts?.length || crate.corrected?.length || crate.says?.length}
@@ -27,5 +30,9 @@
     {#each crate.corrected ?? [] as said (said)}
       <div><span class="level note-ink mr-3 inline-block px-2.5">yours</span>{said}</div>
     {/each}
+    {#if crate.corrected?.length}
+      <div class="mt-1"><Button onclick={() => (taking = true)}>Take corrections back…</Button></div>
+      <Uncorrect bind:open={taking} {crate} />
+    {/if}
   </div>
 {/if}

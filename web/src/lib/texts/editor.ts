@@ -1,5 +1,6 @@
 // The editor of texts: CodeMirror, with the look's own colours and what lint has found in the
 // margin. It is loaded when a text is opened.
+import { autocompletion, completionKeymap, type CompletionContext } from '@codemirror/autocomplete';
 import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
 import { json } from '@codemirror/lang-json';
 import { xml } from '@codemirror/lang-xml';
@@ -69,6 +70,12 @@ const look = EditorView.theme({
     backgroundColor: 'var(--note-bg)'
   },
   '.cm-panels': { backgroundColor: 'var(--paper)', color: 'var(--ink)' },
+  '.cm-tooltip.cm-tooltip-autocomplete > ul': { fontFamily: 'var(--font-mono)', fontSize: '12.5px' },
+  '.cm-tooltip.cm-tooltip-autocomplete > ul > li[aria-selected]': {
+    backgroundColor: 'var(--note-bg)',
+    color: 'var(--ink)'
+  },
+  '.cm-completionInfo': { maxWidth: '320px', padding: '6px 10px' },
   '.cm-tooltip': { backgroundColor: 'var(--sheet)', border: '1.5px solid var(--ink)' }
 });
 
@@ -79,10 +86,47 @@ export interface Editor {
   end(): void;
 }
 
+/** What may stand at the end of a text, in the place of its last characters. */
+export interface Suggested {
+  all: { text: string; about?: string; kind: 'key' | 'value'; must?: boolean }[];
+  replaces: number;
+}
+
+function completing(suggest: (before: string) => Suggested): Extension {
+  return autocompletion({
+    override: [
+      (c: CompletionContext) => {
+        const { all, replaces } = suggest(c.state.sliceDoc(0, c.pos));
+        if (all.length === 0 || (replaces === 0 && !c.explicit)) return null;
+        return {
+          from: c.pos - replaces,
+          options: all.map((s) => ({
+            label: s.text,
+            apply: s.kind === 'key' ? `${s.text}: ` : s.text,
+            detail: s.must ? 'has to be there' : undefined,
+            info: s.about,
+            type: s.kind === 'key' ? 'property' : 'constant',
+            boost: s.must ? 1 : 0
+          })),
+          validFor: /^[\w-]*$/
+        };
+      }
+    ]
+  });
+}
+
 /** Puts an editor into a place. changed is told the text whenever it becomes another one. */
 export function open(
   at: HTMLElement,
-  o: { text: string; format: string; label: string; fixed: boolean; changed: (text: string) => void }
+  o: {
+    text: string;
+    format: string;
+    label: string;
+    fixed: boolean;
+    changed: (text: string) => void;
+    /** What may stand behind a text; asked with Ctrl Space and while a person types. */
+    suggest?: (before: string) => Suggested;
+  }
 ): Editor {
   const view = new EditorView({
     parent: at,
@@ -97,12 +141,13 @@ export function open(
         search({ top: true }),
         lintGutter(),
         language(o.format),
+        o.suggest ? completing(o.suggest) : [],
         syntaxHighlighting(colours),
         look,
         EditorState.readOnly.of(o.fixed),
         EditorView.contentAttributes.of({ 'aria-label': o.label }),
         // Tab moves on, as everywhere on the page; a text is indented with spaces.
-        keymap.of([...defaultKeymap, ...historyKeymap, ...searchKeymap]),
+        keymap.of([...completionKeymap, ...defaultKeymap, ...historyKeymap, ...searchKeymap]),
         EditorView.updateListener.of((u) => {
           if (u.docChanged) o.changed(u.state.doc.toString());
         })

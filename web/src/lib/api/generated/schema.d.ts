@@ -760,6 +760,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/rulebook-schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The JSON Schema of rulebooks, for editors */
+        get: operations["rulebook-schema"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/rulebook-starters": {
         parameters: {
             query?: never;
@@ -892,6 +909,23 @@ export interface paths {
         put?: never;
         /** Lay out by the newest revision what only earlier ones laid out; a job */
         post: operations["lay-out-again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/rulebooks/{name}/turns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What changed in a rulebook between two of its revisions */
+        get: operations["compare-rulebook"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3986,6 +4020,12 @@ export interface components {
             over?: boolean;
             text: string;
         };
+        RulebookTurn: {
+            /** @description Unified; absent where they are the same */
+            diff?: string;
+            from: components["schemas"]["Rulebook"];
+            to: components["schemas"]["Rulebook"];
+        };
         RunDraft: {
             /** @description CODE or CODE=PATH */
             accept?: string[] | null;
@@ -6563,6 +6603,35 @@ export interface operations {
             };
         };
     };
+    "rulebook-schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
     "list-starters": {
         parameters: {
             query?: never;
@@ -6885,6 +6954,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["StatusError"];
+                };
+            };
+        };
+    };
+    "compare-rulebook": {
+        parameters: {
+            query: {
+                from: number;
+                /** @description 0: the newest */
+                to?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulebookTurn"];
                 };
             };
             /** @description Error */
