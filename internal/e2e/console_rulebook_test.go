@@ -36,7 +36,8 @@ func TestTheInterviewMakesARulebookThatDeploys(t *testing.T) {
 	c.click("Try it")
 	c.seeIn("[data-tried]", "red@1.4")
 	c.click("Keep it")
-	c.seeIn("main", "kite-hill")
+	c.seeIn("[data-check]", "It reads as a rulebook.") // it opens where it can be changed
+	c.click("Read it")
 	c.see("a folder with kite.toml; each one is an add-on")
 
 	s.must("server", "edit", "hill", "--rulebook", "kite-hill")

@@ -97,6 +97,6 @@ func TestSigningInGoesWhereAPersonWasGoing(t *testing.T) {
 	c.goTo(fmt.Sprintf("/sign-in?to=%s", "https%3A%2F%2Felsewhere.example%2F"))
 	c.fill("Token", s.token())
 	c.clickIn("form", "Sign in")
-	c.seeIn("h1", "Servers")
+	c.seeIn("h1", "What needs you")
 	require.Equal(t, "/", evaluated[string](c, `location.pathname`), "never to another site")
 }

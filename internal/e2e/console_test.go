@@ -63,6 +63,14 @@ func (c console) upload(selector string, paths ...string) {
 	c.ok(c.page.Upload(selector, paths...))
 }
 
+// version chooses a version of an add-on in the sheet that deploys.
+func (c console) version(addon, version string) {
+	c.Helper()
+	ref, err := browser.Until[string](c.page, "version "+version, fmt.Sprintf(`[...document.querySelectorAll('[data-offer="%s"] option')].find(o => o.text === '%s')?.value ?? null`, addon, version))
+	c.ok(err)
+	c.pick("Version of "+addon, ref)
+}
+
 // runDraft runs the draft that is open and waits until it is done.
 func (c console) runDraft(name string) {
 	c.Helper()
@@ -156,8 +164,10 @@ func TestTheConsoleDoesTheWholeJob(t *testing.T) {
 
 	// One file back by its history, then the whole update by the timeline.
 	c.goTo("/servers/lantern/files")
-	c.click("History of stalls/drum-tent/wares/drum.txt")
+	c.clickIn("[data-file='stalls/drum-tent/wares/drum.txt']", "drum.txt")
 	c.see("drum-tent@0.4.0, 4 B became drum-tent@0.5.0, 9 B")
+	c.click("What it changed")
+	c.seeIn("[data-made]", "+boom boom")
 	c.click("Back one change")
 	c.runDraft("lantern#3")
 	require.Equal(t, "boom", testbed.Files(settled(t, root))["stalls/drum-tent/wares/drum.txt"])
@@ -248,7 +258,7 @@ func TestTheConsoleOverFTPWithTLS(t *testing.T) {
 	s.stage(many("2.0"))
 	c.goTo("/servers/lantern")
 	c.clickIn("main header", "Deploy…")
-	c.click("drum-tent 1.0")
+	c.version("drum-tent", "1.0")
 	c.click("Draft it")
 	c.runDraft("lantern#1")
 	require.Len(t, testbed.Files(settled(t, root)), 201)

@@ -16,6 +16,7 @@ import (
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 )
@@ -171,7 +172,10 @@ func (p *Page) Press(keys string) error {
 	return nil
 }
 
-var codes = map[string]int64{"Escape": 27, "Enter": 13, "ArrowDown": 40, "ArrowUp": 38, "Tab": 9}
+var codes = map[string]int64{"Escape": 27, "Enter": 13, "ArrowDown": 40, "ArrowUp": 38, "ArrowRight": 39, "ArrowLeft": 37, "Tab": 9, "Space": 32, "Control+k": 75}
+
+// ctrl is the modifier of a key that is pressed with Ctrl, as the protocol has it.
+const ctrl = 2
 
 func (p *Page) press(key string, code int64) error {
 	ctx, stop := context.WithTimeout(p.ctx, patience)
@@ -182,6 +186,12 @@ func (p *Page) press(key string, code int64) error {
 		down.Text, down.Code = key, ""
 	case key == "Enter":
 		down.Text = "\r"
+	case key == "Space":
+		key = " "
+		down.Key, down.Text = key, key
+	case key == "Control+k":
+		key = "k"
+		down.Key, down.Code, down.Modifiers = key, "KeyK", ctrl
 	}
 	up := input.DispatchKeyEventParams{Type: input.DispatchKeyEventTypeKeyUp, Key: key, Code: key, WindowsVirtualKeyCode: code}
 	for _, e := range []input.DispatchKeyEventParams{down, up} {
@@ -280,6 +290,9 @@ func (p *Page) do(actions ...chromedp.Action[chromedp.Void]) error {
 var errNotYet = errors.New("not yet")
 
 // until evaluates an expression of eyes.js until it gives something.
+// Until waits until an expression gives something other than null, and gives that.
+func Until[T any](p *Page, what, expression string) (T, error) { return until[T](p, what, expression) }
+
 func until[T any](p *Page, what, expression string) (T, error) {
 	ctx, stop := context.WithTimeout(p.ctx, patience)
 	defer stop()
@@ -315,4 +328,15 @@ func look[T any](ctx context.Context, expression string) (got T, err error) {
 func quote(s string) string {
 	raw, _ := json.Marshal(s) // a string always marshals
 	return string(raw)
+}
+
+// Always has a script run now, and on every page that is opened from now on.
+func (p *Page) Always(script string) error {
+	if _, err := Eval[any](p, script+"; undefined"); err != nil {
+		return err
+	}
+	ctx, stop := context.WithTimeout(p.ctx, patience)
+	defer stop()
+	_, err := chromedp.Call(ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: script})
+	return err
 }

@@ -31,7 +31,7 @@ var eyes = (() => {
     button(within, words) {
       for (const area of document.querySelectorAll(within)) {
         const all = [...area.querySelectorAll('a, button, [role=radio], [role=checkbox], label')];
-        const found = all.filter((e) => visible(e) && name(e) === words);
+        const found = all.filter((e) => visible(e) && (name(e) === words || plain(e.innerText) === words));
         const at = found.map(middle).find((m) => m);
         if (at) return at;
       }

@@ -97,7 +97,12 @@
   <Sheet bind:open={reading} title="Author’s notes" wide>
     {#each notes.data ?? [] as n (n.path)}
       <h2 class="mb-1">{n.path}</h2>
-      <pre class="mono box mb-4 overflow-x-auto p-3 whitespace-pre-wrap">{n.text}</pre>
+      <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+      <pre
+        class="mono box mb-4 overflow-x-auto p-3 whitespace-pre-wrap"
+        tabindex="0"
+        role="region"
+        aria-label={n.path}>{n.text}</pre>
     {/each}
   </Sheet>
   <Confirm

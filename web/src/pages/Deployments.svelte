@@ -26,7 +26,7 @@
 {#if q.error}
   <Trouble error={q.error} />
 {:else if q.data?.list.length === 0}
-  <Empty title="No deployment yet">
+  <Empty title="No deployment yet" picture="label">
     <p>A deployment begins on a server's page: choose what is to be there, read the draft, run it.</p>
     <Button kind="main" href={p('/')}>To the servers</Button>
   </Empty>

@@ -71,6 +71,7 @@
 
   const keep = (over = false) =>
     attempt.run('keep', async () => {
+      await propose(); // what was typed last may not have been asked about yet
       const b = await ok(api.POST('/rulebooks', { body: { text: made?.text ?? '', over } }));
       await client.invalidateQueries({ queryKey: ['rulebooks'] });
       await navigate('/rulebooks/:name', { params: { name: b.name }, search: { at: 'edit' } });
@@ -87,7 +88,9 @@
     {#if downloads.length}<Button disabled={attempt.busy !== ''} onclick={tryIt}
         >{attempt.busy === 'try' ? 'Trying…' : 'Try it'}</Button
       >{/if}
-    <Button kind="main" disabled={attempt.busy !== '' || title === ''} onclick={() => keep()}>Keep it</Button>
+    <Button kind="main" disabled={attempt.busy === 'keep' || title === ''} onclick={() => keep()}
+      >Keep it</Button
+    >
     {#if attempt.error && problemOf(attempt.error).code === 'others-rulebook'}
       <Button disabled={attempt.busy !== ''} onclick={() => keep(true)}>Make it the next revision</Button>
     {/if}
@@ -129,7 +132,12 @@
       {/each}
       {#if made.missing}<p class="warn-ink">{made.missing}</p>{/if}
     </div>
-    {#if made.text}<pre class="mono box overflow-x-auto p-3">{made.text}</pre>{/if}
+    {#if made.text}<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+      <pre
+        class="mono box overflow-x-auto p-3"
+        tabindex="0"
+        role="region"
+        aria-label="The rulebook as it would be">{made.text}</pre>{/if}
   </div>
   {#each tried as t, i (i)}<Tried tried={t} filename={downloads[i]?.filename ?? ''} />{/each}
 {/if}

@@ -4,7 +4,7 @@
 </script>
 
 <main class="p-6">
-  <Empty title="There is no such page">
+  <Empty title="There is no such page" picture="tree">
     <p>The address names nothing here. Perhaps a server was renamed or forgotten.</p>
     <Button href="/">To the servers</Button>
   </Empty>

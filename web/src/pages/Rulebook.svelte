@@ -97,7 +97,12 @@
       </table>
     </Lading>
     <h2 class="mt-5 mb-2">Its text</h2>
-    <pre class="mono box overflow-x-auto p-3">{b.text}</pre>
+    <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+    <pre
+      class="mono box overflow-x-auto p-3"
+      tabindex="0"
+      role="region"
+      aria-label="The rulebook as it is written">{b.text}</pre>
   {/if}
 {:else if q.error}
   <Head title={name} />

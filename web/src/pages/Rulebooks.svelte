@@ -5,6 +5,7 @@
   import { attempting } from '../lib/attempt.svelte';
   import { rulebooks } from '../lib/api/queries';
   import { clock } from '../lib/format';
+  import Word from '../lib/help/Word.svelte';
   import Button from '../lib/ui/Button.svelte';
   import Empty from '../lib/ui/Empty.svelte';
   import Head from '../lib/ui/Head.svelte';
@@ -36,6 +37,7 @@
 </script>
 
 <Head title="Rulebooks">
+  {#snippet beside()}<Word is="rulebook" />{/snippet}
   <Button onclick={() => file?.click()}>Add from a file…</Button>
   <Button kind={q.data?.length ? 'plain' : 'main'} href={p('/make-rulebook')}>Make one from questions…</Button
   >
@@ -51,7 +53,7 @@
 {#if q.error}
   <Trouble error={q.error} />
 {:else if q.data?.length === 0}
-  <Empty title="No rulebook yet">
+  <Empty title="No rulebook yet" picture="book">
     <p>
       A rulebook is a YAML file that describes one game's server: its places, and what kinds of add-on go
       there.

@@ -12,6 +12,8 @@
   import UploadRow from '../lib/staging/UploadRow.svelte';
   import { getUploads } from '../lib/staging/uploads.svelte';
   import Button from '../lib/ui/Button.svelte';
+  import Word from '../lib/help/Word.svelte';
+  import Empty from '../lib/ui/Empty.svelte';
   import Filter from '../lib/ui/Filter.svelte';
   import Head from '../lib/ui/Head.svelte';
   import Trouble from '../lib/ui/Trouble.svelte';
@@ -66,7 +68,7 @@
 <Loose />
 
 <div class="mt-6 mb-2 flex flex-wrap items-center gap-3">
-  <h2>Crates</h2>
+  <h2>Crates <Word is="crate" /></h2>
   {#if list.data?.length}
     <Filter bind:find label="Find a crate" />
   {/if}
@@ -74,10 +76,12 @@
 {#if list.error}
   <Trouble error={list.error} />
 {:else if list.data?.length === 0}
-  <p class="text-ink-soft">
-    Nothing is staged yet. What you drop above is kept unchanged, and laid out by every rulebook that knows
-    it.
-  </p>
+  <Empty title="Nothing is staged yet" picture="crate">
+    <p>
+      What you drop above is kept unchanged, and laid out by every rulebook that knows it: you see where each
+      file will go, and why, before it goes anywhere.
+    </p>
+  </Empty>
 {:else if list.data}
   <div class="overflow-x-auto">
     <table class="table">

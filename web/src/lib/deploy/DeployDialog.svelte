@@ -15,7 +15,7 @@
   import DraftingNote from './DraftingNote.svelte';
   import { Drafting } from './drafting.svelte';
   import { KeptWish } from './kept.svelte';
-  import { askOf, offers, type Offer, type Wish } from './wish';
+  import { askOf, names, offers, type Offer, type Wish } from './wish';
   import WishHow from './WishHow.svelte';
 
   interface Props {
@@ -48,8 +48,7 @@
   let shownPacks = $derived((packs.data ?? []).filter((p) => p.label.toLowerCase().includes(wanted)));
   let n = $derived(Object.keys(wish.now.crates).length + wish.now.pallets.length);
 
-  const chosen = (o: Offer) => o.crates.find((c) => isOf(wish.now.crates[o.name], c.ref, c.label));
-  const isOf = (ref: string | undefined, ...names: string[]) => ref !== undefined && names.includes(ref);
+  const chosen = (o: Offer) => o.crates.find((c) => names(wish.now.crates[o.name], c));
 
   function turn(o: Offer, on: boolean) {
     if (on) wish.now.crates[o.name] = o.first.ref;
@@ -105,7 +104,10 @@
         {@const c = chosen(o)}
         <div class="row px-3 py-1.5" data-offer={o.name}>
           <div class="flex flex-wrap items-center gap-x-3 gap-y-1">
-            <Tick checked={c !== undefined} onchange={(on) => turn(o, on)}><b>{o.name}</b></Tick>
+            <Tick checked={c !== undefined} onchange={(on) => turn(o, on)}
+              ><b>{o.name}</b>
+              {#if o.crates.length === 1}<span class="mono">{o.first.version}</span>{/if}</Tick
+            >
             {#if o.crates.length > 1}
               <select
                 class="input mono min-h-6 w-auto py-0"
@@ -115,7 +117,7 @@
               >
                 {#each o.crates as v (v.digest)}<option value={v.ref}>{v.version || v.label}</option>{/each}
               </select>
-            {:else}<span class="mono">{o.first.version}</span>{/if}
+            {/if}
             {#if o.isNewer}<span class="level note-ink px-2">newer</span>{/if}
             <span class="reason">{o.has ? `${o.has.version ?? 'some version'} is there` : ''}</span>
             <span class="reason ml-auto">{count((c ?? o.first).fileCount, 'file')}</span>

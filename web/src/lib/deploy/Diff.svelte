@@ -8,8 +8,13 @@
     line[0] === '+' ? 'comes' : line[0] === '-' ? 'goes' : line[0] === '@' ? 'place' : '';
 </script>
 
-<pre class="mono my-1 overflow-x-auto border border-rule" data-diff>{#each lines as line, i (i)}<span
-      class="line {tone(line)}"
+<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+<pre
+  class="mono my-1 overflow-x-auto border border-rule"
+  data-diff
+  tabindex="0"
+  role="region"
+  aria-label="What changes, line by line">{#each lines as line, i (i)}<span class="line {tone(line)}"
       >{line.replace(/\r$/, '')}
 </span>{/each}</pre>
 

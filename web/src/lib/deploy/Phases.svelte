@@ -3,6 +3,7 @@
 <script lang="ts">
   import type { Deployment, Step } from '../api/client';
   import { count } from '../format';
+  import Word from '../help/Word.svelte';
   import FoldRow from './FoldRow.svelte';
   import Button from '../ui/Button.svelte';
   import Bar from '../ui/Bar.svelte';
@@ -43,7 +44,7 @@
 
 {#each legs as leg (leg)}
   {#if legs.length > 1}
-    <h2 class="border-t-[1.5px] border-ink px-4 py-2">Leg {leg}</h2>
+    <h2 class="border-t-[1.5px] border-ink px-4 py-2">Leg {leg} <Word is="leg" /></h2>
   {/if}
   {#each phases as [phase, words, about] (phase)}
     {@const steps = stepsOf(leg, phase)}

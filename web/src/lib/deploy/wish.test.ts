@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest';
 import type { Addon, Crate } from '../api/client';
 import { neighbours, newer } from './versions';
-import { askOf, chosenWords, nothing, offers, wishOf } from './wish';
+import { askOf, chosenWords, names, nothing, offers, wishOf } from './wish';
 
 const crate = (name: string, version: string, unfit?: string): Crate =>
   ({
@@ -74,4 +74,10 @@ test('a crate is compared with its neighbour first', () => {
     all.filter((v) => v.version !== '2.5')
   );
   expect(beside.map((v) => v.version)).toEqual(['2', '1', '3', '4']);
+});
+
+test('a crate is known by whatever names it', () => {
+  const c = { ref: 'x@1~abc', label: 'x@1', digest: 'abcdef' };
+  for (const ref of ['x@1', 'x@1~abc', 'x@1~abcdef', 'abcdef']) expect(names(ref, c)).toBe(true);
+  for (const ref of [undefined, 'x@2', 'x@1~b', 'y@1~abc']) expect(names(ref, c)).toBe(false);
 });

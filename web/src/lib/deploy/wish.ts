@@ -77,6 +77,14 @@ export function wishOf(ask: NewDraft, instead: number): Wish {
   return w;
 }
 
+/** Whether a ref, as a person or the service writes it, means a crate. */
+export function names(ref: string | undefined, c: Pick<Crate, 'ref' | 'label' | 'digest'>): boolean {
+  if (ref === undefined) return false;
+  if ([c.ref, c.label, c.digest].includes(ref)) return true;
+  const [label, digits] = ref.split('~');
+  return label === c.label && digits !== undefined && c.digest.startsWith(digits);
+}
+
 /** What was chosen, in words for the head of a draft. */
 export function chosenWords(ask: NewDraft): string[] {
   const out: string[] = [];

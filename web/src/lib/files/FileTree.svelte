@@ -10,7 +10,7 @@
   import Trouble from '../ui/Trouble.svelte';
   import VirtualRows from '../ui/VirtualRows.svelte';
   import { fileHref } from './address';
-  import { ownerOf, treeRows, type TreeRow } from './tree';
+  import { below, ownerOf, treeRows, type TreeRow } from './tree';
   import type { FolderRow } from '../api/client';
 
   interface Props {
@@ -41,15 +41,19 @@
   );
   let rows = $derived(treeRows(known, opened));
 
-  // A small tree is seen whole at once.
+  // A small tree is seen whole at once: each folder is opened when it comes, and may be closed.
   const small = 60;
-  let begun = false;
+  const came: Record<string, true> = {};
   $effect(() => {
-    const top = root.data?.rows;
-    if (!top || begun) return;
-    begun = true;
-    if (top.reduce((n, r) => n + (r.folder ? (r.files ?? 0) : 1), 0) <= small)
-      for (const r of top) if (r.folder) opened.add(r.name);
+    const top = root.data?.rows ?? [];
+    if (top.reduce((n, r) => n + (r.folder ? (r.files ?? 0) : 1), 0) > small) return;
+    for (const [folder, all] of known)
+      for (const r of all) {
+        const path = below(folder, r.name);
+        if (!r.folder || !r.files || came[path]) continue;
+        came[path] = true;
+        opened.add(path);
+      }
   });
 
   const turn = (r: TreeRow) => void (opened.has(r.path) ? opened.delete(r.path) : opened.add(r.path));

@@ -2,13 +2,15 @@
 <script lang="ts">
   import { useQueryClient } from '@tanstack/svelte-query';
   import { p, toDeployment } from '../../router';
-  import { api, ok, type Addon, type Status } from '../api/client';
+  import { api, ok, type Addon, type NewDraft, type Status } from '../api/client';
   import { attempting } from '../attempt.svelte';
   import DraftingNote from '../deploy/DraftingNote.svelte';
   import { Drafting } from '../deploy/drafting.svelte';
   import { count, size } from '../format';
   import Button from '../ui/Button.svelte';
   import Empty from '../ui/Empty.svelte';
+  import Word from '../help/Word.svelte';
+  import RowActions, { type RowAction } from '../ui/RowActions.svelte';
   import Rung from '../ui/Rung.svelte';
   import Trouble from '../ui/Trouble.svelte';
 
@@ -35,6 +37,29 @@
     });
 
   const numberOf = (deployment: string) => Number(deployment.split('#').at(-1));
+
+  /** What can be done with an add-on, the likeliest first. */
+  function actionsOf(a: Addon): RowAction[] {
+    const draft = (words: string, ask: NewDraft, title?: string): RowAction => ({
+      words,
+      title,
+      disabled: drafting.busy,
+      does: () => void drafting.start(server, ask)
+    });
+    return [
+      ...(a.newer ? [draft(`Update to ${a.newer}`, { crates: [`${a.name}@${a.newer}`] })] : []),
+      draft('Back one', { rollback: { addon: a.name } }, `As it was before ${a.deployment}`),
+      ...(a.disabled
+        ? [draft('Enable', { enable: [a.name] })]
+        : a.listed
+          ? [draft('Disable', { disable: [a.name] }, 'Its files stay; the server does not load it')]
+          : []),
+      ...(a.rung === 'loaded'
+        ? [{ words: 'Seen to work', title: 'I saw it work in the game', does: () => void confirm(a) }]
+        : []),
+      draft('Remove', { remove: [a.name] })
+    ];
+  }
 </script>
 
 {#if status.drafts.length}
@@ -49,7 +74,7 @@
 {#if confirming.error}<Trouble error={confirming.error} />{/if}
 
 {#if rows.length === 0}
-  <Empty title="Nothing was deployed here yet">
+  <Empty title="Nothing was deployed here yet" picture="crate">
     <p>
       Stage what you downloaded, then choose it here. You will see every file that moves before anything does.
     </p>
@@ -65,7 +90,7 @@
         <tr>
           <th class="label">Add-on</th>
           <th class="label">Version</th>
-          <th class="label max-sm:hidden">Rung</th>
+          <th class="label max-sm:hidden"><Word is="rung">Rung</Word></th>
           <th class="label max-sm:hidden">What there is to know</th>
           <th class="label max-sm:hidden">Deployed</th>
           <th><span class="sr-only">Actions</span></th>
@@ -118,44 +143,7 @@
               >
             </td>
             <td class="text-right sm:whitespace-nowrap">
-              {#if a.newer}
-                <Button
-                  kind="quiet"
-                  disabled={drafting.busy}
-                  onclick={() => drafting.start(server, { crates: [`${a.name}@${a.newer}`] })}
-                  >Update to {a.newer}</Button
-                >
-              {/if}
-              <Button
-                kind="quiet"
-                disabled={drafting.busy}
-                onclick={() => drafting.start(server, { rollback: { addon: a.name } })}
-                title="As it was before {a.deployment}">Back one</Button
-              >
-              {#if a.disabled}
-                <Button
-                  kind="quiet"
-                  disabled={drafting.busy}
-                  onclick={() => drafting.start(server, { enable: [a.name] })}>Enable</Button
-                >
-              {:else if a.listed}
-                <Button
-                  kind="quiet"
-                  disabled={drafting.busy}
-                  onclick={() => drafting.start(server, { disable: [a.name] })}
-                  title="Its files stay; the server does not load it">Disable</Button
-                >
-              {/if}
-              {#if a.rung === 'loaded'}
-                <Button kind="quiet" onclick={() => confirm(a)} title="I saw it work in the game"
-                  >Seen to work</Button
-                >
-              {/if}
-              <Button
-                kind="quiet"
-                disabled={drafting.busy}
-                onclick={() => drafting.start(server, { remove: [a.name] })}>Remove</Button
-              >
+              <RowActions of={a.name} actions={actionsOf(a)} />
             </td>
           </tr>
         {/each}

@@ -39,7 +39,7 @@
 {#if list.error}<Trouble error={list.error} />{/if}
 <DraftingNote {drafting} />
 {#if list.data && done.length === 0}
-  <Empty title="Nothing was deployed here yet">
+  <Empty title="Nothing was deployed here yet" picture="label">
     <p>Once something was, this shows how the server stood at any two times, and what differs.</p>
   </Empty>
 {:else if list.data}
@@ -81,6 +81,7 @@
                   kind="quiet"
                   disabled={drafting.busy}
                   title="{a.addon} alone, as it stood {c.from}"
+                  label="Back to that: {a.addon}"
                   onclick={() => drafting.start(server, { rollback: { addon: a.addon, to: Number(from) } })}
                   >Back to that</Button
                 >
@@ -98,7 +99,11 @@
                 ><PathText path={f.path} /> <span class="reason">{f.of || 'edited'}</span></span
               >
               {#if f.diff}
-                <Button kind="quiet" onclick={() => (opened[f.path] = !opened[f.path])}
+                <Button
+                  kind="quiet"
+                  label="{opened[f.path] ? 'Hide' : 'Line by line'}: {f.path}"
+                  expanded={opened[f.path] ?? false}
+                  onclick={() => (opened[f.path] = !opened[f.path])}
                   >{opened[f.path] ? 'Hide' : 'Line by line'}</Button
                 >
               {/if}
@@ -107,6 +112,7 @@
                   kind="quiet"
                   disabled={drafting.busy}
                   title="This file alone, as it stood {c.from}"
+                  label="Back to that: {f.path}"
                   onclick={() => drafting.start(server, { rollback: { path: f.path, to: Number(from) } })}
                   >Back to that</Button
                 >
@@ -123,6 +129,7 @@
                     kind="quiet"
                     disabled={drafting.busy}
                     title="This value alone, as a tweak; all else in the text stays"
+                    label="Back to that: {v.at} of {f.path}"
                     onclick={() => back(f, v)}>Back to that</Button
                   >
                 {/if}

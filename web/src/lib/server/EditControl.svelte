@@ -78,6 +78,7 @@
 <Sheet
   bind:open
   wide
+  saved={gave}
   title="How {server} is controlled"
   about="Everything here may be left out. A secret that is left empty stays as it is; it is never shown."
 >

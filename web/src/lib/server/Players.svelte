@@ -1,5 +1,6 @@
 <!-- What the players of a server are told: what each add-on is for them, and the page for them. -->
 <script lang="ts">
+  import Word from '../help/Word.svelte';
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { api, ok, type PackEntry } from '../api/client';
   import { packlist } from '../api/queries';
@@ -101,7 +102,7 @@
     {/if}
   </section>
   <div class="mt-4 mb-2 flex flex-wrap items-center gap-3">
-    <h2>What players need</h2>
+    <h2>What players need <Word is="packing list" /></h2>
     <Button onclick={() => (forbidding = true)}>Name what they must not have…</Button>
   </div>
   {#if l.entries.length === 0}

@@ -1,5 +1,6 @@
 <!-- Who loaded, who failed and who said nothing, each beside the lines that prove it. -->
 <script lang="ts">
+  import Word from '../help/Word.svelte';
   import { p } from '../../router';
   import type { RollCall } from '../api/client';
   import DraftingNote from '../deploy/DraftingNote.svelte';
@@ -38,7 +39,7 @@
 
 <section data-rollcall>
   <div class="flex flex-wrap items-baseline gap-x-3 border-b border-rule px-4 py-2.5">
-    <h2>Roll call</h2>
+    <h2>Roll call <Word is="roll call" /></h2>
     <b>{sums || 'nothing was said of any add-on'}</b>
     <span class="reason"
       >{clock(call.at)}, from {count(call.logRead, 'line')} of the log{call.asked

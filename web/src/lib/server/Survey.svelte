@@ -87,7 +87,7 @@
 <DraftingNote {drafting} />
 
 {#if none}
-  <Empty title="Nobody has looked at the whole server yet">
+  <Empty title="Nobody has looked at the whole server yet" picture="tree">
     <p>
       A survey compares everything on the server with what was deployed: what somebody changed, what is
       missing, what nobody deployed. It changes nothing.

@@ -64,7 +64,7 @@
 {#if q.error}
   <Trouble error={q.error} />
 {:else if q.data?.length === 0}
-  <Empty title="Nothing was deployed here yet">
+  <Empty title="Nothing was deployed here yet" picture="crate">
     <p>
       Once add-ons are on the server, this tells which of them have something newer that is staged and fits.
     </p>

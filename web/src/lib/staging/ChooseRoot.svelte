@@ -5,7 +5,6 @@
   import { result } from '../api/jobs';
   import { attempting } from '../attempt.svelte';
   import { count } from '../format';
-  import PathText from '../ui/PathText.svelte';
   import Button from '../ui/Button.svelte';
   import Trouble from '../ui/Trouble.svelte';
 
@@ -34,7 +33,7 @@
   {#each rulebook.choices ?? [] as c (c.root)}
     <div class="flex flex-wrap items-center gap-x-3 py-1">
       <Button disabled={choosing.busy !== ''} onclick={() => choose(c.root)}
-        >Take <PathText path={c.root} /></Button
+        >Take <span class="mono">{c.root}</span></Button
       >
       <span class="reason">{count(c.files, 'file')}; {c.why}</span>
     </div>

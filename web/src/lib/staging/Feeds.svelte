@@ -1,5 +1,6 @@
 <!-- The feeds that are followed, and what they announce that no server has yet. -->
 <script lang="ts">
+  import Word from '../help/Word.svelte';
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { api, ok } from '../api/client';
   import { result } from '../api/jobs';
@@ -37,7 +38,7 @@
 </script>
 
 <div class="mt-6 mb-2 flex flex-wrap items-center gap-3">
-  <h2>Feeds</h2>
+  <h2>Feeds <Word is="feed" /></h2>
   <Button onclick={() => (adding = true)}>Follow a feed…</Button>
 </div>
 <FollowFeed bind:open={adding} />

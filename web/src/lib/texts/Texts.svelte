@@ -35,7 +35,7 @@
   {#if q.isPending}<p class="text-ink-soft" role="status">Reading the texts of {server}…</p>{/if}
   {#if q.data}
     {#if q.data.length === 0 && !all}
-      <Empty title="Nothing calls a text of this server settings">
+      <Empty title="Nothing calls a text of this server settings" picture="book">
         <p>
           A rulebook names the texts that people change, and add-ons bring some of their own. Every other text
           can be looked at and changed too.

@@ -145,7 +145,7 @@ export function open(
         syntaxHighlighting(colours),
         look,
         EditorState.readOnly.of(o.fixed),
-        EditorView.contentAttributes.of({ 'aria-label': o.label }),
+        EditorView.contentAttributes.of({ 'aria-label': o.label, tabindex: '0' }),
         // Tab moves on, as everywhere on the page; a text is indented with spaces.
         keymap.of([...completionKeymap, ...defaultKeymap, ...historyKeymap, ...searchKeymap]),
         EditorView.updateListener.of((u) => {

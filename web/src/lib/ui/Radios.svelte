@@ -20,12 +20,12 @@
   >
     {#each options as [key, words] (key)}
       <label class="inline-flex cursor-pointer items-center gap-2">
-        <RadioGroup.Item
-          value={key}
-          class="flex h-[18px] w-[18px] items-center justify-center rounded-full border-[1.5px] border-ink bg-sheet"
-        >
+        <RadioGroup.Item value={key} class="-m-[3px] flex h-6 w-6 items-center justify-center">
           {#snippet children({ checked })}
-            {#if checked}<span class="h-2 w-2 rounded-full bg-ink"></span>{/if}
+            <span
+              class="flex h-[18px] w-[18px] items-center justify-center rounded-full border-[1.5px] border-ink bg-sheet"
+              >{#if checked}<span class="h-2 w-2 rounded-full bg-ink"></span>{/if}</span
+            >
           {/snippet}
         </RadioGroup.Item>
         {words}

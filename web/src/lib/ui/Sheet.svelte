@@ -12,11 +12,20 @@
     title: string;
     about?: string;
     wide?: boolean;
+    /** Becomes another thing whenever what was typed has been kept. */
+    saved?: unknown;
     children: Snippet;
   }
-  let { open = $bindable(), title, about, wide = false, children }: Props = $props();
+  let { open = $bindable(), title, about, wide = false, saved, children }: Props = $props();
   let typed = $state(false);
   let asking = $state(false);
+  let body = $state<HTMLElement>();
+  // A sheet begins at its first field, not at the button that closes it.
+  const fields = 'input:not([type=hidden]):not([disabled]), select, textarea, [role=checkbox], [role=radio]';
+
+  $effect(() => {
+    if (saved) typed = false;
+  });
 
   /** Closes it, or asks where something would be lost. Gives whether it closed. */
   function leave(): boolean {
@@ -46,6 +55,12 @@
         e.preventDefault();
         leave();
       }}
+      onOpenAutoFocus={(e) => {
+        e.preventDefault();
+        const first =
+          body?.querySelector<HTMLElement>(fields) ?? body?.querySelector<HTMLElement>('a, button');
+        (first ?? body)?.focus();
+      }}
       oninput={() => (typed = true)}
       class="box fixed top-[6vh] left-1/2 z-30 flex max-h-[88vh] w-[calc(100vw-24px)] -translate-x-1/2 flex-col bg-paper {wide
         ? 'max-w-3xl'
@@ -66,7 +81,7 @@
           <Button kind="main" onclick={() => (asking = false)}>Go on here</Button>
         </div>
       {/if}
-      <div class="overflow-y-auto p-4">
+      <div class="overflow-y-auto p-4 outline-none" bind:this={body} tabindex="-1">
         {#if about}<Dialog.Description class="mb-3 text-ink-soft">{about}</Dialog.Description>{/if}
         {@render children()}
       </div>

@@ -20,10 +20,13 @@
     bind:checked
     onCheckedChange={onchange}
     aria-label={label}
-    class="flex h-[18px] w-[18px] shrink-0 items-center justify-center border-[1.5px] border-ink bg-sheet data-[state=checked]:bg-ink"
+    class="group -m-[3px] flex h-6 w-6 shrink-0 items-center justify-center"
   >
     {#snippet children({ checked })}
-      {#if checked}<Check size={13} strokeWidth={3} class="text-sheet" />{/if}
+      <span
+        class="flex h-[18px] w-[18px] items-center justify-center border-[1.5px] border-ink bg-sheet group-data-[state=checked]:bg-ink"
+        >{#if checked}<Check size={13} strokeWidth={3} class="text-sheet" />{/if}</span
+      >
     {/snippet}
   </Checkbox.Root>
   {#if children}<label for={id} class="cursor-pointer">{@render children()}</label>{/if}
