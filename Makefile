@@ -54,6 +54,7 @@ bench: setup build
 	$(GO) run ./bench/growth -out docs/growth.md
 	$(GO) run ./bench/needs
 	$(GO) run ./bench/fleet -out docs/fleet.md
+	$(GO) run ./bench/pages -out docs/pages.md
 
 # Large random trees broken off at random over real servers, for as long as it
 # takes: SOAK_ROUNDS says how many of each.

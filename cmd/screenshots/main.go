@@ -108,9 +108,9 @@ type shot struct {
 }
 
 var shots = []shot{
-	{file: "servers", path: "/", see: "changed outside"},
+	{file: "desk", path: "/", see: "changed outside"},
 	{file: "server-dark", path: "/servers/saltpan", see: "tide-lamps", dark: true},
-	{file: "files", path: "/servers/lantern/files", see: "reel.tune", first: click("History of songbooks/harvest-songs/reel.tune", "became")},
+	{file: "files", path: "/servers/saltpan-test/files?open=tidewright.conf", see: "What happened to it", first: click("What it changed", "pilot-port")},
 	{file: "survey", path: "/servers/saltpan/survey", see: "Survey", first: click("Look at the whole server", "tide-base-3.2.1")},
 	{file: "running", path: "/servers/lantern/running", see: "Roll call"},
 	{file: "by-hand", path: "/servers/mossgrave/deployments/2", see: "It is done"},
@@ -122,8 +122,8 @@ var shots = []shot{
 	{file: "draft", path: "/servers/lantern", see: "drum-tent", first: click("Update to 0.5.0", "Run it")},
 	{file: "deployment-done", path: "/servers/lantern/deployments/2", see: "every size checked"},
 	{file: "packing-list", path: "/servers/saltpan/players", see: "What players need", first: playersPage, width: 390},
-	{file: "learn", path: "/", see: "Last deployment", first: learning},
-	{file: "rulebook", path: "/rulebooks/lanternfall", see: "Its text"},
+	{file: "learn", path: "/", see: "Last change", first: learning},
+	{file: "rulebook", path: "/rulebooks/lanternfall?at=edit", see: "It reads as a rulebook."},
 	{file: "draft-narrow", path: "/servers/lantern/deployments/2", see: "every size checked", width: 390},
 }
 

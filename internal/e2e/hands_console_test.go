@@ -54,14 +54,17 @@ func (h hand) to(place string) {
 		h.clickIn("nav[aria-label=Yard]", place)
 		return
 	}
-	name, err := browser.Until[string](h.page, "the server "+server, fmt.Sprintf(`document.querySelector('nav[aria-label=Servers] a[href="/servers/%s"]')?.innerText.replace(/\s+/g, ' ').trim() ?? null`, server))
-	h.ok(err)
-	h.clickIn("nav[aria-label=Servers]", name)
-	if !part {
-		return
+	h.link("nav[aria-label=Servers]", "/servers/"+server)
+	if part {
+		*h.did++
+		h.link("nav[aria-label='Of this server']", "/servers/"+server+"/"+map[string]string{"files": "files", "timeline": "timeline", "stop": "running"}[tab])
 	}
-	*h.did++
-	h.clickIn("nav[aria-label='Of this server']", map[string]string{"files": "Files", "settings texts": "Texts", "timeline": "Timeline", "stop": "Running", "way in": "About"}[tab])
+}
+
+// link clicks the link that leads somewhere, whatever figures it has beside its words.
+func (h hand) link(within, href string) {
+	h.Helper()
+	h.ok(h.page.ClickOne(fmt.Sprintf("%s a[href='%s']", within, href)))
 }
 
 // do presses a button, follows a link, or ticks: what has these words.

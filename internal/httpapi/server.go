@@ -155,7 +155,7 @@ func (s *Server) Handler() http.Handler {
 	s.watch = &watching{counter: s.Counter}
 	s.calls, s.denied = newMeters(s.Now, callRate, callBurst), newMeters(s.Now, deniedRate, deniedBurst)
 
-	e.Use(s.gate().logged, s.gate().ownHost)
+	e.Use(s.gate().logged, s.gate().ownHost, packed())
 	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", s.ready)
 	e.GET("/metrics", echo.WrapHandler(s.Metrics), s.gate().signedIn)

@@ -7,11 +7,8 @@
   import { watchChanges } from './lib/api/changes';
   import { presence } from './lib/api/presence.svelte';
   import { desk, servers } from './lib/api/queries';
-  import Glossary from './lib/help/Glossary.svelte';
-  import { keys, pressed } from './lib/keys';
+  import { pressed } from './lib/keys';
   import { getUploads } from './lib/staging/uploads.svelte';
-  import Palette from './lib/palette/Palette.svelte';
-  import Sheet from './lib/ui/Sheet.svelte';
   import { p, route } from './router';
 
   let { children }: { children: Snippet } = $props();
@@ -106,16 +103,20 @@
   </main>
 </div>
 
-<Palette bind:open={finding} />
-<Glossary bind:open={words} />
-<Sheet bind:open={showKeys} title="Keys">
-  <dl class="grid grid-cols-[90px_1fr] gap-y-2">
-    {#each keys as [key, does] (key)}
-      <dt class="mono font-semibold">{key}</dt>
-      <dd>{does}</dd>
-    {/each}
-  </dl>
-</Sheet>
+<!-- What is asked for now and then is loaded then. -->
+{#if finding}
+  {#await import('./lib/palette/Palette.svelte') then { default: Palette }}<Palette
+      bind:open={finding}
+    />{/await}
+{/if}
+{#if words}
+  {#await import('./lib/help/Glossary.svelte') then { default: Glossary }}<Glossary
+      bind:open={words}
+    />{/await}
+{/if}
+{#if showKeys}
+  {#await import('./lib/help/Keys.svelte') then { default: Keys }}<Keys bind:open={showKeys} />{/await}
+{/if}
 
 <style>
   .skip {

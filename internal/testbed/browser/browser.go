@@ -16,6 +16,7 @@ import (
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
@@ -113,6 +114,15 @@ func (p *Page) Click(words string) error { return p.ClickIn("body", words) }
 // ClickIn is Click within what a CSS selector matches.
 func (p *Page) ClickIn(within, words string) error {
 	at, err := steady(p, fmt.Sprintf("click %q", words), fmt.Sprintf("eyes.button(%s, %s)", quote(within), quote(words)))
+	if err != nil {
+		return err
+	}
+	return p.do(chromedp.MouseClickXY(at.X, at.Y))
+}
+
+// ClickOne is Click of what a CSS selector matches first, whatever words it has.
+func (p *Page) ClickOne(selector string) error {
+	at, err := steady(p, "click "+selector, fmt.Sprintf("eyes.one(%s)", quote(selector)))
 	if err != nil {
 		return err
 	}
@@ -338,5 +348,21 @@ func (p *Page) Always(script string) error {
 	ctx, stop := context.WithTimeout(p.ctx, patience)
 	defer stop()
 	_, err := chromedp.Call(ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: script})
+	return err
+}
+
+// Line has everything come over a line of so many milliseconds there and back, and so many bytes a
+// second. Nothing is taken from what the browser kept before.
+func (p *Page) Line(latency, bytesPerSecond float64) error {
+	ctx, stop := context.WithTimeout(p.ctx, patience)
+	defer stop()
+	if _, err := chromedp.Call(ctx, network.Enable, network.EnableParams{}); err != nil {
+		return err
+	}
+	if _, err := chromedp.Call(ctx, network.SetCacheDisabled, network.SetCacheDisabledParams{CacheDisabled: true}); err != nil {
+		return err
+	}
+	all := &network.Conditions{Latency: latency, DownloadThroughput: bytesPerSecond, UploadThroughput: bytesPerSecond}
+	_, err := chromedp.Call(ctx, network.EmulateNetworkConditionsByRule, network.EmulateNetworkConditionsByRuleParams{MatchedNetworkConditions: []*network.Conditions{all}})
 	return err
 }

@@ -37,6 +37,7 @@ var eyes = (() => {
       }
       return null;
     },
+    one: (selector) => middle(document.querySelector(selector)),
     spot: (words) => [...document.querySelectorAll('h1, h2')].filter((e) => plain(e.innerText) === words).map(middle).find((m) => m) ?? null,
     field: (label) => fields(label).map(middle).find((m) => m) ?? null,
     select(label, value) {

@@ -4,7 +4,6 @@
   import { desk, rulebooks, standingNow } from '../lib/api/queries';
   import NeedRow from '../lib/desk/NeedRow.svelte';
   import StandRow from '../lib/desk/StandRow.svelte';
-  import NewServer from '../lib/server/NewServer.svelte';
   import Button from '../lib/ui/Button.svelte';
   import Empty from '../lib/ui/Empty.svelte';
   import Head from '../lib/ui/Head.svelte';
@@ -13,6 +12,10 @@
   const q = createQuery(desk);
   const books = createQuery(rulebooks);
   let adding = $state(false);
+  let added = $state(false); // its sheet was opened once, and keeps what is typed
+  $effect(() => {
+    if (adding) added = true;
+  });
   let empty = $derived(q.data?.servers.length === 0);
   // Games that have ever been asked are asked again: what is shown is then of now.
   let known = $derived((q.data?.servers ?? []).filter((s) => s.foundAt && !s.open).map((s) => s.server));
@@ -64,4 +67,8 @@
   </div>
 {/if}
 
-{#if books.data}<NewServer bind:open={adding} books={books.data} />{/if}
+{#if books.data && (adding || added)}
+  {#await import('../lib/server/NewServer.svelte') then { default: NewServer }}
+    <NewServer bind:open={adding} books={books.data} />
+  {/await}
+{/if}
