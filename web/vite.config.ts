@@ -15,5 +15,5 @@ export default defineConfig({
   },
   // Components are mounted in tests as a browser would.
   resolve: process.env.VITEST ? { conditions: ['browser'] } : undefined,
-  test: { environment: 'happy-dom', include: ['src/**/*.test.ts'] }
+  test: { environment: 'node', include: ['src/**/*.test.ts'] }
 });

@@ -182,7 +182,7 @@ func (p *Page) Press(keys string) error {
 	return nil
 }
 
-var codes = map[string]int64{"Escape": 27, "Enter": 13, "ArrowDown": 40, "ArrowUp": 38, "ArrowRight": 39, "ArrowLeft": 37, "Tab": 9, "Space": 32, "Control+k": 75}
+var codes = map[string]int64{"Escape": 27, "Enter": 13, "ArrowDown": 40, "ArrowUp": 38, "ArrowRight": 39, "ArrowLeft": 37, "Tab": 9, "Backspace": 8, "Space": 32, "Control+k": 75}
 
 // ctrl is the modifier of a key that is pressed with Ctrl, as the protocol has it.
 const ctrl = 2

@@ -1,3 +1,4 @@
+// @vitest-environment happy-dom
 import { QueryClient } from '@tanstack/svelte-query';
 import { flushSync, mount, unmount } from 'svelte';
 import { describe, expect, it, vi } from 'vitest';

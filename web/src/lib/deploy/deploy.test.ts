@@ -1,3 +1,4 @@
+// @vitest-environment happy-dom
 import { flushSync, mount, unmount, type Component } from 'svelte';
 import { afterEach, describe, expect, it } from 'vitest';
 import type { Deployment, Finding, Step } from '../api/client';
