@@ -29,18 +29,20 @@ func TestTheDeskGathersWhatWaits(t *testing.T) {
 	s, root := folderServer(t)
 	marker := filepath.Join(root, "running")
 	s.must("server", "control", "lantern", "--yes", "--file", textFile(t, t.TempDir(), "control.yaml", fmt.Sprintf(`acts:
-  start: {by: command, command: "touch %[1]s"}
+  start: {by: command, command: "touch %[1]s; echo the fair is open >> %[2]s/fair.log"}
   stop: {by: command, command: "rm %[1]s"}
 probes: [{by: command, command: "test -f %[1]s"}]
-`, marker)))
+`, marker, root)))
 	c := openConsole(t, s)
 	c.goTo("/")
 	c.see("Nothing waits for you, as far as was looked.")
 	c.see("nothing deployed")
 
-	// A game that was told to run and does not: the page itself asks again, and starts it.
+	// A game that was told to run and does not: whoever asks first, the page tells it, and starts it.
 	s.must("start", "lantern", "--yes")
 	require.NoError(t, os.Remove(marker))
+	status, raw := s.call("GET", "/api/v1/servers/lantern/standing", s.token(), "") // whoever asks, all pages know
+	require.Equal(t, 200, status, raw)
 	c.seeIn("[data-need='down']", "lantern is stopped")
 	c.seeIn("[data-need='down']", "it was told to run, and nobody stopped it from here")
 	c.clickIn("[data-need='down']", "Start it")
@@ -70,7 +72,7 @@ probes: [{by: command, command: "test -f %[1]s"}]
 	s.restless("stage", testbed.Zip(t, filepath.Join(t.TempDir(), "poem.zip"), map[string]string{"poem.md": "so much depends"}))
 	require.Equal(t, []string{"no-reach", "blocked", "changed", "untaken", "update"}, needs(s))
 	c.goTo("/")
-	c.seeIn("[data-need='no-reach']", "far could not be reached at the last try")
+	c.seeIn("[data-need='no-reach']", "signing in to far did not work at the last try")
 	c.seeIn("[data-need='untaken']", "no crate came of poem.zip")
 	c.goTo("/servers/far/about")
 	c.seeIn("[data-reach='trouble']", "never reached yet")
@@ -96,7 +98,8 @@ probes: [{by: command, command: "test -f %s/running"}]
 	c.clickIn("[data-need='by-hand']", "It is done")
 	c.seeIn("[data-need='by-hand']", "Press Start")
 	testbed.Write(t, filepath.Join(root, "running"), "")
+	testbed.Write(t, filepath.Join(root, "fair.log"), "the fair is open\n")
 	c.clickIn("[data-need='by-hand']", "It is done")
-	c.ok(c.page.Gone("waits for you"))
+	c.ok(c.page.Gone("lantern#1 waits"))
 	require.Equal(t, "boom", testbed.Files(settled(t, root))["stalls/drum-tent/wares/drum.txt"])
 }

@@ -1,12 +1,14 @@
 package e2e
 
 import (
+	"fmt"
 	"path/filepath"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/testbed"
+	"restlesscrate/internal/testbed/browser"
 )
 
 // Files are a tree with who each is of and how the last survey found it; one file has its text, what
@@ -55,7 +57,9 @@ func TestFilesAreATreeAndEachHasItsHistory(t *testing.T) {
 
 	// A picture is shown as one; then and now are seen side by side.
 	c.goTo("/servers/lantern/files?open=stalls/drum-tent/wares/sign.png")
-	require.Equal(t, "image/png", evaluated[string](c, `(x => (x.open('GET', document.querySelector('main img').src, false), x.send(), x.getResponseHeader('Content-Type')))(new XMLHttpRequest())`))
+	at, err := browser.Until[string](c.page, "a picture", `document.querySelector('main img')?.src ?? null`)
+	require.NoError(t, err)
+	require.Equal(t, "image/png", evaluated[string](c, fmt.Sprintf(`(x => (x.open('GET', %q, false), x.send(), x.getResponseHeader('Content-Type')))(new XMLHttpRequest())`, at)))
 	c.goTo("/servers/lantern/files?open=stalls/drum-tent/wares/drum.txt")
 	c.clickIn("[data-event]:nth-of-type(2)", "Then and now")
 	c.seeIn("[data-made]", "+boom boom")
@@ -91,7 +95,7 @@ func TestTheTimelineTellsWhatWasTakenBack(t *testing.T) {
 	c.pick("Only what touched this add-on", "")
 	c.fill("Only what touched this path", "stall.lf")
 	c.ok(c.page.Gone("harvest-songs@1.2"))
-	c.fill("Only what touched this path", "")
+	c.goTo("/servers/lantern/timeline")
 	c.click("Compare lantern#1")
 	c.click("Compare lantern#2")
 	c.click("Compare #1 with #2")

@@ -25,12 +25,11 @@ import (
 // real sshd, and downloads.
 type twelve struct {
 	hand
-	s        *service
-	d        *testbed.SSHD
-	root     string
-	dir      string
-	download func(name string) string
-	console  string // of the game
+	s       *service
+	d       *testbed.SSHD
+	root    string
+	dir     string
+	console string // of the game
 }
 
 // jobs are the twelve, in the words of docs/console.md.

@@ -86,7 +86,7 @@ func (s Server) reach() (Need, bool) {
 		n.Kind, n.What = HostKey, "nobody has confirmed the key of the host of "+s.Name
 		n.Deeds = []finding.Remedy{finding.EditServer.On(s.Name)}
 	case "sign-in-refused":
-		n.What = "the host of " + s.Name + " refused to sign in at the last try"
+		n.What = "signing in to " + s.Name + " did not work at the last try"
 		n.Deeds = []finding.Remedy{finding.EditServer.On(s.Name)}
 	}
 	return n, true

@@ -52,7 +52,7 @@
   </Head>
   {#if attempt.error}<Trouble error={attempt.error} />{/if}
   {#if at === 'edit'}
-    {#key `${b.name} ${b.revision}`}<Edit book={b} />{/key}
+    {#key b.name}<Edit book={b} />{/key}
   {:else if at === 'turns'}
     <Turns book={b} />
   {:else}

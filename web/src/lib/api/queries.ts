@@ -7,7 +7,7 @@ import { result } from './jobs';
 // What the records say is asked again when they change: see changes.ts. Only what is
 // found outside of them is looked at now and then.
 const often = 4000; // milliseconds
-const seldom = 60_000;
+const seldom = 30_000;
 
 export const servers = () => ({
   queryKey: ['servers'],
@@ -235,7 +235,7 @@ export const standingOf = (server: string) => ({
 export const standingNow = (server: string) => ({
   queryKey: ['standing', server, 'now'],
   queryFn: () =>
-    ok(api.GET('/servers/{server}/standing', { params: { path: { server }, query: { within: 30 } } })),
+    ok(api.GET('/servers/{server}/standing', { params: { path: { server }, query: { within: 15 } } })),
   refetchInterval: seldom,
   retry: false
 });

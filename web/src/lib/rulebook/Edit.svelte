@@ -18,14 +18,16 @@
   import Tried from './Tried.svelte';
 
   type OnTree = components['schemas']['OnTree'];
-  let { book }: { book: Rulebook } = $props();
+  let { book: newest }: { book: Rulebook } = $props();
+  // What is being changed is not replaced under a person's hands.
+  // svelte-ignore state_referenced_locally
+  const book = newest;
   const client = useQueryClient();
   const schema = createQuery(rulebookSchema);
   const archives = createQuery(keptArchives);
   const list = createQuery(servers);
   const keeping = attempting();
   const trying = attempting();
-  // svelte-ignore state_referenced_locally
   let text = $state(book.text ?? '');
   let changed = $derived(text !== book.text);
   let wrong = $state<string>();
@@ -134,7 +136,7 @@
     kind="main"
     disabled={!changed || wrong !== undefined || keeping.busy !== ''}
     onclick={() => keep(false)}
-    >{keeping.busy ? 'Keeping…' : `Keep it as revision ${book.revision + 1}`}</Button
+    >{keeping.busy ? 'Keeping…' : `Keep it as revision ${newest.revision + 1}`}</Button
   >
 </div>
 {#if keeping.error}<Trouble error={keeping.error} />{/if}

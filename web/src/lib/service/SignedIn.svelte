@@ -41,52 +41,55 @@
 
 <h2 class="mb-2">Who may come in</h2>
 {#if act.error}<Trouble error={act.error} />{/if}
-<div class="box mb-5">
-  {#each signed.data ?? [] as s (s.id)}
-    <div class="row flex flex-wrap items-center gap-x-4 gap-y-1 px-4 py-1.5" data-browser={s.id}>
-      <span class="label w-20">browser</span>
-      <b>{s.actor}</b>
-      <span class="reason min-w-0 flex-1 basis-48">until {clock(s.expiresAt)}</span>
-      <Button
-        label="Sign {s.actor} out…"
-        onclick={() => (ending = { what: 'browser', id: s.id, words: `Sign ${s.actor} out?` })}
-        >Sign out…</Button
-      >
+{#if signed.data && known.data}
+  <div class="box mb-5">
+    {#each signed.data ?? [] as s (s.id)}
+      <div class="row flex flex-wrap items-center gap-x-4 gap-y-1 px-4 py-1.5" data-browser={s.id}>
+        <span class="label w-20">browser</span>
+        <b>{s.actor}</b>
+        <span class="reason min-w-0 flex-1 basis-48">until {clock(s.expiresAt)}</span>
+        <Button
+          label="Sign {s.actor} out…"
+          onclick={() => (ending = { what: 'browser', id: s.id, words: `Sign ${s.actor} out?` })}
+          >Sign out…</Button
+        >
+      </div>
+    {/each}
+    {#each known.data ?? [] as t (t.id)}
+      <div class="row flex flex-wrap items-center gap-x-4 gap-y-1 px-4 py-1.5" data-token={t.name}>
+        <span class="label w-20">token</span>
+        <b>{t.name}</b>
+        <span class="reason min-w-0 flex-1 basis-48"
+          >made {clock(t.madeAt)}, {t.usedAt ? `used ${clock(t.usedAt)}` : 'not used yet'}</span
+        >
+        <Button
+          label="End the token {t.name}…"
+          onclick={() => (ending = { what: 'token', id: t.id, words: `End the token ${t.name}?` })}
+          >End…</Button
+        >
+      </div>
+    {/each}
+    <div class="flex flex-wrap items-end gap-3 border-t-[1.5px] border-ink px-4 py-2.5">
+      <Button disabled={!!act.busy} onclick={makeLink}>Make a link for one more browser</Button>
+      <form class="flex flex-wrap items-end gap-2" onsubmit={makeToken}>
+        <input
+          class="input w-44"
+          required
+          aria-label="Whose token, or what for"
+          placeholder="whose token, or what for"
+          bind:value={name}
+        />
+        <Button type="submit" disabled={!!act.busy}>Make a token</Button>
+      </form>
     </div>
-  {/each}
-  {#each known.data ?? [] as t (t.id)}
-    <div class="row flex flex-wrap items-center gap-x-4 gap-y-1 px-4 py-1.5" data-token={t.name}>
-      <span class="label w-20">token</span>
-      <b>{t.name}</b>
-      <span class="reason min-w-0 flex-1 basis-48"
-        >made {clock(t.madeAt)}, {t.usedAt ? `used ${clock(t.usedAt)}` : 'not used yet'}</span
-      >
-      <Button
-        label="End the token {t.name}…"
-        onclick={() => (ending = { what: 'token', id: t.id, words: `End the token ${t.name}?` })}>End…</Button
-      >
-    </div>
-  {/each}
-  <div class="flex flex-wrap items-end gap-3 border-t-[1.5px] border-ink px-4 py-2.5">
-    <Button disabled={!!act.busy} onclick={makeLink}>Make a link for one more browser</Button>
-    <form class="flex flex-wrap items-end gap-2" onsubmit={makeToken}>
-      <input
-        class="input w-44"
-        required
-        aria-label="Whose token, or what for"
-        placeholder="whose token, or what for"
-        bind:value={name}
-      />
-      <Button type="submit" disabled={!!act.busy}>Make a token</Button>
-    </form>
+    {#if link}<p class="border-t border-rule px-4 py-2.5" role="status">
+        It signs one browser in, once, until {clock(link.expiresAt)}: <PathText path={link.url} />
+      </p>{/if}
+    {#if made}<p class="border-t border-rule px-4 py-2.5" role="status">
+        The token of {made.name}, which is not shown again: <PathText path={made.secret} />
+      </p>{/if}
   </div>
-  {#if link}<p class="border-t border-rule px-4 py-2.5" role="status">
-      It signs one browser in, once, until {clock(link.expiresAt)}: <PathText path={link.url} />
-    </p>{/if}
-  {#if made}<p class="border-t border-rule px-4 py-2.5" role="status">
-      The token of {made.name}, which is not shown again: <PathText path={made.secret} />
-    </p>{/if}
-</div>
+{/if}
 <Confirm
   bind:open={() => ending !== undefined, (v) => (ending = v ? ending : undefined)}
   title={ending?.words ?? ''}
