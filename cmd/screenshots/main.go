@@ -47,7 +47,7 @@ func run(ctx context.Context, program, folder string) error {
 	if err := p.Go(link.String()); err != nil {
 		return err
 	}
-	if err := p.See("Last deployment"); err != nil {
+	if err := p.See("Last change"); err != nil {
 		return err
 	}
 	for _, s := range shots {

@@ -72,6 +72,18 @@ func TestFilesAreATreeAndEachHasItsHistory(t *testing.T) {
 	c.seeIn("[role=dialog]", "Desk")
 	c.ok(c.page.Press("wares drum"))
 	c.seeIn("[role=option]", "stalls/drum-tent/wares/drum.txt")
+
+	// And it does things: asked for twice, a sheet opens twice.
+	for range 2 {
+		c.ok(c.page.Press("Escape"))
+		c.ok(c.page.Gone("How it is done"))
+		c.ok(c.page.Press("Control+k"))
+		c.seeIn("[role=dialog]", "Desk")
+		c.ok(c.page.Press("deploy to lantern"))
+		c.seeIn("[role=option][aria-selected=true]", "Deploy to lantern")
+		c.ok(c.page.Press("Enter"))
+		c.see("How it is done")
+	}
 }
 
 // The timeline tells what was taken back by what, and shows only what touched a path or an add-on.

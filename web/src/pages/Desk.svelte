@@ -8,11 +8,15 @@
   import Empty from '../lib/ui/Empty.svelte';
   import Head from '../lib/ui/Head.svelte';
   import Trouble from '../lib/ui/Trouble.svelte';
+  import { route } from '../router';
 
   const q = createQuery(desk);
   const books = createQuery(rulebooks);
   let adding = $state(false);
   let added = $state(false); // its sheet was opened once, and keeps what is typed
+  $effect(() => {
+    if (route.search.asked && route.search.do === 'add') adding = true;
+  });
   $effect(() => {
     if (adding) added = true;
   });

@@ -34,6 +34,9 @@
   let stands = $derived(standing(q.data));
   let deploying = $state(false);
   let bringing = $state(false);
+  $effect(() => {
+    if (route.search.asked && route.search.do === 'deploy') deploying = true;
+  });
 </script>
 
 {#if q.data}

@@ -42,7 +42,11 @@
   function go(place: Place | undefined) {
     if (!place) return;
     open = false;
-    void navigate(place.href as '/');
+    const { pathname, searchParams } = new URL(place.href, location.origin);
+    const search = Object.fromEntries(searchParams);
+    // Asked for again where one is already, it is done again.
+    if (search.do) search.asked = String(Date.now());
+    void navigate(pathname as '/', { search });
   }
 
   function key(e: KeyboardEvent) {

@@ -1,6 +1,7 @@
 // @vitest-environment happy-dom
 import { expect, test } from 'vitest';
-import { find, type Place } from './places';
+import type { Status } from '../api/client';
+import { find, places, type Place } from './places';
 
 const all: Place[] = [
   { kind: 'server', words: 'saltpan', more: 'tidewright', href: '/1' },
@@ -21,4 +22,10 @@ test('what begins with it comes first, and then the shorter one', () => {
 test('nothing typed gives what there is, nothing found gives nothing', () => {
   expect(find(all, ' ')).toHaveLength(4);
   expect(find(all, 'nowhere')).toEqual([]);
+});
+
+test('actions are found by what they do and to what', () => {
+  const on = { server: { name: 'saltpan', rulebook: 'tidewright' }, addons: [] } as unknown as Status;
+  const found = find(places([on], [], []), 'deploy saltpan')[0];
+  expect(found).toMatchObject({ kind: 'action', href: '/servers/saltpan/add-ons?do=deploy' });
 });

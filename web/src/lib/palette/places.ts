@@ -3,7 +3,7 @@ import { p, toDeployment, toServer } from '../../router';
 import type { Crate, Deployment, Status } from '../api/client';
 
 export interface Place {
-  kind: 'page' | 'server' | 'add-on' | 'deployment' | 'crate' | 'file';
+  kind: 'page' | 'action' | 'server' | 'add-on' | 'deployment' | 'crate' | 'file';
   words: string;
   /** What is told beside it. */
   more: string;
@@ -37,8 +37,15 @@ const parts: [string, string][] = [
 /** Everything that is known without asking the service. */
 export function places(statuses: Status[], deployments: Deployment[], crates: Crate[]): Place[] {
   const out: Place[] = pages.map(([words, href]) => ({ kind: 'page', words, more: '', href }));
+  const action = (words: string, href: string) => out.push({ kind: 'action', words, more: '', href });
+  action('Add a server', '/?do=add');
+  action('Stage a download', '/staging');
   for (const s of statuses) {
     const name = s.server.name;
+    action(`Deploy to ${name}`, `${toServer(name)}?do=deploy`);
+    action(`Survey ${name}`, toServer(name, 'survey'));
+    action(`Change settings of ${name}`, toServer(name, 'texts'));
+    action(`Start or stop ${name}`, toServer(name, 'running'));
     out.push({ kind: 'server', words: name, more: s.server.rulebook, href: toServer(name) });
     for (const [tab, words] of parts)
       out.push({ kind: 'server', words: `${name}: ${words}`, more: '', href: toServer(name, tab) });

@@ -21,6 +21,12 @@ const by: Record<string, string> = {
 type Way = NonNullable<Control['acts']>[string];
 const wayWords = (w: Way): string => [by[w.by] ?? w.by, w.command, w.http?.url].filter(Boolean).join(': ');
 
+type Probe = NonNullable<Control['probes']>[number];
+const probeWords = (p: Probe): string =>
+  p.command
+    ? `${by[p.by] ?? p.by}: ${p.command}`
+    : [by[p.by] ?? p.by, p.address, p.http?.url].filter(Boolean).join(' ');
+
 /** Every part, also those that nobody has said. */
 export function partsOf(c: Control): Part[] {
   const act = (name: string, title: string, otherwise: string): Part => {
@@ -37,11 +43,7 @@ export function partsOf(c: Control): Part[] {
     {
       name: 'probes',
       title: 'Whether it runs',
-      how: probes.length
-        ? probes
-            .map((p) => [by[p.by] ?? p.by, p.command, p.address, p.http?.url].filter(Boolean).join(' '))
-            .join('; ')
-        : 'nobody has said how that is told',
+      how: probes.length ? probes.map(probeWords).join('; ') : 'nobody has said how that is told',
       tried: probes.length ? 'here' : ''
     },
     act('stop', 'Stop', 'nobody has said how'),

@@ -47,9 +47,11 @@
       <div class="row flex flex-wrap items-center gap-x-4 gap-y-1 px-4 py-1.5" data-browser={s.id}>
         <span class="label w-20">browser</span>
         <b>{s.actor}</b>
-        <span class="reason min-w-0 flex-1 basis-48">until {clock(s.expiresAt)}</span>
+        <span class="reason min-w-0 flex-1 basis-48"
+          >signed in {clock(s.signedInAt)}, until {clock(s.expiresAt)}</span
+        >
         <Button
-          label="Sign {s.actor} out…"
+          label="Sign out {s.actor}, browser {s.id}"
           onclick={() => (ending = { what: 'browser', id: s.id, words: `Sign ${s.actor} out?` })}
           >Sign out…</Button
         >
