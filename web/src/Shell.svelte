@@ -72,8 +72,9 @@
       {#each yard as y (y.href)}
         <a href={y.href} class="place" aria-current={here(y.under) ? 'page' : undefined}>
           {y.words}
-          {#if y.words === 'Desk' && waiting}<span class="label max-md:ml-1 md:ml-auto" title="what waits for you"
-              >{waiting}</span
+          {#if y.words === 'Desk' && waiting}<span
+              class="label max-md:ml-1 md:ml-auto"
+              title="what waits for you">{waiting}</span
             >
           {:else if y.words === 'Staging' && uploads.busy}<span class="label ml-auto"
               >{uploads.busy} sending</span
