@@ -15,7 +15,8 @@ const packedFrom = 1 << 10
 
 // packed has answers to browsers come packed with gzip: the console may be reached over a slow line.
 // Programs on the same machine are spared it. What comes as a stream, what is packed already and what
-// holds a secret goes as it is.
+// holds a secret goes as it is. It stands behind the gates, which look at the status of an answer:
+// what is packed has none before it is whole.
 func packed() echo.MiddlewareFunc {
 	return middleware.GzipWithConfig(middleware.GzipConfig{Level: 5, MinLength: packedFrom, Skipper: func(c *echo.Context) bool {
 		r := c.Request()

@@ -155,16 +155,16 @@ func (s *Server) Handler() http.Handler {
 	s.watch = &watching{counter: s.Counter}
 	s.calls, s.denied = newMeters(s.Now, callRate, callBurst), newMeters(s.Now, deniedRate, deniedBurst)
 
-	e.Use(s.gate().logged, s.gate().ownHost, packed())
+	e.Use(s.gate().logged, s.gate().ownHost)
 	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", s.ready)
 	e.GET("/metrics", echo.WrapHandler(s.Metrics), s.gate().signedIn)
-	g := e.Group(api.Prefix, s.gate().limited, s.gate().signedIn, s.gate().sameSite, typed, s.gate().idempotent)
+	g := e.Group(api.Prefix, s.gate().limited, s.gate().signedIn, s.gate().sameSite, typed, s.gate().idempotent, packed())
 	doc := s.describe(&adapter{Handler: e, group: g})
 	s.plainRoutes(g, doc)
 	e.GET("/notices/:secret", s.following().results, s.gate().limited)
 	s.packers().packRoutes(e)
-	e.GET("/*", s.streaming().page)
+	e.GET("/*", s.streaming().page, packed())
 	return s.sessions.LoadAndSave(e)
 }
 

@@ -57,8 +57,7 @@
 
   async function draft() {
     const { instead } = wish.now;
-    await drafting.start(server.name, askOf(wish.now));
-    if (drafting.error) return;
+    if (!(await drafting.start(server.name, askOf(wish.now)))) return;
     if (instead !== undefined)
       await ok(
         api.DELETE('/servers/{server}/deployments/{number}', {

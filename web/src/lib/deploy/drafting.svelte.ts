@@ -19,8 +19,8 @@ export class Drafting {
   #job = '';
   readonly #client = useQueryClient();
 
-  /** Looks at the server and drafts; on success the draft's page is opened. */
-  async start(server: string, ask: NewDraft): Promise<void> {
+  /** Looks at the server and drafts; on success the draft's page is opened. Gives whether it was. */
+  async start(server: string, ask: NewDraft): Promise<boolean> {
     this.busy = true;
     this.cancelling = false;
     this.#job = '';
@@ -36,8 +36,10 @@ export class Drafting {
       await navigate('/servers/:server/deployments/:number', {
         params: { server, number: String(d.number) }
       });
+      return true;
     } catch (e) {
       if (!(this.cancelling && problemOf(e).code === 'cancelled')) this.error = e;
+      return false;
     } finally {
       clearTimeout(late);
       this.busy = this.slow = false;

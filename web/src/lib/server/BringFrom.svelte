@@ -62,8 +62,7 @@
     });
 
   async function draft() {
-    await drafting.start(server.name, askFor(found!, { addons, values, remove }));
-    if (!drafting.error) open = false;
+    if (await drafting.start(server.name, askFor(found!, { addons, values, remove }))) open = false;
   }
 </script>
 
