@@ -19,36 +19,37 @@ type Archive struct {
 
 // Crate is one version of one add-on, laid out by one rulebook.
 type Crate struct {
-	Label     string        `json:"label" doc:"name@version"`
-	Ref       string        `json:"ref" doc:"name@version~digits, never ambiguous"`
-	Digest    string        `json:"digest"`
-	Name      string        `json:"name"`
-	Version   string        `json:"version"`
-	Rulebook  string        `json:"rulebook"`
-	Revision  int           `json:"revision"`
-	Kind      string        `json:"kind"`
-	Root      string        `json:"root"`
-	Why       string        `json:"why"`
-	NameFrom  string        `json:"nameFrom,omitempty" doc:"Where the name was read"`
-	VerFrom   string        `json:"versionFrom,omitempty" doc:"Where the version was read"`
-	Facts     []Fact        `json:"facts,omitempty" doc:"What manifests tell for later checks"`
-	Says      []Said        `json:"says,omitempty" doc:"What the author's notes tell people to do"`
-	Overlay   bool          `json:"overlay,omitempty" doc:"It changes files of another add-on"`
-	Base      string        `json:"base,omitempty" doc:"The add-on that it changes"`
-	Chosen    bool          `json:"rootChosen,omitempty" doc:"Its root was chosen by a person; lay-out-archive with forget asks anew"`
-	Corrected []string      `json:"corrected,omitempty" doc:"What your corrections did, in words"`
-	Archives  []Archive     `json:"archives" nullable:"false"`
-	Readings  []Reading     `json:"readings,omitempty" doc:"What each reading found, where a rulebook is tried"`
-	Findings  []Finding     `json:"findings" nullable:"false"`
-	FileCount int           `json:"fileCount"`
-	LeftCount int           `json:"leftCount"`
-	Size      int64         `json:"size"`
-	Files     []CrateFile   `json:"files,omitempty"`
-	Left      []CrateLeft   `json:"left,omitempty"`
-	Folders   []CrateFolder `json:"folders,omitempty" doc:"Empty folders that are made on the server"`
-	StagedAt  time.Time     `json:"stagedAt"`
-	On        []CrateTarget `json:"on,omitempty" doc:"Servers that hold a version of this add-on"`
-	Fits      []CrateFit    `json:"fits,omitempty" doc:"How it fits each server of its rulebook"`
+	Label       string        `json:"label" doc:"name@version"`
+	Ref         string        `json:"ref" doc:"name@version~digits, never ambiguous"`
+	Digest      string        `json:"digest"`
+	Name        string        `json:"name"`
+	Version     string        `json:"version"`
+	Development bool          `json:"development,omitempty" doc:"Its version names an early build, such as a beta"`
+	Rulebook    string        `json:"rulebook"`
+	Revision    int           `json:"revision"`
+	Kind        string        `json:"kind"`
+	Root        string        `json:"root"`
+	Why         string        `json:"why"`
+	NameFrom    string        `json:"nameFrom,omitempty" doc:"Where the name was read"`
+	VerFrom     string        `json:"versionFrom,omitempty" doc:"Where the version was read"`
+	Facts       []Fact        `json:"facts,omitempty" doc:"What manifests tell for later checks"`
+	Says        []Said        `json:"says,omitempty" doc:"What the author's notes tell people to do"`
+	Overlay     bool          `json:"overlay,omitempty" doc:"It changes files of another add-on"`
+	Base        string        `json:"base,omitempty" doc:"The add-on that it changes"`
+	Chosen      bool          `json:"rootChosen,omitempty" doc:"Its root was chosen by a person; lay-out-archive with forget asks anew"`
+	Corrected   []string      `json:"corrected,omitempty" doc:"What your corrections did, in words"`
+	Archives    []Archive     `json:"archives" nullable:"false"`
+	Readings    []Reading     `json:"readings,omitempty" doc:"What each reading found, where a rulebook is tried"`
+	Findings    []Finding     `json:"findings" nullable:"false"`
+	FileCount   int           `json:"fileCount"`
+	LeftCount   int           `json:"leftCount"`
+	Size        int64         `json:"size"`
+	Files       []CrateFile   `json:"files,omitempty"`
+	Left        []CrateLeft   `json:"left,omitempty"`
+	Folders     []CrateFolder `json:"folders,omitempty" doc:"Empty folders that are made on the server"`
+	StagedAt    time.Time     `json:"stagedAt"`
+	On          []CrateTarget `json:"on,omitempty" doc:"Servers that hold a version of this add-on"`
+	Fits        []CrateFit    `json:"fits,omitempty" doc:"How it fits each server of its rulebook"`
 }
 
 // CrateFit is how a crate fits one server.

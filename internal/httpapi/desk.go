@@ -14,7 +14,7 @@ import (
 )
 
 // deskOps are about what needs a person.
-func (s *Server) deskOps(h huma.API) {
+func (s looking) deskOps(h huma.API) {
 	huma.Register(h, op(http.MethodGet, "/desk", "look-at-desk", "What needs a person, over all servers, and how these stand", "insight"), func(ctx context.Context, _ *struct{}) (*body[api.Desk], error) {
 		d, err := s.Desk.Look(ctx)
 		w := api.Desk{Needs: []api.Need{}, Servers: []api.Stand{}}

@@ -19,7 +19,7 @@ import (
 )
 
 // fileOps are about what is on a server path by path.
-func (s *Server) fileOps(h huma.API) {
+func (s looking) fileOps(h huma.API) {
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/folder", "list-folder", "What is directly in a folder of a server, as it is recorded and as the last survey found it", "insight"), func(ctx context.Context, in *struct {
 		OnServer
 		Path string `query:"path" doc:"The folder; the server's root where absent"`

@@ -46,6 +46,7 @@ func (db *LedgerStore) FindPaths(ctx context.Context, server int64, words []stri
 	for _, w := range words {
 		which, args = which+` AND n.path LIKE ? ESCAPE '\'`, append(args, likely(w))
 	}
+	// What happened to a path is looked up for those that are told alone, not for all that match.
 	list, err := all(ctx, db.sql, func(rows *sql.Rows, f *model.FoundPath) error {
 		var change sql.RawBytes
 		if err := rows.Scan(&f.Server, (*string)(&f.Path), &f.There, &f.Size, &change); err != nil {
@@ -57,10 +58,12 @@ func (db *LedgerStore) FindPaths(ctx context.Context, server int64, words []stri
 		was, err := unpackBefore(change)
 		f.Gone, f.Size = was.Being == tree.Content, was.Size
 		return err
-	}, `SELECT s.name, n.path, COALESCE(l.being = 3, 0) AS there, COALESCE(l.size, 0), e.change
-		FROM ledger_name n JOIN server s ON s.id = n.server_id LEFT JOIN ledger_path l ON l.server_id = n.server_id AND l.path_id = n.id
-		JOIN ledger_event e ON e.seq = (SELECT MAX(seq) FROM ledger_event WHERE server_id = n.server_id AND path_id = n.id)`+
-		which+` ORDER BY there DESC, length(n.path), n.path, s.name LIMIT ?`, append(args, limit)...)
+	}, `SELECT f.name, f.path, f.there, f.size, e.change
+		FROM (SELECT s.name, n.server_id, n.id, n.path, COALESCE(l.being = 3, 0) AS there, COALESCE(l.size, 0) AS size
+			FROM ledger_name n JOIN server s ON s.id = n.server_id LEFT JOIN ledger_path l ON l.server_id = n.server_id AND l.path_id = n.id`+which+`
+			ORDER BY there DESC, length(n.path), n.path, s.name LIMIT ?) f
+		JOIN ledger_event e ON e.seq = (SELECT MAX(seq) FROM ledger_event WHERE server_id = f.server_id AND path_id = f.id)
+		ORDER BY f.there DESC, length(f.path), f.path, f.name`, append(args, limit)...)
 	if err != nil {
 		return nil, fmt.Errorf("find paths: %w", err)
 	}

@@ -39,6 +39,7 @@ type DB struct {
 	*RulebookStore   // revisions of rulebooks, and what people noted to be odd of add-ons
 	*CrateStore      // crates, pallets, corrections
 	*ServerStore     // servers, their secrets and what people chose for them
+	*SeenStore       // what was last found out about hosts and games
 	*DeploymentStore // drafts and runs
 	*JournalStore    // how far the motions of a run have come
 	*LedgerStore     // what is on servers, and every event that made it so
@@ -74,6 +75,8 @@ type (
 	CrateStore struct{ *handle }
 	// ServerStore holds what is known of servers.
 	ServerStore struct{ *handle }
+	// SeenStore holds what was last found out about servers beside their files.
+	SeenStore struct{ *handle }
 	// DeploymentStore holds drafts and what became of them.
 	DeploymentStore struct{ *handle }
 	// JournalStore holds the marks of motions.
@@ -87,7 +90,7 @@ type (
 )
 
 func newDB(h *handle) *DB {
-	return &DB{h, &AccessStore{h}, &ContentStore{h}, &RulebookStore{h}, &CrateStore{h}, &ServerStore{h}, &DeploymentStore{h}, &JournalStore{h}, &LedgerStore{h}, &RollCallStore{h}, &LessonStore{h}, &SurveyStore{h}, &FeedStore{h}, &GroupStore{h}, &PacklistStore{h}, &ScheduleStore{h}, &JobStore{h}}
+	return &DB{h, &AccessStore{h}, &ContentStore{h}, &RulebookStore{h}, &CrateStore{h}, &ServerStore{h}, &SeenStore{h}, &DeploymentStore{h}, &JournalStore{h}, &LedgerStore{h}, &RollCallStore{h}, &LessonStore{h}, &SurveyStore{h}, &FeedStore{h}, &GroupStore{h}, &PacklistStore{h}, &ScheduleStore{h}, &JobStore{h}}
 }
 
 // Open opens the database file, making and migrating it as needed.

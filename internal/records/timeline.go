@@ -28,14 +28,14 @@ func (db *DeploymentStore) DeploymentsOf(ctx context.Context, server int64, f mo
 	return all(ctx, db.sql, db.scan, `SELECT `+outlined.columns()+deploymentFrom+which+` ORDER BY d.id DESC LIMIT ?`, append(args, limit)...)
 }
 
-// DoneOf gives what every done deployment of a server took back, in no order.
+// DoneOf gives what every done deployment of a server took back, in no order. One that left paths as
+// they were took nothing back whole. What others were asked with may be long, and is not looked into.
 func (db *DeploymentStore) DoneOf(ctx context.Context, server int64) ([]timeline.Done, error) {
 	return all(ctx, db.sql, func(r *sql.Rows, d *timeline.Done) error {
 		return r.Scan(&d.Number, &d.Back, &d.Whole, &d.To)
-	}, `SELECT number, COALESCE(json_extract(ask, '$.back.deployment'), 0),
-			json_extract(ask, '$.back.to') IS NOT NULL AND json_extract(ask, '$.back.path') IS NULL AND json_extract(ask, '$.back.addon') IS NULL AND json_extract(ask, '$.back.leave') IS NULL,
-			COALESCE(json_extract(ask, '$.back.to'), 0)
-		FROM deployment WHERE server_id = ? AND state = 'done' AND json_extract(ask, '$.back.leave') IS NULL`, server)
+	}, `SELECT number, COALESCE(back ->> '$.deployment', 0), back ->> '$.to' IS NOT NULL AND back ->> '$.path' IS NULL AND back ->> '$.addon' IS NULL, COALESCE(back ->> '$.to', 0)
+		FROM (SELECT number, CASE WHEN kind = 'rollback' AND ask -> '$.back.leave' IS NULL THEN ask -> '$.back' END AS back
+			FROM deployment WHERE server_id = ? AND state = 'done')`, server)
 }
 
 // likely is words as LIKE finds them within a text, to the letter.

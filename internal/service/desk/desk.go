@@ -4,13 +4,11 @@ package desk
 
 import (
 	"context"
-	"errors"
 	"slices"
 	"time"
 
 	core "restlesscrate/internal/core/desk"
 	"restlesscrate/internal/core/finding"
-	"restlesscrate/internal/core/rollcall"
 	"restlesscrate/internal/model"
 	"restlesscrate/internal/service/insight"
 )
@@ -19,7 +17,6 @@ import (
 type Records interface {
 	Servers(ctx context.Context) ([]model.Server, error)
 	Seen(ctx context.Context, server int64) (model.Seen, error)
-	LastRollCall(ctx context.Context, server int64) (model.RollCall, error)
 	LastSurvey(ctx context.Context, server int64) (model.Survey, error)
 	Schedules(ctx context.Context) ([]model.Schedule, error)
 	ScheduleRuns(ctx context.Context, schedule int64, limit int) ([]model.ScheduleRun, error)
@@ -109,14 +106,9 @@ func (s *Service) one(ctx context.Context, st insight.Status) (on core.Server, s
 	if i := slices.IndexFunc(st.Drafts, func(d model.Deployment) bool { return d.Number > st.Settled }); i >= 0 && st.Open == nil {
 		on.Drafts = append(on.Drafts, deployment(st.Drafts[i])) // the newest: the others were made before it
 	}
-	call, err := s.Records.LastRollCall(ctx, srv.ID)
-	if err != nil && !errors.Is(err, model.ErrNotFound) {
-		return on, stand, err
-	}
-	called := err == nil
-	on.RolledAt, on.RolledBy, stand.RolledAt = millis(call.At), call.Deployment, call.At
+	on.RolledAt, on.RolledBy, stand.RolledAt = millis(st.RolledAt), st.RolledBy, st.RolledAt
 	for _, a := range st.Addons {
-		x := core.Addon{Name: a.Name, Version: a.Version, Trouble: a.Trouble}
+		x := core.Addon{Name: a.Name, Version: a.Version, Trouble: a.Trouble, Line: a.TroubleLine, Silent: a.Silent}
 		if !a.Hold.Held {
 			x.Newer = a.Newer
 		}
@@ -126,15 +118,8 @@ func (s *Service) one(ctx context.Context, st insight.Status) (on core.Server, s
 		if a.Trouble != "" {
 			stand.Failed++
 		}
-		if e, ok := call.Roll.Entry(a.Key); called && ok && !a.ChangedSince {
-			silent := e.Standing == rollcall.Silent
-			if !silent || e.Listed {
-				stand.Asked++
-			}
-			x.Silent = silent && e.Listed && !a.Disabled && a.Rung != insight.Confirmed
-			if len(e.Lines) > 0 && e.Standing == rollcall.Failed {
-				x.Line = e.Lines[0].Text
-			}
+		if a.Asked {
+			stand.Asked++
 		}
 		on.Addons = append(on.Addons, x)
 	}

@@ -171,7 +171,7 @@ func (s *Service) State(ctx context.Context, name string, within time.Duration) 
 	if ctx.Err() == nil { // who gave up has found nothing
 		p.at, p.key, p.found = now, key, Standing{c, found}
 	}
-	return Standing{c, found}, errors.Join(ctx.Err(), s.sawGame(ctx, srv, c, found))
+	return Standing{c, found}, errors.Join(ctx.Err(), s.noted().game(ctx, srv, c, found))
 }
 
 // Act does one act at once, outside of any deployment.
@@ -183,7 +183,7 @@ func (s *Service) Act(ctx context.Context, name string, act power.Act, subject s
 	defer done()
 	ans, err := d.Do(ctx, act, subject)
 	if err == nil {
-		err = s.told(ctx, srv, act)
+		err = s.noted().meant(ctx, srv, act)
 	}
 	return ans, actFault(srv, act, ans, err)
 }
@@ -255,7 +255,7 @@ func (s *Service) ActAndWait(ctx context.Context, name string, act power.Act, te
 	if done.Answer, err = p.d.Do(context.WithoutCancel(ctx), act, ""); err != nil {
 		return done, actFault(srv, act, done.Answer, err)
 	}
-	if err := s.told(ctx, srv, act); err != nil {
+	if err := s.noted().meant(ctx, srv, act); err != nil {
 		return done, err
 	}
 	if act == power.Start || act == power.Restart {

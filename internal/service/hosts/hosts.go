@@ -26,10 +26,7 @@ type Records interface {
 	EditServer(ctx context.Context, s model.Server, otherWay, otherHost bool) error
 	SaveTold(ctx context.Context, server int64, told []model.Fact) error
 	SaveStarted(ctx context.Context, server int64) error
-	SaveReach(ctx context.Context, server int64, trouble *finding.Finding) error
-	SaveCondition(ctx context.Context, server int64, condition, words string) error
-	SaveMeant(ctx context.Context, server int64, meant string) error
-	Seen(ctx context.Context, server int64) (model.Seen, error)
+	SeenRecords
 	SaveAbilities(ctx context.Context, s model.Server) error
 	SaveSeenKey(ctx context.Context, s model.Server) error
 	SaveKeys(ctx context.Context, s model.Server, seen string) error
@@ -63,10 +60,12 @@ type Service struct {
 	Now     func() time.Time
 	lines   lines
 
+	noting sync.Once
+	notes  *seen
+
 	mu     sync.Mutex
 	tests  map[int64]chan struct{} // by server
 	probes map[int64]*probed       // by server
-	noted  map[int64]*noted        // by server
 }
 
 // Secrets are the credentials that came with a request. Empty means none or,

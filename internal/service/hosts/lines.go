@@ -164,7 +164,7 @@ func (s *Service) Connect(ctx context.Context, srv model.Server) (remote.Host, e
 		}
 	}
 	h, err := s.dialing().dial(ctx, srv)
-	if noted := s.sawHost(ctx, srv, err); noted != nil {
+	if noted := s.noted().host(ctx, srv, err); noted != nil {
 		if err == nil {
 			_ = h.Close()
 		}

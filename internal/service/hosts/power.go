@@ -30,8 +30,8 @@ type Powered struct {
 	host remote.Host
 	book *rulebook.Book
 	log  tree.Path // tree.Root where the rulebook names none
-	saw  func(ctx context.Context, c power.Condition, found []control.Found) error
-	told func(ctx context.Context, act power.Act) error
+	srv  model.Server
+	seen *seen // nil where nobody writes down what is found
 
 	mu   sync.Mutex
 	anew map[deploy.LogMark]bool // marks of logs that were begun anew since
@@ -57,10 +57,7 @@ func (s *Service) Power(ctx context.Context, srv model.Server, h remote.Host, b 
 		return p, err
 	}
 	p.d = s.driver(context.WithoutCancel(ctx), srv, spec, h)
-	p.saw = func(ctx context.Context, c power.Condition, found []control.Found) error {
-		return s.sawGame(ctx, srv, c, found)
-	}
-	p.told = func(ctx context.Context, act power.Act) error { return s.told(ctx, srv, act) }
+	p.srv, p.seen = srv, s.noted()
 	return p, nil
 }
 
@@ -103,11 +100,10 @@ func (p *Powered) canSay() bool { return p.d.Spec.RCON != "" || p.d.Spec.Can(pow
 // State implements [deploy.Power].
 func (p *Powered) State(ctx context.Context) (power.Condition, string) {
 	c, found := p.d.State(ctx)
-	if p.saw == nil {
-		return c, foundBy(found)
-	}
-	if err := p.saw(ctx, c, found); err != nil {
-		return power.Unknown, err.Error()
+	if p.seen != nil {
+		if err := p.seen.game(ctx, p.srv, c, found); err != nil {
+			return power.Unknown, err.Error()
+		}
 	}
 	return c, foundBy(found)
 }
@@ -125,10 +121,10 @@ func (p *Powered) Do(ctx context.Context, act power.Act, subject string, with ma
 	if _, err := d.Do(ctx, act, subject); err != nil {
 		return err
 	}
-	if p.told == nil {
+	if p.seen == nil {
 		return nil
 	}
-	return p.told(ctx, act)
+	return p.seen.meant(ctx, p.srv, act)
 }
 
 // Warn implements [deploy.Power].

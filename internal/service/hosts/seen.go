@@ -3,6 +3,7 @@ package hosts
 import (
 	"context"
 	"strings"
+	"sync"
 	"time"
 
 	"restlesscrate/internal/control"
@@ -16,15 +17,33 @@ import (
 // a server asks many times a second.
 const noteEvery = 30 * time.Second
 
-// noted is what was last written down of a server.
-type noted struct {
-	reach, condition     string
-	reachAt, conditionAt time.Time
+// seen writes down what is found out about servers beside their files.
+type seen struct {
+	records SeenRecords
+	now     func() time.Time
+	mu      sync.Mutex
+	last    map[int64]*noted // by server: what was written down
 }
 
-// sawHost writes down that a server's host was tried: err says why it was not reached. Who gave
-// up has found out nothing.
-func (s *Service) sawHost(ctx context.Context, srv model.Server, err error) error {
+// SeenRecords is where that is written.
+type SeenRecords interface {
+	SaveReach(ctx context.Context, server int64, trouble *finding.Finding) error
+	SaveCondition(ctx context.Context, server int64, condition, words string) error
+	SaveMeant(ctx context.Context, server int64, meant string) error
+}
+
+// noted is what was last written down of a server.
+type noted struct{ reach, condition told }
+
+// told is something that was found, and when it was written down.
+type told struct {
+	words string
+	at    time.Time
+}
+
+// host writes down that a server's host was tried: err says why it was not reached. Who gave up
+// has found out nothing.
+func (s *seen) host(ctx context.Context, srv model.Server, err error) error {
 	if ctx.Err() != nil {
 		return nil
 	}
@@ -35,51 +54,57 @@ func (s *Service) sawHost(ctx context.Context, srv model.Server, err error) erro
 		said = f.Error()
 		trouble = &finding.Finding{Level: finding.Block, Code: f.Code, What: said, Mend: f.Mend, Remedies: f.Remedies}
 	}
-	if !s.fresh(srv.ID, func(n *noted) (*string, *time.Time) { return &n.reach, &n.reachAt }, said) {
-		return nil
-	}
-	return s.Records.SaveReach(context.WithoutCancel(ctx), srv.ID, trouble)
+	return s.once(srv.ID, func(n *noted) *told { return &n.reach }, said, func() error {
+		return s.records.SaveReach(context.WithoutCancel(ctx), srv.ID, trouble)
+	})
 }
 
-// sawGame writes down how the game of a server was found.
-func (s *Service) sawGame(ctx context.Context, srv model.Server, c power.Condition, found []control.Found) error {
+// game writes down how the game of a server was found.
+func (s *seen) game(ctx context.Context, srv model.Server, c power.Condition, found []control.Found) error {
 	if ctx.Err() != nil {
 		return nil
 	}
-	if !s.fresh(srv.ID, func(n *noted) (*string, *time.Time) { return &n.condition, &n.conditionAt }, string(c)) {
-		return nil
-	}
-	return s.Records.SaveCondition(context.WithoutCancel(ctx), srv.ID, string(c), foundBy(found))
+	return s.once(srv.ID, func(n *noted) *told { return &n.condition }, string(c), func() error {
+		return s.records.SaveCondition(context.WithoutCancel(ctx), srv.ID, string(c), foundBy(found))
+	})
 }
 
-// fresh tells whether what is said is to be written down, and takes it for written.
-func (s *Service) fresh(server int64, of func(*noted) (*string, *time.Time), said string) bool {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.noted == nil {
-		s.noted = map[int64]*noted{}
-	}
-	n := s.noted[server]
-	if n == nil {
-		n = &noted{}
-		s.noted[server] = n
-	}
-	was, at := of(n)
-	now := s.Now()
-	if *was == said && !at.IsZero() && now.Sub(*at) < noteEvery {
-		return false
-	}
-	*was, *at = said, now
-	return true
-}
-
-// told writes down what a server was told to be, so that one that stands otherwise is known for that.
-func (s *Service) told(ctx context.Context, srv model.Server, act power.Act) error {
+// meant writes down what a server was told to be, so that one that stands otherwise is known for that.
+func (s *seen) meant(ctx context.Context, srv model.Server, act power.Act) error {
 	meant := map[power.Act]power.Condition{power.Stop: power.Stopped, power.Start: power.Running, power.Restart: power.Running}[act]
 	if meant == "" {
 		return nil
 	}
-	return s.Records.SaveMeant(context.WithoutCancel(ctx), srv.ID, string(meant))
+	return s.records.SaveMeant(context.WithoutCancel(ctx), srv.ID, string(meant))
+}
+
+// once writes what was said where it is another thing than before, or that is a while ago.
+func (s *seen) once(server int64, of func(*noted) *told, said string, write func() error) error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	n := s.last[server]
+	if n == nil {
+		if s.last == nil {
+			s.last = map[int64]*noted{}
+		}
+		n = &noted{}
+		s.last[server] = n
+	}
+	was, now := of(n), s.now()
+	if was.words == said && !was.at.IsZero() && now.Sub(was.at) < noteEvery {
+		return nil
+	}
+	if err := write(); err != nil {
+		return err
+	}
+	*was = told{said, now}
+	return nil
+}
+
+// noted is where this service writes down what it finds out.
+func (s *Service) noted() *seen {
+	s.noting.Do(func() { s.notes = &seen{records: s.Records, now: s.Now} })
+	return s.notes
 }
 
 // foundBy is how the condition of a game was told, probe by probe.

@@ -84,6 +84,9 @@ type Addon struct {
 	Note                     string   // of whoever confirmed it
 	Oddities                 []string // what looks wrong in it and is harmless
 	Trouble                  string   // why it did not load at the last start
+	TroubleLine              string   // of the log, that says so
+	Asked                    bool     // the last roll call can say whether it loaded
+	Silent                   bool     // a load list names it, and the last roll call heard nothing of it
 	ChangedSince             bool     // since the last roll call
 	Others                   []string // labels that still claim some of its paths, after a rollback of single files
 	Newer                    string   // a newer version that is staged, and not known to be wrong for the server
@@ -110,6 +113,8 @@ type Status struct {
 	Rhythm   model.Rhythm
 	Survey   *model.Survey     // the last one, without what differs; nil where there was none
 	Company  []finding.Finding // what is wrong between the add-ons
+	RolledAt time.Time         // when the last roll call was; zero where there was none
+	RolledBy string            // the deployment that called it; empty where none did
 	Agree    model.AgreeLook   // what was last seen of the values that must go together
 }
 
@@ -142,9 +147,11 @@ func (s *Service) Status(ctx context.Context, name string) (st Status, err error
 	}
 	var newest map[string]int64
 	st.Addons, newest = addons(sums, texts, last)
-	if err := s.climb(ctx, st.Server, st.Addons, newest); err != nil {
+	call, err := s.climb(ctx, st.Server, st.Addons, newest)
+	if err != nil {
 		return st, err
 	}
+	st.RolledAt, st.RolledBy = call.At, call.Deployment
 	b, _, err := s.Books.Book(ctx, st.Server.Rulebook)
 	if err != nil {
 		return st, err

@@ -21,16 +21,16 @@ const (
 )
 
 // climb tells how far each add-on has come, by the last roll call and by people's
-// words, and whether it was changed since that roll call.
-func (s *Service) climb(ctx context.Context, srv model.Server, addons []Addon, newest map[string]int64) error {
-	call, err := s.Records.LastRollCall(ctx, srv.ID)
+// words, and whether it was changed since that roll call, which it gives.
+func (s *Service) climb(ctx context.Context, srv model.Server, addons []Addon, newest map[string]int64) (call model.RollCall, err error) {
+	call, err = s.Records.LastRollCall(ctx, srv.ID)
 	called := err == nil
 	if err != nil && !errors.Is(err, model.ErrNotFound) {
-		return err
+		return call, err
 	}
 	words, err := s.Records.Confirmations(ctx, srv.ID)
 	if err != nil {
-		return err
+		return call, err
 	}
 	for i := range addons {
 		a := &addons[i]
@@ -49,19 +49,25 @@ func (s *Service) climb(ctx context.Context, srv model.Server, addons []Addon, n
 		if !ok {
 			continue
 		}
+		a.Asked = e.Standing != rollcall.Silent || e.Listed
 		switch e.Standing {
+		case rollcall.Silent:
+			a.Silent = e.Listed && !a.Disabled && a.Rung != Confirmed
 		case rollcall.Loaded:
 			if a.Rung != Confirmed {
 				a.Rung, a.Evidence, a.EvidenceAt = Loaded, "said so by the "+e.From[len(e.From)-1], call.At
 			}
 		case rollcall.Failed:
 			a.Trouble = e.Why
+			if len(e.Lines) > 0 {
+				a.TroubleLine = e.Lines[0].Text
+			}
 			if a.Rung == Confirmed { // it worked once, and does not now
 				a.Rung = ListedNow
 			}
 		}
 	}
-	return nil
+	return call, nil
 }
 
 // Addon finds an add-on on a server by its name, and the crate that it is of.

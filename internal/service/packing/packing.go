@@ -147,16 +147,6 @@ func (s *Service) save(ctx context.Context, p model.Packlist) error {
 	return s.Records.SavePacklist(ctx, p)
 }
 
-// Join is where players join a server, host:port, out of its facts; empty where they do not tell.
-func Join(srv model.Server) string {
-	facts := srv.Known()
-	host, port := facts["address"], facts["port"]
-	if host == "" || port == "" || strings.Contains(host, ":") {
-		return host
-	}
-	return host + ":" + port
-}
-
 // list makes a list, and notes what it says where that is new and players can read it.
 func (s *Service) list(ctx context.Context, srv model.Server, p model.Packlist) (List, error) {
 	b, err := s.Book(ctx, srv.Rulebook)

@@ -2477,6 +2477,8 @@ export interface components {
             base?: string;
             /** @description What your corrections did, in words */
             corrected?: string[] | null;
+            /** @description Its version names an early build, such as a beta */
+            development?: boolean;
             digest: string;
             /** @description What manifests tell for later checks */
             facts?: components["schemas"]["Fact"][] | null;
