@@ -75,11 +75,8 @@ func main() {
 	for _, r := range t {
 		fmt.Fprintf(&page, "| %s | %s |\n", r.what, strings.Join(r.cells, " | "))
 	}
-	fmt.Print(page.String())
-	if *out != "" {
-		if err := os.WriteFile(*out, []byte(page.String()), 0o644); err != nil {
-			log.Fatal(err)
-		}
+	if err := program.Publish(page.String(), *out); err != nil {
+		log.Fatal(err)
 	}
 }
 

@@ -43,17 +43,14 @@ kinds:
 `
 
 func main() {
-	program := flag.String("program", "bin/restless", "the built program")
+	bin := flag.String("program", "bin/restless", "the built program")
 	sizes := flag.String("addons", "10,100,500", "how many add-ons, one column each")
 	keep := flag.String("folder", "", "where to work; a temporary folder if empty")
 	out := flag.String("out", "", "the file to write the table to as well")
 	flag.Parse()
-	text, err := run(context.Background(), *program, *sizes, *keep)
+	text, err := run(context.Background(), *bin, *sizes, *keep)
 	if err == nil {
-		_, err = fmt.Print(text)
-	}
-	if err == nil && *out != "" {
-		err = os.WriteFile(*out, []byte(text), 0o644)
+		err = program.Publish(text, *out)
 	}
 	if err != nil {
 		log.Fatal(err)

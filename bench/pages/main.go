@@ -67,11 +67,8 @@ func main() {
 			log.Fatal(err)
 		}
 	}
-	fmt.Print(page.String())
-	if *out != "" {
-		if err := os.WriteFile(*out, []byte(page.String()), 0o644); err != nil {
-			log.Fatal(err)
-		}
+	if err := program.Publish(page.String(), *out); err != nil {
+		log.Fatal(err)
 	}
 }
 

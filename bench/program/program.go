@@ -110,3 +110,11 @@ func (s *Service) Peak() (int64, error) {
 	}
 	return 0, errors.New("no VmHWM in /proc")
 }
+
+// Publish prints a page of results, and writes it to a file too where one is named.
+func Publish(page, file string) error {
+	if _, err := fmt.Print(page); err != nil || file == "" {
+		return err
+	}
+	return os.WriteFile(file, []byte(page), 0o644)
+}

@@ -36,7 +36,7 @@ probes: [{by: command, command: "test -f %[1]s"}]
 	c := openConsole(t, s)
 	c.goTo("/")
 	c.see("Nothing waits for you, as far as was looked.")
-	c.see("nothing deployed")
+	c.seeIn("main", "stopped just now") // as its probes said when it was told how it is controlled
 
 	// A game that was told to run and does not: whoever asks first, the page tells it, and starts it.
 	s.must("start", "lantern", "--yes")

@@ -32,6 +32,17 @@ func TestARulebookIsChangedInTheConsole(t *testing.T) {
 	c.ok(c.page.Press("# ours "))
 	c.seeIn("[data-check='right']", "It reads as a rulebook.")
 
+	// Leaving it loses nothing unasked, by a button and by the palette.
+	c.click("Read it")
+	c.see("Lose what you have changed?")
+	c.click("Go on here")
+	c.ok(c.page.Press("Control+k"))
+	c.seeIn("[role=dialog]", "Desk")
+	c.ok(c.page.Press("Enter"))
+	c.see("Lose what you have changed?")
+	c.click("Go on here")
+	c.seeIn(".cm-content", "# ours")
+
 	whole := read(t, books+"lanternfall.yaml")
 	s.must("rulebook", "add", textFile(t, t.TempDir(), "lanternfall.yaml", "# theirs\n"+whole))
 	c.click("Keep it as revision 3")

@@ -6,6 +6,7 @@
   import { attempting } from '../lib/attempt.svelte';
   import { clock, duration } from '../lib/format';
   import { jobHref, jobWords } from '../lib/jobs/jobs';
+  import { later } from '../lib/later.svelte';
   import Button from '../lib/ui/Button.svelte';
   import Filter from '../lib/ui/Filter.svelte';
   import Head from '../lib/ui/Head.svelte';
@@ -19,14 +20,9 @@
   let find = $state('');
   let failed = $state(false);
   let pages = $state(1);
-  let asked = $state('');
-  $effect(() => {
-    const now = find.trim();
-    const timer = setTimeout(() => (asked = now), 150);
-    return () => clearTimeout(timer);
-  });
+  const asked = later(() => find.trim());
   const running = createQuery(runningJobs);
-  const ended = createQuery(() => endedJobs(asked, failed, pages));
+  const ended = createQuery(() => endedJobs(asked.now, failed, pages));
   const tones = { done: 'ok', failed: 'block', cancelled: 'ink', running: 'warn' } as const;
   const end = (id: string) =>
     act.run(id, async () => {
@@ -93,6 +89,6 @@
   {/if}
 {:else if ended.data}
   <p class="text-ink-soft">
-    {asked || failed ? 'No such job has ended, of those that are still known.' : 'No job has ended yet.'}
+    {asked.now || failed ? 'No such job has ended, of those that are still known.' : 'No job has ended yet.'}
   </p>
 {/if}

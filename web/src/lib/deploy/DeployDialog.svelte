@@ -58,14 +58,15 @@
   async function draft() {
     const { instead } = wish.now;
     if (!(await drafting.start(server.name, askOf(wish.now)))) return;
-    if (instead !== undefined)
-      await ok(
-        api.DELETE('/servers/{server}/deployments/{number}', {
-          params: { path: { server: server.name, number: instead } }
-        })
-      );
     wish.done();
     open = false;
+    if (instead === undefined) return;
+    const params = { path: { server: server.name, number: instead } };
+    try {
+      await ok(api.DELETE('/servers/{server}/deployments/{number}', { params }));
+    } catch (e) {
+      drafting.error = e; // the new draft is there; the old one was run or given up meanwhile
+    }
   }
 </script>
 

@@ -5,6 +5,7 @@ import { askOf, chosenWords, names, nothing, offers, wishOf } from './wish';
 
 const crate = (name: string, version: string, unfit?: string): Crate =>
   ({
+    development: version.includes('beta'),
     name,
     version,
     ref: `${name}@${version}`,
@@ -21,7 +22,7 @@ describe('the sheet offers one version of each add-on', () => {
     crate('lamps', '3.0', 'for 10'),
     crate('base', '1')
   ];
-  const there = [{ name: 'lamps', version: '2.2.0' }] as Addon[];
+  const there = [{ name: 'lamps', version: '2.1.0', newer: '2.10.0' }] as Addon[];
 
   test('the newest that fits, and what is newer than what is there first', () => {
     const got = offers(all, there, 'saltpan');
@@ -30,6 +31,13 @@ describe('the sheet offers one version of each add-on', () => {
       ['base', '1', false]
     ]);
     expect(got[0]!.crates.map((c) => c.version)).toEqual(['3.0', '2.10.0', '2.1.0']);
+  });
+
+  test('what the service does not call newer is not proposed, and an early build only where it is alone', () => {
+    const held = [{ name: 'lamps', version: '2.1.0' }] as Addon[];
+    expect(offers(all, held, 'saltpan')[1]).toMatchObject({ first: { version: '2.1.0' }, isNewer: false });
+    const early = [crate('x', '1.0'), crate('x', '1.1-beta.2'), crate('y', '0.8-beta.2')];
+    expect(offers(early, [], 'saltpan').map((o) => o.first.version)).toEqual(['1.0', '0.8-beta.2']);
   });
 
   test('where none fits, the newest with why it does not', () => {

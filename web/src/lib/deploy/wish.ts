@@ -126,14 +126,22 @@ export function offers(all: Crate[], addons: Addon[], server: string): Offer[] {
     const sorted = crates.toSorted(
       (a, b) => newer(b.version, a.version) || b.stagedAt.localeCompare(a.stagedAt)
     );
-    const first = sorted.find((c) => unfitOf(c, server) === undefined) ?? sorted[0]!;
     const has = addons.find((a) => a.name === name);
+    // What is newer for a server the service has judged; of what is not there, no early build is
+    // proposed where there is another.
+    const fit = sorted.filter((c) => unfitOf(c, server) === undefined);
+    const first =
+      sorted.find((c) => c.version === has?.newer) ??
+      sorted.find((c) => c.version === has?.version) ??
+      fit.find((c) => !c.development) ??
+      fit[0] ??
+      sorted[0]!;
     return {
       name,
       crates: sorted,
       has,
       first,
-      isNewer: has !== undefined && newer(first.version, has.version ?? '') > 0,
+      isNewer: !!has?.newer && first.version === has.newer,
       unfit: unfitOf(first, server)
     };
   });

@@ -30,9 +30,9 @@
     {#if s.lookedAt}
       <a class="link" href={toServer(s.server, 'survey')} title={clock(s.lookedAt)}>{ago(s.lookedAt)}</a>
       <span class="reason"
-        >{s.different ? `${s.different} not as recorded` : 'as recorded'}{s.lookedBy
-          ? `, as far as ${s.lookedBy} looked`
-          : ''}</span
+        >{[s.different ? '' : 'as recorded', s.lookedBy ? `as far as ${s.lookedBy} looked` : '']
+          .filter(Boolean)
+          .join(', ')}</span
       >
     {:else}<span class="reason">not yet</span>{/if}
   </td>

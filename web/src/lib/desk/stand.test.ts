@@ -20,6 +20,14 @@ test('a game that ran is told with when that was found', () => {
   expect(standOf({ ...s, loaded: 1, failed: 1 }, now).tone).toBe('block');
 });
 
+test('what is not as recorded is told beside what runs', () => {
+  const s = { ...base, condition: 'running' as const, foundAt: '2026-11-29T11:58:00Z', different: 3 };
+  expect(standOf(s, now)).toMatchObject({
+    word: 'ran 2 min ago, 2 of 2 loaded, 3 not as recorded',
+    tone: 'warn'
+  });
+});
+
 test('what nobody has asked is not claimed', () => {
   expect(standOf(base, now).word).toBe('nobody has asked whether it runs, 2 of 2 loaded');
   expect(standOf({ ...base, addons: 0, asked: 0 }, now).word).toBe('nothing deployed');

@@ -5,6 +5,7 @@
   import { SvelteSet } from 'svelte/reactivity';
   import { folderOf, foundFiles } from '../api/queries';
   import { clock, count, size } from '../format';
+  import { later } from '../later.svelte';
   import Empty from '../ui/Empty.svelte';
   import Filter from '../ui/Filter.svelte';
   import Trouble from '../ui/Trouble.svelte';
@@ -23,13 +24,8 @@
   const opened = new SvelteSet<string>();
   // svelte-ignore state_referenced_locally
   let find = $state(wanted);
-  // svelte-ignore state_referenced_locally
-  let asked = $state(wanted);
-  $effect(() => {
-    const now = find.trim();
-    const timer = setTimeout(() => (asked = now), 150);
-    return () => clearTimeout(timer);
-  });
+  const typed = later(() => find.trim());
+  let asked = $derived(typed.now);
   const root = createQuery(() => folderOf(server, ''));
   const inner = createQueries(() => ({ queries: [...opened].map((path) => folderOf(server, path)) }));
   const found = createQuery(() => ({ ...foundFiles(asked, server), enabled: asked !== '' }));

@@ -77,7 +77,7 @@
       {/if}
       <div class="mt-3 flex flex-wrap gap-3">
         {#if is?.kept && !gone}<Button href={contentHref(server, path)} download
-            >Download it as recorded</Button
+            >{is.masked ? 'Download it, secrets too' : 'Download it as recorded'}</Button
           >{/if}
         {#if is?.kind === 'text'}<Button href="{toServer(server, 'texts')}?text={encodeURIComponent(path)}"
             >Change it…</Button

@@ -4,6 +4,7 @@
   import { Dialog } from 'bits-ui';
   import { navigate } from '../../router';
   import { crates, deployments, foundFiles, statuses } from '../api/queries';
+  import { later } from '../later.svelte';
   import { find, places, type Place } from './places';
 
   let { open = $bindable() }: { open: boolean } = $props();
@@ -12,13 +13,9 @@
   const on = createQuery(() => ({ ...statuses(), enabled: open }));
   const done = createQuery(() => ({ ...deployments(), enabled: open }));
   const staged = createQuery(() => ({ ...crates(), enabled: open }));
-  let asked = $state('');
-  // Files are many: they are asked for once somebody has stopped typing for a moment.
-  $effect(() => {
-    const now = typed.trim();
-    const timer = setTimeout(() => (asked = now), 180);
-    return () => clearTimeout(timer);
-  });
+  // Files are many: they are asked for once somebody has stopped typing.
+  const stopped = later(() => typed.trim());
+  let asked = $derived(stopped.now);
   const paths = createQuery(() => ({ ...foundFiles(asked), enabled: open && asked.length >= 3 }));
   let known = $derived(places(on.data ?? [], done.data?.list ?? [], staged.data ?? []));
   let files = $derived(
@@ -32,7 +29,7 @@
   let found = $derived([...find(known, typed), ...files].slice(0, 60));
 
   $effect(() => {
-    if (open) typed = asked = '';
+    if (open) typed = '';
   });
   $effect(() => {
     void typed;

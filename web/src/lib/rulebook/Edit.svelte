@@ -2,12 +2,13 @@
      kept as the next revision. -->
 <script lang="ts">
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
-  import { beforeNavigate } from '../leave.svelte';
+  import { blockNavigation } from 'sv-router';
   import { api, ok, problemOf, type Rulebook, type StagedByBook } from '../api/client';
   import type { components } from '../api/generated/schema';
   import { keptArchives, rulebookSchema, servers } from '../api/queries';
   import { attempting } from '../attempt.svelte';
   import { count } from '../format';
+  import { later } from '../later.svelte';
   import type { Editor } from '../texts/editor';
   import Button from '../ui/Button.svelte';
   import Confirm from '../ui/Confirm.svelte';
@@ -40,7 +41,19 @@
   let place = $state<HTMLElement>();
   let editor: Editor | undefined;
 
-  beforeNavigate(() => changed && 'What you have changed in this rulebook would be lost.');
+  // Leaving it, by whatever way, loses nothing unasked.
+  let leaving = $state<(go: boolean) => void>();
+  $effect(() =>
+    blockNavigation({
+      beforeUnload: () => !changed,
+      onNavigate: () => !changed || new Promise<boolean>((answer) => (leaving = answer))
+    })
+  );
+  function answer(go: boolean) {
+    const asked = leaving;
+    leaving = undefined;
+    asked?.(go);
+  }
 
   $effect(() => {
     const at = place;
@@ -65,11 +78,8 @@
   });
 
   // It is checked a moment after the last key.
-  $effect(() => {
-    const now = text;
-    const timer = setTimeout(() => void check(now), 400);
-    return () => clearTimeout(timer);
-  });
+  const typed = later(() => text, 400);
+  $effect(() => void check(typed.now));
 
   async function check(now: string) {
     try {
@@ -149,6 +159,16 @@
     asked = undefined;
     keep(true);
   }}
+/>
+
+<Confirm
+  bind:open={() => leaving !== undefined, (v) => v || answer(false)}
+  title="Lose what you have changed?"
+  about="This rulebook was changed and not kept as a revision."
+  word="Lose it"
+  otherwise="Go on here"
+  destroys
+  does={async () => answer(true)}
 />
 
 <h2 class="mt-5 mb-2">Try it before you keep it</h2>

@@ -2,13 +2,13 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { p, route } from '../../router';
-  import { statuses } from '../api/queries';
-  import { standing } from '../standing';
+  import { desk } from '../api/queries';
+  import { standOf } from '../desk/stand';
   import Square from '../ui/Square.svelte';
 
   let { name }: { name: string } = $props();
-  const q = createQuery(() => ({ ...statuses(), select: (all) => all.find((s) => s.server.name === name) }));
-  let stands = $derived(standing(q.data));
+  const q = createQuery(() => ({ ...desk(), select: (d) => d.servers.find((s) => s.server === name) }));
+  let stands = $derived(standOf(q.data));
   let here = $derived(
     route.pathname === `/servers/${name}` || route.pathname.startsWith(`/servers/${name}/`)
   );
@@ -22,7 +22,7 @@
   <Square standing={stands} />
   <span class="min-w-0 truncate">{name}</span>
   <span class="sr-only">{stands.word}</span>
-  {#if q.data}<span class="label ml-auto" title="add-ons">{q.data.addons.length}</span>{/if}
+  {#if q.data}<span class="label ml-auto" title="add-ons">{q.data.addons}</span>{/if}
 </a>
 
 <style>

@@ -7,6 +7,7 @@
   import DraftingNote from '../deploy/DraftingNote.svelte';
   import { Drafting } from '../deploy/drafting.svelte';
   import { clock, duration, size } from '../format';
+  import { later } from '../later.svelte';
   import { counts, toneOf } from '../standing';
   import { sizeOf } from '../timeline/strip';
   import Strip from '../timeline/Strip.svelte';
@@ -20,12 +21,8 @@
   let pages = $state(1);
   let addon = $state('');
   let find = $state('');
-  let path = $state('');
-  $effect(() => {
-    const now = find.trim();
-    const timer = setTimeout(() => (path = now), 200);
-    return () => clearTimeout(timer);
-  });
+  const typed = later(() => find.trim());
+  let path = $derived(typed.now);
   let touched = $derived({ addon: addon || undefined, path: path || undefined });
   let some = $derived(addon !== '' || path !== '');
   const q = createQuery(() => deployments(server, pages, touched));

@@ -14,8 +14,18 @@
     does: () => Promise<unknown>;
     /** What it does cannot be had back: its button is red. */
     destroys?: boolean;
+    /** What the button says that does nothing. */
+    otherwise?: string;
   }
-  let { open = $bindable(), title, about, word, does, destroys = false }: Props = $props();
+  let {
+    open = $bindable(),
+    title,
+    about,
+    word,
+    does,
+    destroys = false,
+    otherwise = 'Leave it'
+  }: Props = $props();
   const attempt = attempting();
 
   async function confirm() {
@@ -41,7 +51,7 @@
             disabled={attempt.busy !== ''}
             onclick={confirm}>{word}</AlertDialog.Action
           >
-          <AlertDialog.Cancel class="button plain">Leave it</AlertDialog.Cancel>
+          <AlertDialog.Cancel class="button plain">{otherwise}</AlertDialog.Cancel>
         </div>
       </div>
     </AlertDialog.Content>
