@@ -68,7 +68,7 @@ func TestFilesAreATreeAndEachHasItsHistory(t *testing.T) {
 	require.Equal(t, "boom", testbed.Files(settled(t, root))["stalls/drum-tent/wares/drum.txt"])
 
 	// The palette finds it by any of its words.
-	c.ok(c.page.Press("Control+k"))
+	c.palette()
 	c.seeIn("[role=dialog]", "Desk")
 	c.ok(c.page.Press("wares drum"))
 	c.seeIn("[role=option]", "stalls/drum-tent/wares/drum.txt")
@@ -77,7 +77,7 @@ func TestFilesAreATreeAndEachHasItsHistory(t *testing.T) {
 	for range 2 {
 		c.ok(c.page.Press("Escape"))
 		c.ok(c.page.Gone("How it is done"))
-		c.ok(c.page.Press("Control+k"))
+		c.palette()
 		c.seeIn("[role=dialog]", "Desk")
 		c.ok(c.page.Press("deploy to lantern"))
 		c.seeIn("[role=option][aria-selected=true]", "Deploy to lantern")

@@ -36,7 +36,7 @@ func TestARulebookIsChangedInTheConsole(t *testing.T) {
 	c.click("Read it")
 	c.see("Lose what you have changed?")
 	c.click("Go on here")
-	c.ok(c.page.Press("Control+k"))
+	c.palette()
 	c.seeIn("[role=dialog]", "Desk")
 	c.ok(c.page.Press("Enter"))
 	c.see("Lose what you have changed?")

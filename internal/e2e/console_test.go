@@ -58,6 +58,15 @@ func (c console) see(words string)           { c.Helper(); c.ok(c.page.See(words
 func (c console) seeIn(within, words string) { c.Helper(); c.ok(c.page.SeeIn(within, words)) }
 func (c console) fill(label, text string)    { c.Helper(); c.ok(c.page.Fill(label, text)) }
 func (c console) pick(label, value string)   { c.Helper(); c.ok(c.page.Select(label, value)) }
+
+// palette opens what finds anything, and waits until it takes the keys.
+func (c console) palette() {
+	c.Helper()
+	c.ok(c.page.Press("Control+k"))
+	_, err := browser.Until[bool](c.page, "the palette", "document.activeElement?.ariaLabel === 'Go to' || null")
+	c.ok(err)
+}
+
 func (c console) upload(selector string, paths ...string) {
 	c.Helper()
 	c.ok(c.page.Upload(selector, paths...))

@@ -36,7 +36,8 @@ func (h hand) key(name string) {
 func (h hand) to(place string) {
 	h.Helper()
 	if h.keys {
-		h.key("Control+k")
+		*h.did++
+		h.palette()
 		h.seeIn("[role=dialog]", "Desk")
 		h.ok(h.page.Press(place))
 		_, err := browser.Until[bool](h.page, "the palette finds "+place, fmt.Sprintf(`document.querySelector('[role=option][aria-selected=true]')?.innerText.toLowerCase().includes(%q) || null`, strings.ToLower(place)))

@@ -135,30 +135,42 @@ type point struct{ X, Y float64 }
 // push it away from under the mouse.
 func steady(p *Page, what, expression string) (point, error) {
 	before, err := until[point](p, what, expression)
-	for err == nil {
+	for same := 0; err == nil && same < 2; {
 		time.Sleep(between)
 		at, again := until[point](p, what, expression)
 		if at == before {
-			return at, again
+			same++
+		} else {
+			same = 0
 		}
 		before, err = at, again
 	}
 	return before, err
 }
 
-// Fill waits for the field with this label and types over what is in it.
+// Fill waits for the field with this label and types over what is in it. Where the
+// page pushed the field away from under the mouse, it clicks again, as a person would.
 func (p *Page) Fill(label, text string) error {
-	at, err := steady(p, fmt.Sprintf("fill %q", label), fmt.Sprintf("eyes.field(%s)", quote(label)))
-	if err != nil {
-		return err
+	what := fmt.Sprintf("fill %q", label)
+	for deadline := time.Now().Add(patience); ; {
+		at, err := steady(p, what, fmt.Sprintf("eyes.field(%s)", quote(label)))
+		if err != nil {
+			return err
+		}
+		if err := p.do(chromedp.MouseClickXY(at.X, at.Y)); err != nil {
+			return err
+		}
+		on, err := Eval[bool](p, fmt.Sprintf("eyes.begin(%s)", quote(label)))
+		if err != nil {
+			return err
+		}
+		if on {
+			return p.do(chromedp.KeyEvent(text))
+		}
+		if time.Now().After(deadline) {
+			return fmt.Errorf("%s: the field never took the focus", what)
+		}
 	}
-	if err := p.do(chromedp.MouseClickXY(at.X, at.Y)); err != nil {
-		return err
-	}
-	if _, err := Eval[bool](p, "document.activeElement.select?.(), true"); err != nil {
-		return err
-	}
-	return p.do(chromedp.KeyEvent(text))
 }
 
 // Select takes one of a field's options by its value.

@@ -40,6 +40,12 @@ var eyes = (() => {
     one: (selector) => middle(document.querySelector(selector)),
     spot: (words) => [...document.querySelectorAll('h1, h2')].filter((e) => plain(e.innerText) === words).map(middle).find((m) => m) ?? null,
     field: (label) => fields(label).map(middle).find((m) => m) ?? null,
+    // Whether the field has the focus; what is in it is marked then, to be typed over.
+    begin(label) {
+      const on = fields(label).includes(document.activeElement);
+      if (on) document.activeElement.select?.();
+      return on;
+    },
     select(label, value) {
       const f = fields(label).find((e) => visible(e) && e.tagName === 'SELECT');
       if (!f || ![...f.options].some((o) => o.value === value)) return null;

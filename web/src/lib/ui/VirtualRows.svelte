@@ -2,7 +2,7 @@
      Short lists, and any list that is printed, are drawn whole. -->
 <script lang="ts" generics="T">
   import { createWindowVirtualizer } from '@tanstack/svelte-virtual';
-  import { flushSync, type Snippet } from 'svelte';
+  import { flushSync, untrack, type Snippet } from 'svelte';
 
   interface Props {
     items: T[];
@@ -32,15 +32,18 @@
     watch.observe(document.body);
     return () => watch.disconnect();
   });
+  // What it is told anew makes it measure all rows again, so it is told only what has changed: its own
+  // turns, such as a scroll, are no reason.
   $effect(() => {
     if (whole) return;
     const now = items;
-    $virtual.setOptions({
+    const options = {
       count: now.length,
       estimateSize: () => height,
-      getItemKey: (i) => (now[i] === undefined ? i : keyOf(now[i], i)),
+      getItemKey: (i: number) => (now[i] === undefined ? i : keyOf(now[i], i)),
       scrollMargin: margin
-    });
+    };
+    untrack(() => $virtual.setOptions(options));
   });
 
   const measured = (node: HTMLDivElement) => {
