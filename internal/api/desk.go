@@ -11,7 +11,7 @@ type Desk struct {
 
 // Need is one thing that waits for a person.
 type Need struct {
-	Kind   string     `json:"kind" enum:"halted,host-key,no-reach,down,failed,by-hand,unsuited,blocked,changed,silent,apart,missed,unread,untaken,drafted,update,released"`
+	Kind   string     `json:"kind" enum:"halted,host-key,no-reach,down,failed,by-hand,search,unsuited,blocked,changed,silent,apart,missed,unread,untaken,drafted,update,released"`
 	Level  string     `json:"level" enum:"block,warn,note"`
 	Server string     `json:"server,omitempty" doc:"Absent where it is about none"`
 	What   string     `json:"what"`

@@ -122,7 +122,11 @@ func (a surveyCommands) printNarrowing(server string, n api.Narrowing) {
 		}
 		fmt.Fprintf(a.Out, "It is none of them alone: with each of them off %s. %s\n", it, asBefore)
 	default:
-		fmt.Fprintf(a.Out, "Off now: %s. It may be one of %s; %s more at most.\n", strings.Join(n.Off, ", "), words.Count(len(n.Suspects), "add-on"), words.Count(n.Most, "question"))
+		who := "one of " + words.Count(len(n.Suspects), "add-on")
+		if len(n.Suspects) == 1 {
+			who = n.Suspects[0]
+		}
+		fmt.Fprintf(a.Out, "Off now: %s. It may be %s; %s more at most.\n", strings.Join(n.Off, ", "), who, words.Count(n.Most, "question"))
 	}
 	if n.Down != "" {
 		fmt.Fprintf(a.Out, "%s\n", n.Down)

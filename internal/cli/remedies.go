@@ -34,6 +34,7 @@ var commands = map[string]string{
 	"restart":       "restless restart SERVER",
 	"start":         "restless start SERVER",
 	"show-updates":  "restless update SERVER",
+	"narrow":        "restless narrow SERVER",
 	"show-text":     "restless text SERVER WITH",
 	"set-text":      "restless tweak set SERVER WITH",
 	"show-texts":    "restless text SERVER",

@@ -21,6 +21,7 @@ const (
 	Down     Kind = "down"     // a game is stopped that was told to run
 	Failed   Kind = "failed"   // an add-on did not load
 	ByHand   Kind = "by-hand"  // a deployment waits for something that a person does
+	Search   Kind = "search"   // add-ons are off while somebody looks for the one that does something wrong
 	Unsuited Kind = "unsuited" // add-ons lack what they need, or do not go together
 	Blocked  Kind = "blocked"  // a draft that will not run as it is
 	Changed  Kind = "changed"  // files were changed outside
@@ -35,7 +36,7 @@ const (
 )
 
 // order is the kinds as a person takes them up.
-var order = []Kind{Halted, HostKey, NoReach, Down, Failed, ByHand, Unsuited, Blocked, Changed, Silent, Apart, Missed, Unread, Untaken, Drafted, Update, Released}
+var order = []Kind{Halted, HostKey, NoReach, Down, Failed, ByHand, Search, Unsuited, Blocked, Changed, Silent, Apart, Missed, Unread, Untaken, Drafted, Update, Released}
 
 // level is how much a kind weighs.
 func (k Kind) level() finding.Level {
@@ -79,6 +80,7 @@ type Server struct {
 	Company   []finding.Finding // what is wrong between its add-ons
 	Apart     []finding.Finding // values that do not go together
 	ApartAt   int64
+	Search    *Narrowing
 	Released  []string // name and version of what feeds announce and is newer than all that is staged
 }
 
@@ -98,6 +100,13 @@ type Addon struct {
 	Line          string // of the log that says so
 	Silent        bool   // a load list names it, and nothing was heard of it
 	Newer         string // a newer version that is staged, fits and is not held back
+}
+
+// Narrowing is a search by halves that nobody has ended.
+type Narrowing struct {
+	Off []string // what is off for it
+	By  string   // who began it
+	At  int64
 }
 
 // Change is what was found changed outside.

@@ -18,7 +18,7 @@ func TestEverythingThatWaitsIsThereAndTheWorstIsFirst(t *testing.T) {
 		{Name: "lantern", Addons: []desk.Addon{{Name: "drum-tent", Newer: "0.5"}, {Name: "rope-stall", Silent: true}}, Released: []string{"honey-stall 2"},
 			Changed: &desk.Change{Changed: 2, Missing: 1, Paths: []string{"fair.order"}, By: "a survey", At: noon}},
 		{Name: "mossgrave", Open: &desk.Deployment{Name: "mossgrave#2", State: "waiting", Trouble: "Press Stop in your host's panel."}},
-		{Name: "pier", Stopped: true, Drafts: []desk.Deployment{{Name: "pier#3"}}, Apart: []finding.Finding{{What: "Two ports differ."}}},
+		{Name: "pier", Stopped: true, Search: &desk.Narrowing{Off: []string{"gull-flocks", "rope-stall"}, By: "owner", At: noon}, Drafts: []desk.Deployment{{Name: "pier#3"}}, Apart: []finding.Finding{{What: "Two ports differ."}}},
 		{Name: "quay", Reach: &finding.Finding{Code: "host-key-changed", What: "the key has changed"}},
 		{Name: "reed", Reach: &finding.Finding{Code: "host-unreachable", What: "no answer"}},
 		{Name: "saltpan", Addons: []desk.Addon{{Name: "gull-flocks", Trouble: "needs keel 4.2", Line: "keel 4.2 or newer, found 4.1"}}, RolledBy: "saltpan#31", RolledAt: noon,
@@ -32,16 +32,17 @@ func TestEverythingThatWaitsIsThereAndTheWorstIsFirst(t *testing.T) {
 		require.NotEmpty(t, n.Deeds, "%s has a deed that helps", n.Kind)
 		require.NotEmpty(t, n.What)
 	}
-	require.Equal(t, []desk.Kind{desk.Halted, desk.HostKey, desk.NoReach, desk.Down, desk.Failed, desk.ByHand, desk.Unsuited, desk.Blocked, desk.Changed, desk.Silent, desk.Apart, desk.Missed, desk.Unread, desk.Untaken, desk.Drafted, desk.Update, desk.Released}, kinds)
+	require.Equal(t, []desk.Kind{desk.Halted, desk.HostKey, desk.NoReach, desk.Down, desk.Failed, desk.ByHand, desk.Search, desk.Unsuited, desk.Blocked, desk.Changed, desk.Silent, desk.Apart, desk.Missed, desk.Unread, desk.Untaken, desk.Drafted, desk.Update, desk.Released}, kinds)
 	failed := got[4]
 	require.Equal(t, "gull-flocks did not load on saltpan", failed.What)
 	require.Equal(t, "keel 4.2 or newer, found 4.1", failed.Line)
 	require.Equal(t, []finding.Remedy{finding.CallRoll.On("saltpan"), finding.ShowDeployment.On("saltpan#31")}, failed.Deeds)
 	require.Equal(t, "mossgrave#2 waits for you: Press Stop in your host's panel", got[5].What)
 	require.Equal(t, finding.TickDeployment.On("mossgrave#2"), got[5].Deeds[0])
-	require.Equal(t, "saltpan#32 is drafted, and 2 findings block it", got[7].What)
-	require.Equal(t, "3 files on lantern were changed outside", got[8].What)
-	require.Equal(t, "2 changed, 1 missing; found by a survey: fair.order", got[8].More)
+	require.Equal(t, "off for it: gull-flocks, rope-stall; begun by owner", got[6].More)
+	require.Equal(t, "saltpan#32 is drafted, and 2 findings block it", got[8].What)
+	require.Equal(t, "3 files on lantern were changed outside", got[9].What)
+	require.Equal(t, "2 changed, 1 missing; found by a survey: fair.order", got[9].More)
 }
 
 // A server on which all is well asks for nothing, and neither does one that a deployment has stopped.

@@ -24,6 +24,9 @@ func (s Server) needs() (out []Need) {
 			put(ByHand, d.Since, d.Name+" waits for you: "+bare(d.Trouble), d.Title, "", finding.TickDeployment.On(d.Name), finding.ShowDeployment.On(d.Name))
 		}
 	}
+	if n := s.Search; n != nil && s.Open == nil {
+		put(Search, n.At, "a search for what does something wrong on "+s.Name+" is not over", "off for it: "+words.Few(n.Off)+"; begun by "+n.By, "", finding.Narrow.On(s.Name))
+	}
 	if s.Stopped && s.Open == nil {
 		put(Down, s.StoppedAt, s.Name+" is stopped", "it was told to run, and nobody stopped it from here", s.StoppedBy, finding.Start.On(s.Name), finding.ReadLog.On(s.Name))
 	}

@@ -27,6 +27,7 @@ const (
 	Restart      Deed = "restart"
 	Start        Deed = "start"
 	ShowUpdates  Deed = "show-updates"
+	Narrow       Deed = "narrow" // answer, or give up, the search for what does something wrong
 	ShowText     Deed = "show-text" // with: its path
 	Untweak      Deed = "untweak"   // with: the tweak's ID
 	SetText      Deed = "set-text"  // with: the text, the value path and the value
@@ -100,7 +101,7 @@ const (
 // Deeds are all of them, so that a test can ask each face for its words.
 func Deeds() []Deed {
 	return []Deed{ShowServers, ShowServer, EditServer, TestServer, LearnServer, UnlockServer, TrustKey, ForgetKey, SetControl, SetSecret,
-		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Survey, Restart, Start, ShowUpdates, ShowText, SetText, Untweak, ShowTexts, ShowTweaks,
+		ShowAddons, ShowFiles, ShowHistory, GiveVariable, ReadLog, CallRoll, Survey, Restart, Start, ShowUpdates, Narrow, ShowText, SetText, Untweak, ShowTexts, ShowTweaks,
 		ShowDeployments, ShowDeployment, RunDeployment, ResumeDeployment, UndoDeployment, HaltDeployment, TickUnchecked, TickDeployment, RollBack, CallGood,
 		Deploy, RestartInstead, SetVariable, SetValue, TakePart, Renew, LeaveData, KeepMine, KeepTheirs, TakeNeeds, InsteadOf, LeaveOut, EnableAddon, ReplaceCopy, TakeIn, RemoveCopy, SetAside, RewriteName, RewriteAlong,
 		StageArchive, ShowArchives, ChooseRoot, ShowCrates, NameCrate, TellApart, PlaceFiles, CompareCrates, ShowRulebooks, ShowRulebook, AddRulebook, AddOver,

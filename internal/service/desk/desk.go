@@ -4,6 +4,7 @@ package desk
 
 import (
 	"context"
+	"errors"
 	"slices"
 	"time"
 
@@ -18,6 +19,7 @@ type Records interface {
 	Servers(ctx context.Context) ([]model.Server, error)
 	Seen(ctx context.Context, server int64) (model.Seen, error)
 	LastSurvey(ctx context.Context, server int64) (model.Survey, error)
+	Narrowing(ctx context.Context, server int64) (model.Narrowing, error)
 	Schedules(ctx context.Context) ([]model.Schedule, error)
 	ScheduleRuns(ctx context.Context, schedule int64, limit int) ([]model.ScheduleRun, error)
 	Feeds(ctx context.Context) ([]model.Feed, error)
@@ -99,6 +101,12 @@ func (s *Service) one(ctx context.Context, st insight.Status) (on core.Server, s
 	seen := stand.Seen
 	on = core.Server{Name: srv.Name, Reach: seen.Trouble, TriedAt: millis(seen.TriedAt), Company: st.Company, Apart: st.Agree.Found, ApartAt: millis(st.Agree.At),
 		Stopped: seen.Condition == "stopped" && seen.Meant == "running", StoppedAt: millis(seen.ConditionAt), StoppedBy: seen.Words}
+	switch n, err := s.Records.Narrowing(ctx, srv.ID); {
+	case err == nil:
+		on.Search = &core.Narrowing{Off: n.Search.Off, By: n.Actor, At: millis(n.At)}
+	case !errors.Is(err, model.ErrNotFound):
+		return on, stand, err
+	}
 	if d := st.Open; d != nil {
 		open := deployment(*d)
 		on.Open = &open

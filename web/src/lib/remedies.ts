@@ -30,6 +30,7 @@ export function linkOf(r: Remedy, about?: string): Link | undefined {
     case 'show-updates':
       return tab('To the updates', 'updates');
     case 'start':
+    case 'narrow':
       return tab('To stop, start and log', 'running');
     case 'show-schedules':
       return { words: 'To the schedules', href: p('/schedules') };

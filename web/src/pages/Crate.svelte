@@ -9,6 +9,7 @@
   import CrateName from '../lib/staging/CrateName.svelte';
   import Facts from '../lib/staging/Facts.svelte';
   import CrateMap from '../lib/staging/CrateMap.svelte';
+  import LintCrate from '../lib/staging/LintCrate.svelte';
   import CrateTo from '../lib/staging/CrateTo.svelte';
   import Word from '../lib/help/Word.svelte';
   import Button from '../lib/ui/Button.svelte';
@@ -33,6 +34,7 @@
   let naming = $state(false);
   let comparing = $state(false);
   let choosing = $state(false);
+  let linting = $state(false);
 
   /** Has the archive ask again which folder in it is the add-on. */
   async function chooseAgain(c: CrateOf) {
@@ -60,6 +62,7 @@
     {#if c.rootChosen}<Button onclick={() => (choosing = true)}>Choose another root…</Button>{/if}
     <Button onclick={() => (naming = true)}>Rename…</Button>
     <Button onclick={() => (comparing = true)}>Compare…</Button>
+    <Button onclick={() => (linting = true)}>Look for mistakes…</Button>
     {#if notes.data?.length}<Button onclick={() => (reading = true)}
         >Author’s notes {notes.data.length}</Button
       >{/if}
@@ -93,6 +96,7 @@
 
   <CrateTo bind:open={going} crate={c} />
   <CrateName bind:open={naming} crate={c} />
+  <LintCrate bind:open={linting} {digest} />
   <CrateBeside bind:open={comparing} crate={c} />
   <Sheet bind:open={reading} title="Author’s notes" wide>
     {#each notes.data ?? [] as n (n.path)}

@@ -10,6 +10,7 @@
   import Edit from '../lib/rulebook/Edit.svelte';
   import Turns from '../lib/rulebook/Turns.svelte';
   import Button from '../lib/ui/Button.svelte';
+  import Confirm from '../lib/ui/Confirm.svelte';
   import Field from '../lib/ui/Field.svelte';
   import Head from '../lib/ui/Head.svelte';
   import Lading from '../lib/ui/Lading.svelte';
@@ -23,6 +24,13 @@
     void navigate('/rulebooks/:name', { params: { name }, search: where === 'read' ? {} : { at: where } });
   const client = useQueryClient();
   const attempt = attempting();
+
+  let dropping = $state(false);
+  async function drop() {
+    await ok(api.DELETE('/rulebooks/{name}', { params: { path: { name } } }));
+    await client.invalidateQueries({ queryKey: ['rulebooks'] });
+    await navigate('/rulebooks');
+  }
 
   const again = () =>
     attempt.run('again', async () => {
@@ -40,6 +48,7 @@
     {#if at !== 'turns' && b.revision > 1}<Button onclick={() => show('turns')}>Compare revisions…</Button
       >{/if}
     {#if at !== 'edit'}<Button onclick={() => show('edit')}>Edit…</Button>{/if}
+    {#if at === 'read'}<Button onclick={() => (dropping = true)}>Take out of use…</Button>{/if}
     {#if b.outdated}
       <Button
         kind="main"
@@ -50,6 +59,13 @@
       >
     {/if}
   </Head>
+  <Confirm
+    bind:open={dropping}
+    title="Take {b.title} out of use?"
+    about="No download is laid out by it any more. What it laid out stays, and so does what is deployed; a rulebook that a server has cannot be taken out of use."
+    word="Take it out of use"
+    does={drop}
+  />
   {#if attempt.error}<Trouble error={attempt.error} />{/if}
   {#if at === 'edit'}
     {#key b.name}<Edit book={b} />{/key}

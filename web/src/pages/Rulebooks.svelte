@@ -6,6 +6,7 @@
   import { rulebooks } from '../lib/api/queries';
   import { clock } from '../lib/format';
   import Word from '../lib/help/Word.svelte';
+  import Starter from '../lib/rulebook/Starter.svelte';
   import Button from '../lib/ui/Button.svelte';
   import Empty from '../lib/ui/Empty.svelte';
   import Head from '../lib/ui/Head.svelte';
@@ -14,6 +15,7 @@
 
   const client = useQueryClient();
   const q = createQuery(rulebooks);
+  let starting = $state(false);
   let file = $state<HTMLInputElement>();
   let text: string | undefined; // of the file that was chosen last
   const attempt = attempting();
@@ -38,11 +40,13 @@
 
 <Head title="Rulebooks">
   {#snippet beside()}<Word is="rulebook" />{/snippet}
+  <Button onclick={() => (starting = true)}>Begin with a shape…</Button>
   <Button onclick={() => file?.click()}>Add from a file…</Button>
   <Button kind={q.data?.length ? 'plain' : 'main'} href={p('/make-rulebook')}>Make one from questions…</Button
   >
 </Head>
 
+<Starter bind:open={starting} />
 <input bind:this={file} type="file" accept=".yaml,.yml" hidden data-rulebook onchange={add} />
 {#if attempt.error}
   <Trouble error={attempt.error} />

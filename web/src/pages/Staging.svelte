@@ -8,9 +8,14 @@
   import Loose from '../lib/staging/Loose.svelte';
   import Dropzone from '../lib/staging/Dropzone.svelte';
   import Feeds from '../lib/staging/Feeds.svelte';
+  import { Fetched, type Wanted } from '../lib/staging/fetches.svelte';
+  import FetchRow from '../lib/staging/FetchRow.svelte';
+  import FromAddress from '../lib/staging/FromAddress.svelte';
+  import Pallets from '../lib/staging/Pallets.svelte';
   import type { Pick } from '../lib/staging/pick';
   import UploadRow from '../lib/staging/UploadRow.svelte';
   import { getUploads } from '../lib/staging/uploads.svelte';
+  import Announce from '../lib/ui/Announce.svelte';
   import Button from '../lib/ui/Button.svelte';
   import Word from '../lib/help/Word.svelte';
   import Empty from '../lib/ui/Empty.svelte';
@@ -25,22 +30,40 @@
   let book = $state('');
   let find = $state('');
   let byId = $state(false);
+  let fromAddress = $state(false);
+  let fetches = $state.raw<Fetched[]>([]);
   let shown = $derived(
     (list.data ?? []).filter((c) => c.label.toLowerCase().includes(find.trim().toLowerCase()))
+  );
+
+  let onTheirWay = $derived(
+    (['sending', 'laying out', 'staged', 'refused', 'downloading'] as const)
+      .map((s) => [s, [...uploads.list, ...fetches].filter((u) => u.stage === s).length] as const)
+      .filter(([, n]) => n)
+      .map(([s, n]) => `${n} ${s}`)
+      .join(', ')
   );
 
   function stage(picks: Pick[]) {
     uploads.add(picks, book ? { rulebook: book } : {}, staged);
   }
 
+  function take(wanted: Wanted) {
+    const fetched = new Fetched(book ? { ...wanted, rulebook: book } : wanted);
+    fetches = [fetched, ...fetches];
+    void fetched.run().then(staged);
+  }
+
   const staged = () => void client.invalidateQueries({ queryKey: ['crates'] });
 </script>
 
 <Head title="Staging">
+  <Button onclick={() => (fromAddress = true)}>From an address…</Button>
   {#if books.data?.length}<Button onclick={() => (byId = true)}>Without a download…</Button>{/if}
   {#if uploads.list.length > uploads.busy}<Button onclick={() => uploads.clear()}>Clear the list</Button>{/if}
 </Head>
 
+<FromAddress bind:open={fromAddress} {take} />
 <ById bind:open={byId} books={books.data ?? []} />
 
 <Dropzone onpick={stage}>
@@ -53,10 +76,19 @@
   </label>
 </Dropzone>
 
+<Announce words={onTheirWay} />
 {#if uploads.list.length}
-  <div class="box mt-4" aria-label="On their way" role="log">
+  <div class="box mt-4" aria-label="On their way" role="group">
     {#each uploads.list as upload (upload)}
       <UploadRow {upload} again={() => uploads.again(upload, staged)} />
+    {/each}
+  </div>
+{/if}
+
+{#if fetches.length}
+  <div class="box mt-4" aria-label="Downloaded by the service" role="group">
+    {#each fetches as fetched (fetched)}
+      <FetchRow {fetched} again={() => fetched.run().then(staged)} />
     {/each}
   </div>
 {/if}
@@ -66,6 +98,8 @@
 <Feeds />
 
 <Loose />
+
+<Pallets />
 
 <div class="mt-6 mb-2 flex flex-wrap items-center gap-3">
   <h2>Crates <Word is="crate" /></h2>

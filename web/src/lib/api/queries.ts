@@ -1,7 +1,7 @@
 // What pages ask for, with the keys under which answers are kept.
 import type { QueryClient } from '@tanstack/svelte-query';
 import type { Schema } from '../rulebook/suggest';
-import { all, api, ok, type Deployment, type NewDraft } from './client';
+import { all, api, ok, problemOf, type Deployment, type NewDraft } from './client';
 import { result } from './jobs';
 
 // What the records say is asked again when they change: see changes.ts. Only what is
@@ -74,6 +74,12 @@ export const comparison = (server: string, from: number, to: number) => ({
     ok(api.GET('/servers/{server}/comparison', { params: { path: { server }, query: { from, to } } }))
 });
 
+/** What differs between how a server stood after a deployment, -1 being now, and another as it stands. */
+export const comparisonWith = (server: string, from: number, other: string) => ({
+  queryKey: ['deployments', server, 'beside', other, from],
+  queryFn: () => ok(api.GET('/comparison', { params: { query: { a: server, b: other, aAfter: from } } }))
+});
+
 /** What is known of a server whose rulebook grows. The server is looked at. */
 export const lessons = (server: string) => ({
   queryKey: ['lessons', server],
@@ -81,6 +87,18 @@ export const lessons = (server: string) => ({
   // What is being answered is not replaced under a person's hands.
   refetchOnWindowFocus: false,
   retry: false
+});
+
+/** What is wrong with the texts of a crate. */
+export const lintOfCrate = (crate: string) => ({
+  queryKey: ['crate', crate, 'lint'],
+  queryFn: () => ok(api.GET('/crates/{crate}/lint', { params: { path: { crate } } }))
+});
+
+/** Rulebooks to begin with, named for a shape. */
+export const starters = () => ({
+  queryKey: ['starters'],
+  queryFn: () => ok(api.GET('/rulebook-starters')).then((p) => p.items)
 });
 
 /** What needs a person, over all servers. */
@@ -98,6 +116,16 @@ export const statuses = () => ({
 export const status = (server: string) => ({
   queryKey: ['status', server],
   queryFn: () => ok(api.GET('/servers/{server}/status', { params: { path: { server } } }))
+});
+
+/** The search for the add-on that does something wrong on a server; null where none goes on. */
+export const narrowing = (server: string) => ({
+  queryKey: ['status', server, 'narrowing'],
+  queryFn: () =>
+    ok(api.GET('/servers/{server}/narrowing', { params: { path: { server } } })).catch((e: unknown) => {
+      if (problemOf(e).code === 'no-narrowing') return null;
+      throw e;
+    })
 });
 
 /** What is directly in a folder of a server. */
@@ -269,8 +297,8 @@ export const crates = (rulebook?: string) => ({
   queryFn: () => all((cursor) => ok(api.GET('/crates', { params: { query: { rulebook, cursor } } })))
 });
 
-export const pallets = (rulebook: string) => ({
-  queryKey: ['crates', 'pallets', rulebook],
+export const pallets = (rulebook?: string) => ({
+  queryKey: ['crates', 'pallets', rulebook ?? ''],
   queryFn: () => ok(api.GET('/pallets', { params: { query: { rulebook } } })).then((p) => p.items)
 });
 

@@ -1,6 +1,7 @@
 <!-- The bar of a run with what it is at. -->
 <script lang="ts">
   import { size } from '../format';
+  import Announce from '../ui/Announce.svelte';
   import Bar from '../ui/Bar.svelte';
   import type { Live } from './live.svelte';
   import { about } from './pace';
@@ -11,7 +12,7 @@
   let part = $derived(live.total ? live.done / live.total : 0);
 </script>
 
-<div class="border-b border-rule px-4 py-2.5" role="status" data-progress>
+<div class="border-b border-rule px-4 py-2.5" data-progress>
   <div class="mb-1.5 flex flex-wrap gap-x-3">
     <b class="font-label text-[16px]">{undoing ? 'Going back' : 'Running'}</b>
     <span class="mono min-w-0 flex-1 truncate">{live.path || live.text}</span>
@@ -21,5 +22,10 @@
           : ''}</span
       >{/if}
   </div>
+  <Announce
+    words="{undoing ? 'Going back' : 'Running'}{live.total
+      ? `, ${live.done} of ${live.total} motions`
+      : ''}{left ? `, ${about(left)} left` : ''}"
+  />
   <Bar label={undoing ? 'Going back' : 'Running'} {part} />
 </div>

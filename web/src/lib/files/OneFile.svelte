@@ -23,11 +23,13 @@
   import Trouble from '../ui/Trouble.svelte';
   import { contentHref } from './address';
   import Happened from './Happened.svelte';
+  import SwapFile from './SwapFile.svelte';
 
   let { server, path }: { server: string; path: string } = $props();
   const events = createQuery(() => history(server, path));
   const now = createQuery(() => compared(server, path, undefined));
   const drafting = new Drafting();
+  let swapping = $state(false);
   let last = $derived<LedgerEvent | undefined>(events.data?.[0]);
   let is = $derived(now.data?.after);
   let gone = $derived(last?.after.being !== 'content');
@@ -82,12 +84,16 @@
         {#if is?.kind === 'text'}<Button href="{toServer(server, 'texts')}?text={encodeURIComponent(path)}"
             >Change it…</Button
           >{/if}
+        {#if !gone}<Button disabled={drafting.busy} onclick={() => (swapping = true)}
+            >Put a file of yours there…</Button
+          >{/if}
         <Button disabled={drafting.busy} onclick={() => drafting.start(server, { rollback: { path } })}
           >{drafting.busy ? 'Looking…' : 'Back one change'}</Button
         >
       </div>
     </div>
   </Lading>
+  <SwapFile bind:open={swapping} {server} {path} {drafting} />
   <h2 class="mt-5 mb-2">What happened to it</h2>
   <div class="box">
     {#each events.data as e, i (e.seq)}

@@ -6,6 +6,7 @@
   import { result } from '../api/jobs';
   import { attempting } from '../attempt.svelte';
   import { clock } from '../format';
+  import Announce from '../ui/Announce.svelte';
   import Button from '../ui/Button.svelte';
   import Confirm from '../ui/Confirm.svelte';
   import Stamp from '../ui/Stamp.svelte';
@@ -91,8 +92,8 @@
       </div>
     {/each}
     <div class="flex flex-wrap items-center gap-x-4 gap-y-2 border-t border-rule px-4 py-2">
-      <span class="reason min-w-0 flex-1 basis-56" role="status"
-        >{words || `${r.state}, by ${r.by}, ${clock(r.at)}`}</span
+      <span class="reason min-w-0 flex-1 basis-56"
+        >{words || `${r.state}, by ${r.by}, ${clock(r.at)}`}<Announce {words} /></span
       >
       {#if r.state === 'drafted'}
         <Tick bind:checked={side}>all at the same time</Tick>

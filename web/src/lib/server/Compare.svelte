@@ -4,7 +4,7 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { route } from '../../router';
   import type { FileTurn, ValueTurn } from '../api/client';
-  import { comparison, deployments } from '../api/queries';
+  import { comparison, comparisonWith, deployments, servers } from '../api/queries';
   import Diff from '../deploy/Diff.svelte';
   import DraftingNote from '../deploy/DraftingNote.svelte';
   import { Drafting } from '../deploy/drafting.svelte';
@@ -24,10 +24,20 @@
     route.search.from === undefined ? undefined : String(route.search.from)
   );
   let beside = $state(route.search.to === undefined ? '-1' : String(route.search.to));
-  // At first: what the last deployment changed.
-  let from = $derived(picked ?? String(done[1]?.number ?? 0));
+  // Another server of the same game may stand beside this one.
+  const all = createQuery(servers);
+  let mine = $derived(all.data?.find((s) => s.name === server)?.rulebook);
+  let others = $derived((all.data ?? []).filter((s) => s.name !== server && s.rulebook === mine));
+  const apart = 'server ';
+  let other = $derived(beside.startsWith(apart) ? beside.slice(apart.length) : '');
+  // At first: what the last deployment changed; beside another server, how this one stands now.
+  let from = $derived(
+    picked !== undefined && (other || picked !== '-1') ? picked : other ? '-1' : String(done[1]?.number ?? 0)
+  );
   const q = createQuery(() => ({
-    ...comparison(server, Number(from), Number(beside)),
+    ...(other
+      ? comparisonWith(server, Number(from), other)
+      : comparison(server, Number(from), Number(beside))),
     enabled: done.length > 0
   }));
   let opened = $state<Record<string, boolean>>({});
@@ -53,12 +63,20 @@
   {/snippet}
   <div class="mb-4 grid gap-3 sm:grid-cols-2">
     <Labelled label="As it stood">
-      <select class="input" bind:value={() => from, (v) => (picked = v)}>{@render moments()}</select>
+      <select class="input" bind:value={() => from, (v) => (picked = v)}>
+        {#if other}<option value="-1">now, by the ledger</option>{/if}
+        {@render moments()}
+      </select>
     </Labelled>
     <Labelled label="Beside">
       <select class="input" bind:value={beside}>
         <option value="-1">now, by the ledger</option>
         {@render moments()}
+        {#if others.length}
+          <optgroup label="another server, now">
+            {#each others as s (s.name)}<option value={apart + s.name}>{s.name}</option>{/each}
+          </optgroup>
+        {/if}
       </select>
     </Labelled>
   </div>
@@ -66,9 +84,16 @@
   {#if q.data}
     {@const c = q.data}
     {#if c.addons.length + c.files.length === 0}
-      <p class="text-ink-soft">Nothing that was deployed differs.</p>
+      <p class="text-ink-soft">
+        Nothing that was deployed differs{other ? ` between ${server} and ${other}` : ''}.
+      </p>
     {:else}
-      <p class="mb-3">{count(c.in, 'file')} in, {c.changed} changed, {c.out} out</p>
+      <p class="mb-3">
+        {#if other}{count(c.in, 'file')} on {other} alone, {c.changed} with other bytes, {c.out} on {server} alone{:else}{count(
+            c.in,
+            'file'
+          )} in, {c.changed} changed, {c.out} out{/if}
+      </p>
       {#if c.addons.length}
         <div class="mb-4 border border-rule" aria-label="Add-ons that stood otherwise">
           {#each c.addons as a (a.addon)}

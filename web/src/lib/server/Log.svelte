@@ -4,6 +4,7 @@
   import { untrack } from 'svelte';
   import { api, ok, type LogLine } from '../api/client';
   import { count } from '../format';
+  import Announce from '../ui/Announce.svelte';
   import Button from '../ui/Button.svelte';
   import Trouble from '../ui/Trouble.svelte';
 
@@ -90,6 +91,7 @@
     <Button disabled={shown.length === 0} onclick={save}>Download these lines</Button>
   </span>
 </div>
+<Announce words={paused ? '' : `${count(lines.length, 'line')} in the log`} />
 {#if error}<Trouble {error} />{/if}
 <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
 <div
@@ -97,7 +99,7 @@
   bind:this={box}
   data-log
   tabindex="0"
-  role="log"
+  role="region"
   aria-label="The server's log"
 >
   {#each shown as l, i (i)}

@@ -12,6 +12,7 @@
   import Trouble from '../ui/Trouble.svelte';
   import EditControl from './EditControl.svelte';
   import Log from './Log.svelte';
+  import Narrow from './Narrow.svelte';
   import RollCall from './RollCall.svelte';
 
   let { server }: { server: string } = $props();
@@ -135,6 +136,7 @@
 <EditControl bind:open={editing} {server} known={known.data} />
 {#if acting.error}<Trouble error={acting.error} />{/if}
 
+{#if q.data}<Narrow {server} />{/if}
 {#if roll.data}<div class="box mb-3.5"><RollCall call={roll.data} {server} notes /></div>{/if}
 
 <div class="box">

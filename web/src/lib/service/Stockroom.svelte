@@ -8,6 +8,7 @@
   import { attempting } from '../attempt.svelte';
   import Word from '../help/Word.svelte';
   import { count, size } from '../format';
+  import Announce from '../ui/Announce.svelte';
   import Button from '../ui/Button.svelte';
   import Confirm from '../ui/Confirm.svelte';
   import FindingRow from '../ui/FindingRow.svelte';
@@ -60,13 +61,17 @@
 {#if act.error}<Trouble error={act.error} />{/if}
 <div class="box mb-5">
   <div class="flex flex-wrap items-center gap-x-4 gap-y-2 px-4 py-2.5">
-    <span class="min-w-0 flex-1 basis-64" role="status">
+    <span class="min-w-0 flex-1 basis-64">
       {#if words}{words}{:else if read}{count(read.read, 'content')} read and found {read.damaged.length
           ? 'damaged in part'
           : 'whole'}; the records are sound.
       {:else if kept.data}{count(kept.data.filter((a) => !a.dropped).length, 'download')} kept, {size(
           kept.data.filter((a) => !a.dropped).reduce((n, a) => n + a.archive.size, 0)
         )}{/if}
+      <Announce
+        words={words ||
+          (read ? `${count(read.read, 'content')} read, ${read.damaged.length || 'none'} damaged` : '')}
+      />
     </span>
     <Button disabled={!!act.busy} onclick={() => look(false)}
       >{act.busy === 'look' ? 'Reading…' : 'Read and check every byte'}</Button

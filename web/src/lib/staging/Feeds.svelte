@@ -12,12 +12,16 @@
   import Trouble from '../ui/Trouble.svelte';
   import { news } from './feeds';
   import FollowFeed from './FollowFeed.svelte';
+  import OneFeed from './OneFeed.svelte';
 
   const client = useQueryClient();
   const q = createQuery(feeds);
   const act = attempting();
   let adding = $state(false);
   let dropping = $state('');
+  let reading = $state('');
+  let looking = $state(false);
+  let shown = $derived((q.data ?? []).find((f) => f.name === reading));
   let rows = $derived(news(q.data ?? []));
   const again = () => client.invalidateQueries({ queryKey: ['crates'] });
 
@@ -77,6 +81,7 @@
             {#if f.trouble}{f.lookedAt ? '; not read since' : 'It could not be read yet'}: {f.trouble}{/if}
           </span>
         </span>
+        <Button onclick={() => ([reading, looking] = [f.name, true])}>All of {f.name}…</Button>
         <Button disabled={!!act.busy} onclick={() => check(f.name)}
           >{act.busy === f.name ? 'Looking…' : `Check ${f.name}`}</Button
         >
@@ -85,6 +90,7 @@
     {/each}
   </div>
 {/if}
+{#if shown}<OneFeed bind:open={looking} feed={shown} />{/if}
 <Confirm
   bind:open={() => !!dropping, (v) => (dropping = v ? dropping : '')}
   title={`Drop ${dropping}?`}

@@ -13,10 +13,10 @@
   import { fileHref } from '../files/address';
   import Button from '../ui/Button.svelte';
   import Filter from '../ui/Filter.svelte';
-  import FindingRow from '../ui/FindingRow.svelte';
   import Trouble from '../ui/Trouble.svelte';
   import { edited, notWhole } from './bytes';
   import type { Editor } from './editor';
+  import TextFindings from './TextFindings.svelte';
   import TryValue from './TryValue.svelte';
   import TweakRow from './TweakRow.svelte';
   import ValueMore from './ValueMore.svelte';
@@ -110,9 +110,7 @@
   </div>
   {#if t.about}<p class="mb-2 text-ink-soft">{t.about}</p>{/if}
   {#if t.findings.length}
-    <div class="box mb-3">
-      {#each t.findings as f (f.what)}<FindingRow finding={f} />{/each}
-    </div>
+    <TextFindings findings={t.findings} {server} />
   {/if}
   <div class="grid gap-4 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
     <div class="min-w-0">

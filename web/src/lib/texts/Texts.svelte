@@ -2,16 +2,20 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { route, toServer } from '../../router';
+  import { api, ok } from '../api/client';
+  import type { components } from '../api/generated/schema';
+  import { attempting } from '../attempt.svelte';
   import { texts, tweaks } from '../api/queries';
   import { clock, count, size } from '../format';
   import Button from '../ui/Button.svelte';
   import Empty from '../ui/Empty.svelte';
   import Filter from '../ui/Filter.svelte';
-  import FindingRow from '../ui/FindingRow.svelte';
   import PathText from '../ui/PathText.svelte';
   import Trouble from '../ui/Trouble.svelte';
   import FindIn from './FindIn.svelte';
   import OneText from './OneText.svelte';
+  import Rewrite from './Rewrite.svelte';
+  import TextFindings from './TextFindings.svelte';
   import TweakRow from './TweakRow.svelte';
 
   let { server }: { server: string } = $props();
@@ -25,6 +29,13 @@
   let wanted = $derived(find.trim().toLowerCase());
   let shown = $derived((q.data ?? []).filter((t) => !wanted || t.path.toLowerCase().includes(wanted)));
   let findings = $derived((q.data ?? []).flatMap((t) => t.findings));
+  let rewriting = $state(false);
+  const looking = attempting();
+  let looked = $state<components['schemas']['Linted']>();
+  const lookOver = () =>
+    void looking.run('look', async () => {
+      looked = await ok(api.GET('/servers/{server}/lint', { params: { path: { server } } }));
+    });
   const to = (p: string) => `${toServer(server, 'texts')}?text=${encodeURIComponent(p)}`;
 </script>
 
@@ -46,17 +57,24 @@
       <div class="mb-2.5 flex flex-wrap items-center gap-3">
         <Filter bind:find label="Find a text" />
         <span class="text-ink-soft">{count(shown.length, 'text')}</span>
-        <span class="ml-auto flex gap-2">
+        <span class="ml-auto flex flex-wrap gap-2">
+          <Button kind="quiet" disabled={!!looking.busy} onclick={lookOver}
+            >{looking.busy ? 'Looking…' : 'Look for mistakes'}</Button
+          >
+          <Button kind="quiet" onclick={() => (rewriting = true)}>Change a name…</Button>
           <Button kind="quiet" onclick={() => (searching = !searching)}>Look inside…</Button>
           <Button kind="quiet" onclick={() => (all = !all)}>{all ? 'Settings only' : 'Every text'}</Button>
         </span>
       </div>
       {#if searching}<FindIn {server} {to} />{/if}
-      {#if findings.length}
-        <div class="box mb-3">
-          {#each findings as f (f.what)}<FindingRow finding={f} />{/each}
-        </div>
-      {/if}
+      {#if looking.error}<Trouble error={looking.error} />{/if}
+      {#if looked}
+        <p class="mb-1.5" role="status" data-looked>
+          {looked.findings.length ? count(looked.findings.length, 'finding') : 'No findings'} in
+          {count(looked.texts, 'text')}.
+        </p>
+        {#if looked.findings.length}<TextFindings findings={looked.findings} {server} {to} />{/if}
+      {:else if findings.length}<TextFindings {findings} {server} {to} />{/if}
       <div class="overflow-x-auto">
         <table class="table">
           <thead>
@@ -94,6 +112,7 @@
         </table>
       </div>
     {/if}
+    <Rewrite bind:open={rewriting} {server} />
     {#if held.data?.length}
       <h2 class="mt-5 mb-2">Tweaks that hold here</h2>
       <div class="box">

@@ -39,15 +39,28 @@
     const now = items;
     const options = {
       count: now.length,
-      estimateSize: () => height,
+      estimateSize: () => usual,
       getItemKey: (i: number) => (now[i] === undefined ? i : keyOf(now[i], i)),
       scrollMargin: margin
     };
     untrack(() => $virtual.setOptions(options));
   });
 
+  // Most rows are as high as the first ones turn out to be. A row that is as high as was thought has
+  // nothing moved, and moving what follows costs as much as the list is long.
+  let usual = $derived(height);
+  let learnt = false;
+  function learn() {
+    const seen = [...(list?.children ?? [])].map((c) => (c as HTMLElement).offsetHeight);
+    const middle = seen.sort((a, b) => a - b)[seen.length >> 1];
+    if (middle) usual = middle;
+  }
+
   const measured = (node: HTMLDivElement) => {
     $virtual.measureElement(node);
+    if (learnt) return;
+    learnt = true;
+    queueMicrotask(learn); // once all of the first ones are there
   };
 </script>
 

@@ -3260,7 +3260,7 @@ export interface components {
             /** @description One or two that help, the likeliest first */
             deeds: components["schemas"]["Remedy"][];
             /** @enum {string} */
-            kind: "halted" | "host-key" | "no-reach" | "down" | "failed" | "by-hand" | "unsuited" | "blocked" | "changed" | "silent" | "apart" | "missed" | "unread" | "untaken" | "drafted" | "update" | "released";
+            kind: "halted" | "host-key" | "no-reach" | "down" | "failed" | "by-hand" | "search" | "unsuited" | "blocked" | "changed" | "silent" | "apart" | "missed" | "unread" | "untaken" | "drafted" | "update" | "released";
             /** @enum {string} */
             level: "block" | "warn" | "note";
             /** @description What a server or a host said, to the letter */
