@@ -135,7 +135,7 @@ func measure(ctx context.Context, bin string, files int, page *strings.Builder) 
 		}
 		near[a.name] = c.Millis
 	}
-	frames, longest, err := scrolled(p, s.URL+"/crates/"+crate)
+	moved, err := scrolled(p, s.URL+"/crates/"+crate, files)
 	if err != nil {
 		return err
 	}
@@ -154,7 +154,7 @@ func measure(ctx context.Context, bin string, files int, page *strings.Builder) 
 		}
 		fmt.Fprintf(page, "| %s | %.0f | %.0f | %.0f | %.0f | %.0f | %.1f |\n", a.name, c.KB, c.Requests, c.Millis, near[a.name], c.Nodes, c.Millis/peer)
 	}
-	fmt.Fprintf(page, "\nThe crate's map with all of its rows open, scrolled for two seconds: %.0f frames a second, the longest of them %.0f ms.\n", frames, longest)
+	page.WriteString(moved)
 	return nil
 }
 
@@ -223,23 +223,4 @@ func costOf(p *browser.Page, url, there string) (cost, error) {
 	}
 	slices.SortFunc(all, func(a, b cost) int { return int(a.Millis - b.Millis) })
 	return all[len(all)/2], nil
-}
-
-// scrolled opens every row of a crate's map and scrolls through it: how many frames a second, and how
-// many milliseconds the longest took.
-func scrolled(p *browser.Page, url string) (frames, longest float64, err error) {
-	if err := p.Go(url); err != nil {
-		return 0, 0, err
-	}
-	if _, err := browser.Until[bool](p, "a row that opens", `(b => b && (b.click(), true))(document.querySelector('[data-map] [aria-expanded=false]')) || null`); err != nil {
-		return 0, 0, err
-	}
-	if _, err := browser.Until[bool](p, "many rows", `Number(document.querySelector('[data-rows]')?.dataset.rows) > 1000 || null`); err != nil {
-		return 0, 0, err
-	}
-	got, err := browser.Eval[[2]float64](p, `new Promise((done) => { let n = 0, most = 0, began = performance.now(), last = began;
-		const frame = (now) => { most = Math.max(most, now - last); last = now; n++; scrollBy(0, 240);
-			if (now - began < 2000) requestAnimationFrame(frame); else done([n / (now - began) * 1000, most]); };
-		requestAnimationFrame(frame); })`)
-	return got[0], got[1], err
 }

@@ -55,21 +55,19 @@
   .line {
     display: grid;
     grid-template-columns: minmax(0, 1.5fr) minmax(0, 1fr) minmax(0, 1.5fr);
-    border-top: 1px dashed var(--rule);
+    border-top: 1px solid var(--rule);
   }
   .line > div {
     padding: 6px 14px;
   }
   .line.inner {
     background: var(--paper);
-    border-top-style: dotted;
   }
   .line.inner > div {
     padding-block: 2px;
   }
   .why {
     border-inline: 1px solid var(--rule);
-    background: color-mix(in srgb, var(--paper) 60%, transparent);
   }
   @media (max-width: 767px) {
     .line {

@@ -24,7 +24,6 @@
 
 <style>
   .copy {
-    opacity: 0;
     padding: 0 4px;
     vertical-align: -1px;
     color: var(--note);
@@ -34,14 +33,14 @@
     display: inline-block;
     width: 12px;
     height: 12px;
+  }
+  .path:hover .copy::before,
+  .copy:focus-visible::before {
     background: currentColor;
     mask: url('./copy.svg') center / contain no-repeat;
   }
-  .copied::before {
+  .path:hover .copied::before,
+  .copied:focus-visible::before {
     mask-image: url('./check.svg');
-  }
-  .path:hover .copy,
-  .copy:focus-visible {
-    opacity: 1;
   }
 </style>

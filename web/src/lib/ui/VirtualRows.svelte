@@ -20,7 +20,7 @@
   let printing = $state(false);
   let whole = $derived(items.length <= short || printing);
   // Its options are set once it is drawn: where it begins on the page is not known before.
-  const virtual = createWindowVirtualizer<HTMLDivElement>({ count: 0, estimateSize: () => 34, overscan: 12 });
+  const virtual = createWindowVirtualizer<HTMLDivElement>({ count: 0, estimateSize: () => 34, overscan: 4 });
   let margin = $state(0);
 
   $effect(() => {
@@ -48,6 +48,7 @@
 
   // Most rows are as high as the first ones turn out to be. A row that is as high as was thought has
   // nothing moved, and moving what follows costs as much as the list is long.
+  let shown = $derived($virtual.getVirtualItems());
   let usual = $derived(height);
   let learnt = false;
   function learn() {
@@ -79,15 +80,16 @@
     {role}
     aria-label={label}
     data-rows={items.length}
-    style="position:relative;height:{$virtual.getTotalSize()}px"
+    style="position:relative;contain:size layout style;height:{$virtual.getTotalSize()}px"
   >
-    {#each $virtual.getVirtualItems() as v (v.key)}
+    {#each shown as v (v.key)}
       {#if items[v.index] !== undefined}
         <div
           {@attach measured}
+          class="absolute left-0 w-full"
           data-index={v.index}
           role={role ? 'presentation' : undefined}
-          style="position:absolute;top:0;left:0;width:100%;transform:translateY({v.start - margin}px)"
+          style="top:{v.start - margin}px"
         >
           {@render row(items[v.index]!, v.index)}
         </div>
