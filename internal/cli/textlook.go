@@ -103,7 +103,10 @@ func (a textCommands) lintCommand() *cli.Command {
 				return a.printJSON(l)
 			}
 			a.printLint(l.Findings, server)
-			if len(l.Findings) == 0 {
+			switch {
+			case l.Texts == 0:
+				fmt.Fprintln(a.Out, "Nothing in it is a text that can be looked over.")
+			case len(l.Findings) == 0:
 				fmt.Fprintf(a.Out, "No findings in %s.\n", words.Count(l.Texts, "text"))
 			}
 			return nil

@@ -76,6 +76,8 @@ func TestEveryPageCanBeUsedByAll(t *testing.T) {
 		{"/", "Add a server…", "Nothing on it is touched"}, {"/servers/lantern", "Deploy…", "How it is done"}, {"/servers/lantern/about", "Edit…", "A secret that is left empty"},
 		{"/servers/lantern/about", "Pack for a helper…", "Read it before you send it"}, {"/servers/lantern/about", "Forget it…", "Its files on the host stay"}, {"/groups", "Make a group…", "in the order in which you tick them"},
 		{"/schedules", "Have results told…", "a web address"}, {"/schedules", "Add a schedule…", "By the clocks of"}, {"/servers/lantern/deployments/3", "Choose otherwise…", "Choose otherwise for lantern"},
+		{"/staging", "From an address…", "as if you had dropped it here"}, {"/rulebooks", "Begin with a shape…", "Small letters, digits and hyphens"}, {"/rulebooks/lanternfall", "Take out of use…", "What it laid out stays"},
+		{"/servers/lantern/texts", "Change a name…", "with one way back"}, {"/servers/lantern/files?open=fair.conf", "Put a file of yours there…", "You see the draft before"}, {list[14][0], "Look for mistakes…", "Nothing in it is a text"},
 	} {
 		c.goTo(sheet[0])
 		c.click(sheet[1])

@@ -109,7 +109,7 @@ func TestTheConsoleChangesNamesFilesAndMistakes(t *testing.T) {
 	c.click("Change line 3 of gates/sluice/settings.yaml")
 	c.click("Rename what is called so too, and what names the things that the server loads")
 	c.seeIn("[role=dialog]", "gates/sluice/heron.txt → gates/sluice/egret.txt")
-	c.click("Draft 2 changes")
+	c.click("Draft 3 changes")
 	c.runDraft("fen#3")
 	require.Equal(t, "face: face.png\nby: egret\nnot-by: heron\n", text("gates/sluice/settings.yaml"))
 	require.Equal(t, "a egret\n", text("gates/sluice/egret.txt"))
@@ -147,7 +147,7 @@ func TestTheConsoleBeginsWithAShapeAndComparesServers(t *testing.T) {
 	c.goTo("/servers/lantern/compare")
 	c.seeIn("[data-turn=drum-tent]", "drum-tent@0.4.0")
 	c.pick("Beside", "server harbour")
-	c.seeIn("[data-turn=drum-tent]", "→ drum-tent@0.4.0")
+	c.seeIn("[data-turn=drum-tent]", "drum-tent@0.5.0 drum-tent@0.4.0")
 	c.see("on lantern alone")
 
 	c.goTo("/rulebooks")

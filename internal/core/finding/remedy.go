@@ -27,7 +27,7 @@ const (
 	Restart      Deed = "restart"
 	Start        Deed = "start"
 	ShowUpdates  Deed = "show-updates"
-	Narrow       Deed = "narrow" // answer, or give up, the search for what does something wrong
+	Narrow       Deed = "narrow"    // answer, or give up, the search for what does something wrong
 	ShowText     Deed = "show-text" // with: its path
 	Untweak      Deed = "untweak"   // with: the tweak's ID
 	SetText      Deed = "set-text"  // with: the text, the value path and the value

@@ -42,6 +42,13 @@
   }));
   let opened = $state<Record<string, boolean>>({});
 
+  const words: Record<string, string> = { in: 'there', out: 'here', changed: 'differs' };
+  let sides = $derived<Record<string, string>>({
+    in: `on ${other} alone`,
+    out: `on ${server} alone`,
+    changed: 'other bytes'
+  });
+
   const back = (f: FileTurn, v: ValueTurn) =>
     drafting.start(server, { tweaks: [valueBack(f.path, v, q.data?.from ?? '')] });
 </script>
@@ -96,11 +103,17 @@
       </p>
       {#if c.addons.length}
         <div class="mb-4 border border-rule" aria-label="Add-ons that stood otherwise">
+          {#if other}
+            <div class="label flex flex-wrap gap-x-3.5 border-b border-rule px-4 py-1.5" aria-hidden="true">
+              <span class="min-w-0 flex-1 basis-40">Add-on</span>
+              <span class="basis-52">on {server}</span><span class="basis-52">on {other}</span>
+            </div>
+          {/if}
           {#each c.addons as a (a.addon)}
             <div class="row flex flex-wrap items-center gap-x-3.5 px-4 py-1.5" data-turn={a.addon}>
               <b class="min-w-0 flex-1 basis-40">{a.addon}</b>
               <span class="mono basis-52">{a.was || 'not there'}</span>
-              <span class="mono basis-52">→ {a.is || 'not there'}</span>
+              <span class="mono basis-52">{other ? '' : '→ '}{a.is || 'not there'}</span>
               {#if beside === '-1'}
                 <Button
                   kind="quiet"
@@ -119,7 +132,9 @@
         {#each c.files as f (f.path)}
           <div class="row px-4 py-1.5" data-file={f.path}>
             <div class="flex flex-wrap items-center gap-x-3.5">
-              <span class="level w-[74px]">{f.what}</span>
+              <span class="level w-[74px]" title={other ? sides[f.what] : undefined}
+                >{other ? (words[f.what] ?? f.what) : f.what}</span
+              >
               <span class="min-w-0 flex-1 basis-64"
                 ><PathText path={f.path} /> <span class="reason">{f.of || 'edited'}</span></span
               >

@@ -16,8 +16,9 @@
   {#if q.isPending}<p role="status">Reading its texts…</p>{/if}
   {#if q.data}
     <p class="mb-2" role="status">
-      {q.data.findings.length ? count(q.data.findings.length, 'finding') : 'No findings'} in
-      {count(q.data.texts, 'text')}.
+      {#if q.data.texts === 0}Nothing in it is a text that can be looked over.{:else}
+        {q.data.findings.length ? count(q.data.findings.length, 'finding') : 'No findings'} in
+        {count(q.data.texts, 'text')}.{/if}
     </p>
     {#if q.data.findings.length}<TextFindings findings={q.data.findings} />{/if}
   {/if}

@@ -1,7 +1,7 @@
 <!-- Changes a name in all of a server's texts: every place in which it stands is shown, and those that are
      ticked change, in one draft. -->
 <script lang="ts">
-  import { SvelteMap } from 'svelte/reactivity';
+  import { SvelteMap, SvelteSet } from 'svelte/reactivity';
   import { api, ok } from '../api/client';
   import { attempting } from '../attempt.svelte';
   import { Drafting } from '../deploy/drafting.svelte';
@@ -24,6 +24,8 @@
   let renamed = $state(false);
   let found = $state.raw<NamedIn>();
   let asked = $state({ from: '', longer: false }); // what was looked for
+  const few = 6; // places of one text that are shown before somebody asks for all
+  const whole = new SvelteSet<string>();
   const said = new SvelteMap<string, boolean>();
   const changes = (p: NamePlace) => !p.log && (said.get(keyOf(p)) ?? changesBefore(p, renamed));
   let texts = $derived(groupBy(found?.places ?? [], (p) => p.path));
@@ -39,6 +41,7 @@
       );
       asked = { from: name, longer };
       said.clear();
+      whole.clear();
     });
   }
 
@@ -68,13 +71,23 @@
   {#if looking.error}<Trouble error={looking.error} />{/if}
   {#if found}
     <p class="mt-3 mb-1.5" role="status">
-      “{asked.from}” stands in {count(found.places.length, 'place')}; {count(found.texts, 'text')} searched.
+      {#if found.places.length}“{asked.from}” stands in {count(found.places.length, 'place')}; {count(
+          found.texts,
+          'text'
+        )} searched.{:else}“{asked.from}” stands in none of {count(found.texts, 'text')}{asked.longer
+          ? ''
+          : ' as a whole name'}.{/if}
     </p>
     {#if texts.length}
       <div class="max-h-[42vh] overflow-y-auto border border-rule" data-places>
         {#each texts as [path, all] (path)}
           <div class="row px-3 py-1.5">
-            <div>
+            <div class="flex min-h-6 flex-wrap items-center gap-x-2">
+              {#if all.length > 1 && !all[0]!.log}<Tick
+                  checked={all.every(changes)}
+                  onchange={(is) => all.forEach((p) => said.set(keyOf(p), is))}
+                  label="Change all of {path}"
+                />{/if}
               <b class="mono [overflow-wrap:anywhere]">{path}</b>
               <span class="reason"
                 >{all[0]!.log
@@ -84,8 +97,8 @@
                     : all[0]!.owners.join(', ') || 'the server’s own'}</span
               >
             </div>
-            {#each all as p (keyOf(p))}
-              <div class="flex items-start gap-2">
+            {#each whole.has(path) ? all : all.slice(0, few) as p (keyOf(p))}
+              <div class="flex min-h-6 items-start gap-2">
                 {#if !p.log}<Tick
                     checked={changes(p)}
                     onchange={(is) => void said.set(keyOf(p), is)}
@@ -96,6 +109,11 @@
                 >
               </div>
             {/each}
+            {#if all.length > few && !whole.has(path)}
+              <Button kind="quiet" label="Show all places of {path}" onclick={() => void whole.add(path)}
+                >{all.length - few} more…</Button
+              >
+            {/if}
           </div>
         {/each}
       </div>
@@ -120,13 +138,15 @@
       </p>
     {/if}
     <DraftingNote {drafting} />
-    <div class="mt-3">
-      <Button
-        kind="main"
-        disabled={drafting.busy || !to.trim() || chosen.length + moves.length === 0}
-        onclick={draft}
-        >{drafting.busy ? 'Looking at the server…' : `Draft ${count(chosen.length, 'change')}`}</Button
-      >
-    </div>
+    {#if found.places.length || found.paths.length}<div class="mt-3">
+        <Button
+          kind="main"
+          disabled={drafting.busy || !to.trim() || chosen.length + moves.length === 0}
+          onclick={draft}
+          >{drafting.busy
+            ? 'Looking at the server…'
+            : `Draft ${count(chosen.length + moves.length, 'change')}`}</Button
+        >
+      </div>{/if}
   {/if}
 </Sheet>

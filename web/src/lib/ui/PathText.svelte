@@ -24,13 +24,17 @@
 
 <style>
   .copy {
-    padding: 0 4px;
-    vertical-align: -1px;
+    display: inline-flex;
+    align-items: center;
+    justify-content: center;
+    width: 24px;
+    height: 24px;
+    margin-block: -4px;
+    vertical-align: middle;
     color: var(--note);
   }
   .copy::before {
     content: '';
-    display: inline-block;
     width: 12px;
     height: 12px;
   }
