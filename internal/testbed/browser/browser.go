@@ -15,7 +15,9 @@ import (
 
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/heapprofiler"
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/memory"
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
@@ -377,4 +379,19 @@ func (p *Page) Line(latency, bytesPerSecond float64) error {
 	all := &network.Conditions{Latency: latency, DownloadThroughput: bytesPerSecond, UploadThroughput: bytesPerSecond}
 	_, err := chromedp.Call(ctx, network.EmulateNetworkConditionsByRule, network.EmulateNetworkConditionsByRuleParams{MatchedNetworkConditions: []*network.Conditions{all}})
 	return err
+}
+
+// Held tells what a page holds once its garbage was collected: bytes of its scripts' heap, and nodes.
+func (p *Page) Held() (heap float64, nodes int64, err error) {
+	ctx, stop := context.WithTimeout(p.ctx, patience)
+	defer stop()
+	if _, err := chromedp.Call(ctx, heapprofiler.CollectGarbage, cdp.Empty{}); err != nil {
+		return 0, 0, err
+	}
+	used, err := chromedp.Call(ctx, runtime.GetHeapUsage, cdp.Empty{})
+	if err != nil {
+		return 0, 0, err
+	}
+	held, err := chromedp.Call(ctx, memory.GetDOMCounters, cdp.Empty{})
+	return used.UsedSize, held.Nodes, err
 }
