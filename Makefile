@@ -56,6 +56,10 @@ bench: setup build
 	$(GO) run ./bench/fleet -out docs/fleet.md
 	$(GO) run ./bench/pages -out docs/pages.md
 
+# What the service and the console hold over an hour of work.
+steady: setup build
+	$(GO) run ./bench/steady -out docs/steady.md
+
 # Large random trees broken off at random over real servers, for as long as it
 # takes: SOAK_ROUNDS says how many of each.
 soak: setup build

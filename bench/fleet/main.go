@@ -188,6 +188,7 @@ func measure(ctx context.Context, bin string, n int, t *table) (err error) {
 		call func() error
 	}{
 		{"status of all servers, with every add-on", func() error { _, err := c.Statuses(ctx); return err }},
+		{"the desk: what needs a person, over all", func() error { _, err := c.Desk(ctx); return err }},
 		{"status of one", func() error { _, err := c.Status(ctx, names[0]); return err }},
 		{"the servers", func() error { _, err := c.Servers(ctx); return err }},
 		{"the schedules", func() error { _, err := c.Schedules(ctx); return err }},

@@ -13,7 +13,7 @@ import (
 
 // desk wires what tells what needs a person.
 func (s *Service) desk(p Parts, cat *catalog.Service, ins *insight.Service) {
-	s.API.Desk = &desk.Service{Records: p.DB, Status: ins.Status, Join: packing.Join,
+	s.API.Desk = &desk.Service{Records: p.DB, Statuses: ins.Statuses, Join: packing.Join,
 		Released: func(ctx context.Context, st insight.Status) (out []string, err error) {
 			b, _, err := cat.Book(ctx, st.Server.Rulebook)
 			if err != nil {

@@ -211,12 +211,16 @@ func (s *Server) insightOps(h huma.API) {
 		if err != nil {
 			return nil, s.fail(ctx, err)
 		}
+		names := make([]string, len(all))
+		for i, srv := range all {
+			names[i] = srv.Name
+		}
+		list, err := s.Insight.Statuses(ctx, names)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
 		p := api.Page[api.Status]{Items: []api.Status{}}
-		for _, srv := range all {
-			st, err := s.Insight.Status(ctx, srv.Name)
-			if err != nil {
-				return nil, s.fail(ctx, err)
-			}
+		for _, st := range list {
 			p.Items = append(p.Items, s.wireStatus(st))
 		}
 		return &body[api.Page[api.Status]]{p}, nil

@@ -28,7 +28,8 @@ type Records interface {
 // Service answers.
 type Service struct {
 	Records Records
-	Status  func(ctx context.Context, server string) (insight.Status, error)
+	// Statuses tell what is on servers, in their order.
+	Statuses func(ctx context.Context, servers []string) ([]insight.Status, error)
 	// Released names what feeds announce for a server that is newer than all that is staged.
 	Released func(ctx context.Context, st insight.Status) ([]string, error)
 	// Untaken are the downloads of which no crate came.
@@ -68,12 +69,16 @@ func (s *Service) Look(ctx context.Context) (d Desk, err error) {
 	if err != nil {
 		return d, err
 	}
+	names := make([]string, len(all))
+	for i, srv := range all {
+		names[i] = srv.Name
+	}
+	list, err := s.Statuses(ctx, names)
+	if err != nil {
+		return d, err
+	}
 	var servers []core.Server
-	for _, srv := range all {
-		st, err := s.Status(ctx, srv.Name)
-		if err != nil {
-			return d, err
-		}
+	for _, st := range list {
 		on, stand, err := s.one(ctx, st)
 		if err != nil {
 			return d, err

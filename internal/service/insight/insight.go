@@ -130,7 +130,12 @@ func (s *Service) server(ctx context.Context, name string) (model.Server, error)
 const recent = 200
 
 // Status tells what is on a server.
-func (s *Service) Status(ctx context.Context, name string) (st Status, err error) {
+func (s *Service) Status(ctx context.Context, name string) (Status, error) {
+	return s.status(ctx, name, s.known)
+}
+
+// status is Status; known gives what is known of a rulebook's crates.
+func (s *Service) status(ctx context.Context, name string, known func(context.Context, string) (known, error)) (st Status, err error) {
 	if st.Server, err = s.server(ctx, name); err != nil {
 		return st, err
 	}
@@ -152,15 +157,11 @@ func (s *Service) Status(ctx context.Context, name string) (st Status, err error
 		return st, err
 	}
 	st.RolledAt, st.RolledBy = call.At, call.Deployment
-	b, _, err := s.Books.Book(ctx, st.Server.Rulebook)
+	k, err := known(ctx, st.Server.Rulebook)
 	if err != nil {
 		return st, err
 	}
-	all, err := s.Records.CrateFacts(ctx, st.Server.Rulebook)
-	if err != nil {
-		return st, err
-	}
-	told := factsOf(all)
+	b, told := k.book, k.told
 	for i := range st.Addons {
 		if c := told.crates[st.Addons[i].Crate]; c != nil {
 			st.Addons[i].Kind = c.Kind
@@ -172,9 +173,7 @@ func (s *Service) Status(ctx context.Context, name string) (st Status, err error
 	if st.Company, err = s.suits(ctx, st.Server, b, told, st.Addons); err != nil {
 		return st, err
 	}
-	if st.Pallets, err = s.pallets(ctx, st.Server, st.Addons); err != nil {
-		return st, err
-	}
+	st.Pallets = pallets(k.members, st.Addons)
 	if st.Rhythm, err = s.Records.Rhythm(ctx, st.Server.ID); err != nil {
 		return st, err
 	}

@@ -1,7 +1,6 @@
 package insight
 
 import (
-	"context"
 	"slices"
 
 	"restlesscrate/internal/core/tree"
@@ -17,11 +16,10 @@ type PalletOn struct {
 }
 
 // pallets finds the pallets of which at least two add-ons are there as they came, and tells
-// each add-on with which it is there.
-func (s *Service) pallets(ctx context.Context, srv model.Server, addons []Addon) (out []PalletOn, err error) {
-	all, err := s.Records.PalletMembers(ctx, srv.Rulebook)
-	if err != nil || len(all) == 0 {
-		return nil, err
+// each add-on with which it is there. all are the pallets of its rulebook.
+func pallets(all []model.PalletMember, addons []Addon) (out []PalletOn) {
+	if len(all) == 0 {
+		return nil
 	}
 	there, crates := map[string]bool{}, map[tree.Digest]bool{}
 	for _, a := range addons {
@@ -69,5 +67,5 @@ func (s *Service) pallets(ctx context.Context, srv model.Server, addons []Addon)
 		slices.Sort(on.Missing)
 		out = append(out, on)
 	}
-	return out, nil
+	return out
 }
