@@ -29,20 +29,21 @@ func (s *service) timeline(ctx context.Context, addon string, put func(what, uni
 			}
 		}
 	}
-	var pages []time.Duration
-	cursor := ""
-	for {
-		begun := time.Now()
-		next, err := s.page("/servers/fair/deployments?cursor=" + cursor)
-		if err != nil {
-			return err
-		}
-		pages = append(pages, time.Since(begun))
-		if cursor = next; cursor == "" {
-			break
-		}
-	}
 	ms := func(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
-	put(fmt.Sprintf("timeline of %d deployments, the slowest of its %d pages", long, len(pages)), "ms", ms(slices.Max(pages)))
+	for _, f := range []struct{ what, query string }{{"", ""}, {" of one add-on", "&addon=" + addon}, {" of one path", "&path=stall.lf"}} {
+		var pages []time.Duration
+		for cursor := ""; ; {
+			begun := time.Now()
+			next, err := s.page("/servers/fair/deployments?cursor=" + cursor + f.query)
+			if err != nil {
+				return err
+			}
+			pages = append(pages, time.Since(begun))
+			if cursor = next; cursor == "" {
+				break
+			}
+		}
+		put(fmt.Sprintf("timeline%s, %d deployments, the slowest of its %d pages", f.what, long, len(pages)), "ms", ms(slices.Max(pages)))
+	}
 	return nil
 }

@@ -98,6 +98,8 @@ func TestTheTimelineTellsWhatWasTakenBack(t *testing.T) {
 	c := openConsole(t, s)
 	c.goTo("/servers/lantern/timeline")
 	c.seeIn("[data-deployment='1']", "taken back by #3")
+	c.seeIn("[data-deployment='3']", "Take back")
+	c.ok(c.page.Gone("Take lantern#1 back"))
 	c.goTo("/servers/lantern/deployments/1")
 	c.seeIn("main", "taken back")
 	c.goTo("/servers/lantern/timeline")

@@ -58,7 +58,7 @@
         <tr>
           <th class="label">Server</th>
           <th class="label">State</th>
-          <th class="label max-sm:hidden">Add-ons</th>
+          <th class="label whitespace-nowrap max-sm:hidden">Add-ons</th>
           <th class="label">Looked at</th>
           <th class="label max-sm:hidden">Last change</th>
           <th class="label max-lg:hidden">Players join by</th>

@@ -95,16 +95,18 @@
       title="They could not be removed when it was done">Clear what was set aside</Button
     >
   {/if}
-  {#if withData}
+  {#if withData && !d.takenBackBy}
     <Button
       disabled={drafting.busy}
       onclick={() => drafting.start(d.server, { rollback: { deployment: d.number, data: true } })}
       >Take back, data too…</Button
     >
   {/if}
-  <Button
-    disabled={drafting.busy}
-    onclick={() => drafting.start(d.server, { rollback: { deployment: d.number } })}
-    >{drafting.busy ? 'Looking…' : 'Take back…'}</Button
-  >
+  {#if !d.takenBackBy}
+    <Button
+      disabled={drafting.busy}
+      onclick={() => drafting.start(d.server, { rollback: { deployment: d.number } })}
+      >{drafting.busy ? 'Looking…' : 'Take back…'}</Button
+    >
+  {/if}
 {/if}

@@ -103,13 +103,13 @@
       <Stamp small word={d.state} tone={toneOf(d.state)} />
       <span class="flex w-[176px] justify-end">
         {#if d.state === 'done'}
-          <Button
-            kind="quiet"
-            disabled={drafting.busy}
-            title="The inverse of {d.name} alone"
-            label="Take {d.name} back"
-            onclick={() => drafting.start(server, { rollback: { deployment: d.number } })}>Take back</Button
-          >
+          {#if !d.takenBackBy}<Button
+              kind="quiet"
+              disabled={drafting.busy}
+              title="The inverse of {d.name} alone"
+              label="Take {d.name} back"
+              onclick={() => drafting.start(server, { rollback: { deployment: d.number } })}>Take back</Button
+            >{/if}
           {#if d.number !== newest}
             <Button
               kind="quiet"
