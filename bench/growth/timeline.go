@@ -43,6 +43,8 @@ func (s *service) timeline(ctx context.Context, addon string, put func(what, uni
 				break
 			}
 		}
+		slices.Sort(pages)
+		put(fmt.Sprintf("timeline%s, %d deployments, the median of its %d pages", f.what, long, len(pages)), "ms", ms(pages[len(pages)/2]))
 		put(fmt.Sprintf("timeline%s, %d deployments, the slowest of its %d pages", f.what, long, len(pages)), "ms", ms(slices.Max(pages)))
 	}
 	return nil

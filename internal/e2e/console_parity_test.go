@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"archive/zip"
 	"fmt"
 	"image/color"
 	"os"
@@ -211,4 +212,55 @@ func TestTheConsoleStagesWhatAFeedAnnounces(t *testing.T) {
 		return slices.Contains(f.Taken, "drum-tent")
 	})
 	require.Contains(t, s.must("crate", "list"), "drum-tent@0.4.0")
+}
+
+// Names of another code page are read as a person says, and what unpacks to far more than it is is staged
+// once a person says that it may.
+func TestTheConsoleReadsOldNamesAndTrusts(t *testing.T) {
+	t.Parallel()
+	s, _ := folderServer(t)
+	write := func(name string, fill func(z *zip.Writer)) string {
+		file := filepath.Join(t.TempDir(), name)
+		f, err := os.Create(file)
+		require.NoError(t, err)
+		z := zip.NewWriter(f)
+		manifest, err := z.Create("drum-tent-main/stall.lf")
+		require.NoError(t, err)
+		_, err = manifest.Write([]byte("title = \"Drum Tent\"\nversion = \"1.0\"\n"))
+		require.NoError(t, err)
+		fill(z)
+		require.NoError(t, z.Close())
+		require.NoError(t, f.Close())
+		return file
+	}
+	old := write("drum-tent-1.0.zip", func(z *zip.Writer) {
+		w, err := z.CreateHeader(&zip.FileHeader{Name: "drum-tent-main/wares/\x91\xbe\x8c\xdb.txt", NonUTF8: true})
+		require.NoError(t, err)
+		_, err = w.Write([]byte("boom"))
+		require.NoError(t, err)
+	})
+	swollen := write("drum-tent-2.0.zip", func(z *zip.Writer) {
+		w, err := z.Create("drum-tent-main/wares/silence.raw")
+		require.NoError(t, err)
+		for range 300 {
+			_, err = w.Write(make([]byte, 1<<20))
+			require.NoError(t, err)
+		}
+	})
+	c := openConsole(t, s)
+	c.goTo("/staging")
+	for _, page := range []string{"IBM850", "IBM866", "Big5", "EUC-KR", "GBK", "windows-1251", "windows-1252", "Shift_JIS"} {
+		c.pick("Old names", page)
+		c.upload("input[type=file][multiple]", old)
+		c.seeIn("[data-upload='drum-tent-1.0.zip']", "drum-tent@1.0")
+		c.click("Clear the list")
+		_, err := browser.Until[bool](c.page, "an empty list", "!document.querySelector('[data-upload]') || null")
+		c.ok(err)
+	}
+	require.Contains(t, s.must("crate", "show", "drum-tent@1.0"), "太鼓.txt")
+	c.pick("Old names", "")
+	c.upload("input[type=file][multiple]", swollen)
+	c.seeIn("[data-upload='drum-tent-2.0.zip']", "more than 200 times its own size")
+	c.click("Stage it as trusted")
+	c.seeIn("[data-upload='drum-tent-2.0.zip']", "2 files")
 }

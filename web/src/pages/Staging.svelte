@@ -28,6 +28,7 @@
   const list = createQuery(() => crates());
   const books = createQuery(rulebooks);
   let book = $state('');
+  let codePage = $state('');
   let find = $state('');
   let byId = $state(false);
   let fromAddress = $state(false);
@@ -45,14 +46,25 @@
   );
 
   function stage(picks: Pick[]) {
-    uploads.add(picks, book ? { rulebook: book } : {}, staged);
+    uploads.add(picks, { ...(book && { rulebook: book }), ...(codePage && { codePage }) }, staged);
   }
 
   function take(wanted: Wanted) {
-    const fetched = new Fetched(book ? { ...wanted, rulebook: book } : wanted);
+    const fetched = new Fetched({ ...wanted, rulebook: book || undefined, codePage: codePage || undefined });
     fetches = [fetched, ...fetches];
     void fetched.run().then(staged);
   }
+
+  const codePages = [
+    ['IBM850', 'Western Europe, DOS'],
+    ['windows-1252', 'Western Europe, Windows'],
+    ['windows-1251', 'Cyrillic, Windows'],
+    ['IBM866', 'Cyrillic, DOS'],
+    ['Shift_JIS', 'Japanese'],
+    ['GBK', 'Chinese, simplified'],
+    ['Big5', 'Chinese, traditional'],
+    ['EUC-KR', 'Korean']
+  ];
 
   const staged = () => void client.invalidateQueries({ queryKey: ['crates'] });
 </script>
@@ -74,13 +86,27 @@
       {#each books.data ?? [] as b (b.name)}<option value={b.name}>{b.title}</option>{/each}
     </select>
   </label>
+  <label
+    class="inline-flex items-center gap-2"
+    title="How names in an archive are written that are not UTF-8. Stage it again with another one where names came out wrong."
+  >
+    <span class="label">Old names</span>
+    <select class="input w-auto" bind:value={codePage}>
+      <option value="">as the format says</option>
+      {#each codePages as [name, words] (name)}<option value={name}>{words}</option>{/each}
+    </select>
+  </label>
 </Dropzone>
 
 <Announce words={onTheirWay} />
 {#if uploads.list.length}
   <div class="box mt-4" aria-label="On their way" role="group">
     {#each uploads.list as upload (upload)}
-      <UploadRow {upload} again={() => uploads.again(upload, staged)} />
+      <UploadRow
+        {upload}
+        again={() => uploads.again(upload, staged)}
+        trust={() => uploads.trust(upload, staged)}
+      />
     {/each}
   </div>
 {/if}
@@ -88,7 +114,11 @@
 {#if fetches.length}
   <div class="box mt-4" aria-label="Downloaded by the service" role="group">
     {#each fetches as fetched (fetched)}
-      <FetchRow {fetched} again={() => fetched.run().then(staged)} />
+      <FetchRow
+        {fetched}
+        again={() => fetched.run().then(staged)}
+        trust={() => fetched.trust().then(staged)}
+      />
     {/each}
   </div>
 {/if}

@@ -4,9 +4,10 @@
   import Trouble from '../ui/Trouble.svelte';
   import CameOf from './CameOf.svelte';
   import type { Fetched } from './fetches.svelte';
+  import { swells } from './uploads.svelte';
   import ReadOfIt from './ReadOfIt.svelte';
 
-  let { fetched: f, again }: { fetched: Fetched; again: () => void } = $props();
+  let { fetched: f, again, trust }: { fetched: Fetched; again: () => void; trust: () => void } = $props();
   let tone = $derived(f.stage === 'staged' ? 'ok-ink' : f.stage === 'refused' ? 'block-ink' : 'note-ink');
 </script>
 
@@ -21,5 +22,6 @@
   {#if f.error}
     <Trouble error={f.error} />
     <Button kind="quiet" onclick={again}>Try it again</Button>
+    {#if swells(f.error)}<Button kind="quiet" onclick={trust}>Stage it as trusted</Button>{/if}
   {/if}
 </div>

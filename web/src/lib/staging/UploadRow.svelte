@@ -8,7 +8,7 @@
   import ReadOfIt from './ReadOfIt.svelte';
   import type { Upload } from './uploads.svelte';
 
-  let { upload: u, again }: { upload: Upload; again?: () => void } = $props();
+  let { upload: u, again, trust }: { upload: Upload; again?: () => void; trust?: () => void } = $props();
   let total = $derived(u.pick.body.size);
   let tone = $derived(u.stage === 'staged' ? 'ok-ink' : u.stage === 'refused' ? 'block-ink' : 'note-ink');
 </script>
@@ -40,6 +40,7 @@
       <Button kind="quiet" onclick={again}
         >{u.begun && u.sent ? 'Go on where it stopped' : 'Send it again'}</Button
       >
+      {#if u.swells && trust}<Button kind="quiet" onclick={trust}>Stage it as trusted</Button>{/if}
     </div>
   {/if}
   {#if u.staged}<ReadOfIt bind:staged={() => u.staged!, (st) => (u.staged = st)} />{/if}

@@ -7,6 +7,10 @@ export interface Wanted {
   url: string;
   sha256?: string;
   rulebook?: string;
+  /** Of names in it that are not UTF-8, as IANA calls it. */
+  codePage?: string;
+  /** It may unpack to far more than it is. */
+  trusted?: boolean;
 }
 
 /** One of them, from when it is asked for until it is staged or was refused. */
@@ -16,7 +20,13 @@ export class Fetched {
   staged = $state<Staged>();
   error = $state<unknown>();
 
-  constructor(readonly wanted: Wanted) {}
+  constructor(public wanted: Wanted) {}
+
+  /** Once more, for a person who knows and trusts it. */
+  trust(): Promise<void> {
+    this.wanted = { ...this.wanted, trusted: true };
+    return this.run();
+  }
 
   async run(): Promise<void> {
     this.stage = 'downloading';

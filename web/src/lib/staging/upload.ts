@@ -12,6 +12,10 @@ export interface Aim {
   root?: string;
   /** 'true': it is kept but not laid out. */
   keepOnly?: string;
+  /** Of names in it that are not UTF-8, as IANA calls it. */
+  codePage?: string;
+  /** 'true': it may unpack to far more than it is. */
+  trusted?: string;
 }
 
 /** What is told where a person has stopped an upload. */

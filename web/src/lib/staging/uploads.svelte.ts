@@ -1,7 +1,7 @@
 // The archives that are on their way. They live with the app, not with the
 // staging page, so that leaving the page loses nothing.
 import { createContext } from 'svelte';
-import { Refusal, type Job, type Staged } from '../api/client';
+import { problemOf, Refusal, type Job, type Staged } from '../api/client';
 import { result } from '../api/jobs';
 import type { Pick } from './pick';
 import { unique } from '../api/unique';
@@ -31,8 +31,13 @@ export class Upload {
 
   constructor(
     readonly pick: Pick,
-    readonly aim: Aim
+    public aim: Aim
   ) {}
+
+  /** Whether it was refused for unpacking to far more than it is, which a person may allow. */
+  get swells(): boolean {
+    return this.stage === 'refused' && swells(this.error);
+  }
 
   /** Stops it; nothing of it is kept. */
   cancel(): void {
@@ -137,6 +142,9 @@ export class Upload {
   }
 }
 
+/** Whether a download was refused for unpacking to far more than it is. */
+export const swells = (error: unknown): boolean => error !== undefined && problemOf(error).code === 'bomb';
+
 export class Uploads {
   list = $state<Upload[]>([]);
   #queue: Promise<void> = Promise.resolve();
@@ -153,6 +161,12 @@ export class Uploads {
   again(own: Upload, done: () => void): void {
     own.again();
     this.#send(own, done);
+  }
+
+  /** Sends one again that a person knows and trusts, however much it unpacks to. */
+  trust(own: Upload, done: () => void): void {
+    own.aim = { ...own.aim, trusted: 'true' };
+    this.again(own, done);
   }
 
   #send(own: Upload, done: () => void): void {
