@@ -6,17 +6,18 @@ import (
 
 // Rulebook is one revision of a rulebook.
 type Rulebook struct {
-	Name      string    `json:"name"`
-	Revision  int       `json:"revision"`
-	Title     string    `json:"title"`
-	Text      string    `json:"text,omitempty"`
-	Fresh     bool      `json:"fresh,omitempty" doc:"Whether adding it made a new revision"`
-	Actor     string    `json:"actor"`
-	CreatedAt time.Time `json:"createdAt"`
-	Kinds     []Kind    `json:"kinds,omitempty"`
-	Places    []Place   `json:"places,omitempty"`
-	Variables []Asked   `json:"variables,omitempty"`
-	Outdated  int       `json:"outdated,omitempty" doc:"Archives that only earlier revisions laid out"`
+	Name      string     `json:"name"`
+	Revision  int        `json:"revision"`
+	Title     string     `json:"title"`
+	Text      string     `json:"text,omitempty"`
+	Fresh     bool       `json:"fresh,omitempty" doc:"Whether adding it made a new revision"`
+	Actor     string     `json:"actor"`
+	CreatedAt time.Time  `json:"createdAt"`
+	Kinds     []Kind     `json:"kinds,omitempty"`
+	Places    []Place    `json:"places,omitempty"`
+	Variables []Asked    `json:"variables,omitempty"`
+	Templates []Template `json:"templates,omitempty" doc:"Of texts that can be made"`
+	Outdated  int        `json:"outdated,omitempty" doc:"Archives that only earlier revisions laid out"`
 }
 
 // Kind is one kind of add-on in a rulebook.
@@ -32,6 +33,14 @@ type Place struct {
 	Name  string `json:"name"`
 	Path  string `json:"path"`
 	About string `json:"about,omitempty"`
+}
+
+// Template is a text that a rulebook can make.
+type Template struct {
+	Name  string   `json:"name"`
+	About string   `json:"about,omitempty"`
+	File  string   `json:"file" doc:"Where it goes, with its placeholders"`
+	Words []string `json:"words" nullable:"false" doc:"The placeholders of it"`
 }
 
 // Asked is a variable that a server must say.

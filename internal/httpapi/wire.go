@@ -76,6 +76,9 @@ func describeBook(w *api.Rulebook, b *rulebook.Book) {
 	for _, v := range b.Variables {
 		w.Variables = append(w.Variables, api.Asked{Name: v.Name, Ask: v.Ask, Default: v.Default})
 	}
+	for _, t := range b.Templates {
+		w.Templates = append(w.Templates, api.Template{Name: t.Name, About: t.About, File: t.File, Words: t.Words()})
+	}
 }
 
 func wireArchive(a model.Archive) api.Archive {

@@ -5,7 +5,7 @@
   import { api, ok } from '../api/client';
   import type { components } from '../api/generated/schema';
   import { attempting } from '../attempt.svelte';
-  import { texts, tweaks } from '../api/queries';
+  import { rulebook, status, texts, tweaks } from '../api/queries';
   import { clock, count, size } from '../format';
   import Button from '../ui/Button.svelte';
   import Empty from '../ui/Empty.svelte';
@@ -13,6 +13,9 @@
   import PathText from '../ui/PathText.svelte';
   import Trouble from '../ui/Trouble.svelte';
   import FindIn from './FindIn.svelte';
+  import DraftingNote from '../deploy/DraftingNote.svelte';
+  import { Drafting } from '../deploy/drafting.svelte';
+  import MakeText from './MakeText.svelte';
   import OneText from './OneText.svelte';
   import Rewrite from './Rewrite.svelte';
   import TextFindings from './TextFindings.svelte';
@@ -29,6 +32,12 @@
   let wanted = $derived(find.trim().toLowerCase());
   let shown = $derived((q.data ?? []).filter((t) => !wanted || t.path.toLowerCase().includes(wanted)));
   let findings = $derived((q.data ?? []).flatMap((t) => t.findings));
+  const on = createQuery(() => ({ ...status(server), enabled: path === '' }));
+  let rulebookOf = $derived(on.data?.server.rulebook ?? '');
+  const book = createQuery(() => ({ ...rulebook(rulebookOf), enabled: rulebookOf !== '' }));
+  let templates = $derived(book.data?.templates ?? []);
+  const drafting = new Drafting();
+  let making = $state(false);
   let rewriting = $state(false);
   const looking = attempting();
   let looked = $state<components['schemas']['Linted']>();
@@ -61,6 +70,8 @@
           <Button kind="quiet" disabled={!!looking.busy} onclick={lookOver}
             >{looking.busy ? 'Looking…' : 'Look for mistakes'}</Button
           >
+          {#if templates.length}<Button kind="quiet" onclick={() => (making = true)}>Make a text…</Button
+            >{/if}
           <Button kind="quiet" onclick={() => (rewriting = true)}>Change a name…</Button>
           <Button kind="quiet" onclick={() => (searching = !searching)}>Look inside…</Button>
           <Button kind="quiet" onclick={() => (all = !all)}>{all ? 'Settings only' : 'Every text'}</Button>
@@ -112,6 +123,14 @@
         </table>
       </div>
     {/if}
+    <DraftingNote {drafting} />
+    {#if templates.length}<MakeText
+        bind:open={making}
+        {server}
+        {templates}
+        addons={(on.data?.addons ?? []).map((a) => a.name)}
+        {drafting}
+      />{/if}
     <Rewrite bind:open={rewriting} {server} />
     {#if held.data?.length}
       <h2 class="mt-5 mb-2">Tweaks that hold here</h2>

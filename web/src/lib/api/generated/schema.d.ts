@@ -4013,6 +4013,8 @@ export interface components {
             places?: components["schemas"]["Place"][] | null;
             /** Format: int64 */
             revision: number;
+            /** @description Of texts that can be made */
+            templates?: components["schemas"]["Template"][] | null;
             text?: string;
             title: string;
             variables?: components["schemas"]["Asked"][] | null;
@@ -4549,6 +4551,14 @@ export interface components {
             };
             /** @description Digests of downloads to learn from */
             archives?: string[] | null;
+        };
+        Template: {
+            about?: string;
+            /** @description Where it goes, with its placeholders */
+            file: string;
+            name: string;
+            /** @description The placeholders of it */
+            words: string[];
         };
         Text: {
             about?: string;
