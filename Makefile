@@ -31,7 +31,7 @@ test: setup build check source
 	GOOS=windows $(GO) build -o /dev/null ./cmd/restless
 	GOOS=darwin $(GO) build -o /dev/null ./cmd/restless
 	bin/restless demo --once
-	$(GO) test -count=1 -timeout 30m ./... # the end-to-end tests build the binary, which the cache cannot see
+	$(GO) test -count=1 -timeout 30m ./internal/e2e ./... # the longest first; the end-to-end tests build the binary, which the cache cannot see
 
 # The console's types, lint, format and unit tests.
 check: web/node_modules/.installed

@@ -133,9 +133,17 @@ func (db *DeploymentStore) Deployment(ctx context.Context, server string, number
 // top), at most limit (all where it is negative). An empty server means all. Their
 // drafts come without changes, steps and motions.
 func (db *DeploymentStore) Deployments(ctx context.Context, server string, before int64, limit int) ([]model.Deployment, error) {
-	return all(ctx, db.sql, db.scan, `SELECT `+outlined.columns()+deploymentFrom+`
-		WHERE s.dropped_at IS NULL AND (? = '' OR s.name = ?) AND (? = 0 OR d.id < ?) ORDER BY d.id DESC LIMIT ?`, server, server, before, before, limit)
+	if server == "" {
+		return all(ctx, db.sql, db.scan, `SELECT `+outlined.columns()+deploymentFrom+`
+			WHERE s.dropped_at IS NULL AND (? = 0 OR d.id < ?) ORDER BY d.id DESC LIMIT ?`, before, before, limit)
+	}
+	return all(ctx, db.sql, db.scan, newestOf, server, before, before, limit)
 }
+
+// newestOf finds one server's alone; its numbers follow one another as ids do, and an index has them in
+// their order.
+var newestOf = `SELECT ` + outlined.columns() + deploymentFrom + `
+	WHERE d.server_id = (SELECT id FROM server WHERE name = ? AND dropped_at IS NULL) AND (? = 0 OR d.id < ?) ORDER BY d.number DESC LIMIT ?`
 
 // DeploymentsIn lists the deployments in some states, the oldest first, without what is
 // long in their drafts.
