@@ -155,6 +155,14 @@ func measure(ctx context.Context, bin string, files int, page *strings.Builder) 
 		fmt.Fprintf(page, "| %s | %.0f | %.0f | %.0f | %.0f | %.0f | %.1f |\n", a.name, c.KB, c.Requests, c.Millis, near[a.name], c.Nodes, c.Millis/peer)
 	}
 	page.WriteString(moved)
+	if err := p.Line(0, -1); err != nil { // as near as it was
+		return err
+	}
+	run, err := reported(p, s)
+	if err != nil {
+		return err
+	}
+	page.WriteString(run)
 	return nil
 }
 

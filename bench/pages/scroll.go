@@ -1,15 +1,23 @@
 package main
 
 import (
+	"encoding/json"
+	"errors"
 	"fmt"
 	"strings"
+	"time"
 
+	"restlesscrate/bench/program"
+	"restlesscrate/internal/api"
 	"restlesscrate/internal/testbed/browser"
 )
 
 // paces are how far a page is scrolled for each frame, in pixels: as a wheel that is turned fast does,
 // and as a scrollbar that is dragged.
 var paces = []int{80, 240}
+
+// settled is how long a page that was just opened is left to itself.
+const settled = 500 * time.Millisecond
 
 // scrolled opens every row of a crate's map and scrolls through it, and through a plain page with as many
 // lines, which is the peer: how many frames a second each has.
@@ -27,10 +35,8 @@ func scrolled(p *browser.Page, crate string, lines int) (string, error) {
 					return "", err
 				}
 			}
-			got, err := browser.Eval[[2]float64](p, fmt.Sprintf(`new Promise((rest) => setTimeout(rest, 500)).then(() => new Promise((done) => { let n = 0, most = 0, began = performance.now(), last = began;
-				const frame = (now) => { most = Math.max(most, now - last); last = now; n++; scrollBy(0, %d);
-					if (now - began < 2000) requestAnimationFrame(frame); else done([n / (now - began) * 1000, most]); };
-				requestAnimationFrame(frame); }))`, px))
+			time.Sleep(settled)
+			got, err := frames(p, px, 2*time.Second)
 			if err != nil {
 				return "", err
 			}
@@ -38,6 +44,54 @@ func scrolled(p *browser.Page, crate string, lines int) (string, error) {
 		}
 	}
 	return out.String(), nil
+}
+
+// frames tells how many frames a second a page has for so long, scrolled by so many pixels for each, and
+// how many milliseconds the longest took.
+func frames(p *browser.Page, px int, long time.Duration) ([2]float64, error) {
+	return browser.Eval[[2]float64](p, fmt.Sprintf(`new Promise((done) => { let n = 0, most = 0, began = performance.now(), last = began;
+		const frame = (now) => { most = Math.max(most, now - last); last = now; n++; scrollBy(0, %d);
+			if (now - began < %d) requestAnimationFrame(frame); else done([n / (now - began) * 1000, most]); };
+		requestAnimationFrame(frame); })`, px, long.Milliseconds()))
+}
+
+// reported runs the removal of all files and watches it: the page of a run has to stay as quick as it is
+// at rest, which is the peer.
+func reported(p *browser.Page, s *program.Service) (string, error) {
+	out, err := s.Restless("remove", "crowded", "crowd", "--draft", "--json")
+	if err != nil {
+		return "", err
+	}
+	var draft api.Deployment
+	if err := json.Unmarshal(out, &draft); err != nil {
+		return "", err
+	}
+	if err := p.Go(fmt.Sprintf("%s/servers/crowded/deployments/%d", s.URL, draft.Number)); err != nil {
+		return "", err
+	}
+	if err := p.See("Run it"); err != nil {
+		return "", err
+	}
+	time.Sleep(settled)
+	rest, err := frames(p, 0, time.Second)
+	if err != nil {
+		return "", err
+	}
+	if err := p.Click("Run it"); err != nil {
+		return "", err
+	}
+	if err := p.See("motions"); err != nil {
+		return "", err
+	}
+	run, err := frames(p, 0, time.Second)
+	if err != nil {
+		return "", err
+	}
+	still, err := browser.Eval[bool](p, "!!document.querySelector('[data-progress]')")
+	if err == nil && !still {
+		err = errors.New("the run was over before it was measured")
+	}
+	return fmt.Sprintf("\n| a deployment's page for a second | frames a second | the longest, ms |\n|---|---|---|\n| a draft, at rest (the peer) | %.0f | %.0f |\n| it runs and reports | %.0f | %.0f |\n", rest[0], rest[1], run[0], run[1]), err
 }
 
 // unfold opens the rows of a crate's map.

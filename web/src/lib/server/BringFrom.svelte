@@ -132,7 +132,7 @@
             <span class="mono min-w-0 flex-1 basis-56 [overflow-wrap:anywhere]">{v.path} {v.value}</span>
             <span class="mono [overflow-wrap:anywhere]">{v.to} → {v.from}</span>
             <Button kind="quiet" label="{v.value} of {v.path} differs on purpose" onclick={() => apart(v)}
-              >{v.apart ? 'differs on purpose' : 'leave it for good'}</Button
+              >{v.apart ? 'Differs on purpose' : 'Leave it for good'}</Button
             >
           </div>
         {/each}
