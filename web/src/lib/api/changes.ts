@@ -79,12 +79,9 @@ function listen(tell: (change?: Change) => void): () => void {
   navigator.locks
     .request(name, { signal: giveUp.signal }, () => {
       const source = new EventSource(`${base}/changes`);
-      let opened = false;
-      source.addEventListener('open', () => {
-        // What changed while the line was down was not told.
-        if (opened) tell();
-        opened = true;
-      });
+      // What changed before the line was there, or while it was down, was not told: what a page has
+      // asked for by then is asked for again.
+      source.addEventListener('open', () => tell());
       source.addEventListener('changed', (m) => tell(JSON.parse(m.data) as Change));
       return new Promise<void>((resolve) => {
         done = () => {
