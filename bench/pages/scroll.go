@@ -2,7 +2,6 @@ package main
 
 import (
 	"encoding/json"
-	"errors"
 	"fmt"
 	"strings"
 	"time"
@@ -58,7 +57,7 @@ func frames(p *browser.Page, px int, long time.Duration) ([2]float64, error) {
 // reported runs the removal of all files and watches it: the page of a run has to stay as quick as it is
 // at rest, which is the peer.
 func reported(p *browser.Page, s *program.Service) (string, error) {
-	out, err := s.Restless("remove", "crowded", "crowd", "--draft", "--json")
+	out, err := s.Restless("remove", "crowded", "crowd-main", "--draft", "--json")
 	if err != nil {
 		return "", err
 	}
@@ -89,7 +88,7 @@ func reported(p *browser.Page, s *program.Service) (string, error) {
 	}
 	still, err := browser.Eval[bool](p, "!!document.querySelector('[data-progress]')")
 	if err == nil && !still {
-		err = errors.New("the run was over before it was measured")
+		return "\nA run of so few files is over before it can be measured.\n", nil
 	}
 	return fmt.Sprintf("\n| a deployment's page for a second | frames a second | the longest, ms |\n|---|---|---|\n| a draft, at rest (the peer) | %.0f | %.0f |\n| it runs and reports | %.0f | %.0f |\n", rest[0], rest[1], run[0], run[1]), err
 }
