@@ -64,7 +64,10 @@ func main() {
 	for _, word := range columns {
 		n, err := strconv.Atoi(word)
 		if err == nil {
-			err = measure(context.Background(), *bin, n, &t)
+			ctx := context.Background()
+			err = program.Within(ctx, *bin, "fleet", func(s *program.Service, dir string) error {
+				return measure(ctx, s, dir, n, &t)
+			})
 		}
 		if err != nil {
 			log.Fatal(err)
@@ -100,21 +103,7 @@ func pack() ([]byte, error) {
 	return b.Bytes(), err
 }
 
-func measure(ctx context.Context, bin string, n int, t *table) (err error) {
-	bin, err = filepath.Abs(bin)
-	if err != nil {
-		return err
-	}
-	dir, err := os.MkdirTemp("", "restless-fleet-")
-	if err != nil {
-		return err
-	}
-	defer func() { err = errors.Join(err, os.RemoveAll(dir)) }()
-	s, err := program.Start(ctx, bin, filepath.Join(dir, "data"))
-	if err != nil {
-		return err
-	}
-	defer func() { err = errors.Join(err, s.End()) }()
+func measure(ctx context.Context, s *program.Service, dir string, n int, t *table) error {
 	if _, err := s.AddBook(book); err != nil {
 		return err
 	}

@@ -58,10 +58,13 @@ func main() {
 	flag.Parse()
 	var page strings.Builder
 	fmt.Fprintf(&page, "# Pages\n\nMade by bench/pages on %s: each page of the console opened with nothing kept by the browser, over a line\nof %d ms and %d Mbit/s; the median of %d. Time is until what the page is for is seen.\n", time.Now().Format(time.DateOnly), latency, rate*8/1_000_000, rounds)
+	ctx := context.Background()
 	for _, word := range strings.Split(*sizes, ",") {
 		n, err := strconv.Atoi(word)
 		if err == nil {
-			err = measure(context.Background(), *bin, n, &page)
+			err = program.Within(ctx, *bin, "pages", func(s *program.Service, dir string) error {
+				return measure(ctx, s, dir, n, &page)
+			})
 		}
 		if err != nil {
 			log.Fatal(err)
@@ -92,20 +95,7 @@ func pack(n int) ([]byte, error) {
 	return b.Bytes(), err
 }
 
-func measure(ctx context.Context, bin string, files int, page *strings.Builder) (err error) {
-	if bin, err = filepath.Abs(bin); err != nil {
-		return err
-	}
-	dir, err := os.MkdirTemp("", "restless-pages-")
-	if err != nil {
-		return err
-	}
-	defer func() { err = errors.Join(err, os.RemoveAll(dir)) }()
-	s, err := program.Start(ctx, bin, filepath.Join(dir, "data"))
-	if err != nil {
-		return err
-	}
-	defer func() { err = errors.Join(err, s.End()) }()
+func measure(ctx context.Context, s *program.Service, dir string, files int, page *strings.Builder) error {
 	crate, err := furnish(ctx, s, filepath.Join(dir, "server"), files)
 	if err != nil {
 		return err

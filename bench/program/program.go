@@ -66,6 +66,24 @@ func Start(ctx context.Context, program, data string) (*Service, error) {
 	return nil, errors.Join(errors.New("the service did not become ready"), s.End())
 }
 
+// Within starts the program over a data folder in a folder of its own, which is gone once do has ended.
+func Within(ctx context.Context, program, name string, do func(s *Service, dir string) error) (err error) {
+	if program, err = filepath.Abs(program); err != nil {
+		return err
+	}
+	dir, err := os.MkdirTemp("", "restless-"+name+"-")
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, os.RemoveAll(dir)) }()
+	s, err := Start(ctx, program, filepath.Join(dir, "data"))
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, s.End()) }()
+	return do(s, dir)
+}
+
 // AddBook adds a rulebook and gives the file that holds it.
 func (s *Service) AddBook(text string) (file string, err error) {
 	file = filepath.Join(s.Data, "bench.yaml")

@@ -42,25 +42,16 @@ func main() {
 	every := flag.Duration("every", 5*time.Minute, "how often it is looked at")
 	out := flag.String("out", "", "the file to write the table to as well")
 	flag.Parse()
-	if err := run(context.Background(), *bin, *out, *long, *every); err != nil {
+	ctx := context.Background()
+	err := program.Within(ctx, *bin, "steady", func(s *program.Service, dir string) error {
+		return run(ctx, s, dir, *out, *long, *every)
+	})
+	if err != nil {
 		log.Fatal(err)
 	}
 }
 
-func run(ctx context.Context, bin, out string, long, every time.Duration) (err error) {
-	if bin, err = filepath.Abs(bin); err != nil {
-		return err
-	}
-	dir, err := os.MkdirTemp("", "restless-steady-")
-	if err != nil {
-		return err
-	}
-	defer func() { err = errors.Join(err, os.RemoveAll(dir)) }()
-	s, err := program.Start(ctx, bin, filepath.Join(dir, "data"))
-	if err != nil {
-		return err
-	}
-	defer func() { err = errors.Join(err, s.End()) }()
+func run(ctx context.Context, s *program.Service, dir, out string, long, every time.Duration) error {
 	root := filepath.Join(dir, "server")
 	if err := furnish(s, dir, root); err != nil {
 		return err
