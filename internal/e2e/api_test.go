@@ -216,23 +216,57 @@ func TestWhoWatchesIsToldOfAChange(t *testing.T) {
 		})
 	}
 	var all api.Page[api.Status]
-	_, body := s.call("GET", "/api/v1/statuses", s.token(), "")
-	require.NoError(t, json.Unmarshal([]byte(body), &all))
+	_, list := s.call("GET", "/api/v1/statuses", s.token(), "")
+	require.NoError(t, json.Unmarshal([]byte(list), &all))
 	require.Len(t, all.Items, 2)
 
 	// Whoever comes back is told what was missed.
 	s.stage(stall("0.4.0", map[string]string{"a": "a"}))
-	req, err := http.NewRequest("GET", fmt.Sprintf("http://127.0.0.1:%d/api/v1/changes", s.port), nil)
-	require.NoError(t, err)
+	require.Equal(t, `{"servers":["lantern","reedbank"],"about":["crates","rulebooks"]}`, s.firstChange("", "Last-Event-ID", "1"))
+	// So is whoever begins, and says how far an answer had counted.
+	before := s.counted()
+	require.Equal(t, before, s.counted(), "nothing changed between")
+	s.must("server", "edit", "reedbank", "--fact", "game=8")
+	require.Equal(t, `{"servers":["reedbank"]}`, s.firstChange("?since="+before))
+	require.Equal(t, `{"servers":["reedbank"]}`, s.firstChange("?since=1", "Last-Event-ID", before), "the last that was heard counts")
+	// Who counted further than these records has seen others, which a backup brought back.
+	require.Equal(t, `{"servers":["lantern","reedbank"],"about":["crates","rulebooks"]}`, s.firstChange("?since=99999999"))
+	status, body := s.call("GET", "/api/v1/changes?since=yesterday", s.token(), "")
+	require.Equal(t, 422, status)
+	require.Contains(t, body, `not since \"yesterday\"`)
+}
+
+// firstChange gives what whoever begins to watch is told first.
+func (s *service) firstChange(query string, header ...string) string {
+	s.t.Helper()
+	req, err := http.NewRequest("GET", fmt.Sprintf("http://127.0.0.1:%d/api/v1/changes%s", s.port, query), nil)
+	require.NoError(s.t, err)
 	req.Header.Set("Authorization", "Bearer "+s.token())
-	req.Header.Set("Last-Event-ID", "1")
+	for i := 0; i+1 < len(header); i += 2 {
+		req.Header.Set(header[i], header[i+1])
+	}
 	res, err := http.DefaultClient.Do(req)
-	require.NoError(t, err)
+	require.NoError(s.t, err)
 	defer res.Body.Close()
 	for lines := bufio.NewScanner(res.Body); lines.Scan(); {
 		if n, ok := strings.CutPrefix(lines.Text(), "data: "); ok {
-			require.Equal(t, `{"servers":["lantern","reedbank"],"about":["crates","rulebooks"]}`, n)
-			break
+			return n
 		}
 	}
+	require.Fail(s.t, "the stream ended")
+	return ""
+}
+
+// counted gives how far the records had counted before an answer was read.
+func (s *service) counted() string {
+	s.t.Helper()
+	req, err := http.NewRequest("GET", fmt.Sprintf("http://127.0.0.1:%d/api/v1/statuses", s.port), nil)
+	require.NoError(s.t, err)
+	req.Header.Set("Authorization", "Bearer "+s.token())
+	res, err := http.DefaultClient.Do(req)
+	require.NoError(s.t, err)
+	defer res.Body.Close()
+	count := res.Header.Get("Records-Count")
+	require.NotEmpty(s.t, count)
+	return count
 }

@@ -159,7 +159,7 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", s.ready)
 	e.GET("/metrics", echo.WrapHandler(s.Metrics), s.gate().signedIn)
-	g := e.Group(api.Prefix, s.gate().limited, s.gate().signedIn, s.gate().sameSite, typed, s.gate().idempotent, packed())
+	g := e.Group(api.Prefix, s.gate().limited, s.gate().signedIn, s.gate().sameSite, typed, s.gate().idempotent, s.counted, packed())
 	doc := s.describe(&adapter{Handler: e, group: g})
 	s.plainRoutes(g, doc)
 	e.GET("/notices/:secret", s.following().results, s.gate().limited)

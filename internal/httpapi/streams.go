@@ -215,7 +215,8 @@ func (s *Server) describePlain(doc *huma.OpenAPI) {
 		Parameters: []*huma.Param{{Name: "id", In: "path", Required: true, Schema: &huma.Schema{Type: "string"}}},
 		Responses:  map[string]*huma.Response{"200": {Description: "Events named progress, then one named end with the job", Content: map[string]*huma.MediaType{"text/event-stream": {Schema: &huma.Schema{Type: "string"}}}}}})
 	doc.AddOperation(&huma.Operation{OperationID: "watch-changes", Method: http.MethodGet, Path: "/changes", Summary: "An event whenever the records change, with what of them, server-sent; resumes with Last-Event-ID", Tags: []string{"insight"},
-		Responses: map[string]*huma.Response{"200": {Description: "Events named changed; each holds a Change", Content: map[string]*huma.MediaType{"text/event-stream": {Schema: &huma.Schema{Type: "string"}}}}}})
+		Parameters: []*huma.Param{text("since", "What an earlier answer had as "+countHeader+": what changed after it is told at once")},
+		Responses:  map[string]*huma.Response{"200": {Description: "Events named changed; each holds a Change", Content: map[string]*huma.MediaType{"text/event-stream": {Schema: &huma.Schema{Type: "string"}}}}}})
 	// These travel inside jobs and streams only, so nothing else names them.
 	doc.Components.Schemas.Schema(typeOf[api.Staged](), true, "Staged")
 	doc.Components.Schemas.Schema(typeOf[api.Checkup](), true, "Checkup")

@@ -12,6 +12,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"restlesscrate/internal/api"
+	"restlesscrate/internal/fault"
 )
 
 // watching asks the records once for everybody who watches, and tells them when
@@ -86,12 +87,11 @@ func (w *watching) ask(ctx context.Context) {
 func (s streams) changed(c *echo.Context) error {
 	ctx := c.Request().Context()
 	last, err := s.Counter(ctx)
+	if err == nil {
+		last, err = heardOf(c.Request(), last)
+	}
 	if err != nil {
 		return writeProblem(c, ProblemOf(err))
-	}
-	// A listener that comes back is told what it missed.
-	if heard, err := strconv.ParseInt(c.Request().Header.Get("Last-Event-ID"), 10, 64); err == nil && heard < last {
-		last = heard
 	}
 	news, leave := s.watch.join()
 	defer leave()
@@ -135,4 +135,42 @@ func (s streams) changed(c *echo.Context) error {
 		}
 	}
 	return nil // the listener went away; there is nobody to tell
+}
+
+// heardOf gives up to which count of the records a listener has heard: one that comes back says
+// so, and one that begins may. Records that have counted less than that are others, from a backup.
+func heardOf(r *http.Request, now int64) (int64, error) {
+	said := r.Header.Get("Last-Event-ID")
+	if said == "" {
+		said = r.URL.Query().Get("since")
+	}
+	if said == "" {
+		return now, nil
+	}
+	heard, err := strconv.ParseInt(said, 10, 64)
+	if err != nil || heard < 0 {
+		return 0, fault.New(fault.Usage, "bad-request", "changes are told since a count of the records, not since %q", said)
+	}
+	if heard > now {
+		return 0, nil
+	}
+	return heard, nil
+}
+
+// countHeader of an answer has how far the records had counted before it was read. Who watches
+// the changes since then hears of everything that the answer does not show.
+const countHeader = "Records-Count"
+
+// counted puts the count of the records on answers that only read.
+func (s *Server) counted(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		if c.Request().Method == http.MethodGet {
+			now, err := s.Counter(c.Request().Context())
+			if err != nil {
+				return writeProblem(c, ProblemOf(err)) // what is asked for could not be read either
+			}
+			c.Response().Header().Set(countHeader, strconv.FormatInt(now, 10))
+		}
+		return next(c)
+	}
 }

@@ -2,7 +2,7 @@
 // is asked for again. A browser opens few connections to one host, so of all its tabs
 // one listens and tells the others.
 import type { QueryClient } from '@tanstack/svelte-query';
-import { base } from './client';
+import { base, firstCount } from './client';
 import type { components } from './generated/schema';
 
 type Schemas = components['schemas'];
@@ -39,6 +39,12 @@ export function concerns(key: readonly unknown[], change: Change | undefined): b
 const name = 'restless-changes';
 const otherwise = 4000; // milliseconds between looks where tabs cannot agree on one
 
+/** A change, and how far the records had counted with it. */
+interface Told {
+  change: Change;
+  count: string;
+}
+
 /** Watches until the function that it gives is called. */
 export function watchChanges(client: QueryClient): () => void {
   const again = (change?: Change) =>
@@ -49,18 +55,26 @@ export function watchChanges(client: QueryClient): () => void {
     return () => clearInterval(timer);
   }
   const others = new BroadcastChannel(name);
-  others.onmessage = (m: MessageEvent<Change | undefined>) => again(m.data);
-  const tell = (change?: Change) => {
+  // Whoever listens next goes on from here: what changes while nobody does is told then.
+  let heard = firstCount;
+  const hear = ({ change, count }: Told) => {
+    heard = Promise.resolve(count);
     again(change);
-    others.postMessage(change);
   };
-  let stop = listen(tell);
+  others.onmessage = (m: MessageEvent<Told>) => hear(m.data);
+  const start = () =>
+    listen(
+      () => heard,
+      (told) => {
+        hear(told);
+        others.postMessage(told);
+      }
+    );
+  let stop = start();
   // A page that is kept for the way back keeps no connection meanwhile.
   const hide = () => stop();
   const show = (e: PageTransitionEvent) => {
-    if (!e.persisted) return;
-    stop = listen(tell);
-    again();
+    if (e.persisted) stop = start();
   };
   addEventListener('pagehide', hide);
   addEventListener('pageshow', show);
@@ -72,27 +86,32 @@ export function watchChanges(client: QueryClient): () => void {
   };
 }
 
-/** Waits until no other tab listens, and listens then. */
-function listen(tell: (change?: Change) => void): () => void {
+/** Waits until no other tab listens, and listens then to what changed since a count. */
+function listen(since: () => Promise<string>, tell: (told: Told) => void): () => void {
   const giveUp = new AbortController();
-  let done = () => {};
+  const over = new Promise<void>((resolve) => giveUp.signal.addEventListener('abort', () => resolve()));
   navigator.locks
-    .request(name, { signal: giveUp.signal }, () => {
-      const source = new EventSource(`${base}/changes`);
-      // What changed before the line was there, or while it was down, was not told: what a page has
-      // asked for by then is asked for again.
-      source.addEventListener('open', () => tell());
-      source.addEventListener('changed', (m) => tell(JSON.parse(m.data) as Change));
-      return new Promise<void>((resolve) => {
-        done = () => {
-          source.close();
-          resolve();
-        };
-      });
+    .request(name, { signal: giveUp.signal }, async () => {
+      while (!giveUp.signal.aborted) {
+        const count = await Promise.race([since(), over]);
+        if (count !== undefined) await stream(count, tell, over);
+        await Promise.race([new Promise((resolve) => setTimeout(resolve, otherwise)), over]);
+      }
     })
     .catch(() => {}); // it was given up before it was its turn
-  return () => {
-    giveUp.abort();
-    done();
-  };
+  return () => giveUp.abort();
+}
+
+/** Listens until it is over, or the service refuses. A line that was only cut, the browser itself
+ * has again, from the event that came last. */
+async function stream(count: string, tell: (told: Told) => void, over: Promise<void>): Promise<void> {
+  const source = new EventSource(`${base}/changes?since=${count}`);
+  source.addEventListener('changed', (m) =>
+    tell({ change: JSON.parse(m.data) as Change, count: m.lastEventId })
+  );
+  const refused = new Promise<void>((resolve) =>
+    source.addEventListener('error', () => source.readyState === EventSource.CLOSED && resolve())
+  );
+  await Promise.race([refused, over]);
+  source.close();
 }
