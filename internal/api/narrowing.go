@@ -11,6 +11,8 @@ type Narrowing struct {
 	ByStart  bool     `json:"byStart,omitempty" doc:"What is wrong is that the server does not come up, so it answers itself"`
 	Down     string   `json:"down,omitempty" doc:"Why the server did not come up with what is off, or in the end; empty where it did, or was not started"`
 	Note     string   `json:"note,omitempty"`
+	Says     string   `json:"says" doc:"How it stands, for a person to read"`
+	Blamed   string   `json:"blamed,omitempty" doc:"The one that does it; empty where it is not over, and where none or more than one was found"`
 }
 
 // BeginNarrowing begins a search.

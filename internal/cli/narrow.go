@@ -38,10 +38,6 @@ func (a surveyCommands) narrow(ctx context.Context, cmd *cli.Command) error {
 	switch still := cmd.String("still"); {
 	case cmd.Bool("give-up"):
 		n, err = step(func(each client.Each) (api.Narrowing, error) { return c.EndNarrowing(ctx, server, each) })
-		if err == nil {
-			fmt.Fprintf(a.Out, "The search is given up. %s\n", asBefore(server, n))
-		}
-		return err
 	case still == "yes", still == "no":
 		if n, err = c.Narrowing(ctx, server); err == nil {
 			n, err = step(func(each client.Each) (api.Narrowing, error) {
@@ -89,46 +85,18 @@ func (a surveyCommands) narrow(ctx context.Context, cmd *cli.Command) error {
 	return err
 }
 
-// asBefore says what a search that has ended left of itself.
-func asBefore(server string, n api.Narrowing) string {
-	if n.Note != "" {
-		return strings.ToUpper(n.Note[:1]) + n.Note[1:] + "."
-	}
-	return fmt.Sprintf("Everything on %s is as it was.", server)
-}
-
 func (a surveyCommands) printNarrowing(server string, n api.Narrowing) {
-	if n.Note != "" && !n.Over {
-		fmt.Fprintf(a.Out, "%s.\n", strings.ToUpper(n.Note[:1])+n.Note[1:])
+	if !n.Over {
+		if n.Note != "" {
+			fmt.Fprintln(a.Out, words.Sentence(n.Note))
+		}
+		fmt.Fprintf(a.Out, "Off now: %s. ", strings.Join(n.Off, ", "))
 	}
-	asBefore := asBefore(server, n)
-	switch {
-	case n.Over && n.ByStart && n.Down == "" && len(n.Suspects) > 0:
-		fmt.Fprintf(a.Out, "None of them keeps %s down now: it came up with %s off, and in the end as it was. %s\n", server, strings.Join(n.Suspects, ", "), asBefore)
-	case n.Over && len(n.Suspects) == 1:
-		name := n.Suspects[0]
-		if !n.ByStart {
-			fmt.Fprintf(a.Out, "It is %s: with it alone off it does not happen. %s\n", name, asBefore)
-		} else {
-			fmt.Fprintf(a.Out, "It is %s: with it off the server comes up, and with it on it does not. %s\n", name, asBefore)
-		}
-		fmt.Fprintf(a.Out, "  restless disable %s %s\n  restless rollback %s --addon %s\n", server, name, server, name)
-	case n.Over && len(n.Suspects) > 1:
-		fmt.Fprintf(a.Out, "It is one of %s, which need each other and cannot be told apart. %s\n", strings.Join(n.Suspects, ", "), asBefore)
-	case n.Over:
-		it := "it still happened"
-		if n.ByStart {
-			it = "the server did not come up"
-		}
-		fmt.Fprintf(a.Out, "It is none of them alone: with each of them off %s. %s\n", it, asBefore)
-	default:
-		who := "one of " + words.Count(len(n.Suspects), "add-on")
-		if len(n.Suspects) == 1 {
-			who = n.Suspects[0]
-		}
-		fmt.Fprintf(a.Out, "Off now: %s. It may be %s; %s more at most.\n", strings.Join(n.Off, ", "), who, words.Count(n.Most, "question"))
+	fmt.Fprintln(a.Out, n.Says)
+	if n.Blamed != "" {
+		fmt.Fprintf(a.Out, "  restless disable %s %s\n  restless rollback %s --addon %s\n", server, n.Blamed, server, n.Blamed)
 	}
 	if n.Down != "" {
-		fmt.Fprintf(a.Out, "%s\n", n.Down)
+		fmt.Fprintln(a.Out, n.Down)
 	}
 }

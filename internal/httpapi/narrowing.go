@@ -53,5 +53,5 @@ func (s looking) narrowed(ctx context.Context, server string, do func(ctx contex
 }
 
 func wireNarrowing(st narrowing.Stand) api.Narrowing {
-	return api.Narrowing{Suspects: append([]string{}, st.Search.Suspects...), Off: append([]string{}, st.Search.Off...), Tried: st.Search.Tried, Most: st.Most, Over: st.Over, By: st.Actor, ByStart: st.Search.ByStart, Down: st.Down, Note: st.Note}
+	return api.Narrowing{Suspects: append([]string{}, st.Search.Suspects...), Off: append([]string{}, st.Search.Off...), Tried: st.Search.Tried, Most: st.Most, Over: st.Over, By: st.Actor, ByStart: st.Search.ByStart, Down: st.Down, Note: st.Note, Says: st.Says(), Blamed: st.Blamed()}
 }

@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/dustin/go-humanize/english"
 )
@@ -17,6 +19,12 @@ func Count(n int, thing string) string {
 
 // few is how many names are worth reading; of more the rest is counted.
 const few = 3
+
+// Sentence is a clause with a capital letter and a full stop.
+func Sentence(clause string) string {
+	r, size := utf8.DecodeRuneInString(clause)
+	return string(unicode.ToUpper(r)) + clause[size:] + "."
+}
 
 // Few lists at most three names, and says how many more there are.
 func Few[T ~string](names []T) string {

@@ -60,10 +60,12 @@ type Service struct {
 // Stand is how a search stands.
 type Stand struct {
 	model.Narrowing
-	Over bool   // it has ended, and everything is as it was
-	Most int    // questions that there are still at most
-	Down string // why the server did not come up with what is off; empty where it did, or was not started
-	Note string // what a person has to know besides
+	Server  string // its name
+	Over    bool   // it has ended, and everything is as it was
+	GivenUp bool   // it has ended before anything was found
+	Most    int    // questions that there are still at most
+	Down    string // why the server did not come up with what is off; empty where it did, or was not started
+	Note    string // what a person has to know besides
 }
 
 // At gives the search that goes on on a server.
@@ -81,7 +83,7 @@ func (s *Service) At(ctx context.Context, server string) (Stand, error) {
 
 // stand says how a search stands, and whether its last deployment had the server come up.
 func (s *Service) stand(ctx context.Context, server string, n model.Narrowing) (Stand, error) {
-	out := Stand{Narrowing: n, Most: narrow.Most(len(n.Search.Suspects))}
+	out := Stand{Narrowing: n, Server: server, Most: narrow.Most(len(n.Search.Suspects))}
 	if len(n.Own) == 0 {
 		return out, nil
 	}

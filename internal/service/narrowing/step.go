@@ -164,7 +164,7 @@ func (s step) end(ctx context.Context, n model.Narrowing) (Stand, error) {
 	if err != nil {
 		return Stand{}, err
 	}
-	out.Over, out.Note = true, note
+	out.Over, out.GivenUp, out.Note = true, !over(n.Search), note
 	return out, s.Records.EndNarrowing(ctx, n.ServerID)
 }
 

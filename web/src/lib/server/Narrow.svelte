@@ -3,7 +3,7 @@
 <script lang="ts">
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { SvelteSet } from 'svelte/reactivity';
-  import { api, ok, type Job } from '../api/client';
+  import { api, ok, type Job, type Narrowing } from '../api/client';
   import { result } from '../api/jobs';
   import { narrowing, status } from '../api/queries';
   import { attempting } from '../attempt.svelte';
@@ -14,7 +14,6 @@
   import FormSheet from '../ui/FormSheet.svelte';
   import Tick from '../ui/Tick.svelte';
   import Trouble from '../ui/Trouble.svelte';
-  import { blamed, told, type Narrowing } from './narrow';
 
   let { server }: { server: string } = $props();
   const client = useQueryClient();
@@ -68,7 +67,6 @@
 
 {#if now}
   {@const n = now}
-  {@const guilty = blamed(n)}
   <section class="box mb-3.5" data-narrowing={n.over ? 'over' : 'on'} data-tried={n.tried}>
     <h2 class="border-b border-rule px-4 py-2.5">
       Which add-on does it?{#if !n.over}
@@ -76,13 +74,14 @@
     </h2>
     <div class="px-4 py-2.5" role="status">
       {#if !n.over}<p>Off now: <b>{n.off.join(', ')}</b>.</p>{/if}
-      <p>{told(n, server)}</p>
+      <p>{n.says}</p>
       {#if n.note && !n.over}<p class="warn-ink">{n.note}</p>{/if}
       {#if n.down}<p class="reason">{n.down}</p>{/if}
     </div>
     <div class="flex flex-wrap items-center gap-3 border-t border-rule px-4 py-2.5">
       {#if n.over}
-        {#if guilty}
+        {#if n.blamed}
+          {@const guilty = n.blamed}
           <Button
             kind="main"
             disabled={drafting.busy}
