@@ -185,6 +185,9 @@ type NamedIn struct {
 	Places []NamePlace `json:"places" nullable:"false"`
 	Binary []string    `json:"binary" nullable:"false" doc:"Files that are no texts and hold it; they are left alone"`
 	Paths  []string    `json:"paths" nullable:"false" doc:"Files and folders that are called so"`
+	// What a draft takes that changes the name; absent where no new one was said.
+	Tweaks []TweakWish `json:"tweaks,omitempty" doc:"With a new name: what changes it in every place but the log's, one for each text; a place that is to stay is added to skip"`
+	Moves  []Renaming  `json:"moves,omitempty" doc:"With a new name: what gives it to the files and folders that are called so, in this order"`
 	Texts  int         `json:"texts" doc:"That were searched"`
 }
 

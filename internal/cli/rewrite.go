@@ -1,11 +1,8 @@
 package cli
 
 import (
-	"cmp"
 	"context"
 	"fmt"
-	"path"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -28,16 +25,22 @@ func (a textCommands) rewriteCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
+			if strings.TrimSpace(args[2]) == "" {
+				return wrongUsage("say what %s is called from now on", args[1])
+			}
 			c, err := a.client(cmd)
 			if err != nil {
 				return err
 			}
-			found, err := c.Named(ctx, args[0], args[1], cmd.Bool("longer"))
+			found, err := c.Named(ctx, args[0], args[1], args[2], cmd.StringSlice("leave"), cmd.Bool("longer"))
 			if err != nil {
 				return err
 			}
 			chosen := a.choose(cmd, found)
-			moves := renamings(cmd, found.Paths, args[1], args[2])
+			moves := found.Moves
+			if !cmd.Bool("names") {
+				moves = nil
+			}
 			if !cmd.Bool("json") {
 				a.printNamed(found, chosen, moves, args[1])
 			}
@@ -47,7 +50,7 @@ func (a textCommands) rewriteCommand() *cli.Command {
 			if len(chosen)+len(moves) == 0 {
 				return cli.Exit("nothing is to be changed", ExitFailed)
 			}
-			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Moves: moves, Tweaks: rewrites(found, chosen, args[1], args[2], cmd.Bool("longer"))})
+			return a.draftAndRun(ctx, cmd, args[0], api.NewDraft{Moves: moves, Tweaks: without(found, chosen)})
 		}}
 }
 
@@ -62,38 +65,6 @@ func (a textCommands) choose(cmd *cli.Command, found api.NamedIn) (out []int) {
 		case p.Listed && !cmd.Bool("lists") && !cmd.Bool("names") && !slices.Contains(only, p.Path):
 		default:
 			out = append(out, i)
-		}
-	}
-	return out
-}
-
-// renamings gives the new names of files and folders that are called so, the outermost first: each
-// is about the tree as those before it leave it.
-func renamings(cmd *cli.Command, paths []string, name, to string) (out []api.Renaming) {
-	if !cmd.Bool("names") {
-		return nil
-	}
-	whole := regexp.MustCompile(`(^|[^\pL\pN_-])` + regexp.QuoteMeta(name) + `($|[^\pL\pN_-])`)
-	sorted := slices.Clone(paths)
-	slices.SortFunc(sorted, func(a, b string) int {
-		return cmp.Or(strings.Count(a, "/")-strings.Count(b, "/"), strings.Compare(a, b))
-	})
-	for _, p := range sorted {
-		if slices.Contains(cmd.StringSlice("leave"), p) || strings.Contains(p, "!/") {
-			continue
-		}
-		for _, m := range out { // where it is by then
-			if rest, below := strings.CutPrefix(p, m.From+"/"); below {
-				p = m.To + "/" + rest
-			}
-		}
-		folder, base := path.Split(p)
-		now := strings.ReplaceAll(base, name, to)
-		if !cmd.Bool("longer") {
-			now = whole.ReplaceAllString(base, "${1}"+strings.ReplaceAll(to, "$", "$$")+"${2}")
-		}
-		if now != base {
-			out = append(out, api.Renaming{From: p, To: folder + now})
 		}
 	}
 	return out
@@ -137,25 +108,16 @@ func (a textCommands) printNamed(found api.NamedIn, chosen []int, moves []api.Re
 	fmt.Fprintf(a.Out, "%s of %s in %s searched.\n\n", words.Count(len(chosen), "place"), name, words.Count(found.Texts, "text"))
 }
 
-// rewrites makes a tweak for each text.
-func rewrites(found api.NamedIn, chosen []int, name, to string, longer bool) (out []api.TweakWish) {
-	byPath := map[string]*api.TweakWish{}
-	var order []string
-	for i, p := range found.Places {
-		w := byPath[p.Path]
-		if w == nil {
-			w = &api.TweakWish{Path: p.Path, Note: name + " is called " + to, Tweak: api.Tweak{Do: "replace", Text: name, Value: to, Words: !longer}}
-			byPath[p.Path] = w
-			order = append(order, p.Path)
+// without gives what changes the places that were chosen.
+func without(found api.NamedIn, chosen []int) (out []api.TweakWish) {
+	for _, w := range found.Tweaks {
+		for i, p := range found.Places {
+			if p.Path == w.Path && !slices.Contains(chosen, i) {
+				w.Tweak.Skip = append(w.Tweak.Skip, p.Nth)
+			}
 		}
-		w.Tweak.Count++
-		if !slices.Contains(chosen, i) {
-			w.Tweak.Skip = append(w.Tweak.Skip, p.Nth)
-		}
-	}
-	for _, p := range order {
-		if w := byPath[p]; len(w.Tweak.Skip) < w.Tweak.Count {
-			out = append(out, *w)
+		if len(w.Tweak.Skip) < w.Tweak.Count {
+			out = append(out, w)
 		}
 	}
 	return out

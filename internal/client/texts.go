@@ -65,8 +65,8 @@ func (c *TextCalls) FindIn(ctx context.Context, server, word string, blind bool)
 }
 
 // Named gives every place of a server's texts in which a name stands.
-func (c *TextCalls) Named(ctx context.Context, server, name string, longer bool) (api.NamedIn, error) {
-	q := url.Values{"name": {name}}
+func (c *TextCalls) Named(ctx context.Context, server, name, to string, leave []string, longer bool) (api.NamedIn, error) {
+	q := url.Values{"name": {name}, "to": {to}, "leave": leave}
 	if longer {
 		q.Set("longer", "true")
 	}

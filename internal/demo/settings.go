@@ -178,23 +178,11 @@ func (p *play) conflict(ctx context.Context) error {
 
 // rename changes a name in the texts of all three.
 func (p *play) rename(ctx context.Context) error {
-	found, err := p.c.Named(ctx, "lantern", "row-main", false)
+	found, err := p.c.Named(ctx, "lantern", "row-main", "lamp-street", nil, false)
 	if err != nil {
 		return err
 	}
-	times := map[string]int{}
-	var n api.NewDraft
-	for _, f := range found.Places {
-		if f.Log {
-			continue
-		}
-		if times[f.Path]++; times[f.Path] == 1 {
-			n.Tweaks = append(n.Tweaks, api.TweakWish{Path: f.Path, Tweak: api.Tweak{Do: "replace", Text: "row-main", Value: "lamp-street", Words: true}})
-		}
-	}
-	for i := range n.Tweaks {
-		n.Tweaks[i].Tweak.Count = times[n.Tweaks[i].Path]
-	}
+	n := api.NewDraft{Tweaks: found.Tweaks}
 	return p.deploy(ctx, "lantern", fmt.Sprintf("row-main is lamp-street now, in %d texts of three add-ons", len(n.Tweaks)), n)
 }
 

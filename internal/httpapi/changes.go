@@ -307,7 +307,7 @@ func (s changing) renamed(ctx context.Context, server string, names []api.NameCh
 		r := draft.Renamed{From: n.From, To: n.To, Texts: len(found), Searched: searched}
 		for _, f := range found {
 			r.Places += f.Tweak.Count - len(f.Tweak.Skip)
-			*tweaks = append(*tweaks, requests.AskTweak{Path: f.Path, Tweak: f.Tweak, Note: n.From + " is called " + n.To})
+			*tweaks = append(*tweaks, requests.AskTweak{Path: f.Path, Tweak: f.Tweak, Note: renamedNote(n.From, n.To)})
 		}
 		*renamed = append(*renamed, r)
 	}

@@ -75,8 +75,10 @@ func (s *Server) textOps(h huma.API) {
 	})
 	huma.Register(h, op(http.MethodGet, "/servers/{server}/named", "find-name", "Every place of a server's texts in which a name stands as a whole, and what is called so", "texts"), func(ctx context.Context, in *struct {
 		OnServer
-		Name   string `query:"name" required:"true"`
-		Longer bool   `query:"longer" doc:"Within longer names too"`
+		Name   string   `query:"name" required:"true"`
+		To     string   `query:"to" doc:"Its new name, for what a draft takes that changes it"`
+		Longer bool     `query:"longer" doc:"Within longer names too"`
+		Leave  []string `query:"leave,explode" doc:"Files and folders that keep their names"`
 	}) (*body[api.NamedIn], error) {
 		f, err := s.Texts.Named(ctx, in.Server, in.Name, in.Longer)
 		out := api.NamedIn{Places: []api.NamePlace{}, Binary: []string{}, Paths: []string{}, Texts: f.Files}
@@ -86,6 +88,19 @@ func (s *Server) textOps(h huma.API) {
 		}
 		for _, p := range f.Paths {
 			out.Paths = append(out.Paths, string(p))
+		}
+		if in.To == "" || err != nil {
+			return &body[api.NamedIn]{out}, s.fail(ctx, err)
+		}
+		for _, r := range f.Rewritings(in.Name, in.To, in.Longer, func(texts.Place) bool { return false }) {
+			out.Tweaks = append(out.Tweaks, api.TweakWish{Path: string(r.Path), Note: renamedNote(in.Name, in.To), Tweak: r.Tweak})
+		}
+		var leave []tree.Path
+		for _, p := range in.Leave { // only compared with what there is
+			leave = append(leave, tree.Path(p))
+		}
+		for _, m := range draft.Renamings(f.Paths, in.Name, in.To, !in.Longer, leave) {
+			out.Moves = append(out.Moves, api.Renaming{From: string(m.From), To: string(m.To)})
 		}
 		return &body[api.NamedIn]{out}, s.fail(ctx, err)
 	})
@@ -113,6 +128,9 @@ func (s *Server) textOps(h huma.API) {
 		return &body[api.Page[api.TweakOn]]{p}, s.fail(ctx, err)
 	})
 }
+
+// renamedNote says why a text is changed.
+func renamedNote(from, to string) string { return from + " is called " + to }
 
 func wirePlaces(list []texts.Place) []api.NamePlace {
 	out := []api.NamePlace{}

@@ -223,6 +223,17 @@ func Places(source []byte, words string, whole bool) (out [][2]int) {
 	return out
 }
 
+// Swapped gives a text of one line with other words in the place of some, by the rule of [Places].
+func Swapped(line, words, by string, whole bool) string {
+	var out strings.Builder
+	at := 0
+	for _, f := range Places([]byte(line), words, whole) {
+		out.WriteString(line[at:f[0]] + by)
+		at = f[1]
+	}
+	return out.String() + line[at:]
+}
+
 func ofName(r rune) bool {
 	return r == '_' || r == '-' || unicode.IsLetter(r) || unicode.IsDigit(r)
 }

@@ -33,7 +33,7 @@ type Place struct {
 
 // Named is everything of a server that holds a name.
 type Named struct {
-	Places []Place
+	Places []Place     // in the order of their paths
 	Binary []tree.Path // that are no texts and hold it; they are left alone
 	Paths  []tree.Path // of files and folders that are called so
 	Files  int         // texts that were searched
@@ -169,6 +169,23 @@ type Rewriting struct {
 	Tweak tweak.Tweak
 }
 
+// Rewritings gives what changes a name wherever it was found, but in the server's log and where
+// something stays: a tweak for each text, in the order of their paths. Each counts every place of
+// its text, so that it is refused where the text has become another one meanwhile.
+func (n Named) Rewritings(from, to string, longer bool, stays func(Place) bool) (out []Rewriting) {
+	for _, p := range n.Places {
+		if last := len(out) - 1; last < 0 || out[last].Path != p.Path {
+			out = append(out, Rewriting{p.Path, tweak.Tweak{Do: tweak.Replace, Text: from, Value: to, Words: !longer}})
+		}
+		k := &out[len(out)-1].Tweak
+		k.Count++
+		if p.Log || stays(p) {
+			k.Skip = append(k.Skip, p.Nth)
+		}
+	}
+	return slices.DeleteFunc(out, func(r Rewriting) bool { return len(r.Tweak.Skip) == r.Tweak.Count })
+}
+
 // Rewrite gives what changes a name in all texts of a server but those that name what it loads,
 // its log, and those that are of the add-on with that name alone: they go with it. texts is how
 // many were searched.
@@ -177,18 +194,8 @@ func (s *Service) Rewrite(ctx context.Context, server, from, to string) (out []R
 	if err != nil {
 		return nil, 0, err
 	}
-	for _, p := range found.Places { // in the order of their paths
-		if n := len(out); n == 0 || out[n-1].Path != p.Path {
-			out = append(out, Rewriting{p.Path, tweak.Tweak{Do: tweak.Replace, Text: from, Value: to, Words: true}})
-		}
-		k := &out[len(out)-1].Tweak
-		k.Count++
-		if p.Log || p.Listed || p.only(layout.Key(from)) {
-			k.Skip = append(k.Skip, p.Nth)
-		}
-	}
-	out = slices.DeleteFunc(out, func(r Rewriting) bool { return len(r.Tweak.Skip) == r.Tweak.Count })
-	return out, found.Files, nil
+	key := layout.Key(from)
+	return found.Rewritings(from, to, false, func(p Place) bool { return p.Listed || p.only(key) }), found.Files, nil
 }
 
 // only tells whether a text is of one add-on and of no other.

@@ -13,7 +13,7 @@
   import Sheet from '../ui/Sheet.svelte';
   import Tick from '../ui/Tick.svelte';
   import Trouble from '../ui/Trouble.svelte';
-  import { changesBefore, keyOf, renamings, rewrites, type NamedIn, type NamePlace } from './rewrite';
+  import { changesBefore, keyOf, rewrites, type NamedIn, type NamePlace } from './rewrite';
 
   let { open = $bindable(), server }: { open: boolean; server: string } = $props();
   const looking = attempting();
@@ -23,34 +23,30 @@
   let longer = $state(false);
   let renamed = $state(false);
   let found = $state.raw<NamedIn>();
-  let asked = $state({ from: '', longer: false }); // what was looked for
+  let asked = $state({ from: '', to: '', longer: false }); // what was looked for
   const few = 6; // places of one text that are shown before somebody asks for all
   const whole = new SvelteSet<string>();
   const said = new SvelteMap<string, boolean>();
   const changes = (p: NamePlace) => !p.log && (said.get(keyOf(p)) ?? changesBefore(p, renamed));
   let texts = $derived(groupBy(found?.places ?? [], (p) => p.path));
   let chosen = $derived((found?.places ?? []).filter(changes));
-  let moves = $derived(renamed && found && to ? renamings(found.paths, asked.from, to, asked.longer) : []);
+  let moves = $derived(renamed ? (found?.moves ?? []) : []);
+  let newer = $derived(from.trim() !== asked.from || to.trim() !== asked.to || longer !== asked.longer);
 
   function look(e: SubmitEvent) {
     e.preventDefault();
     void looking.run('look', async () => {
-      const name = from.trim();
-      found = await ok(
-        api.GET('/servers/{server}/named', { params: { path: { server }, query: { name, longer } } })
-      );
-      asked = { from: name, longer };
+      const query = { name: from.trim(), to: to.trim(), longer };
+      found = await ok(api.GET('/servers/{server}/named', { params: { path: { server }, query } }));
+      asked = { from: query.name, to: query.to, longer };
       said.clear();
       whole.clear();
     });
   }
 
   async function draft() {
-    const wish = {
-      moves,
-      tweaks: rewrites(found?.places ?? [], changes, asked.from, to.trim(), asked.longer)
-    };
-    if (await drafting.start(server, wish)) open = false;
+    const tweaks = found ? rewrites(found, changes) : [];
+    if (await drafting.start(server, { moves, tweaks })) open = false;
   }
 </script>
 
@@ -62,9 +58,12 @@
 >
   <form class="flex flex-wrap items-end gap-3" onsubmit={look}>
     <Labelled label="The name now"><input class="input mono" required bind:value={from} /></Labelled>
-    <Labelled label="The new name"><input class="input mono" bind:value={to} /></Labelled>
+    <Labelled label="The new name"><input class="input mono" required bind:value={to} /></Labelled>
     <div class="pb-1.5"><Tick bind:checked={longer}>Within longer names too</Tick></div>
-    <Button kind={found ? 'plain' : 'main'} type="submit" disabled={!!looking.busy || !from.trim()}
+    <Button
+      kind={found && !newer ? 'plain' : 'main'}
+      type="submit"
+      disabled={!!looking.busy || !from.trim() || !to.trim()}
       >{looking.busy ? 'Looking in every text…' : 'See where it stands'}</Button
     >
   </form>
@@ -141,7 +140,7 @@
     {#if found.places.length || found.paths.length}<div class="mt-3">
         <Button
           kind="main"
-          disabled={drafting.busy || !to.trim() || chosen.length + moves.length === 0}
+          disabled={drafting.busy || newer || chosen.length + moves.length === 0}
           onclick={draft}
           >{drafting.busy
             ? 'Looking at the server…'

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { changesBefore, renamings, rewrites, type NamePlace } from './rewrite';
+import { changesBefore, rewrites, type NamePlace } from './rewrite';
 
 const place = (path: string, nth: number, more: Partial<NamePlace> = {}): NamePlace => ({
   path,
@@ -18,31 +18,15 @@ describe('changing a name everywhere', () => {
     expect(changesBefore(place('a', 1, { listed: true }), true)).toBe(true);
   });
 
-  it('makes one tweak of a text, which counts every place and skips those that stay', () => {
-    const all = [place('a', 1), place('b', 1), place('a', 2), place('a', 3), place('c', 1)];
-    const made = rewrites(all, (p) => p.path === 'a' && p.nth !== 2, 'mill', 'quay', false);
-    expect(made).toEqual([
-      {
-        path: 'a',
-        note: 'mill is called quay',
-        tweak: { do: 'replace', text: 'mill', value: 'quay', words: true, count: 3, skip: [2] }
-      }
-    ]);
-  });
-
-  it('renames the outermost first, and speaks of the others as they are called by then', () => {
-    const paths = ['x/mill/mill.yaml', 'x/mill', 'x/mill/treadmill.txt', 'pack.zip!/mill'];
-    expect(renamings(paths, 'mill', 'quay', false)).toEqual([
-      { from: 'x/mill', to: 'x/quay' },
-      { from: 'x/quay/mill.yaml', to: 'x/quay/quay.yaml' }
-    ]);
-    expect(renamings(paths, 'mill', '$&', true)).toContainEqual({
-      from: 'x/$&/treadmill.txt',
-      to: 'x/$&/tread$&.txt'
+  it('skips the places that stay, and leaves out a text in which all do', () => {
+    const places = [place('a', 1), place('a', 2), place('a', 3), place('b', 1), place('c', 1)];
+    const tweak = (path: string, count: number) => ({
+      path,
+      note: 'mill is called quay',
+      tweak: { do: 'replace' as const, text: 'mill', value: 'quay', words: true, count }
     });
-  });
-
-  it('takes a name for letters, not for a pattern', () => {
-    expect(renamings(['a.b', 'aXb'], 'a.b', 'c', false)).toEqual([{ from: 'a.b', to: 'c' }]);
+    const found = { places, binary: [], paths: [], texts: 3, tweaks: [tweak('a', 3), tweak('b', 1)] };
+    const made = rewrites(found, (p) => p.path !== 'b' && p.nth !== 2);
+    expect(made).toEqual([{ ...tweak('a', 3), tweak: { ...tweak('a', 3).tweak, skip: [2] } }]);
   });
 });
