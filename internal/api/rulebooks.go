@@ -112,6 +112,7 @@ type Propose struct {
 	Server   string            `json:"server,omitempty" doc:"Whose tree is looked at"`
 	Archives []string          `json:"archives,omitempty" doc:"Digests of downloads to learn from"`
 	Answers  map[string]string `json:"answers,omitempty" doc:"By question; what is missing is believed"`
+	Starter  string            `json:"starter,omitempty" doc:"The rulebook of a shape, under the name and the title; nothing is looked at or asked then"`
 }
 
 // Proposed is a rulebook that was made from answers, with the questions.

@@ -143,9 +143,9 @@ func (a rulebookCommands) rulebookPropose(ctx context.Context, cmd *cli.Command)
 	if err != nil {
 		return err
 	}
-	p := api.Propose{Name: cmd.String("name"), Title: cmd.String("title"), Answers: map[string]string{}}
-	if starter := cmd.String("starter"); starter != "" {
-		return a.starter(ctx, c, starter, p)
+	p := api.Propose{Name: cmd.String("name"), Title: cmd.String("title"), Starter: cmd.String("starter"), Answers: map[string]string{}}
+	if p.Starter == "?" {
+		return a.starters(ctx, c)
 	}
 	if cmd.Args().Len() > 1 {
 		return wrongUsage("give at most one server")
@@ -203,28 +203,15 @@ func quoted(s string) string {
 	return s
 }
 
-// starter prints a rulebook named for a shape under the game's own name.
-func (a rulebookCommands) starter(ctx context.Context, c *client.Client, name string, p api.Propose) error {
+// starters lists the shapes that a rulebook may begin with.
+func (a rulebookCommands) starters(ctx context.Context, c *client.Client) error {
 	all, err := c.Starters(ctx)
-	if err != nil {
-		return err
-	}
-	for _, s := range all {
-		if s.Name == name {
-			text := strings.Replace(s.Text, "name: "+name+"\n", "name: "+p.Name+"\n", 1)
-			fmt.Fprint(a.Out, strings.Replace(text, "title: Your game\n", fmt.Sprintf("title: %q\n", p.Title), 1))
-			return nil
-		}
-	}
 	var lines [][]string
 	for _, s := range all {
 		lines = append(lines, []string{s.Name, s.About})
 	}
 	a.rows([]string{"starter", "for"}, lines)
-	if name != "?" {
-		return wrongUsage("there is no starter %q", name)
-	}
-	return nil
+	return err
 }
 
 func (a rulebookCommands) rulebookSchema(_ context.Context, _ *cli.Command) error {

@@ -5,6 +5,7 @@ import (
 
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/core/propose"
+	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/service/catalog"
@@ -12,6 +13,9 @@ import (
 
 // propose looks at the server, if one is named, and makes a rulebook.
 func (s *Server) propose(ctx context.Context, in api.Propose) (api.Proposed, error) {
+	if in.Starter != "" {
+		return begun(in)
+	}
 	p := catalog.Proposal{Name: in.Name, Title: in.Title, Answers: propose.Answers(in.Answers)}
 	for _, text := range in.Archives {
 		d, err := tree.ParseDigest(text)
@@ -32,6 +36,18 @@ func (s *Server) propose(ctx context.Context, in api.Propose) (api.Proposed, err
 	questions, text, missing, err := s.Catalog.Propose(ctx, p)
 	out := api.Proposed{Questions: wireQuestions(questions), Text: text, Missing: missing}
 	return out, err
+}
+
+// begun is the rulebook of a shape, for a game.
+func begun(in api.Propose) (api.Proposed, error) {
+	if in.Server != "" || len(in.Archives)+len(in.Answers) > 0 {
+		return api.Proposed{}, fault.New(fault.Usage, "bad-request", "the rulebook of a shape is made from no server, download or answer")
+	}
+	text, err := rulebook.Start(in.Starter, in.Name, in.Title)
+	if err != nil {
+		return api.Proposed{}, fault.New(fault.Usage, "starter-unknown", "%v", err)
+	}
+	return api.Proposed{Questions: []api.Question{}, Text: string(text)}, nil
 }
 
 // readTree looks at a server and reads its tree by a rulebook.

@@ -19,6 +19,7 @@ export type Status = Schemas['Status'];
 export type Addon = Schemas['Addon'];
 export type Crate = Schemas['Crate'];
 export type Feed = Schemas['Feed'];
+export type Narrowing = Schemas['Narrowing'];
 export type PackEntry = Schemas['PackEntry'];
 export type Schedule = Schemas['Schedule'];
 export type Release = Schemas['Release'];
@@ -80,6 +81,18 @@ api.use({
     if (response.status === 401 && schemaPath !== '/session' && !location.pathname.startsWith('/sign-in')) {
       location.assign(`/sign-in?to=${encodeURIComponent(location.pathname + location.search)}`);
     }
+  }
+});
+
+let tellCount: (count: string) => void;
+/** How far the records had counted before the first answer was read: what changed since then, no
+ * answer may show. */
+export const firstCount = new Promise<string>((resolve) => (tellCount = resolve));
+
+api.use({
+  onResponse({ response }) {
+    const count = response.headers.get('Records-Count');
+    if (count !== null) tellCount(count);
   }
 });
 

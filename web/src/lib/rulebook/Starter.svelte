@@ -7,7 +7,6 @@
   import { starters } from '../api/queries';
   import FormSheet from '../ui/FormSheet.svelte';
   import Labelled from '../ui/Labelled.svelte';
-  import { named } from './starter';
 
   let { open = $bindable() }: { open: boolean } = $props();
   const client = useQueryClient();
@@ -18,8 +17,9 @@
   let name = $state('');
 
   async function send() {
-    const text = named(shape!, name.trim(), title.trim());
-    const kept = await ok(api.POST('/rulebooks', { body: { text, over: false } }));
+    const body = { starter: shape!.name, name: name.trim(), title: title.trim() };
+    const made = await ok(api.POST('/rulebooks/propose', { body }));
+    const kept = await ok(api.POST('/rulebooks', { body: { text: made.text ?? '', over: false } }));
     await client.invalidateQueries({ queryKey: ['rulebooks'] });
     return () => navigate('/rulebooks/:name', { params: { name: kept.name }, search: { at: 'edit' } });
   }

@@ -3215,6 +3215,8 @@ export interface components {
         NamedIn: {
             /** @description Files that are no texts and hold it; they are left alone */
             binary: string[];
+            /** @description With a new name: what gives it to the files and folders that are called so, in this order */
+            moves?: components["schemas"]["Renaming"][] | null;
             /** @description Files and folders that are called so */
             paths: string[];
             places: components["schemas"]["NamePlace"][];
@@ -3223,6 +3225,8 @@ export interface components {
              * @description That were searched
              */
             texts: number;
+            /** @description With a new name: what changes it in every place but the log's, one for each text; a place that is to stay is added to skip */
+            tweaks?: components["schemas"]["TweakWish"][] | null;
         };
         Naming: {
             /** @description It is another add-on than those of other kinds that have its name */
@@ -3233,6 +3237,8 @@ export interface components {
             version?: string;
         };
         Narrowing: {
+            /** @description The one that does it; empty where it is not over, and where none or more than one was found */
+            blamed?: string;
             by: string;
             /** @description What is wrong is that the server does not come up, so it answers itself */
             byStart?: boolean;
@@ -3248,6 +3254,8 @@ export interface components {
             off: string[];
             /** @description It has ended, and everything is as it was */
             over?: boolean;
+            /** @description How it stands, for a person to read */
+            says: string;
             /** @description Those that it may still be; where it is over: those that were found, none where it is none of them alone */
             suspects: string[];
             /**
@@ -3819,6 +3827,8 @@ export interface components {
             name: string;
             /** @description Whose tree is looked at */
             server?: string;
+            /** @description The rulebook of a shape, under the name and the title; nothing is looked at or asked then */
+            starter?: string;
             title: string;
         };
         Proposed: {
@@ -5144,7 +5154,10 @@ export interface operations {
     };
     "watch-changes": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description What an earlier answer had as Records-Count: what changed after it is told at once */
+                since?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -8572,8 +8585,12 @@ export interface operations {
         parameters: {
             query: {
                 name: string;
+                /** @description Its new name, for what a draft takes that changes it */
+                to?: string;
                 /** @description Within longer names too */
                 longer?: boolean;
+                /** @description Files and folders that keep their names */
+                leave?: string[] | null;
             };
             header?: never;
             path: {
