@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
+	"slices"
 
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/model"
@@ -19,6 +20,38 @@ func (db *LedgerStore) events(ctx context.Context, server int64, which string, a
 	if err != nil {
 		return nil, err
 	}
+	return db.eventsBy(ctx, who, which, args...)
+}
+
+// EventsOf gives the events that touch an add-on, in order. Most of a server's touch others: those
+// are not unpacked.
+func (db *LedgerStore) EventsOf(ctx context.Context, server int64, addon string) (out []model.Event, err error) {
+	who, err := claimants(ctx, db.sql, server)
+	if err != nil {
+		return nil, err
+	}
+	name := []byte(text(addon)) // as it stands in what is said of texts
+	some := func(id int64) bool { return who[id].Addon == addon }
+	var seqs []int64
+	_, err = all(ctx, db.sql, func(r *sql.Rows, _ *struct{}) error {
+		var seq int64
+		var change sql.RawBytes
+		if err := r.Scan(&seq, &change); err != nil {
+			return err
+		}
+		if mayTouch(change, some, name) {
+			seqs = append(seqs, seq)
+		}
+		return nil
+	}, `SELECT seq, change FROM ledger_event WHERE server_id = ? ORDER BY seq`, server)
+	if err != nil || len(seqs) == 0 {
+		return nil, err
+	}
+	out, err = db.eventsBy(ctx, who, `e.seq IN (SELECT value FROM json_each(?))`, text(seqs))
+	return slices.DeleteFunc(out, func(e model.Event) bool { return !e.Touches(addon) }), err
+}
+
+func (db *LedgerStore) eventsBy(ctx context.Context, who map[int64]claimant, which string, args ...any) ([]model.Event, error) {
 	return all(ctx, db.sql, func(r *sql.Rows, e *model.Event) error {
 		err := scanEvent(r, e, who)
 		db.openChange(&e.Change)

@@ -1,6 +1,7 @@
 package records
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -78,24 +79,30 @@ func (u *unpacker) claims(beside tree.State, who func(int64) (claimant, bool)) [
 	}
 	out := make([]draft.Claim, n)
 	for i := range out {
-		id := u.number()
-		var brings, same bool
-		u.flags(&brings, &same)
-		role := u.number()
+		id, role, brings := u.claim(beside)
 		w, known := who(id)
 		if u.err != nil || !known || role < 0 || int(role) >= len(roles) {
 			u.err = errEvent
 			return nil
 		}
-		out[i] = draft.Claim{Addon: w.Addon, Label: w.Label, Crate: w.Crate, Role: roles[role]}
-		switch {
-		case same:
-			out[i].Brings = bytesOf(beside)
-		case brings:
-			out[i].Brings = draft.Bytes{Digest: u.digest(), Size: u.number()}
-		}
+		out[i] = draft.Claim{Addon: w.Addon, Label: w.Label, Crate: w.Crate, Role: roles[role], Brings: brings}
 	}
 	return out
+}
+
+// claim reads one claim: the number of who makes it, that of its role, and what it brings.
+func (u *unpacker) claim(beside tree.State) (id, role int64, bytes draft.Bytes) {
+	id = u.number()
+	var brings, same bool
+	u.flags(&brings, &same)
+	role = u.number()
+	switch {
+	case same:
+		bytes = bytesOf(beside)
+	case brings:
+		bytes = draft.Bytes{Digest: u.digest(), Size: u.number()}
+	}
+	return id, role, bytes
 }
 
 // packChange packs a change without its path.
@@ -128,6 +135,24 @@ func unpackChange(raw []byte, who func(int64) (claimant, bool)) (c draft.Change,
 		c.TweaksBefore, c.TweaksAfter, c.Moved = edit.TweaksBefore, edit.TweaksAfter, edit.Moved
 	}
 	return c, u.err
+}
+
+// mayTouch tells whether a packed change may be one that touches an add-on, without unpacking what
+// it says of texts: one of its claimants is among some, or the add-on's name stands in the rest.
+// Of what is damaged it says yes, so that whoever unpacks it is told.
+func mayTouch(raw []byte, some func(id int64) bool, name []byte) bool {
+	if len(raw) == 0 || raw[0] != packedForm {
+		return true
+	}
+	u := &unpacker{buf: raw[1:]}
+	for _, beside := range []tree.State{u.state(), u.state()} {
+		for range u.length() {
+			if id, _, _ := u.claim(beside); u.err != nil || some(id) {
+				return true
+			}
+		}
+	}
+	return u.err != nil || bytes.Contains(u.buf, name)
 }
 
 // unpackBefore reads of a packed change what was there before.

@@ -1,6 +1,7 @@
 package records
 
 import (
+	"fmt"
 	"path/filepath"
 	"sync"
 	"testing"
@@ -147,11 +148,11 @@ func TestLedgerEventsAreNeverChangedOrRemoved(t *testing.T) {
 
 // The ledger's state is always what its events say.
 func TestTheStateIsRebuiltFromTheEvents(t *testing.T) {
+	db := open(t)
+	n := 0
 	rapid.Check(t, func(rt *rapid.T) {
-		db, err := Open(t.Context(), filepath.Join(t.TempDir(), "records.db"), time.Now)
-		require.NoError(rt, err)
-		defer db.Close()
-		s := server(t, db, "a")
+		n++
+		s := server(t, db, fmt.Sprint("s", n))
 		want := map[tree.Path]draft.Row{}
 		for i := range rapid.IntRange(1, 6).Draw(rt, "deployments") {
 			var changes []draft.Change

@@ -26,14 +26,8 @@ func (s *Service) History(ctx context.Context, name string, path tree.Path, addo
 		if err != nil {
 			return nil, err
 		}
-		all, err := s.Records.Events(ctx, srv.ID)
-		if err != nil {
+		if out, err = s.Records.EventsOf(ctx, srv.ID, key); err != nil {
 			return nil, err
-		}
-		for _, e := range all {
-			if e.Touches(key) {
-				out = append(out, e)
-			}
 		}
 		slices.Reverse(out)
 	} else if out, err = s.Records.EventsAt(ctx, srv.ID, path); err != nil {

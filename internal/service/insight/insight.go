@@ -34,6 +34,7 @@ type Records interface {
 	// ArchivesOf names the archives of the crates that have files on a server.
 	ArchivesOf(ctx context.Context, server int64) (map[tree.Digest][]string, error)
 	Events(ctx context.Context, server int64) ([]model.Event, error)
+	EventsOf(ctx context.Context, server int64, addon string) ([]model.Event, error)
 	EventsAt(ctx context.Context, server int64, p tree.Path) ([]model.Event, error)
 	CrateByDigest(ctx context.Context, d tree.Digest) (model.Crate, error)
 	CrateFacts(ctx context.Context, rulebook string) ([]model.CrateFacts, error)
