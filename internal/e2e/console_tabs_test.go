@@ -18,6 +18,8 @@ func TestTheWindowsOfABrowserShareOneStream(t *testing.T) {
 	s.more = []string{"--verbose"} // every call is told when it ends, streams too
 	s.up()
 	c := openConsole(t, s)
+	c.goTo("/")
+	c.see("Servers")
 	another := func() (console, func()) {
 		tab, closeIt, err := c.page.Another(1280, 800)
 		require.NoError(t, err)

@@ -1,12 +1,13 @@
 package e2e
 
 import (
-	"encoding/json"
+	"context"
 	"fmt"
 	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -25,24 +26,38 @@ type console struct {
 	base string
 }
 
-// openConsole signs a browser in with a one-time link.
-func openConsole(t *testing.T, s *service) console {
+// chromium is the one of all tests; each has a profile of its own in it.
+var chromium = sync.OnceValues(func() (*browser.Browser, error) {
+	b, end, err := browser.Start(context.Background())
+	closeChromium = end
+	return b, err
+})
+
+var closeChromium = func() {}
+
+// openTab opens an empty tab for a test.
+func openTab(t *testing.T, width, height int) *browser.Page {
 	t.Helper()
 	testbed.Need(t, "chromium", "chromium")
 	if !web.Built() {
 		testbed.Skip(t, "the console is not built; make build builds it")
 	}
-	p, closeIt, err := browser.Open(t.Context(), 1280, 800)
+	b, err := chromium()
+	require.NoError(t, err)
+	p, closeIt, err := b.Open(width, height)
 	require.NoError(t, err)
 	t.Cleanup(closeIt)
-	status, raw := s.call("POST", "/api/v1/signin-links", s.token(), "")
-	require.Equal(t, 200, status, raw)
-	var link api.SignInLink
-	require.NoError(t, json.Unmarshal([]byte(raw), &link))
-	c := console{t, p, fmt.Sprintf("http://127.0.0.1:%d", s.port)}
-	c.ok(p.Go(link.URL))
-	c.see("Servers")
-	t.Cleanup(func() { require.Empty(t, p.Faults(), "no script of the console threw") })
+	return p
+}
+
+// openConsole gives a browser that is signed in, and has no page open yet.
+func openConsole(t *testing.T, s *service) console {
+	t.Helper()
+	c := console{t, openTab(t, 1280, 800), fmt.Sprintf("http://127.0.0.1:%d", s.port)}
+	cookie, _ := s.signIn()
+	name, value, _ := strings.Cut(cookie, "=")
+	c.ok(c.page.Cookie(c.base, name, value))
+	t.Cleanup(func() { require.Empty(t, c.page.Faults(), "no script of the console threw") })
 	return c
 }
 

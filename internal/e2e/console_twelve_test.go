@@ -217,11 +217,7 @@ func newTwelve(t *testing.T, keys bool) *twelve {
 		}
 		testbed.Eventually(t, "nothing writes its folder any more", func() bool { return os.RemoveAll(w.root) == nil })
 	})
-	testbed.Need(t, "chromium", "chromium")
-	p, closeIt, err := browser.Open(t.Context(), 1280, 800)
-	require.NoError(t, err)
-	t.Cleanup(closeIt)
-	w.hand = handAt(console{t, p, fmt.Sprintf("http://127.0.0.1:%d", s.port)}, keys)
+	w.hand = handAt(console{t, openTab(t, 1280, 800), fmt.Sprintf("http://127.0.0.1:%d", s.port)}, keys)
 	return w
 }
 

@@ -126,6 +126,7 @@ func TestTheConsoleLearnsAGame(t *testing.T) {
 	bakery(t, root)
 	s := start(t)
 	c := openConsole(t, s)
+	c.goTo("/")
 	c.see("the server teaches one")
 	c.clickIn("main header", "Add a server…")
 	c.fill("Name", "bakery")

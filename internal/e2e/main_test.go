@@ -38,6 +38,7 @@ func TestMain(m *testing.M) {
 		panic(err)
 	}
 	code := m.Run()
+	closeChromium()
 	_ = os.RemoveAll(dir)
 	os.Exit(code)
 }

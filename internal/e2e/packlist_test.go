@@ -15,7 +15,6 @@ import (
 	"restlesscrate/internal/standin"
 	"restlesscrate/internal/testbed"
 	"restlesscrate/internal/testbed/browser"
-	"restlesscrate/web"
 )
 
 // fetched is what somebody gets who is not signed in.
@@ -82,13 +81,7 @@ func TestPlayersReadAPackingListAndCompareTheirOwnFolder(t *testing.T) {
 	require.Equal(t, "no-store", res.Header.Get("Cache-Control"))
 
 	// A browser that has no session, as wide as a phone.
-	testbed.Need(t, "chromium", "chromium")
-	if !web.Built() {
-		testbed.Skip(t, "the console is not built; make build builds it")
-	}
-	page, closeIt, err := browser.Open(t.Context(), 390, 844)
-	require.NoError(t, err)
-	t.Cleanup(closeIt)
+	page := openTab(t, 390, 844)
 	ok := func(err error) { t.Helper(); require.NoError(t, err) }
 	ok(page.Go(l.URL))
 	ok(page.SeeIn("h1", "Reedbank Commons"))

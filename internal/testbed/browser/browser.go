@@ -39,36 +39,65 @@ type Page struct {
 	faults []string
 }
 
-// Open starts a Chromium and opens an empty tab. It ends with ctx or when
-// close is called.
-func Open(ctx context.Context, width, height int) (p *Page, closeIt func(), err error) {
-	opts := []chromedp.ExecAllocatorOption{chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun,
-		chromedp.WindowSize(width, height)}
+// Browser is one running Chromium.
+type Browser struct{ ctx context.Context }
+
+// Start starts a Chromium. It ends with ctx or when end is called.
+func Start(ctx context.Context) (b *Browser, end func(), err error) {
+	opts := []chromedp.ExecAllocatorOption{chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun}
 	for _, flag := range []string{"disable-quic", "disable-background-networking", "disable-component-update", "disable-sync", "disable-dev-shm-usage"} {
 		opts = append(opts, chromedp.Flag(flag, true))
 	}
-	ctx, stopBrowser := chromedp.NewExecAllocator(ctx, opts...)
-	ctx, stopTab := chromedp.NewContext(ctx)
-	closeIt = func() { stopTab(); stopBrowser() }
-	p = &Page{ctx: ctx}
+	ctx, stop := chromedp.NewExecAllocator(ctx, opts...)
+	ctx, stopFirst := chromedp.NewContext(ctx)
+	end = func() { stopFirst(); stop() }
 	if err := chromedp.Do(ctx); err != nil {
-		closeIt()
+		end()
 		return nil, nil, fmt.Errorf("start the browser: %w", err)
 	}
+	return &Browser{ctx}, end, nil
+}
+
+// Open opens an empty tab with a profile of its own, which ends when closeIt is called.
+func (b *Browser) Open(width, height int) (p *Page, closeIt func(), err error) {
+	ctx, closeIt := chromedp.NewContext(b.ctx, chromedp.WithNewBrowserContext())
+	p, err = opened(ctx, width, height)
+	if err != nil {
+		closeIt()
+	}
+	return p, closeIt, err
+}
+
+// Open starts a Chromium and opens an empty tab. Both end with ctx or when closeIt is called.
+func Open(ctx context.Context, width, height int) (p *Page, closeIt func(), err error) {
+	b, end, err := Start(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	p, closeTab, err := b.Open(width, height)
+	return p, func() { closeTab(); end() }, err
+}
+
+// opened gives the tab of a context. It thinks that it has the focus, whatever other tabs do.
+func opened(ctx context.Context, width, height int) (*Page, error) {
+	p := &Page{ctx: ctx}
+	if err := chromedp.Do(ctx); err != nil {
+		return nil, fmt.Errorf("open a tab: %w", err)
+	}
 	p.listen()
-	return p, closeIt, p.Size(width, height)
+	if _, err := chromedp.Call(ctx, emulation.SetFocusEmulationEnabled, emulation.SetFocusEmulationEnabledParams{Enabled: true}); err != nil {
+		return nil, fmt.Errorf("give a tab the focus: %w", err)
+	}
+	return p, p.Size(width, height)
 }
 
 // Another opens one more tab of the same browser.
 func (p *Page) Another(width, height int) (tab *Page, closeIt func(), err error) {
 	ctx, stop := chromedp.NewContext(p.ctx)
-	tab = &Page{ctx: ctx}
-	if err := chromedp.Do(ctx); err != nil {
+	if tab, err = opened(ctx, width, height); err != nil {
 		stop()
-		return nil, nil, fmt.Errorf("open a tab: %w", err)
 	}
-	tab.listen()
-	return tab, stop, tab.Size(width, height)
+	return tab, stop, err
 }
 
 // listen gathers what the page's scripts throw.
@@ -106,74 +135,16 @@ func (p *Page) Dark(dark bool) error {
 	return err
 }
 
+// Cookie gives the browser a cookie for an address, which scripts do not see.
+func (p *Page) Cookie(url, name, value string) error {
+	ctx, stop := context.WithTimeout(p.ctx, patience)
+	defer stop()
+	_, err := chromedp.Call(ctx, network.SetCookie, network.SetCookieParams{URL: url, Name: name, Value: value, HTTPOnly: new(true), SameSite: "Strict"})
+	return err
+}
+
 // Go opens an address.
 func (p *Page) Go(url string) error { return p.do(chromedp.Navigate(url)) }
-
-// Click waits for something with these words that can be clicked, and clicks
-// its middle. What lies under a sheet cannot be clicked.
-func (p *Page) Click(words string) error { return p.ClickIn("body", words) }
-
-// ClickIn is Click within what a CSS selector matches.
-func (p *Page) ClickIn(within, words string) error {
-	at, err := steady(p, fmt.Sprintf("click %q", words), fmt.Sprintf("eyes.button(%s, %s)", quote(within), quote(words)))
-	if err != nil {
-		return err
-	}
-	return p.do(chromedp.MouseClickXY(at.X, at.Y))
-}
-
-// ClickOne is Click of what a CSS selector matches first, whatever words it has.
-func (p *Page) ClickOne(selector string) error {
-	at, err := steady(p, "click "+selector, fmt.Sprintf("eyes.one(%s)", quote(selector)))
-	if err != nil {
-		return err
-	}
-	return p.do(chromedp.MouseClickXY(at.X, at.Y))
-}
-
-type point struct{ X, Y float64 }
-
-// steady waits until something stays where it is: what a page still waits for may
-// push it away from under the mouse.
-func steady(p *Page, what, expression string) (point, error) {
-	before, err := until[point](p, what, expression)
-	for same := 0; err == nil && same < 2; {
-		time.Sleep(between)
-		at, again := until[point](p, what, expression)
-		if at == before {
-			same++
-		} else {
-			same = 0
-		}
-		before, err = at, again
-	}
-	return before, err
-}
-
-// Fill waits for the field with this label and types over what is in it. Where the
-// page pushed the field away from under the mouse, it clicks again, as a person would.
-func (p *Page) Fill(label, text string) error {
-	what := fmt.Sprintf("fill %q", label)
-	for deadline := time.Now().Add(patience); ; {
-		at, err := steady(p, what, fmt.Sprintf("eyes.field(%s)", quote(label)))
-		if err != nil {
-			return err
-		}
-		if err := p.do(chromedp.MouseClickXY(at.X, at.Y)); err != nil {
-			return err
-		}
-		on, err := Eval[bool](p, fmt.Sprintf("eyes.begin(%s)", quote(label)))
-		if err != nil {
-			return err
-		}
-		if on {
-			return p.do(chromedp.KeyEvent(text))
-		}
-		if time.Now().After(deadline) {
-			return fmt.Errorf("%s: the field never took the focus", what)
-		}
-	}
-}
 
 // Select takes one of a field's options by its value.
 func (p *Page) Select(label, value string) error {
