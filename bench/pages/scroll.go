@@ -19,10 +19,10 @@ var paces = []int{80, 240}
 const settled = 500 * time.Millisecond
 
 // scrolled opens every row of a crate's map and scrolls through it, and through a plain page with as many
-// lines, which is the peer: how many frames a second each has.
+// lines, which is the peer: how many frames a second each has, at first and then.
 func scrolled(p *browser.Page, crate string, lines int) (string, error) {
 	var out strings.Builder
-	out.WriteString("\n| scrolled for two seconds, all rows of the map open | frames a second | the longest, ms |\n|---|---|---|\n")
+	out.WriteString("\n| scrolled, all rows of the map open | frames a second in the first two seconds | the longest, ms | in the next two | the longest, ms |\n|---|---|---|---|---|\n")
 	plain := "data:text/html,<pre>" + strings.Repeat("a line that says something<br>", min(lines, 20_000))
 	for _, px := range paces {
 		for _, at := range []struct{ name, url string }{{"a plain page (the peer)", plain}, {"the crate's map", crate}} {
@@ -35,11 +35,16 @@ func scrolled(p *browser.Page, crate string, lines int) (string, error) {
 				}
 			}
 			time.Sleep(settled)
-			got, err := frames(p, px, 2*time.Second)
+			// The browser makes machine code of what a page does often: the first scrolling is slower.
+			first, err := frames(p, px, 2*time.Second)
 			if err != nil {
 				return "", err
 			}
-			fmt.Fprintf(&out, "| %s, %d pixels a frame | %.0f | %.0f |\n", at.name, px, got[0], got[1])
+			next, err := frames(p, px, 2*time.Second)
+			if err != nil {
+				return "", err
+			}
+			fmt.Fprintf(&out, "| %s, %d pixels a frame | %.0f | %.0f | %.0f | %.0f |\n", at.name, px, first[0], first[1], next[0], next[1])
 		}
 	}
 	return out.String(), nil
@@ -79,7 +84,7 @@ func reported(p *browser.Page, s *program.Service) (string, error) {
 	if err := p.Click("Run it"); err != nil {
 		return "", err
 	}
-	if err := p.See("motions"); err != nil {
+	if err := p.SeeAny("main", "motions", "looked at again"); err != nil { // it may be over by now
 		return "", err
 	}
 	run, err := frames(p, 0, time.Second)

@@ -222,15 +222,12 @@ export const deployments = (server?: string, pages = 1, touched: { addon?: strin
 
 const underWay = ['queued', 'running', 'undoing'];
 
-/** What was asked for, with the steps that were there before; nothing where they do not fit. */
+/** What was asked for, with the very steps that were there before, and how far each has come beside
+ * them: pages work out from the steps what they show, and do so once. Nothing where they do not fit. */
 export function withSteps(had: Deployment | undefined, got: Deployment): Deployment | undefined {
-  const { stepsDone, ...now } = got;
-  if (!stepsDone) return got;
-  if (had?.steps?.length !== stepsDone.length) return undefined;
-  return {
-    ...now,
-    steps: had.steps.map((s, i) => (s.done === stepsDone[i] ? s : { ...s, done: stepsDone[i] ?? s.done }))
-  };
+  if (!got.stepsDone) return { ...got, stepsDone: got.steps?.map((s) => s.done) };
+  if (had?.steps?.length !== got.stepsDone.length) return undefined;
+  return { ...got, steps: had.steps };
 }
 
 export const deployment = (server: string, number: number) => ({
@@ -245,7 +242,7 @@ export const deployment = (server: string, number: number) => ({
       );
     const had = client.getQueryData<Deployment>(['deployment', server, number]);
     const got = await get(had?.steps ? had.digest : undefined);
-    return withSteps(had, got) ?? get();
+    return withSteps(had, got) ?? withSteps(undefined, await get())!;
   },
   refetchInterval: (q: { state: { data?: Deployment } }) =>
     q.state.data && underWay.includes(q.state.data.state) ? often : false

@@ -1,20 +1,29 @@
 <!-- Many steps in one line: what is done, in which folder, why, and how far it is. It opens. -->
 <script lang="ts">
   import { count, size } from '../format';
-  import type { Fold } from './folds';
+  import { doneOf, type Fold } from './folds';
   import Button from '../ui/Button.svelte';
   import PathText from '../ui/PathText.svelte';
   import StepRow from './StepRow.svelte';
 
-  let { fold, at, drafted }: { fold: Fold; at: number; drafted: boolean } = $props();
+  interface Props {
+    fold: Fold;
+    /** How many motions of each step are done. */
+    came: number[] | undefined;
+    /** The step that a run is at; 0 for none. */
+    at: number;
+    drafted: boolean;
+  }
+  let { fold, came, at, drafted }: Props = $props();
   const few = 60; // steps that are drawn at once
   let open = $state(false);
   let whole = $state(false);
 
   let first = $derived(fold.steps[0]!);
   let bytes = $derived(fold.steps.reduce((n, s) => n + (s.bytes ?? 0), 0));
-  let done = $derived(fold.steps.filter((s) => s.motions > 0 && s.done >= s.motions).length);
-  let current = $derived(!open && fold.steps.some((s) => s.id === at));
+  let done = $derived(fold.steps.filter((s) => s.motions > 0 && doneOf(s, came) >= s.motions).length);
+  let ids = $derived(new Set(fold.steps.map((s) => s.id)));
+  let current = $derived(!open && ids.has(at));
 </script>
 
 <div
@@ -44,7 +53,7 @@
   {#if open}
     <div class="border-t border-rule-faint pl-4">
       {#each whole ? fold.steps : fold.steps.slice(0, few) as s (s.id)}
-        <StepRow step={s} current={s.id === at} {drafted} />
+        <StepRow step={s} came={doneOf(s, came)} current={s.id === at} {drafted} />
       {/each}
       {#if fold.steps.length > few && !whole}
         <Button kind="quiet" onclick={() => (whole = true)}>Show the other {fold.steps.length - few}</Button>

@@ -5,8 +5,15 @@
   import PathText from '../ui/PathText.svelte';
   import Diff from './Diff.svelte';
 
-  let { step: s, current, drafted }: { step: Step; current: boolean; drafted: boolean } = $props();
-  let done = $derived(!drafted && s.motions > 0 && s.done >= s.motions);
+  interface Props {
+    step: Step;
+    /** How many of its motions are done. */
+    came: number;
+    current: boolean;
+    drafted: boolean;
+  }
+  let { step: s, came, current, drafted }: Props = $props();
+  let done = $derived(!drafted && s.motions > 0 && came >= s.motions);
 </script>
 
 <div

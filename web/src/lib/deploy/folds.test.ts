@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Step } from '../api/client';
-import { folded, share } from './folds';
+import { folded, partsOf, share } from './folds';
 
 describe('folds', () => {
   const put = (path: string, more: Partial<Step> = {}): Step => ({
@@ -34,15 +34,35 @@ describe('folds', () => {
   });
 
   it('are part of a phase whose bar goes by what its job says, and never back', () => {
-    const prepare = [put('a', { motions: 2, done: 1 }), put('b', { motions: 2 })];
-    const swap = [put('c', { phase: 'swap', motions: 4 })];
-    const all = [...prepare, ...swap];
-    expect(share(all, prepare)).toBe(0.25); // as recorded
-    expect(share(all, prepare, 0)).toBe(0.25);
-    expect(share(all, prepare, 3)).toBe(0.75);
-    expect(share(all, prepare, 6)).toBe(1);
-    expect(share(all, swap, 3)).toBe(0);
-    expect(share(all, swap, 6)).toBe(0.5);
-    expect(share(all, [put('d', { motions: 0 })])).toBe(0);
+    last = 0;
+    const [prepare, swap, proof] = partsOf([
+      put('a', { motions: 2 }),
+      put('b', { motions: 2 }),
+      put('c', { phase: 'swap', motions: 4 }),
+      put('d', { phase: 'proof', motions: 0 })
+    ]);
+    const done = [1, 0, 0, 0];
+    expect(share(prepare!, done)).toBe(0.25); // as recorded
+    expect(share(prepare!, done, 0)).toBe(0.25);
+    expect(share(prepare!, done, 3)).toBe(0.75);
+    expect(share(prepare!, done, 6)).toBe(1);
+    expect(share(swap!, done, 3)).toBe(0);
+    expect(share(swap!, done, 6)).toBe(0.5);
+    expect(share(proof!, done, 8)).toBe(0);
+  });
+
+  it('are parts of a leg and a phase, in the order in which they are done', () => {
+    const steps = [
+      put('a', { leg: 2 }),
+      put('b', { phase: 'swap' }),
+      put('c', { motions: 3 }),
+      put('d', { phase: 'swap' })
+    ];
+    const told = partsOf(steps).map((p) => [p.leg, p.phase, p.steps.map((s) => s.path).join(''), p.before]);
+    expect(told).toEqual([
+      [1, 'prepare', 'c', 0],
+      [1, 'swap', 'bd', 3],
+      [2, 'prepare', 'a', 5]
+    ]);
   });
 });

@@ -46,22 +46,44 @@ function common(paths: string[]): string {
   return folder;
 }
 
+/** The steps of one leg in one phase, and what is worked out from them once. */
+export interface Part {
+  leg: number;
+  phase: Step['phase'];
+  steps: Step[];
+  lines: (Step | Fold)[];
+  motions: number;
+  /** The motions of all steps before. */
+  before: number;
+}
+
+const phases: Step['phase'][] = ['prepare', 'swap', 'proof'];
+
+/** The parts of a draft, in the order in which they are done. */
+export function partsOf(all: Step[]): Part[] {
+  const out: Part[] = [];
+  let before = 0;
+  for (const leg of [...new Set(all.map((s) => s.leg))].toSorted((a, b) => a - b))
+    for (const phase of phases) {
+      const steps = all.filter((s) => s.leg === leg && s.phase === phase);
+      if (!steps.length) continue;
+      const motions = steps.reduce((n, s) => n + s.motions, 0);
+      out.push({ leg, phase, steps, lines: folded(steps), motions, before });
+      before += motions;
+    }
+  return out;
+}
+
+/** Motions of a step that are done. Steps are numbered from 1 in their order. */
+export const doneOf = (s: Step, done: number[] | undefined): number => done?.[s.id - 1] ?? s.done;
+
 /**
- * How far a phase is, from 0 to 1. The records lag behind a run by some seconds; what its job
+ * How far a part is, from 0 to 1. The records lag behind a run by some seconds; what its job
  * says is of now. Motions are done in the order of the steps but for a few at a time.
  */
-export function share(all: Step[], phase: Step[], motions?: number): number {
-  const sum = (steps: Step[], of: (s: Step) => number) => steps.reduce((n, s) => n + of(s), 0);
-  const here = sum(phase, (s) => s.motions);
-  if (!here) return 0;
-  const recorded = sum(phase, (s) => s.done);
-  if (motions === undefined) return recorded / here;
-  const before = sum(
-    all.slice(
-      0,
-      all.findIndex((s) => s === phase[0])
-    ),
-    (s) => s.motions
-  );
-  return Math.max(recorded, Math.min(here, motions - before)) / here;
+export function share(part: Part, done: number[] | undefined, motions?: number): number {
+  if (!part.motions) return 0;
+  const recorded = part.steps.reduce((n, s) => n + doneOf(s, done), 0);
+  const now = motions === undefined ? 0 : Math.min(part.motions, motions - part.before);
+  return Math.max(recorded, now) / part.motions;
 }
