@@ -83,6 +83,8 @@ func TestEveryPageCanBeUsedByAll(t *testing.T) {
 		c.goTo(sheet[0])
 		c.click(sheet[1])
 		c.seeIn("[role=dialog], [role=alertdialog]", sheet[2])
+		_, err := browser.Until[bool](c.page, sheet[1]+" begins at its first field", firstField)
+		c.ok(err)
 		c.everywhere(string(axe), sheet[0]+", "+sheet[1])
 	}
 }
@@ -122,6 +124,10 @@ func (c console) everywhere(axe, where string) {
 	assert.Empty(c, twice, "%s: two things that do not do the same have one name", where)
 }
 
+// firstField tells whether a sheet has the focus where its first field is, if it has one.
+const firstField = `(d => { const f = d.querySelector('input:not([type=hidden]):not([disabled]), select, textarea, [role=checkbox], [role=radio]');
+	return (f ? document.activeElement === f : d.contains(document.activeElement)) || null; })(document.querySelector('[role=dialog], [role=alertdialog]'))`
+
 // tooSmall finds what is to be clicked and is smaller than WCAG 2.5.8 asks; links within text may be.
 const tooSmall = `[...document.querySelectorAll('button, select, input:not([type=hidden]):not([type=file]), [role=checkbox], [role=radio], a.button')]
 	.filter(e => { const r = e.getBoundingClientRect(); return r.width > 0 && getComputedStyle(e).opacity !== '0' && (r.width < 23.5 || r.height < 23.5); })
@@ -132,6 +138,21 @@ const sameName = `(() => { const seen = new Map(); const twice = [];
 	for (const b of document.querySelectorAll('button')) { const r = b.getBoundingClientRect(); if (r.width === 0) continue;
 		const n = (b.getAttribute('aria-label') ?? (b.labels?.[0] ?? b).innerText).trim(); if (n.startsWith("Copy ")) continue; if (!n) { twice.push('no name: ' + b.outerHTML.slice(0, 120)); continue; }
 		if (seen.has(n)) twice.push(n); seen.set(n, b); } return twice; })()`
+
+// Where the places do not fit on the screen, the one that is open is in sight.
+func TestANarrowScreenShowsWhereAPersonIs(t *testing.T) {
+	t.Parallel()
+	s, _ := folderServer(t)
+	c := openConsole(t, s)
+	c.ok(c.page.Size(390, 844))
+	for _, p := range [][2]string{{"/service", "Who may come in"}, {"/servers/lantern/about", "Control"}, {"/servers/lantern", "Nothing was deployed"}} {
+		c.goTo(p[0])
+		c.see(p[1])
+		_, err := browser.Until[bool](c.page, p[0]+" is in sight", `([...document.querySelectorAll('nav [aria-current]')].every(e => { const r = e.getBoundingClientRect(); return r.width === 0 || r.left >= 0 && r.right <= innerWidth })) || null`)
+		c.ok(err)
+	}
+	require.Zero(t, evaluated[float64](c, "scrollY"), "the page itself stays where it is")
+}
 
 func TestTheKeyboardIsEnough(t *testing.T) {
 	t.Parallel()

@@ -20,6 +20,8 @@ func TestARulebookIsChangedInTheConsole(t *testing.T) {
 	t.Parallel()
 	s, _ := folderServer(t)
 	c := openConsole(t, s)
+	c.goTo("/rulebooks/lanternfall?at=turns")
+	c.see("This is its first revision: there is none to put beside it.")
 	c.goTo("/rulebooks/lanternfall?at=edit")
 	c.seeIn("[data-check='right']", "It reads as a rulebook.")
 	c.ok(c.page.ClickOne(".cm-line"))

@@ -9,6 +9,7 @@
   import { desk, servers } from './lib/api/queries';
   import { pressed } from './lib/keys';
   import { getUploads } from './lib/staging/uploads.svelte';
+  import { inSight } from './lib/ui/sideways';
   import { p, route } from './router';
 
   let { children }: { children: Snippet } = $props();
@@ -70,7 +71,12 @@
     </a>
     <nav aria-label="Yard" class="flex overflow-x-auto md:block md:shrink-0">
       {#each yard as y (y.href)}
-        <a href={y.href} class="place" aria-current={here(y.under) ? 'page' : undefined}>
+        <a
+          href={y.href}
+          class="place"
+          aria-current={here(y.under) ? 'page' : undefined}
+          {@attach inSight(here(y.under))}
+        >
           {y.words}
           {#if y.words === 'Desk' && waiting}<span
               class="label max-md:ml-1 md:ml-auto"

@@ -4,7 +4,7 @@
   import { api, ok, type Crate as CrateOf } from '../lib/api/client';
   import { result } from '../lib/api/jobs';
   import { crate, readme, rulebook } from '../lib/api/queries';
-  import { clock, count, size } from '../lib/format';
+  import { clock, size } from '../lib/format';
   import CrateBeside from '../lib/staging/CrateBeside.svelte';
   import CrateName from '../lib/staging/CrateName.svelte';
   import Facts from '../lib/staging/Facts.svelte';
@@ -112,10 +112,9 @@
   <Confirm
     bind:open={dropping}
     title="Drop {c.label}?"
-    about="It leaves the list. Its {count(
-      c.archives.length,
-      'archive'
-    )} stay in the stockroom, and what is deployed of it stays where it is."
+    about="It leaves the list. {c.archives.length === 1
+      ? 'Its archive stays'
+      : 'Its archives stay'} in the stockroom, and what is deployed of it stays where it is."
     word="Drop it"
     destroys
     does={drop}

@@ -41,18 +41,21 @@
           <th class="label max-sm:hidden">Files</th>
           <th class="label max-sm:hidden">When</th>
           <th class="label max-sm:hidden">Who</th>
-          <th class="label">State</th>
+          <th class="label max-sm:hidden">State</th>
         </tr>
       </thead>
       <tbody>
         {#each shown as d (d.name)}
           <tr data-row>
-            <td><a data-open class="font-semibold whitespace-nowrap" href={toDeployment(d)}>{d.name}</a></td>
+            <td>
+              <a data-open class="font-semibold whitespace-nowrap" href={toDeployment(d)}>{d.name}</a>
+              <div class="sm:hidden"><Stamp small word={d.state} tone={toneOf(d.state)} /></div>
+            </td>
             <td>{d.title}</td>
             <td class="max-sm:hidden">{counts(d.counts)}</td>
             <td class="whitespace-nowrap max-sm:hidden">{clock(d.endedAt ?? d.createdAt)}</td>
             <td class="max-sm:hidden">{d.runner || d.actor}</td>
-            <td><Stamp small word={d.state} tone={toneOf(d.state)} /></td>
+            <td class="max-sm:hidden"><Stamp small word={d.state} tone={toneOf(d.state)} /></td>
           </tr>
         {:else}
           <tr

@@ -25,7 +25,6 @@
       Servers of one game that are to hold the same can be deployed to together: one after the other, each
       only once the one before is well, or all at once. One button takes it back on all of them.
     </p>
-    <Button onclick={() => (adding = true)}>Make a group…</Button>
   </Empty>
 {:else}
   {#each q.data ?? [] as g (g.name)}<GroupRow group={g} />{/each}

@@ -43,7 +43,6 @@
       A schedule updates, deploys, surveys or restarts a server at its time: at night, or while no player is
       on. It warns the players, and takes an update back that does not load.
     </p>
-    <Button onclick={() => (adding = true)}>Add a schedule…</Button>
   </Empty>
 {:else if list.data}
   <div class="border border-rule">

@@ -10,14 +10,16 @@
 
   let { book }: { book: Rulebook } = $props();
   // svelte-ignore state_referenced_locally
-  let from = $state(book.revision - 1);
+  let from = $state(Math.max(1, book.revision - 1));
   // svelte-ignore state_referenced_locally
   let to = $state(book.revision);
   let all = $derived(Array.from({ length: book.revision }, (_, i) => book.revision - i));
-  const q = createQuery(() => rulebookTurn(book.name, from, to));
+  let only = $derived(book.revision < 2);
+  const q = createQuery(() => ({ ...rulebookTurn(book.name, from, to), enabled: !only }));
 </script>
 
-<div class="mb-3 flex flex-wrap gap-3">
+{#if only}<p class="text-ink-soft">This is its first revision: there is none to put beside it.</p>{/if}
+<div class="mb-3 flex flex-wrap gap-3" hidden={only}>
   <Labelled label="Revision">
     <select class="input w-auto" bind:value={from}
       >{#each all as n (n)}<option value={n}>{n}</option>{/each}</select

@@ -107,8 +107,10 @@
   >
     <input class="input mono" bind:value={warn} />
   </Labelled>
-  <Tick bind:checked={empty}>only while no player is on</Tick>
-  {#if what === 'update' || what === 'deploy'}<Tick bind:checked={orUndo}
-      >take it back where it does not load</Tick
-    >{/if}
+  <div class="flex flex-wrap gap-x-5">
+    <Tick bind:checked={empty}>only while no player is on</Tick>
+    {#if what === 'update' || what === 'deploy'}<Tick bind:checked={orUndo}
+        >take it back where it does not load</Tick
+      >{/if}
+  </div>
 </FormSheet>

@@ -93,7 +93,7 @@
         <Button disabled={attempt.busy !== ''} onclick={() => (unlocking = true)}>Clear what was left…</Button
         >
       </div>{/if}
-    <p class="reason border-t border-rule px-4 py-2">
+    <p class="reason border-t border-rule px-4 py-2 [overflow-wrap:anywhere]">
       Found out {clock(server.abilities.testedAt)}{#if server.hostKey}; the host's {shown} is {server.hostKey}{/if}
     </p>
   {:else}

@@ -1,6 +1,7 @@
 <!-- The tabs of a server. Each is an address of its own. -->
 <script lang="ts">
   import { p } from '../../router';
+  import { inSight } from '../ui/sideways';
 
   interface Props {
     server: string;
@@ -31,6 +32,7 @@
       class="border-b-2 border-transparent pt-1 pb-1.5 font-label text-[15.5px] font-semibold whitespace-nowrap text-ink-soft hover:text-ink aria-[current]:border-act aria-[current]:text-ink"
       href={p('/servers/:server/:tab', { params: { server, tab } })}
       aria-current={at === tab ? 'page' : undefined}
+      {@attach inSight(at === tab)}
     >
       {words}
       {figures[tab] ?? ''}

@@ -87,7 +87,7 @@
           onchange={(on) => turn(d.number, on)}
         />{:else}<span class="w-[18px]"></span>{/if}
       <a class="name" data-open href={toDeployment({ server, number: d.number })}>{d.name}</a>
-      <div class="min-w-0 flex-1">
+      <div class="min-w-0 flex-1 max-sm:order-1 max-sm:basis-full">
         <div>{d.title}</div>
         <div class="reason">
           {counts(d.counts)}{sizeOf(d) ? ` · ${size(sizeOf(d))}` : ''}{away(d.figures.awayMs)} · {clock(
@@ -101,7 +101,7 @@
         >{/if}
       {#if d.remark?.good}<Stamp small word="known good" tone="ok" />{/if}
       <Stamp small word={d.state} tone={toneOf(d.state)} />
-      <span class="flex w-[176px] justify-end">
+      <span class="flex justify-end max-sm:order-2 max-sm:-ml-2 sm:w-[176px]">
         {#if d.state === 'done'}
           {#if !d.takenBackBy}<Button
               kind="quiet"
@@ -177,6 +177,11 @@
   }
   .dot.filled {
     background: currentColor;
+  }
+  @media (max-width: 639px) {
+    .line .name {
+      flex: 1;
+    }
   }
   .name {
     width: 108px;

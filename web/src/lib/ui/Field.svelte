@@ -11,7 +11,7 @@
 </script>
 
 <div
-  class="min-w-[84px] border-t border-r border-rule px-4 py-3 last:border-r-0 sm:max-w-80 sm:border-t-0 [overflow-wrap:anywhere]"
+  class="min-w-[84px] border-t border-r border-rule px-4 py-3 last:border-r-0 lg:max-w-80 lg:border-t-0 [overflow-wrap:anywhere]"
 >
   <div class="label mb-1.5">{label}</div>
   <div class="text-[13px] text-ink-soft">

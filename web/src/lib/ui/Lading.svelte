@@ -16,22 +16,23 @@
 
 <section class="box" aria-label={tape}>
   <div
-    class="grid grid-cols-[minmax(0,1fr)_auto] items-stretch border-ink sm:grid-cols-[auto_minmax(0,1fr)_auto]"
+    class="grid grid-cols-[minmax(0,1fr)_auto] items-stretch border-ink lg:grid-cols-[auto_minmax(0,1fr)_auto]"
     class:border-b-[1.5px]={children !== undefined}
   >
     <div
-      class="flex max-w-full items-center bg-ink px-4 py-3 font-label leading-none font-bold text-sheet [overflow-wrap:anywhere] sm:max-w-[38vw]"
+      class={[
+        'flex max-w-full items-center bg-ink px-4 py-3 font-label leading-none font-bold text-sheet [overflow-wrap:anywhere] lg:max-w-[38vw]',
+        !stamp && 'max-lg:col-span-2'
+      ]}
       class:text-[34px]={!small}
       class:text-[24px]={small}
     >
       {tape}
     </div>
-    <div
-      class="order-last col-span-2 grid grid-cols-2 sm:order-none sm:col-span-1 sm:flex sm:flex-wrap lg:flex-nowrap"
-    >
+    <div class="order-last col-span-2 grid grid-cols-2 sm:grid-cols-3 lg:order-none lg:col-span-1 lg:flex">
       {@render fields()}
     </div>
-    <div class="flex items-center px-4 py-3">{@render stamp?.()}</div>
+    {#if stamp}<div class="flex items-center px-4 py-3">{@render stamp()}</div>{/if}
   </div>
   {@render children?.()}
 </section>

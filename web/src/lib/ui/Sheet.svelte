@@ -20,8 +20,24 @@
   let typed = $state(false);
   let asking = $state(false);
   let body = $state<HTMLElement>();
-  // A sheet begins at its first field, not at the button that closes it.
+  // A sheet begins at its first field, not at the button that closes it. Where the fields come once
+  // something was asked, it begins at the first that comes, unless somebody was quicker.
   const fields = 'input:not([type=hidden]):not([disabled]), select, textarea, [role=checkbox], [role=radio]';
+  const first = () => body?.querySelector<HTMLElement>(fields);
+
+  function begin() {
+    if (!body) return;
+    (first() ?? body.querySelector<HTMLElement>('a, button') ?? body).focus();
+    if (first()) return;
+    const at = document.activeElement;
+    const watch = new MutationObserver(() => {
+      const came = first();
+      const left = document.activeElement !== at && document.activeElement !== document.body;
+      if (came && !left) came.focus();
+      if (came || left) watch.disconnect();
+    });
+    watch.observe(body, { childList: true, subtree: true });
+  }
 
   $effect(() => {
     if (saved) typed = false;
@@ -57,9 +73,7 @@
       }}
       onOpenAutoFocus={(e) => {
         e.preventDefault();
-        const first =
-          body?.querySelector<HTMLElement>(fields) ?? body?.querySelector<HTMLElement>('a, button');
-        (first ?? body)?.focus();
+        begin();
       }}
       oninput={() => (typed = true)}
       class="box fixed top-[6vh] left-1/2 z-30 flex max-h-[88vh] w-[calc(100vw-24px)] -translate-x-1/2 flex-col bg-paper {wide
