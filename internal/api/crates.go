@@ -38,6 +38,7 @@ type Crate struct {
 	Base        string        `json:"base,omitempty" doc:"The add-on that it changes"`
 	Chosen      bool          `json:"rootChosen,omitempty" doc:"Its root was chosen by a person; lay-out-archive with forget asks anew"`
 	Corrected   []string      `json:"corrected,omitempty" doc:"What your corrections did, in words"`
+	Corrects    []string      `json:"corrects,omitempty" enum:"name,version,files,root,base,apart" doc:"Of which kind each of them is; absent for a crate that was laid out long ago"`
 	Archives    []Archive     `json:"archives" nullable:"false"`
 	Readings    []Reading     `json:"readings,omitempty" doc:"What each reading found, where a rulebook is tried"`
 	Findings    []Finding     `json:"findings" nullable:"false"`

@@ -121,7 +121,7 @@ func (a surveyCommands) printSurvey(server string, s api.Survey) {
 	fmt.Fprintf(a.Out, "%s, looked at %s: %s\n", server, clock(s.At), surveyWords(c))
 	fmt.Fprintf(a.Out, "  %s in %s, %s, in %s%s\n", words.Count(c.Files, "file"), words.Count(c.Folders, "folder"), words.Size(c.Bytes), took(s.TookMS), proved(c))
 	if c.Edited > 0 {
-		fmt.Fprintf(a.Out, "  %s that the server writes to as well: what was deployed into them holds\n", words.Count(c.Edited, "text"))
+		fmt.Fprintf(a.Out, "  %s that the server writes to as well: what was deployed there holds\n", words.Count(c.Edited, "text"))
 	}
 	if c.Own > 0 {
 		fmt.Fprintf(a.Out, "  %s, %s, that are the server's own, by its rulebook\n", words.Count(c.Own, "file"), words.Size(c.OwnSize))

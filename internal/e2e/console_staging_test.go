@@ -36,6 +36,15 @@ func TestAFileThatNoRuleTakesIsPlacedByPointing(t *testing.T) {
 	c.seeIn("main", "harvest-songs@1.2.5")
 	s.must("deploy", "lantern", "harvest-songs@1.2.5", "--yes")
 	require.Equal(t, map[string]string{"songbooks/harvest-songs/reel.tune": "la", "songbooks/harvest-songs/words.lyr": "sing"}, testbed.Files(testbed.Snapshot(t, root)))
+
+	// What was corrected is taken back, and nothing else is offered.
+	c.click("Take corrections back…")
+	c.seeIn("[role=dialog]", "which version it is")
+	require.Equal(t, []string{"which version it is", "where its files go"}, evaluated[[]string](c, `[...document.querySelectorAll('[role=dialog] label')].map(l => l.innerText.trim())`))
+	c.click("where its files go")
+	c.click("Take them back")
+	c.see("No rule speaks of these · 1 file")
+	c.seeIn("main", "harvest-songs@1.2.5")
 }
 
 func TestTheAddOnInAnArchiveIsChosenByPointing(t *testing.T) {

@@ -87,7 +87,7 @@ func wireArchive(a model.Archive) api.Archive {
 
 func wireCrate(c model.Crate) api.Crate {
 	w := api.Crate{Label: c.Body.Label(), Ref: c.Body.Label() + "~" + c.Digest.Short(), Digest: c.Digest.String(), Name: c.Body.Name, Version: c.Body.Version,
-		Development: version.Development(c.Body.Version), Rulebook: c.Body.Rulebook, Revision: c.Revision, Kind: c.Body.Kind, Root: c.Body.Root.String(), Why: c.Body.Why, NameFrom: c.Body.NameFrom, VerFrom: c.Body.VersionFrom, Overlay: c.Body.Overlay, Base: c.Body.Base, Chosen: c.Body.Chosen, Corrected: c.Body.Corrected, Findings: findings(c.Findings),
+		Development: version.Development(c.Body.Version), Rulebook: c.Body.Rulebook, Revision: c.Revision, Kind: c.Body.Kind, Root: c.Body.Root.String(), Why: c.Body.Why, NameFrom: c.Body.NameFrom, VerFrom: c.Body.VersionFrom, Overlay: c.Body.Overlay, Base: c.Body.Base, Chosen: c.Body.Chosen, Corrected: c.Body.Corrected, Corrects: wordsOf(c.Body.Corrects), Findings: findings(c.Findings),
 		Archives: []api.Archive{}, FileCount: len(c.Body.Files), LeftCount: len(c.Body.Left), StagedAt: c.CreatedAt}
 	for _, a := range c.Archives {
 		w.Archives = append(w.Archives, wireArchive(a))
@@ -303,4 +303,12 @@ func (s *Server) wireStatus(st insight.Status) api.Status {
 		w.Last = &d
 	}
 	return w
+}
+
+// wordsOf gives names of ours as the texts that they are.
+func wordsOf[T ~string](names []T) (out []string) {
+	for _, n := range names {
+		out = append(out, string(n))
+	}
+	return out
 }

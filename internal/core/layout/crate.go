@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"crypto/sha256"
 	"encoding/binary"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -61,6 +62,8 @@ type Crate struct {
 	Made      bool     `json:"made,omitempty"`      // it was made of what lay on a server; its bytes may be nowhere else
 	Chosen    bool     `json:"chosen,omitempty"`    // its root was, by a person
 	Corrected []string `json:"corrected,omitempty"` // what a person's corrections did, in words
+	// Corrects says of which kind each of them is. Crates that were laid out long ago do not.
+	Corrects []Correction `json:"corrects,omitempty"`
 	// Findings are of this crate alone; records keep them beside it.
 	Findings []finding.Finding `json:"-"`
 	// Traces are what each reading found, for whoever writes the rulebook.
@@ -185,6 +188,25 @@ func (c *Crate) Fits(game string) (fits, told bool) {
 		}
 	}
 	return fits, told
+}
+
+// Correction is what of a crate a person has corrected.
+type Correction string
+
+// The kinds of corrections.
+const (
+	CorrectName    Correction = "name"
+	CorrectVersion Correction = "version"
+	CorrectFiles   Correction = "files"
+	CorrectRoot    Correction = "root"
+	CorrectBase    Correction = "base"
+	CorrectApart   Correction = "apart"
+)
+
+// corrected remembers what a person's correction did.
+func (c *Crate) corrected(kind Correction, format string, args ...any) {
+	c.Corrected = append(c.Corrected, fmt.Sprintf(format, args...))
+	c.Corrects = append(c.Corrects, kind)
 }
 
 func (c *Crate) find(f finding.Finding) { c.Findings = append(c.Findings, f) }

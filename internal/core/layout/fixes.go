@@ -1,7 +1,6 @@
 package layout
 
 import (
-	"fmt"
 	"regexp"
 	"slices"
 	"strings"
@@ -38,19 +37,19 @@ func (l *laying) correctName(c *Crate) {
 		return
 	}
 	if fix.Name != "" && fix.Name != c.Name {
-		c.Corrected = append(c.Corrected, fmt.Sprintf("called %s instead of %s, as you said for %s", fix.Name, c.Name, fix.From))
+		c.corrected(CorrectName, "called %s instead of %s, as you said for %s", fix.Name, c.Name, fix.From)
 		c.Name, c.NameFrom, c.ID = fix.Name, "you", ""
 	}
 	if slices.Contains(fix.Apart, c.Kind) {
 		c.ID = c.Name + "." + c.Kind
-		c.Corrected = append(c.Corrected, fmt.Sprintf("told apart from others called %s by its kind, as you said for %s", c.Name, fix.From))
+		c.corrected(CorrectApart, "told apart from others called %s by its kind, as you said for %s", c.Name, fix.From)
 	}
 	if v := fix.Version[l.archive.Whole.Digest.String()]; v != "" && v != c.Version {
-		c.Corrected = append(c.Corrected, fmt.Sprintf("version %s, as you said, instead of %s", v, orElse(c.Version, "none")))
+		c.corrected(CorrectVersion, "version %s, as you said, instead of %s", v, orElse(c.Version, "none"))
 		c.Version, c.VersionFrom = v, "you"
 	}
 	if len(fix.Rules) > 0 {
-		c.Corrected = append(c.Corrected, fmt.Sprintf("%s placed as you said for %s", words.Count(len(fix.Rules), "rule"), fix.From))
+		c.corrected(CorrectFiles, "%s placed as you said for %s", words.Count(len(fix.Rules), "rule"), fix.From)
 	}
 }
 

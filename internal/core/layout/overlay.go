@@ -19,7 +19,7 @@ func (l *laying) base(k *rulebook.Kind, r root, c *Crate) {
 	from := ""
 	c.Base, from = l.readings().read(k.Overlays.Base, "base", r, c)
 	if fix := l.fixes[c.Derived]; fix.Base != "" && fix.Base != c.Base {
-		c.Corrected = append(c.Corrected, fmt.Sprintf("changes %s, as you said for %s", fix.Base, fix.From))
+		c.corrected(CorrectBase, "changes %s, as you said for %s", fix.Base, fix.From)
 		c.Base, from = fix.Base, "you"
 	}
 	switch {

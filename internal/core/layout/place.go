@@ -22,7 +22,7 @@ func (l *laying) crate(k *rulebook.Kind, r root) {
 	l.editions.games(r, c)
 	if r.chosen != "" {
 		c.Chosen = true
-		c.Corrected = append(c.Corrected, fmt.Sprintf("the root %s, as you chose it for %s", r.path(), r.chosen))
+		c.corrected(CorrectRoot, "the root %s, as you chose it for %s", r.path(), r.chosen)
 	}
 	fix, _ := l.fixOf(c)
 	rules := slices.Concat(fix.Rules, k.Rules)

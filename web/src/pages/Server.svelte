@@ -74,7 +74,7 @@
       </section>
     {/if}
     <Company status={s} />
-    <Addons status={s} ondeploy={() => (deploying = true)} />
+    <Addons status={s} />
   {:else if tab === 'updates'}
     <Updates server={name} />
   {:else if tab === 'running'}

@@ -1,7 +1,7 @@
 <!-- The add-ons on a server, and for each the one sentence that there is to know. -->
 <script lang="ts">
   import { useQueryClient } from '@tanstack/svelte-query';
-  import { p, toDeployment } from '../../router';
+  import { p, toDeployment, toServer } from '../../router';
   import { api, ok, type Addon, type NewDraft, type Status } from '../api/client';
   import { attempting } from '../attempt.svelte';
   import DraftingNote from '../deploy/DraftingNote.svelte';
@@ -14,7 +14,7 @@
   import Rung from '../ui/Rung.svelte';
   import Trouble from '../ui/Trouble.svelte';
 
-  let { status, ondeploy }: { status: Status; ondeploy: () => void } = $props();
+  let { status }: { status: Status } = $props();
   const client = useQueryClient();
   const drafting = new Drafting();
   let server = $derived(status.server.name);
@@ -75,13 +75,19 @@
 
 {#if rows.length === 0}
   <Empty title="Nothing was deployed here yet" picture="crate">
-    <p>
-      Stage what you downloaded, then choose it here. You will see every file that moves before anything does.
-    </p>
-    <div class="flex gap-3">
-      <Button kind="main" onclick={ondeploy}>Deploy…</Button>
+    {#if status.server.learning}
+      <p>
+        What an add-on of this server is, it tells by what lies on it, and you by answering. Drop a download
+        beside the questions: it is laid out by what is known by then.
+      </p>
+      <Button href={toServer(server, 'learn')}>To the questions</Button>
+    {:else}
+      <p>
+        Stage what you downloaded, then choose it here. You will see every file that moves before anything
+        does.
+      </p>
       <Button href={p('/staging')}>Stage an archive</Button>
-    </div>
+    {/if}
   </Empty>
 {:else}
   <div class="overflow-x-auto">

@@ -16,6 +16,8 @@
     ['base', 'which add-on it changes'],
     ['apart', 'that it is told apart from add-ons of other kinds']
   ] as const;
+  // A crate that was laid out long ago does not tell of which kind its corrections are.
+  let made = $derived(kinds.filter(([kind]) => crate.corrects?.includes(kind) ?? true));
   let chosen = $state<Record<string, boolean>>({});
 
   async function send() {
@@ -42,7 +44,7 @@
   <ul class="mb-1">
     {#each crate.corrected ?? [] as said (said)}<li class="row py-1">{said}</li>{/each}
   </ul>
-  {#each kinds as [kind, words] (kind)}
+  {#each made as [kind, words] (kind)}
     <div><Tick bind:checked={() => chosen[kind] ?? false, (v) => (chosen[kind] = v)}>{words}</Tick></div>
   {/each}
 </FormSheet>

@@ -2477,6 +2477,8 @@ export interface components {
             base?: string;
             /** @description What your corrections did, in words */
             corrected?: string[] | null;
+            /** @description Of which kind each of them is; absent for a crate that was laid out long ago */
+            corrects?: ("name" | "version" | "files" | "root" | "base" | "apart")[] | null;
             /** @description Its version names an early build, such as a beta */
             development?: boolean;
             digest: string;
