@@ -284,8 +284,8 @@ func (p *Page) do(actions ...chromedp.Action[chromedp.Void]) error {
 
 var errNotYet = errors.New("not yet")
 
-// until evaluates an expression of eyes.js until it gives something.
-// Until waits until an expression gives something other than null, and gives that.
+// Until waits until an expression gives something other than null, and gives that. It may use what
+// eyes.js has.
 func Until[T any](p *Page, what, expression string) (T, error) { return until[T](p, what, expression) }
 
 func until[T any](p *Page, what, expression string) (T, error) {
