@@ -66,7 +66,7 @@ type CrateFile struct {
 	Into   string `json:"into,omitempty" doc:"The packed file in the place into which it is merged"`
 	Path   string `json:"path" doc:"Below the place, or in the packed file"`
 	Size   int64  `json:"size"`
-	Digest string `json:"digest"`
+	Digest string `json:"digest,omitempty" doc:"SHA-256 of its bytes; absent where it was asked to be brief"`
 	Exec   bool   `json:"exec,omitempty"`
 	Reason string `json:"reason"`
 	Line   int    `json:"line" doc:"Of the rule in the rulebook; 0 where a correction says so"`

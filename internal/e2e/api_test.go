@@ -270,3 +270,23 @@ func (s *service) counted() string {
 	require.NotEmpty(s.t, count)
 	return count
 }
+
+// A crate of many files is shown without their digests to who asks for little, and with all else.
+func TestACrateIsShownInBrief(t *testing.T) {
+	t.Parallel()
+	s, _ := folderServer(t)
+	s.stage(stall("0.4.0", map[string]string{"drum.txt": "boom"}))
+	show := func(query string) (c api.Crate) {
+		status, raw := s.call("GET", "/api/v1/crates/drum-tent"+query, s.token(), "")
+		require.Equal(t, 200, status, raw)
+		require.NoError(t, json.Unmarshal([]byte(raw), &c))
+		return c
+	}
+	whole, brief := show(""), show("?brief=true")
+	require.NotEmpty(t, whole.Files)
+	for i := range whole.Files {
+		require.Len(t, whole.Files[i].Digest, 64)
+		whole.Files[i].Digest = ""
+	}
+	require.Equal(t, whole, brief)
+}

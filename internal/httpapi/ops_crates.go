@@ -67,7 +67,10 @@ func (s *Server) crateOps(h huma.API) {
 		}
 		return &body[api.Crate]{wireCrateWhole(c)}, nil
 	})
-	huma.Register(h, op(http.MethodGet, "/crates/{crate}", "get-crate", "Show a crate with a reason for every file", "crates"), func(ctx context.Context, in *CrateRef) (*body[api.Crate], error) {
+	huma.Register(h, op(http.MethodGet, "/crates/{crate}", "get-crate", "Show a crate with a reason for every file", "crates"), func(ctx context.Context, in *struct {
+		CrateRef
+		Brief bool `query:"brief" doc:"Leave the digests of the files out: of a crate of many files they are most of the answer, since they do not pack"`
+	}) (*body[api.Crate], error) {
 		c, err := s.Catalog.FindCrate(ctx, in.Rulebook, in.Ref)
 		if err != nil {
 			return nil, s.fail(ctx, err)
@@ -81,6 +84,11 @@ func (s *Server) crateOps(h huma.API) {
 			return nil, s.fail(ctx, err)
 		}
 		w := wireCrateWhole(c)
+		for i := range w.Files {
+			if in.Brief {
+				w.Files[i].Digest = ""
+			}
+		}
 		w.On = wireHeld(on(c.Body.Rulebook, c.Key))
 		w.Fits = wireFits(fits(c.Body.Rulebook, c.Body.Facts))
 		return &body[api.Crate]{w}, nil

@@ -343,7 +343,8 @@ export const groups = () => ({
 
 export const crate = (digest: string) => ({
   queryKey: ['crate', digest],
-  queryFn: () => ok(api.GET('/crates/{crate}', { params: { path: { crate: digest } } }))
+  queryFn: () =>
+    ok(api.GET('/crates/{crate}', { params: { path: { crate: digest }, query: { brief: true } } }))
 });
 
 export const readme = (digest: string) => ({

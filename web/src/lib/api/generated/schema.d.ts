@@ -2527,7 +2527,8 @@ export interface components {
             why: string;
         };
         CrateFile: {
-            digest: string;
+            /** @description SHA-256 of its bytes; absent where it was asked to be brief */
+            digest?: string;
             exec?: boolean;
             /** @description The packed file in the place into which it is merged */
             into?: string;
@@ -5357,6 +5358,8 @@ export interface operations {
         parameters: {
             query?: {
                 rulebook?: string;
+                /** @description Leave the digests of the files out: of a crate of many files they are most of the answer, since they do not pack */
+                brief?: boolean;
             };
             header?: never;
             path: {
