@@ -82,7 +82,7 @@
       <Field label="On"
         >{#each c.on ?? [] as o, i (o.server)}{i ? ', ' : ''}{o.server} has {o.version}{:else}no server{/each}</Field
       >
-      <Field label="Staged">{clock(c.stagedAt)}</Field>
+      <Field label="Staged"><span class="whitespace-nowrap">{clock(c.stagedAt)}</span></Field>
     {/snippet}
     {#snippet stamp()}<Stamp word="staged" tone="note" />{/snippet}
     {#if c.findings.length || c.facts?.length || c.corrected?.length || c.says?.length}

@@ -75,7 +75,7 @@
     <Lading tape={b.name} small>
       {#snippet fields()}
         <Field label="Revision" figure={b.revision} />
-        <Field label="Added">{clock(b.createdAt)} by {b.actor}</Field>
+        <Field label="Added"><span class="whitespace-nowrap">{clock(b.createdAt)}</span> by {b.actor}</Field>
         {#each b.variables ?? [] as v (v.name)}<Field label="Asks for {v.name}"
             >{v.ask}{v.default ? `; ${v.default} where nothing is said` : ''}</Field
           >{/each}

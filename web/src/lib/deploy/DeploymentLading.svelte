@@ -14,7 +14,7 @@
 
 <Lading tape={d.name} {children}>
   {#snippet fields()}
-    <Field label="What">{d.title}</Field>
+    <Field label="What" wide>{d.title}</Field>
     {#if d.takenBackBy}<Field label="Taken back by"
         ><a class="link" href={toDeployment({ server: d.server, number: d.takenBackBy })}
           >{d.server}#{d.takenBackBy}</a
@@ -43,7 +43,8 @@
           >from the stop to ready, {duration(d.figures.swapMs)} of it ours</Field
         >{/if}
       <Field label={d.state === 'done' ? 'Done' : 'Undone'}
-        >{clock(d.endedAt ?? d.createdAt)} by {d.runner || d.actor}</Field
+        ><span class="whitespace-nowrap">{clock(d.endedAt ?? d.createdAt)}</span> by {d.runner ||
+          d.actor}</Field
       >
     {:else}
       <Field label="To send" figure={size(d.counts.send)} />

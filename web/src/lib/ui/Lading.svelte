@@ -29,7 +29,9 @@
     >
       {tape}
     </div>
-    <div class="order-last col-span-2 grid grid-cols-2 sm:grid-cols-3 lg:order-none lg:col-span-1 lg:flex">
+    <div
+      class="order-last col-span-2 grid grid-cols-2 sm:grid-cols-3 lg:order-none lg:col-span-1 lg:flex lg:flex-wrap lg:overflow-hidden"
+    >
       {@render fields()}
     </div>
     {#if stamp}<div class="flex items-center px-4 py-3">{@render stamp()}</div>{/if}
