@@ -84,8 +84,8 @@ func (s *Server) crateOps(h huma.API) {
 			return nil, s.fail(ctx, err)
 		}
 		w := wireCrateWhole(c)
-		for i := range w.Files {
-			if in.Brief {
+		if in.Brief {
+			for i := range w.Files {
 				w.Files[i].Digest = ""
 			}
 		}
