@@ -48,9 +48,9 @@
   {#if reading.error}<Trouble error={reading.error} />{/if}
   {#each server.known as f (f.name)}
     <div class="row flex flex-wrap items-baseline gap-x-3.5 gap-y-1 px-4 py-1.5">
-      <b class="w-32">{f.name}</b>
-      <span class="mono w-28">{f.value}</span>
-      <span class="reason min-w-0 flex-1"
+      <b class="w-24 sm:w-32">{f.name}</b>
+      <span class="mono w-28 max-w-full flex-none [overflow-wrap:anywhere] sm:w-56">{f.value}</span>
+      <span class="reason min-w-0 flex-1 max-sm:basis-full"
         >{f.from}{#if f.at}, {clock(f.at)}{/if}{#if f.before}<span class="warn-ink"
             >, before the last start</span
           >{/if}{#if f.told}<span class="warn-ink">; but {f.toldBy} says {f.told}</span>{/if}</span
