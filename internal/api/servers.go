@@ -64,6 +64,7 @@ type Abilities struct {
 	Free           int64     `json:"free" doc:"Bytes; -1 where the host does not tell"`
 	Words          []string  `json:"words" nullable:"false" doc:"The same, for people"`
 	Left           bool      `json:"left,omitempty" doc:"Another service left a lock or uploads there; a test can clear them if it is lost for good"`
+	Lock           string    `json:"lock,omitempty" doc:"What another service's lock on the host says, for people"`
 }
 
 // NewServer asks for a server to be added.

@@ -281,8 +281,16 @@ func (a serverCommands) serverTest(ctx context.Context, cmd *cli.Command) error 
 		if !cmd.Bool("unlock") {
 			return c.TestServer(ctx, name)
 		}
-		if err := a.confirm(cmd, fmt.Sprintf("Take another service's lock on %s away? Only do so if that service is lost for good.", name)); err != nil {
-			return api.Server{}, err
+		s, err := c.Server(ctx, name)
+		if err != nil {
+			return s, err
+		}
+		says := ""
+		if s.Abilities != nil && s.Abilities.Lock != "" {
+			says = fmt.Sprintf("When the host was tested, %s. ", s.Abilities.Lock)
+		}
+		if err := a.confirm(cmd, fmt.Sprintf("%sTake another service's lock on %s away? Only do so if that service is lost for good.", says, name)); err != nil {
+			return s, err
 		}
 		return c.UnlockServer(ctx, name)
 	})

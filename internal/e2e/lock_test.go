@@ -46,7 +46,15 @@ func TestTwoServicesOnOneServerDoNotGetInEachOthersWay(t *testing.T) {
 	require.Contains(t, out, "The host says: it is locked for "+name+" by owner, on the service at ")
 	require.Contains(t, out, "If the service that left this is lost for good, it can be cleared.\n    restless server test fair --unlock")
 	require.Contains(t, out, "that were uploaded and never put in place")
+	lock := func() string {
+		var s api.Server
+		other.get(&s, "server", "show", "fair")
+		require.NotNil(t, s.Abilities)
+		return s.Abilities.Lock
+	}
+	require.Contains(t, lock(), "it is locked for "+name+" by owner, on the service at ", "who is asked to clear it is told whose it is")
 	require.Contains(t, other.must("server", "test", "fair", "--unlock", "--yes"), "That is cleared now.")
+	require.Empty(t, lock())
 	require.Equal(t, old, testbed.Snapshot(t, root), "it had only uploaded")
 	other.must("deploy", "fair", "tunes@1", "--yes")
 }

@@ -53,7 +53,7 @@ func wireServer(s model.Server) api.Server {
 	}
 	if a := s.Abilities; a != nil {
 		w.Abilities = &api.Abilities{TestedAt: time.UnixMilli(a.TestedAt).UTC(), Modes: a.Modes, CaseBlind: a.CaseBlind, RenameFromWork: a.RenameFromWork,
-			RenameOver: a.RenameOver, NoWork: a.NoWork, RenameFolders: a.RenameFolders, ResolutionMS: a.Resolution, Free: a.Free, Words: a.Words, Left: a.Left}
+			RenameOver: a.RenameOver, NoWork: a.NoWork, RenameFolders: a.RenameFolders, ResolutionMS: a.Resolution, Free: a.Free, Words: a.Words, Left: a.Left, Lock: a.Lock}
 	}
 	return w
 }

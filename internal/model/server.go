@@ -87,6 +87,7 @@ type Abilities struct {
 	Unclean  bool     `json:"unclean,omitempty"` // not Clean; neither is set where an earlier version tested
 	Words    []string `json:"words"`             // the same for people
 	Left     bool     `json:"left,omitempty"`    // whether a service that may be lost left a lock or uploads that can be cleared
+	Lock     string   `json:"lock,omitempty"`    // what the lock of another service says, for people
 }
 
 // Revision is one immutable revision of a rulebook.

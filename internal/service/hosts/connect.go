@@ -146,11 +146,11 @@ func (s *Service) Test(ctx context.Context, name string, unlock bool) (model.Ser
 		return srv, fault.New(fault.Failed, "host-refuses", "%s was reached, but it cannot be worked on", name).Because(err).
 			WithMend("Does this user have the right to write in the root?")
 	}
-	left, stays, err := s.dialing().remains(ctx, srv, h, unlock)
+	left, err := s.dialing().remains(ctx, srv, h, unlock)
 	if err != nil {
 		return srv, fmt.Errorf("look into the work folder of %s: %w", name, err)
 	}
-	srv.Abilities = &model.Abilities{Set: f.Set, TestedAt: s.Now().UnixMilli(), Unclean: !f.Clean, Words: slices.Concat(foundWords(f), openLine(srv.Transport), left), Left: stays}
+	srv.Abilities = &model.Abilities{Set: f.Set, TestedAt: s.Now().UnixMilli(), Unclean: !f.Clean, Words: slices.Concat(foundWords(f), openLine(srv.Transport), left.words), Left: left.stays, Lock: left.lock}
 	if err := s.Records.SaveAbilities(ctx, srv); err != nil {
 		return srv, err
 	}
@@ -233,12 +233,19 @@ func (s *Service) NoWorkFolder(ctx context.Context, srv model.Server) error {
 	return s.Records.SaveAbilities(ctx, srv)
 }
 
-// remains says in words what the work folder holds that nobody here needs, and whether
-// something of it stays that unlock would clear.
-func (s dialer) remains(ctx context.Context, srv model.Server, h remote.Host, unlock bool) (out []string, stays bool, err error) {
+// leavings are what the work folder holds that nobody here needs.
+type leavings struct {
+	words []string // for people
+	lock  string   // what another service's lock says, where it stays
+	stays bool     // whether there is something that can be cleared, and was not
+}
+
+// remains finds out what the work folder holds that nobody here needs, and clears it where
+// that was asked for.
+func (s dialer) remains(ctx context.Context, srv model.Server, h remote.Host, unlock bool) (out leavings, err error) {
 	list, err := s.Records.Deployments(ctx, srv.Name, 0, 1000)
 	if err != nil {
-		return nil, false, err
+		return out, err
 	}
 	needed, open := map[string]bool{}, ""
 	for _, d := range list {
@@ -251,48 +258,53 @@ func (s dialer) remains(ctx context.Context, srv model.Server, h remote.Host, un
 	}
 	r, err := deploy.FindRemains(ctx, h, func(number string) bool { return needed[number] })
 	if err != nil {
-		return nil, false, err
+		return out, err
 	}
 	if r.Locked && r.Holder.Service == s.Self && open != "" {
-		return []string{"It is locked for " + open + ", which is not finished."}, false, nil
+		return leavings{words: []string{"It is locked for " + open + ", which is not finished."}}, nil
 	}
 	own := r.Locked && r.Holder.Service == s.Self
 	if r.Unsigned() {
 		if own, err = deploy.StillUnsigned(ctx, h); err != nil {
-			return nil, false, err
+			return out, err
 		}
 	}
 	if own && open == "" {
 		if err := deploy.Unlock(ctx, h); err != nil {
-			return nil, false, err
+			return out, err
 		}
-		out = append(out, "A lock that a run had left when it was cut off is taken away; no deployment was under way.")
+		out.words = append(out.words, "A lock that a run had left when it was cut off is taken away; no deployment was under way.")
 		if r, err = deploy.FindRemains(ctx, h, func(number string) bool { return needed[number] }); err != nil {
-			return nil, false, err
+			return out, err
 		}
 	}
 	if r.Empty() && open == "" {
 		if err := r.ClearUploads(ctx, h, func(tree.Path) bool { return false }); err != nil {
-			return nil, false, err
+			return out, err
 		}
-		out = append(out, "Empty work folders that a run had left when it was cut off are taken away.")
+		out.words = append(out.words, "Empty work folders that a run had left when it was cut off are taken away.")
 	}
 	if r.Locked {
-		out = append(out, fmt.Sprintf("The host says: %v.", &deploy.LockedError{Holder: r.Holder}))
+		out.lock = (&deploy.LockedError{Holder: r.Holder}).Error()
+		out.words = append(out.words, fmt.Sprintf("The host says: %s.", out.lock))
 	}
 	if n := len(r.Uploads); n > 0 {
-		out = append(out, fmt.Sprintf("The work folder holds %s that were uploaded and never put in place.", words.Count(n, "file")))
+		out.words = append(out.words, fmt.Sprintf("The work folder holds %s that were uploaded and never put in place.", words.Count(n, "file")))
 	}
 	for _, p := range r.Aside {
-		out = append(out, fmt.Sprintf("%s was set aside and not put back; it stays, since it may be the only copy.", p))
+		out.words = append(out.words, fmt.Sprintf("%s was set aside and not put back; it stays, since it may be the only copy.", p))
 	}
+	out.stays = r.Locked || len(r.Uploads) > 0
 	switch {
-	case !unlock && (r.Locked || len(r.Uploads) > 0):
-		return append(out, "If the service that left this is lost for good, it can be cleared."), true, nil
-	case unlock && (r.Locked || len(r.Uploads) > 0):
-		return append(out, "That is cleared now."), false, r.Clear(ctx, h)
+	case !out.stays:
+		return out, nil
+	case !unlock:
+		out.words = append(out.words, "If the service that left this is lost for good, it can be cleared.")
+		return out, nil
 	}
-	return out, false, nil
+	out.words = append(out.words, "That is cleared now.")
+	out.lock, out.stays = "", false
+	return out, r.Clear(ctx, h)
 }
 
 // openLine says where what is sent can be read on the way.

@@ -248,7 +248,7 @@ func (p *Page) Drop(words string, paths ...string) error {
 func (p *Page) Text(within string) (string, error) {
 	ctx, stop := context.WithTimeout(p.ctx, patience)
 	defer stop()
-	return chromedp.Run(ctx, chromedp.Evaluate[string](fmt.Sprintf("document.querySelector(%s)?.innerText ?? ''", quote(within))))
+	return chromedp.Run(ctx, chromedp.Evaluate[string](fmt.Sprintf("(document.querySelector(%s)?.innerText ?? '').replaceAll('\u00a0', ' ')", quote(within))))
 }
 
 // Eval gives what an expression of the page is, or what it promises.

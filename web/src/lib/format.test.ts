@@ -2,14 +2,14 @@ import { describe, expect, it } from 'vitest';
 import { clock, count, duration, size, splitPath } from './format';
 
 describe('figures for people', () => {
-  it('writes sizes in decimal units', () => {
+  it('writes sizes in decimal units, which a line does not break from their figures', () => {
     expect([0, 999, 1000, 12_345, 6_200_000, 3_000_000_000].map(size)).toEqual([
-      '0 B',
-      '999 B',
-      '1.0 kB',
-      '12.3 kB',
-      '6.2 MB',
-      '3.0 GB'
+      '0\u00a0B',
+      '999\u00a0B',
+      '1.0\u00a0kB',
+      '12.3\u00a0kB',
+      '6.2\u00a0MB',
+      '3.0\u00a0GB'
     ]);
   });
   it('writes durations with units', () => {

@@ -1,10 +1,10 @@
 // How figures are written for people, the same as on the command line.
 
 export function size(n: number): string {
-  if (n < 1000) return `${n} B`;
-  if (n < 1e6) return `${(n / 1e3).toFixed(1)} kB`;
-  if (n < 1e9) return `${(n / 1e6).toFixed(1)} MB`;
-  return `${(n / 1e9).toFixed(1)} GB`;
+  if (n < 1000) return `${n}\u00a0B`;
+  if (n < 1e6) return `${(n / 1e3).toFixed(1)}\u00a0kB`;
+  if (n < 1e9) return `${(n / 1e6).toFixed(1)}\u00a0MB`;
+  return `${(n / 1e9).toFixed(1)}\u00a0GB`;
 }
 
 export function duration(ms: number): string {

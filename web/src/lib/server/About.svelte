@@ -36,6 +36,7 @@
 
   let shown = $derived(server.transport.kind === 'ftps' ? 'certificate' : 'key');
   let left = $derived(server.abilities?.left);
+  let lock = $derived(server.abilities?.lock);
   async function unlock() {
     await ok(api.POST('/servers/{server}/test', { params: { ...params.params, query: { unlock: true } } }));
     await client.invalidateQueries({ queryKey: ['status', server.name] });
@@ -69,6 +70,7 @@
   {/snippet}
   {#snippet stamp()}
     {#if server.offeredKey}<Stamp word="{shown} waits" tone="warn" />
+    {:else if lock}<Stamp word="locked" tone="warn" />
     {:else if server.abilities}<Stamp word="tested" tone="ok" />
     {:else}<Stamp word="not tested" tone="warn" />{/if}
   {/snippet}
@@ -134,7 +136,8 @@
 <Confirm
   bind:open={unlocking}
   title="Clear what another service left on {server.name}?"
-  about="Its lock and its unfinished uploads go. Only do so if that service is lost for good. Files of the server that were set aside stay."
+  about={(lock ? `When the host was tested, ${lock}. ` : '') +
+    `A lock and unfinished uploads go. Only do so if the service that left them is lost for good. Files of the server that were set aside stay.`}
   word="Clear it"
   does={unlock}
 />

@@ -153,6 +153,7 @@
     title="Take the page away?"
     about="Its address leads nowhere any more, also for those who have it. A new page gets another address."
     word="Take it away"
+    destroys
     does={async () => {
       await ok(api.DELETE('/servers/{server}/packlist/link', path));
       await again();

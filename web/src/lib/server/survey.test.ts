@@ -35,9 +35,9 @@ describe('what a survey found', () => {
     expect(settling([text], 'tweak')).toEqual([{ path: 'a', do: 'tweak' }]);
   });
   it('says whose it is and since when', () => {
-    expect(about(item('changed', 'a', { owner: 'lamps@1', new: true }))).toBe('lamps@1 · 4 B · new');
+    expect(about(item('changed', 'a', { owner: 'lamps@1', new: true }))).toBe('lamps@1 · 4\u00a0B · new');
     expect(about(item('unknown', 'd', { files: 3, bytes: 9, in: 'lamps@1' }))).toBe(
-      'in the folder of lamps@1 · 3 files, 9 B · since 2026-11-28 11:40'
+      'in the folder of lamps@1 · 3 files, 9\u00a0B · since 2026-11-28 11:40'
     );
   });
   it('is summed up', () => {

@@ -72,7 +72,7 @@
         <div class="box">
           {#each d.files as f (f.kind + f.place + f.path)}
             <div class="row flex flex-wrap items-baseline gap-x-3 px-3 py-1.5">
-              <span class="label w-20">{f.kind}</span>
+              <span class="label w-20 max-md:basis-full">{f.kind}</span>
               <span class="min-w-0 flex-1"
                 ><PathText path="{f.place}: {f.path}" />
                 {#if f.from}<span class="reason">from {f.fromPlace}: {f.from}</span>{/if}</span

@@ -2136,6 +2136,8 @@ export interface components {
             free: number;
             /** @description Another service left a lock or uploads there; a test can clear them if it is lost for good */
             left?: boolean;
+            /** @description What another service's lock on the host says, for people */
+            lock?: string;
             modes: boolean;
             /** @description No folder of ours can be made at the root, so there is no lock on the host */
             noWork?: boolean;
