@@ -40,7 +40,9 @@
 <section class="box mt-4" data-facts>
   <div class="flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-rule px-4 py-2">
     <h2>What is known of it</h2>
-    <span class="reason min-w-0 flex-1">Crates are judged by it: what fits, what does not.</span>
+    <span class="reason min-w-0 flex-1 max-sm:order-last max-sm:basis-full"
+      >Crates are judged by it: what fits, what does not.</span
+    >
     <Button disabled={reading.busy !== ''} onclick={read}
       >{reading.busy ? 'Reading…' : 'Read it again'}</Button
     >
@@ -49,7 +51,7 @@
   {#each server.known as f (f.name)}
     <div class="row flex flex-wrap items-baseline gap-x-3.5 gap-y-1 px-4 py-1.5">
       <b class="w-24 sm:w-32">{f.name}</b>
-      <span class="mono w-28 max-w-full flex-none [overflow-wrap:anywhere] sm:w-56">{f.value}</span>
+      <span class="mono min-w-0 [overflow-wrap:anywhere] max-sm:flex-1 sm:w-56 sm:flex-none">{f.value}</span>
       <span class="reason min-w-0 flex-1 max-sm:basis-full"
         >{f.from}{#if f.at}, {clock(f.at)}{/if}{#if f.before}<span class="warn-ink"
             >, before the last start</span

@@ -46,7 +46,7 @@
     </div>
     {#each q.data as w (w.place)}
       <div class="row flex flex-wrap items-center gap-x-3.5 gap-y-1 px-4 py-1.5">
-        <b class="w-28">{w.place}</b>
+        <b class="w-28 max-sm:basis-full">{w.place}</b>
         <span class="min-w-0 flex-1"><PathText path={w.path} /></span>
         <Button onclick={() => anew(w)}>Begin it anew…</Button>
       </div>

@@ -5,14 +5,20 @@
   import PathText from './PathText.svelte';
   import Remedies from './Remedies.svelte';
 
-  let { finding, children }: { finding: Finding; children?: Snippet } = $props();
+  interface Props {
+    finding: Finding;
+    /** What stands in the place of its level: an error is not a finding. */
+    word?: string;
+    children?: Snippet;
+  }
+  let { finding, word, children }: Props = $props();
 </script>
 
 <div
   class="grid grid-cols-[74px_1fr] items-start gap-x-3.5 gap-y-1 border-t border-rule px-4 py-2 first:border-t-0 sm:grid-cols-[74px_1fr_auto]"
   data-finding={finding.code}
 >
-  <span class="level {finding.level}-ink">{finding.level}</span>
+  <span class="level {finding.level}-ink">{word ?? finding.level}</span>
   <div class="min-w-0">
     {finding.what}
     {#if finding.path && !finding.what.includes(finding.path)}<PathText path={finding.path} />{/if}

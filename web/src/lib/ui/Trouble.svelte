@@ -12,6 +12,7 @@
 {#if problem.code !== 'unreachable' || !presence.since}
   <div class="box my-3" role="alert" data-problem={problem.code}>
     <FindingRow
+      word="error"
       finding={{
         level: 'block',
         code: problem.code,
