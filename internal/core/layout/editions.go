@@ -21,9 +21,11 @@ type editions struct {
 
 func newEditions(known version.Known, files []tree.Entry) *editions {
 	e := &editions{known: known, files: make(map[tree.Path]bool, len(files)), beside: map[tree.Path][]string{}}
+	seen := map[tree.Path]bool{}
 	for _, f := range files {
 		e.files[f.Path] = true
-		for _, up := range f.Path.Ancestors() {
+		for up := f.Path.Dir(); up != tree.Root && !seen[up]; up = up.Dir() {
+			seen[up] = true
 			if above := up.Dir(); version.Bare(up.Base()) && !slices.Contains(e.beside[above], up.Base()) {
 				e.beside[above] = append(e.beside[above], up.Base())
 			}

@@ -59,6 +59,9 @@ func OneFix(derived string, root tree.Path) string { return derived + " in " + P
 
 // fixOf gives the correction of an add-on: its own, or that of its name.
 func (l *laying) fixOf(c *Crate) (Fix, bool) {
+	if len(l.fixes) == 0 {
+		return Fix{}, false
+	}
 	if fix, ok := l.fixes[OneFix(c.Derived, c.Root)]; ok {
 		return fix, true
 	}
@@ -69,6 +72,9 @@ func (l *laying) fixOf(c *Crate) (Fix, bool) {
 // choose takes the root that a person named, where one of the add-ons that
 // could be meant has a correction that fits exactly one.
 func (l *laying) choose(k *rulebook.Kind, roots []root) (root, bool) {
+	if len(l.fixes) == 0 {
+		return root{}, false
+	}
 	key := Key(l.partsOf(k, fileStem(l.archive.Filename).text).Name)
 	fix, ok := l.fixes[key]
 	if !ok || fix.Root == "" {
@@ -90,9 +96,11 @@ func ChoiceKey(b *rulebook.Book, filename string) string {
 
 var numbers = regexp.MustCompile(`[0-9]+([.][0-9]+)*`)
 
+// unglobbed takes their meaning from the signs of a glob.
+var unglobbed = strings.NewReplacer(`\`, `\\`, `*`, `\*`, `?`, `\?`, `[`, `\[`, `{`, `\{`)
+
 // Pattern makes a glob of a path in one version that finds the same in the
 // next: runs of numbers become "*", all else is as it is.
 func Pattern(p tree.Path) string {
-	quoted := strings.NewReplacer(`\`, `\\`, `*`, `\*`, `?`, `\?`, `[`, `\[`, `{`, `\{`).Replace(p.String())
-	return numbers.ReplaceAllString(quoted, "*")
+	return numbers.ReplaceAllString(unglobbed.Replace(p.String()), "*")
 }

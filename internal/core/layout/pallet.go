@@ -3,6 +3,7 @@ package layout
 import (
 	"cmp"
 	"maps"
+	"slices"
 
 	"restlesscrate/internal/core/rulebook"
 	"restlesscrate/internal/core/tree"
@@ -42,7 +43,8 @@ func (l *laying) pallet() *Pallet {
 // rest makes one crate of what lies beside the add-ons of a pack, for the first kind that
 // takes something of it.
 func (l *laying) rest() {
-	if len(l.res.Crates) == 0 || l.err != nil {
+	takes := func(k rulebook.Kind) bool { return len(k.Rest) > 0 }
+	if len(l.res.Crates) == 0 || l.err != nil || !slices.ContainsFunc(l.book.Kinds, takes) {
 		return
 	}
 	held := map[tree.Path]bool{}

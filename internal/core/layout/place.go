@@ -70,7 +70,7 @@ func (l *laying) filesOf(k *rulebook.Kind, r root) []part {
 	if r.only != nil {
 		return append([]part{{Entry: *r.only, rel: tree.Path(r.only.Path.Base())}}, l.sideCars(k, *r.only)...)
 	}
-	var out []part
+	out := make([]part, 0, min(len(l.files), 32)) // of an archive of many add-ons each has few
 	for _, e := range l.files {
 		rel, below := e.Path.Below(r.folder)
 		switch {
@@ -177,6 +177,9 @@ func (c *Crate) clashes(b *rulebook.Book) {
 		}
 		return f.Place + "\x00" + string(target)
 	}
+	if !b.CaseBlind && !c.sameBeside() {
+		return
+	}
 	seen := map[string][]File{}
 	for _, f := range c.Files {
 		for _, other := range seen[key(f)] {
@@ -190,6 +193,17 @@ func (c *Crate) clashes(b *rulebook.Book) {
 		}
 		seen[key(f)] = append(seen[key(f)], f)
 	}
+}
+
+// sameBeside tells whether files that are sorted by target may have two of the same: these
+// would stand beside each other, unless one of them goes into a packed file.
+func (c *Crate) sameBeside() bool {
+	for i := range c.Files {
+		if f := &c.Files[i]; f.Into != "" || i > 0 && f.Path == c.Files[i-1].Path && f.Place == c.Files[i-1].Place {
+			return true
+		}
+	}
+	return false
 }
 
 // exclude tells whether two files belong to parts of which only one is taken.

@@ -2,6 +2,7 @@ package layout
 
 import (
 	"fmt"
+	"iter"
 	"slices"
 	"strings"
 
@@ -78,9 +79,10 @@ type found struct {
 
 func (l readings) readAll(rd rulebook.Reading, what string, r root, c *Crate) (out []found) {
 	defer func() { c.traced(rd, what, out) }()
-	for _, e := range l.readable(r) {
+	in := []string{rd.File}
+	for e := range l.readable(r) {
 		rel := e.rel
-		if !globbed([]string{rd.File}, rel) {
+		if !globbed(in, rel) {
 			continue
 		}
 		t := l.text(e.Entry)
@@ -145,32 +147,47 @@ func toldOf(rd rulebook.Reading, f found) (out []string) {
 // readable are the files in which something may be written of an add-on: those below
 // its root, and what is in packed files there, behind "!/". Of a single file that is the
 // add-on it is the file, and what is in it, as if it had come alone.
-func (l readings) readable(r root) (out []part) {
-	switch {
-	case r.only != nil:
-		out = []part{{Entry: *r.only, rel: tree.Path(r.only.Path.Base())}}
-		return append(out, l.packed(r.only.Path)...)
-	case r.whole && len(l.archive.Entries) == 0:
-		e := l.archive.Whole
-		e.Path = tree.Path(l.archive.Filename)
-		return []part{{Entry: e, rel: e.Path}}
-	}
-	for _, e := range l.files {
-		if rel, ok := e.Path.Below(r.folder); ok {
-			out = append(out, part{Entry: e, rel: rel})
+func (l readings) readable(r root) iter.Seq[part] {
+	return func(yield func(part) bool) {
+		switch {
+		case r.only != nil:
+			_ = yield(part{Entry: *r.only, rel: tree.Path(r.only.Path.Base())}) && each(l.packed(r.only.Path), yield)
+			return
+		case r.whole && len(l.archive.Entries) == 0:
+			e := l.archive.Whole
+			e.Path = tree.Path(l.archive.Filename)
+			yield(part{Entry: e, rel: e.Path})
+			return
 		}
-	}
-	if l.book.ReadsInside() {
-		for _, e := range l.inner {
-			if rel, ok := e.Path.Below(r.folder); ok {
-				out = append(out, part{Entry: e, rel: rel})
+		if k := r.file; k != nil && !each(l.packed(k.Path), yield) { // alone with what is beside it
+			return
+		}
+		for _, some := range [][]tree.Entry{l.files, l.insides()} {
+			for _, e := range some {
+				if rel, ok := e.Path.Below(r.folder); ok && !yield(part{Entry: e, rel: rel}) {
+					return
+				}
 			}
 		}
 	}
-	if k := r.file; k != nil { // alone with what is beside it
-		out = append(l.packed(k.Path), out...)
+}
+
+// insides are what is in packed files, where the rulebook reads that.
+func (l readings) insides() []tree.Entry {
+	if !l.book.ReadsInside() {
+		return nil
 	}
-	return out
+	return l.inner
+}
+
+// each yields every one of some parts; false where no more are wanted.
+func each(some []part, yield func(part) bool) bool {
+	for _, p := range some {
+		if !yield(p) {
+			return false
+		}
+	}
+	return true
 }
 
 // packed is what is in a packed file, by its paths in that.

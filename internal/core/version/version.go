@@ -13,7 +13,12 @@ var counter = regexp.MustCompile(`(?i)(\s*\(\d{1,3}\)|\s+-\s+copy)+$`)
 
 // DropCounter takes a browser's copy counter off a stem (a file name without
 // its suffix).
-func DropCounter(stem string) string { return counter.ReplaceAllString(stem, "") }
+func DropCounter(stem string) string {
+	if !strings.HasSuffix(stem, ")") && !strings.HasSuffix(stem, "y") && !strings.HasSuffix(stem, "Y") {
+		return stem // most have none, and end otherwise
+	}
+	return counter.ReplaceAllString(stem, "")
+}
 
 // mark finds where a version begins inside a stem: a separator, or the start
 // of a run of digits behind one, with an optional v.
@@ -31,6 +36,9 @@ func Split(stem string) (name, ver string) {
 	stem = strings.TrimSpace(DropCounter(strings.TrimSpace(stem)))
 	if first, rest, ok := cutNumber(stem); ok && siteNumber(first) {
 		stem = rest
+	}
+	if !strings.ContainsAny(stem, "0123456789") {
+		return stem, ""
 	}
 	for _, at := range start.FindAllStringIndex(stem, -1) {
 		tail := stem[at[0]:]
