@@ -185,17 +185,17 @@ func toNull(data []byte, _ bool) (advance int, token []byte, err error) {
 
 // foundLine reads what find says of one thing: the folder in which it is, and what it is.
 func foundLine(top tree.Path, line []byte) (at tree.Path, i Info, err error) {
-	bad := fmt.Errorf("find wrote %.100q", line)
+	bad := func() error { return fmt.Errorf("find wrote %.100q", line) }
 	part := bytes.SplitN(line, []byte(" "), 5)
 	if len(part) != 5 || len(part[0]) != 1 {
-		return at, i, bad
+		return at, i, bad()
 	}
 	mode, err1 := strconv.ParseUint(string(part[1]), 8, 32)
 	size, err2 := strconv.ParseInt(string(part[2]), 10, 64)
 	whole, _, _ := bytes.Cut(part[3], []byte("."))
 	modified, err3 := strconv.ParseInt(string(whole), 10, 64)
 	if err1 != nil || err2 != nil || err3 != nil {
-		return at, i, bad
+		return at, i, bad()
 	}
 	// SFTP, version 3, has whole seconds in 32 bits: both ways have to say the same.
 	i = Info{Being: tree.Foreign, Mode: uint32(mode & 0o777), Modified: int64(uint32(modified)) * 1000}

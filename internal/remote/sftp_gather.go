@@ -3,6 +3,7 @@ package remote
 import (
 	"archive/tar"
 	"bufio"
+	"compress/gzip"
 	"context"
 	"errors"
 	"io"
@@ -16,9 +17,11 @@ import (
 
 // Gatherer is a host that may read many short files at once.
 type Gatherer interface {
-	// Gather reads files that are as long as it is expected. What it leaves out is gone, is no
-	// longer so long, or may not be read: that is read by itself.
-	Gather(ctx context.Context, files map[tree.Path]int64) (map[tree.Path][]byte, error)
+	// Gather reads files that are as long as it is expected, and gives each as it comes, sorted by
+	// path, one after the other. What it leaves out is gone, is no longer so long, or may not be
+	// read: that is read by itself. The bytes are the caller's. It asks which files those are, with
+	// their lengths, when it is ready to read; where it cannot read, it does not ask.
+	Gather(ctx context.Context, files func() map[tree.Path]int64, got func(tree.Path, []byte)) error
 }
 
 var _ Gatherer = (*SFTP)(nil)
@@ -27,73 +30,134 @@ var _ Gatherer = (*SFTP)(nil)
 const longestGathered = 64 << 10
 
 // Gather reads many short files at once, where the host can, and none where it cannot.
-func Gather(ctx context.Context, h Host, files map[tree.Path]int64) (map[tree.Path][]byte, error) {
+func Gather(ctx context.Context, h Host, files func() map[tree.Path]int64, got func(tree.Path, []byte)) error {
 	g, can := Unwrapped[Gatherer](h)
-	if !can || len(files) == 0 {
-		return nil, nil
+	if !can {
+		return nil
 	}
-	return g.Gather(ctx, files)
+	return g.Gather(ctx, files, got)
 }
 
 // Gather implements [Gatherer] by `tar` in the host's shell (GNU tar), once a listing has shown
 // that the shell sees the same tree as SFTP does.
-func (s *SFTP) Gather(ctx context.Context, files map[tree.Path]int64) (map[tree.Path][]byte, error) {
-	if !s.sameTree.Load() {
-		return nil, nil
+func (s *SFTP) Gather(ctx context.Context, files func() map[tree.Path]int64, got func(tree.Path, []byte)) error {
+	if s.sameTree.Load() {
+		_ = s.gather(ctx, files, got) // reading the others one by one says what is wrong, if anything is
 	}
-	out, err := s.gather(ctx, files)
-	if ctx.Err() != nil {
-		return nil, ctx.Err()
-	}
-	if err != nil && len(out) == 0 {
-		return nil, nil //nolint:nilerr // reading them one by one says what is wrong, if anything is
-	}
-	return out, nil
+	return ctx.Err()
 }
 
-func (s *SFTP) gather(ctx context.Context, files map[tree.Path]int64) (out map[tree.Path][]byte, err error) {
+// gathers is what the host's shell runs, in the folder that is its first argument. It says first
+// whether names and files cross the line packed: a name differs little from the next, and a short
+// file is a kilobyte to tar, most of it zeros.
+const gathers = `cd "$1" && if command -v gzip >/dev/null 2>&1; then echo ` + gathersPacked +
+	`; gzip -dc | tar -cf - --use-compress-program="gzip -1" ` + tarOptions + `; else echo ` + gathersPlain + `; exec tar -cf - ` + tarOptions + `; fi`
+
+const (
+	gathersPacked = "restless-crate-packed"
+	gathersPlain  = "restless-crate-plain"
+	tarOptions    = "--format=gnu --hard-dereference --no-recursion --ignore-failed-read --null -T -"
+)
+
+// greeting is how many lines a shell may say of its own first.
+const greeting = 100
+
+func (s *SFTP) gather(ctx context.Context, ask func() map[tree.Path]int64, got func(tree.Path, []byte)) (err error) {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	l, err := s.borrow(ctx)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer func() { l.Return(isLost(err)) }()
 	session, err := l.Conn.ssh.NewSession()
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer session.Close()
 	defer context.AfterFunc(ctx, func() { session.Close() })()
 	in, err := session.StdinPipe()
 	if err != nil {
-		return nil, err
+		return err
 	}
 	pipe, err := session.StdoutPipe()
 	if err != nil {
-		return nil, err
+		return err
 	}
-	if err := session.Start("cd " + s.word(tree.Root) + " && exec tar -cf - --format=gnu --hard-dereference --no-recursion --ignore-failed-read --null -T -"); err != nil {
-		return nil, err
+	if err := session.Start("exec sh -c '" + gathers + "' sh " + s.word(tree.Root)); err != nil {
+		return err
 	}
-	go func() {
-		w := bufio.NewWriterSize(in, 32<<10)
-		for _, p := range slices.Sorted(maps.Keys(files)) {
-			if files[p] <= longestGathered {
-				_, _ = w.WriteString("./" + string(p) + "\x00") // what did not get there does not come back
-			}
-		}
-		_ = errors.Join(w.Flush(), in.Close())
+	out := bufio.NewReaderSize(pipe, 256<<10)
+	isPacked, err := packs(out)
+	if err != nil {
+		return err
+	}
+	files := ask()
+	if len(files) == 0 {
+		return nil
+	}
+	go func() { // what did not get there does not come back
+		_ = errors.Join(sendNames(in, files, isPacked), in.Close())
 	}()
-	out = map[tree.Path][]byte{}
-	t := tar.NewReader(bufio.NewReaderSize(pipe, 256<<10))
+	if !isPacked {
+		return gathered(tar.NewReader(out), files, got)
+	}
+	unpacked, err := gzip.NewReader(out)
+	if err != nil {
+		return err
+	}
+	return gathered(tar.NewReader(unpacked), files, got)
+}
+
+// packs reads what the host says of itself before it reads.
+func packs(out *bufio.Reader) (bool, error) {
+	for range greeting {
+		line, err := out.ReadSlice('\n')
+		if err != nil {
+			return false, err
+		}
+		switch strings.TrimRight(string(line), "\r\n") {
+		case gathersPacked:
+			return true, nil
+		case gathersPlain:
+			return false, nil
+		}
+	}
+	return false, errors.New("the host's shell says other things")
+}
+
+// sendNames sends the names of files that are not too long, sorted.
+func sendNames(to io.Writer, files map[tree.Path]int64, packed bool) error {
+	w := bufio.NewWriterSize(to, 32<<10)
+	end := w.Flush
+	var names io.Writer = w
+	if packed {
+		z, err := gzip.NewWriterLevel(w, gzip.BestSpeed)
+		if err != nil {
+			return err
+		}
+		names, end = z, func() error { return errors.Join(z.Close(), w.Flush()) }
+	}
+	for _, p := range slices.Sorted(maps.Keys(files)) {
+		if files[p] > longestGathered {
+			continue
+		}
+		if _, err := io.WriteString(names, "./"+string(p)+"\x00"); err != nil {
+			return err
+		}
+	}
+	return end()
+}
+
+// gathered gives the files of a tar that were asked for and are as long as was said.
+func gathered(t *tar.Reader, files map[tree.Path]int64, got func(tree.Path, []byte)) error {
 	for {
 		head, err := t.Next()
 		if errors.Is(err, io.EOF) {
-			return out, nil
+			return nil
 		}
 		if err != nil {
-			return out, err
+			return err
 		}
 		p, err := tree.ParsePath(path.Clean(strings.TrimPrefix(head.Name, "./")))
 		want, asked := files[p]
@@ -102,8 +166,8 @@ func (s *SFTP) gather(ctx context.Context, files map[tree.Path]int64) (out map[t
 		}
 		raw := make([]byte, head.Size)
 		if _, err := io.ReadFull(t, raw); err != nil {
-			return out, err
+			return err
 		}
-		out[p] = raw
+		got(p, raw)
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -63,14 +64,15 @@ type Found struct {
 	From          string // where name and version were read, in words
 	Files         int
 	Bytes         int64
-	Crate         string      // name@version~digits of the staged crate that it looks like; empty for none
-	Missing       []tree.Path // what that crate brings and is not there
-	Differs       []tree.Path // what is there and has another length than that crate brings
-	Beside        []tree.Path // of which it is another version, or another copy
-	Deep          tree.Path   // where its marker lies, if that is a folder too deep
-	Listed        string      // the text that names it; empty where none does
-	Loaded        bool        // the server said at the last roll call that it was loaded
-	byLength      bool        // the staged crate was found by lengths alone: its bytes have to be compared
+	Crate         string               // name@version~digits of the staged crate that it looks like; empty for none
+	Missing       []tree.Path          // what that crate brings and is not there
+	Differs       []tree.Path          // what is there and has another length than that crate brings
+	Beside        []tree.Path          // of which it is another version, or another copy
+	Deep          tree.Path            // where its marker lies, if that is a folder too deep
+	Listed        string               // the text that names it; empty where none does
+	Loaded        bool                 // the server said at the last roll call that it was loaded
+	byLength      bool                 // the staged crate was found by lengths alone: its bytes have to be compared
+	read          map[tree.Path][]byte // files of it that were read together with those of others
 	crate         *layout.Crate
 	staged        *model.Crate
 }
@@ -97,13 +99,13 @@ type looking struct {
 	ledger   map[tree.Path]draft.Row
 	deployed map[tree.Path]bool       // what the ledger knows, and the folders above it
 	all      map[tree.Path]tree.Entry // everything that is there
-	below    map[tree.Path][]tree.Entry
-	lists    map[string][]string  // by text, what it names
-	heard    map[string]string    // by what the server calls them, the versions of what it loaded
-	unplaced []string             // of these, what nobody deployed
-	nowhere  []finding.Finding    // of the load lists
-	gathered map[tree.Path][]byte // files that were read at once
-	asked    func(tree.Path)      // is told of every file that is read by itself
+	files    []tree.Entry             // of these, what the ledger does not know, sorted by path
+	lists    map[string][]string      // by text, what it names
+	heard    map[string]string        // by what the server calls them, the versions of what it loaded
+	unplaced []string                 // of these, what nobody deployed
+	nowhere  []finding.Finding        // of the load lists
+	places   map[string]tree.Path     // by name, where they are on this server
+	asked    func(tree.Path)          // is told of every file that is read by itself
 	// singles are the staged crates that are one file, by its length; asked for once, if at all.
 	singles func() (map[int64][]model.Crate, error)
 }
@@ -113,7 +115,7 @@ func (s *Service) begin(ctx context.Context, server string) (*looking, error) {
 	if err != nil {
 		return nil, err
 	}
-	l := &looking{Service: s, srv: srv, all: map[tree.Path]tree.Entry{}, below: map[tree.Path][]tree.Entry{}, lists: map[string][]string{}, heard: map[string]string{}}
+	l := &looking{Service: s, srv: srv, all: map[tree.Path]tree.Entry{}, lists: map[string][]string{}, heard: map[string]string{}, places: map[string]tree.Path{}}
 	if l.book, l.rev, err = s.Books.Book(ctx, srv.Rulebook); err != nil {
 		return nil, err
 	}
@@ -127,6 +129,11 @@ func (s *Service) begin(ctx context.Context, server string) (*looking, error) {
 		}
 	}
 	l.deployed = withAbove(deployed)
+	for _, p := range l.book.Places {
+		if at, err := l.book.Resolve(p.Name, srv.Variables); err == nil {
+			l.places[p.Name] = at
+		}
+	}
 	call, err := s.Records.LastRollCall(ctx, srv.ID)
 	if err != nil && !errors.Is(err, model.ErrNotFound) {
 		return nil, err
@@ -166,17 +173,24 @@ func (s *Service) Look(ctx context.Context, server string, tell progress.Tell) (
 	if err := l.walk(ctx, []tree.Path{tree.Root}); err != nil {
 		return Look{}, fmt.Errorf("look at %s: %w", server, err)
 	}
-	if err := l.readLists(ctx); err != nil {
-		return Look{}, fmt.Errorf("look at %s: %w", server, err)
-	}
-	found, err := l.candidates()
-	if err != nil {
+	ahead := l.begins(ctx)
+	defer ahead.drop()
+	var found []Found
+	var g errgroup.Group // one waits for the host, the other works
+	g.Go(func() error {
+		if err := l.readLists(ctx); err != nil {
+			return fmt.Errorf("look at %s: %w", server, err)
+		}
+		return nil
+	})
+	g.Go(func() (err error) { found, err = l.candidates(); return err })
+	if err := g.Wait(); err != nil {
 		return Look{}, err
 	}
 	if len(found) > 0 {
 		tell.Look(fmt.Sprintf("looking into %s", words.Count(len(found), "add-on")))
 	}
-	if err := l.examine(ctx, found); err != nil {
+	if err := l.examine(ctx, found, ahead); err != nil {
 		return Look{}, err
 	}
 	beside(found)
@@ -185,21 +199,30 @@ func (s *Service) Look(ctx context.Context, server string, tell progress.Tell) (
 
 // unknown are the files that the ledger does not know, sorted by path.
 func (l *looking) unknown() []tree.Entry {
-	var out []tree.Entry
-	for p, e := range l.all {
+	paths := make([]tree.Path, 0, len(l.all))
+	for p := range l.all {
 		if row, known := l.ledger[p]; !known || len(row.Claims) == 0 {
-			out = append(out, e)
+			paths = append(paths, p)
 		}
 	}
-	slices.SortFunc(out, func(a, b tree.Entry) int { return strings.Compare(string(a.Path), string(b.Path)) })
+	slices.Sort(paths)
+	out := make([]tree.Entry, len(paths))
+	for i, p := range paths {
+		out[i] = l.all[p]
+	}
 	return out
 }
 
 // candidates are what looks like an add-on by its names.
 func (l *looking) candidates() ([]Found, error) {
 	entries := l.unknown()
-	on, err := layout.Read(l.book, l.srv.Variables, entries)
-	if err != nil {
+	var on layout.OnTree
+	var deep []layout.Deep
+	var g errgroup.Group
+	g.Go(func() (err error) { on, err = layout.Read(l.book, l.srv.Variables, entries); return err })
+	g.Go(func() error { deep = layout.TooDeep(l.book, l.srv.Variables, entries); return nil })
+	l.files = slices.DeleteFunc(slices.Clone(entries), func(e tree.Entry) bool { return e.Dir })
+	if err := g.Wait(); err != nil {
 		return nil, err
 	}
 	var out []Found
@@ -209,18 +232,20 @@ func (l *looking) candidates() ([]Found, error) {
 		}
 		out = append(out, Found{Path: a.Path, Kind: a.Kind, Name: a.Name, Version: a.Version})
 	}
-	for _, d := range layout.TooDeep(l.book, l.srv.Variables, entries) {
+	for _, d := range deep {
 		out = append(out, Found{Path: d.Top, Kind: d.Kind, Name: d.Name, Version: d.Version, Deep: d.Marker})
 	}
 	slices.SortFunc(out, func(a, b Found) int { return strings.Compare(string(a.Path), string(b.Path)) })
-	for _, e := range entries {
-		if !e.Dir {
-			for up := e.Path.Dir(); up != tree.Root; up = up.Dir() {
-				l.below[up] = append(l.below[up], e)
-			}
-		}
-	}
 	return out, nil
+}
+
+// below are the files in a folder that the ledger does not know.
+func (l *looking) below(folder tree.Path) []tree.Entry {
+	at := func(p tree.Path) int {
+		i, _ := slices.BinarySearchFunc(l.files, p, func(e tree.Entry, p tree.Path) int { return strings.Compare(string(e.Path), string(p)) })
+		return i
+	}
+	return l.files[at(folder+"/"):at(folder+"0")] // "0" is what follows "/"
 }
 
 // owned tells whether something was deployed at a path, or in a folder.
@@ -265,31 +290,38 @@ func (f *Found) key() string {
 }
 
 // strays are the files and folders that lie right in a place and belong to nothing.
-func (l *looking) strays(found []Found) (out []tree.Path) {
-	var own []tree.Path
+func (l *looking) strays(found []Found) []tree.Path {
+	places := map[tree.Path]bool{}
+	for _, p := range l.book.Places {
+		if at, ok := l.places[p.Name]; ok && at != tree.Root && !p.Data {
+			places[at] = true
+		}
+	}
+	loose := map[tree.Path]bool{}
+	for path := range l.all {
+		if places[path.Dir()] && !places[path] && !l.owned(path) && !strings.HasPrefix(path.Base(), ".") {
+			loose[path] = true
+		}
+	}
+	belongs := func(p tree.Path) {
+		for ; p != tree.Root; p = p.Dir() {
+			delete(loose, p)
+		}
+	}
 	for _, f := range found {
-		own = append(own, f.Path)
-		if f.crate != nil {
-			for _, x := range f.crate.Files {
-				if at, err := l.book.Resolve(x.Place, l.srv.Variables); err == nil {
-					own = append(own, at.Join(x.Path))
+		belongs(f.Path)
+		if f.crate == nil {
+			continue
+		}
+		for _, x := range f.crate.Files {
+			if at, ok := l.places[x.Place]; ok {
+				if p := at.Join(x.Path); !p.Within(f.Path) {
+					belongs(p)
 				}
 			}
 		}
 	}
-	mine, places := withAbove(own), map[tree.Path]bool{}
-	for _, p := range l.book.Places {
-		if at, err := l.book.Resolve(p.Name, l.srv.Variables); err == nil && at != tree.Root && !p.Data {
-			places[at] = true
-		}
-	}
-	for path := range l.all {
-		if places[path.Dir()] && !places[path] && !mine[path] && !l.owned(path) && !strings.HasPrefix(path.Base(), ".") {
-			out = append(out, path)
-		}
-	}
-	slices.Sort(out)
-	return out
+	return slices.Sorted(maps.Keys(loose))
 }
 
 // readLists reads what the load lists of the server name.
@@ -317,7 +349,7 @@ func (l *looking) readLists(ctx context.Context) error {
 }
 
 // examine reads what the candidates tell of themselves, many at a time.
-func (l *looking) examine(ctx context.Context, found []Found) error {
+func (l *looking) examine(ctx context.Context, found []Found, ahead *reading) error {
 	var mu sync.Mutex
 	staged, is := map[string][]model.Crate{}, map[string]bool{}
 	facts, err := l.Records.CrateFacts(ctx, l.srv.Rulebook)
@@ -328,38 +360,37 @@ func (l *looking) examine(ctx context.Context, found []Found) error {
 		is[c.Key] = true
 	}
 	l.singles = sync.OnceValues(func() (map[int64][]model.Crate, error) { return l.oneFile(ctx, l.srv.Rulebook, facts) })
-	if err := l.gather(ctx, found); err != nil {
-		return err
+	one := func(ctx context.Context, f *Found) error {
+		if err := l.lay(ctx, f); err != nil {
+			return fmt.Errorf("read %s: %w", f.Path, err)
+		}
+		f.read = nil
+		if !is[f.key()] { // nothing of its name is staged
+			if err := l.byBytes(ctx, f); err != nil {
+				return fmt.Errorf("read %s: %w", f.Path, err)
+			}
+		}
+		mu.Lock()
+		defer mu.Unlock()
+		key := f.key()
+		if _, asked := staged[key]; !asked && is[key] { // of most there is none
+			list, err := l.Records.Crates(ctx, l.srv.Rulebook, key, 0, 100)
+			if err != nil {
+				return err
+			}
+			staged[key] = list
+		}
+		l.compare(f, staged[key])
+		l.spoken(f)
+		return nil
 	}
 	g, gctx := errgroup.WithContext(ctx)
 	g.SetLimit(remote.AtATime(l.host))
-	for i := range found {
-		f := &found[i]
-		g.Go(func() error {
-			if err := l.lay(gctx, f); err != nil {
-				return fmt.Errorf("read %s: %w", f.Path, err)
-			}
-			if !is[f.key()] { // nothing of its name is staged
-				if err := l.byBytes(gctx, f); err != nil {
-					return fmt.Errorf("read %s: %w", f.Path, err)
-				}
-			}
-			mu.Lock()
-			defer mu.Unlock()
-			key := f.key()
-			if _, asked := staged[key]; !asked && is[key] { // of most there is none
-				list, err := l.Records.Crates(gctx, l.srv.Rulebook, key, 0, 100)
-				if err != nil {
-					return err
-				}
-				staged[key] = list
-			}
-			l.compare(f, staged[key])
-			l.spoken(f)
-			return nil
-		})
+	err = l.gather(gctx, found, ahead, func(f *Found) { g.Go(func() error { return one(gctx, f) }) })
+	if err := g.Wait(); err != nil {
+		return err // gather may have ended of it
 	}
-	return g.Wait()
+	return err
 }
 
 // spoken notes which list names an add-on, and whether the server said that it loaded.

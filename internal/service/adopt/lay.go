@@ -23,18 +23,19 @@ const mostInside = 8 << 20
 func (l *looking) lay(ctx context.Context, f *Found) error {
 	top := l.all[f.Path]
 	up := f.Path.Dir()
-	a := layout.AsDownloaded(f.Path, l.below[f.Path], func(p tree.Path, most int64) ([]byte, error) { return l.head(ctx, p, most) })
+	below := l.below(f.Path)
+	a := layout.AsDownloaded(f.Path, below, func(p tree.Path, most int64) ([]byte, error) { return l.head(ctx, f, p, most) })
 	if !top.Dir {
 		inner := map[tree.Path][]byte{}
 		a.Whole = tree.Entry{Size: top.Size, Exec: top.Exec}
-		if err := l.inside(ctx, f.Path, top, &a, inner); err != nil {
+		if err := l.inside(ctx, f, top, &a, inner); err != nil {
 			return err
 		}
 		a.Read = func(e tree.Entry, most int64) ([]byte, error) {
 			if raw, ok := inner[e.Path]; ok {
 				return raw[:min(int64(len(raw)), most)], nil
 			}
-			return l.head(ctx, f.Path, most)
+			return l.head(ctx, f, f.Path, most)
 		}
 	}
 	res, err := layout.Lay(l.book, a, nil)
@@ -42,8 +43,8 @@ func (l *looking) lay(ctx context.Context, f *Found) error {
 		return err
 	}
 	if top.Dir {
-		f.Files, f.Bytes = len(l.below[f.Path]), 0
-		for _, e := range l.below[f.Path] {
+		f.Files, f.Bytes = len(below), 0
+		for _, e := range below {
 			f.Bytes += e.Size
 		}
 	} else {
@@ -64,15 +65,15 @@ func (l *looking) lay(ctx context.Context, f *Found) error {
 }
 
 // inside opens a packed file as an archive is opened, if it is a short zip.
-func (l *looking) inside(ctx context.Context, p tree.Path, top tree.Entry, a *layout.Archive, inner map[tree.Path][]byte) error {
+func (l *looking) inside(ctx context.Context, f *Found, top tree.Entry, a *layout.Archive, inner map[tree.Path][]byte) error {
 	if top.Size > mostInside || top.Size < 22 {
 		return nil
 	}
-	begin, err := l.head(ctx, p, 4)
+	begin, err := l.head(ctx, f, f.Path, 4)
 	if err != nil || !strings.HasPrefix(string(begin), "PK\x03\x04") {
 		return err
 	}
-	raw, err := l.head(ctx, p, mostInside)
+	raw, err := l.head(ctx, f, f.Path, mostInside)
 	if err != nil {
 		return err
 	}
@@ -98,9 +99,9 @@ func (l *looking) inside(ctx context.Context, p tree.Path, top tree.Entry, a *la
 	return nil
 }
 
-// head reads the beginning of a file; what may not be read says nothing.
-func (l *looking) head(ctx context.Context, p tree.Path, most int64) ([]byte, error) {
-	if raw, ok := l.gathered[p]; ok {
+// head reads the beginning of a file of an add-on; what may not be read says nothing.
+func (l *looking) head(ctx context.Context, f *Found, p tree.Path, most int64) ([]byte, error) {
+	if raw, ok := f.read[p]; ok {
 		return raw[:min(int64(len(raw)), most)], nil
 	}
 	if l.asked != nil {
@@ -112,8 +113,8 @@ func (l *looking) head(ctx context.Context, p tree.Path, most int64) ([]byte, er
 // asThere keeps of a crate what lies on the server, where it lies.
 func (l *looking) asThere(f *Found, c *layout.Crate, top tree.Entry, up tree.Path) {
 	place, folder := l.placeOf(f.Path)
-	var files []layout.File
-	taken := map[tree.Path]bool{}
+	files := make([]layout.File, 0, len(c.Files))
+	taken := make(map[tree.Path]bool, len(c.Files))
 	add := func(x layout.File, at tree.Path) {
 		e, there := l.all[at]
 		if !there || e.Dir || taken[at] {
@@ -127,8 +128,8 @@ func (l *looking) asThere(f *Found, c *layout.Crate, top tree.Entry, up tree.Pat
 		files = append(files, x)
 	}
 	for _, x := range c.Files {
-		at, err := l.book.Resolve(x.Place, l.srv.Variables)
-		if err != nil {
+		at, ok := l.places[x.Place]
+		if !ok {
 			continue
 		}
 		actual := f.Path
@@ -143,8 +144,8 @@ func (l *looking) asThere(f *Found, c *layout.Crate, top tree.Entry, up tree.Pat
 		}
 	}
 	if top.Dir { // what lies in its folder goes with it
-		for _, e := range l.below[f.Path] {
-			if rel, in := e.Path.Below(folder); in {
+		for _, e := range l.below(f.Path) {
+			if rel, in := e.Path.Below(folder); in && !taken[e.Path] {
 				add(layout.File{Place: place, Path: rel, Reason: "it lies in the add-on's folder on the server"}, e.Path)
 			}
 		}
@@ -170,8 +171,8 @@ func (l *looking) isThere(p tree.Path, size int64) bool {
 // placeOf is the place in which a path lies, the innermost one.
 func (l *looking) placeOf(p tree.Path) (name string, at tree.Path) {
 	for _, x := range l.book.Places {
-		folder, err := l.book.Resolve(x.Name, l.srv.Variables)
-		if err != nil || folder != tree.Root && !p.Within(folder) {
+		folder, ok := l.places[x.Name]
+		if !ok || folder != tree.Root && !p.Within(folder) {
 			continue
 		}
 		if name == "" || folder.Depth() > at.Depth() {
@@ -222,8 +223,8 @@ func (l *looking) against(f *Found, c *model.Crate) (missing, differs []tree.Pat
 		parts[x.Optional] = true
 	}
 	for _, x := range c.Body.Files {
-		at, err := l.book.Resolve(x.Place, l.srv.Variables)
-		if err != nil || x.Into != "" || x.Optional != "" && !parts[x.Optional] {
+		at, ok := l.places[x.Place]
+		if !ok || x.Into != "" || x.Optional != "" && !parts[x.Optional] {
 			continue
 		}
 		target := at.Join(x.Path)

@@ -32,6 +32,8 @@ func (s *Service) Make(ctx context.Context, server string, paths []tree.Path, ac
 	if err := l.walk(ctx, []tree.Path{tree.Root}); err != nil {
 		return nil, fmt.Errorf("look at %s: %w", server, err)
 	}
+	ahead := l.begins(ctx)
+	defer ahead.drop()
 	all, err := l.candidates()
 	if err != nil {
 		return nil, err
@@ -47,7 +49,7 @@ func (s *Service) Make(ctx context.Context, server string, paths []tree.Path, ac
 		}
 		chosen = append(chosen, all[i])
 	}
-	if err := l.examine(ctx, chosen); err != nil {
+	if err := l.examine(ctx, chosen, ahead); err != nil {
 		return nil, err
 	}
 	var out []Choice

@@ -2,6 +2,7 @@ package adopt
 
 import (
 	"fmt"
+	"sync"
 
 	"restlesscrate/internal/core/finding"
 	"restlesscrate/internal/core/layout"
@@ -10,12 +11,15 @@ import (
 
 // inFolders gives what stands in a folder: folders, or files.
 func (l *looking) inFolders() func(folder tree.Path, folders bool) ([]string, bool) {
-	by := map[tree.Path][]tree.Entry{}
-	for p, e := range l.all {
-		by[p.Dir()] = append(by[p.Dir()], e)
-	}
+	by := sync.OnceValue(func() map[tree.Path][]tree.Entry { // only some lists ask
+		by := map[tree.Path][]tree.Entry{}
+		for p, e := range l.all {
+			by[p.Dir()] = append(by[p.Dir()], e)
+		}
+		return by
+	})
 	return func(folder tree.Path, folders bool) (names []string, ok bool) {
-		for _, e := range by[folder] {
+		for _, e := range by()[folder] {
 			if e.Dir == folders {
 				names = append(names, e.Path.Base())
 			}
