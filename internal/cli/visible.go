@@ -22,6 +22,11 @@ func (v *visible) Write(p []byte) (int, error) {
 	text := append(v.rest, p...)
 	v.rest = nil
 	for len(text) > 0 {
+		if n := plain(text); n > 0 {
+			out.Write(text[:n])
+			text = text[n:]
+			continue
+		}
 		r, n := utf8.DecodeRune(text)
 		switch {
 		case r == utf8.RuneError && n == 1 && !utf8.FullRune(text):
@@ -43,4 +48,14 @@ func (v *visible) Write(p []byte) (int, error) {
 		return 0, err
 	}
 	return len(p), nil
+}
+
+// plain is how much of a text, from its beginning, is printable ASCII: nearly all of it.
+func plain(text []byte) int {
+	for i, b := range text {
+		if (b < ' ' || b > '~') && b != '\n' && b != '\t' {
+			return i
+		}
+	}
+	return len(text)
 }

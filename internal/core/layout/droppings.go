@@ -65,7 +65,13 @@ func (l *laying) clientOnly(c *Crate) {
 			Mend: "Ask its author before you deploy it; it may keep the server from starting."})
 		return
 	}
+	var last tree.Path // whose folders were looked at
 	for _, f := range c.Files {
+		if folder := f.Source.Dir(); folder == last {
+			continue
+		} else {
+			last = folder
+		}
 		for _, up := range f.Source.Ancestors() {
 			if name := strings.ToLower(up.Base()); name == "client" || name == "client-only" || name == "clientside" {
 				c.find(finding.Finding{Level: finding.Note, Code: "client-folder", Path: up, What: fmt.Sprintf("%s would be placed, and by its name only players need it", up),

@@ -26,6 +26,9 @@ const anyFile = "\u00b7"
 // emptyFolders are the folders of an archive in which it has nothing. What a desktop has left
 // in one counts for nothing, as it is left out.
 func emptyFolders(entries []tree.Entry) (out []tree.Path) {
+	if !slices.ContainsFunc(entries, func(e tree.Entry) bool { return e.Dir }) {
+		return nil
+	}
 	full := map[tree.Path]bool{}
 	for _, e := range entries {
 		if isDropping(e.Path) {

@@ -296,7 +296,7 @@ func (l *laying) leftBeside(c *Crate) {
 }
 
 func (c *Crate) sources() map[tree.Path]bool {
-	held := map[tree.Path]bool{}
+	held := make(map[tree.Path]bool, len(c.Files)+len(c.Left))
 	for _, f := range c.Files {
 		held[f.Source] = true
 	}

@@ -25,7 +25,7 @@ func (l *laying) isNote(e tree.Entry, placed bool) bool {
 // says gathers what the author's notes tell people to do. In a pack only the
 // notes in an add-on's own folder are its own.
 func (l *laying) says() {
-	placed := map[tree.Path]bool{}
+	placed := make(map[tree.Path]bool, len(l.files))
 	for _, c := range l.res.Crates {
 		for _, f := range c.Files {
 			placed[f.Source] = true

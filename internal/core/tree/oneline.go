@@ -12,6 +12,9 @@ import (
 // or another text to a person than to a machine. ok is true where there is none.
 func Unseen(s string) (bad rune, ok bool) {
 	i := strings.IndexFunc(s, func(r rune) bool {
+		if r < 0x7f { // most are
+			return r < ' '
+		}
 		return r == unicode.ReplacementChar || unicode.In(r, unicode.Cc, unicode.Cf, unicode.Zl, unicode.Zp)
 	})
 	if i < 0 {
