@@ -1,9 +1,11 @@
 package e2e
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"regexp"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -180,4 +182,46 @@ func knownByBytes(t *testing.T, r *running) {
 	require.Contains(t, r.must("rollcall", "here"), "Roll call: 1 loaded")
 	r.must("rollback", "here", "--addon", "cranes", "--yes")
 	require.FileExists(t, mine)
+}
+
+// Of many add-ons a host reads at once what they tell. What is found is the same as on a folder of
+// this machine, where each is read by itself: also where a marker is too long for that, may not be
+// read, or where only few of a kind have another file that tells something.
+func TestManyAddonsAreFoundAtOnceAsOneByOne(t *testing.T) {
+	t.Parallel()
+	s, _, root := overSSH(t)
+	s.trust()
+	s.must("rulebook", "add", fullBooks+"lanternfall.yaml")
+	for i := range 240 {
+		stall := filepath.Join(root, "stalls", fmt.Sprintf("stall-%c%c", 'a'+i/20, 'a'+i%20))
+		marker := "stall.lf"
+		if i%7 == 0 {
+			marker = "booth.lf"
+		}
+		text := fmt.Sprintf("title = \"The %d. Stall\"\nversion = \"1.%d\"\n", i, i)
+		if i%50 == 49 {
+			text += strings.Repeat("# a long story\n", 6000)
+		}
+		testbed.Write(t, filepath.Join(stall, marker), text)
+		testbed.Write(t, filepath.Join(stall, "wares", "honey.lf"), strings.Repeat("honey = 3\n", i%5))
+		if i%60 == 30 {
+			testbed.Write(t, filepath.Join(stall, "README.md"), "Needs ticket-gate 1.0 or newer.\n")
+		}
+		if i < 40 {
+			testbed.Write(t, filepath.Join(root, "songbooks", fmt.Sprintf("songs-%d", i), "reel.tune"), "la\n")
+		}
+	}
+	testbed.Write(t, filepath.Join(root, "stalls", "lost.txt"), "lost\n")
+	var far, near api.Adoptable
+	s.get(&far, "adopt", "lantern")
+	s.must("server", "add", "near", "--rulebook", "lanternfall", "--folder", root)
+	s.must("server", "test", "near")
+	s.get(&near, "adopt", "near")
+	require.GreaterOrEqual(t, len(near.Found), 240)
+	require.Equal(t, near, far)
+	versions := map[string]string{}
+	for _, f := range far.Found {
+		versions[f.Path] = f.Version
+	}
+	require.Equal(t, []string{"1.0", "1.49", "1.239"}, []string{versions["stalls/stall-aa"], versions["stalls/stall-cj"], versions["stalls/stall-lt"]})
 }

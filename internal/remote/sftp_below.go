@@ -147,11 +147,12 @@ func (s *SFTP) find(ctx context.Context, folder tree.Path, most int) (*finding, 
 	mute.Stop()
 	f.compare(ctx, s, folder)
 	things, folders, next := 0, 0, 1
+	in := foundIn{top: folder, at: folder}
 	for lines.Scan() {
 		if things++; things > most {
 			return nil, &TooManyError{[]tree.Path{folder}, most}
 		}
-		at, i, err := foundLine(folder, lines.Bytes())
+		at, i, err := in.found(lines.Bytes())
 		if err != nil {
 			return nil, err
 		}
@@ -183,8 +184,15 @@ func toNull(data []byte, _ bool) (advance int, token []byte, err error) {
 	return 0, nil, nil
 }
 
-// foundLine reads what find says of one thing: the folder in which it is, and what it is.
-func foundLine(top tree.Path, line []byte) (at tree.Path, i Info, err error) {
+// foundIn remembers the folder of the last thing that was found: the next one is mostly in it too.
+type foundIn struct {
+	top  tree.Path
+	name string // of the folder, as find wrote it
+	at   tree.Path
+}
+
+// found reads what find says of one thing: the folder in which it is, and what it is.
+func (f *foundIn) found(line []byte) (at tree.Path, i Info, err error) {
 	bad := func() error { return fmt.Errorf("find wrote %.100q", line) }
 	part := bytes.SplitN(line, []byte(" "), 5)
 	if len(part) != 5 || len(part[0]) != 1 {
@@ -205,13 +213,16 @@ func foundLine(top tree.Path, line []byte) (at tree.Path, i Info, err error) {
 	case 'f':
 		i.Being, i.Size = tree.Content, size
 	}
-	name := string(part[4])
-	slash := strings.LastIndexByte(name, '/')
-	i.Name = name[slash+1:]
+	slash := bytes.LastIndexByte(part[4], '/')
+	i.Name = string(part[4][slash+1:])
 	i.checkName()
-	if at = top; slash >= 0 {
-		// Below a folder whose name is none nobody looks.
-		at = top.Join(tree.Path(name[:slash]))
+	if slash < 0 {
+		return f.top, i, nil
 	}
-	return at, i, nil
+	// Below a folder whose name is none nobody looks.
+	if folder := part[4][:slash]; string(folder) != f.name {
+		f.name = string(folder)
+		f.at = f.top.Join(tree.Path(f.name))
+	}
+	return f.at, i, nil
 }

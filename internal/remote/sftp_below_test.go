@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -72,6 +73,42 @@ func TestATreeIsListedAtOnceAsFolderByFolder(t *testing.T) {
 	_, _, err = far.ListBelow(t.Context(), tree.Root, 100)
 	var tooMany *remote.TooManyError
 	require.True(t, errors.As(err, &tooMany), "%v", err)
+}
+
+// A host without gzip sends the same, and more of it.
+func TestFilesAreReadAtOncePackedOrNot(t *testing.T) {
+	for what, programs := range map[string][]string{"packed": {"gzip"}, "plain": nil} {
+		t.Run(what, func(t *testing.T) {
+			dir := t.TempDir()
+			root, bin := filepath.Join(dir, "root"), filepath.Join(dir, "bin")
+			plantOdd(t, root)
+			require.NoError(t, os.Mkdir(bin, 0o755))
+			for _, name := range append(programs, "sh", "env", "find", "tar") {
+				at, err := exec.LookPath(name)
+				require.NoError(t, err)
+				require.NoError(t, os.Symlink(at, filepath.Join(bin, name)))
+			}
+			const sftp = "/usr/lib/openssh/sftp-server"
+			testbed.Write(t, filepath.Join(dir, "shell"), strings.NewReplacer("BIN", bin, "SFTP", sftp).Replace("#!/bin/sh\nPATH=BIN\ncase \"$SSH_ORIGINAL_COMMAND\" in SFTP) exec SFTP;; esac\nexec sh -c \"$SSH_ORIGINAL_COMMAND\"\n"))
+			require.NoError(t, os.Chmod(filepath.Join(dir, "shell"), 0o755))
+			far, err := remote.OpenSFTP(t.Context(), target(testbed.StartSSHD(t, "Subsystem sftp "+sftp, "ForceCommand "+filepath.Join(dir, "shell")), root))
+			require.NoError(t, err)
+			defer far.Close()
+			_, ok, err := far.ListBelow(t.Context(), tree.Root, 10_000)
+			require.NoError(t, err)
+			require.True(t, ok)
+			want := map[tree.Path]int64{"a b'c/two words": int64(len("text of two words")), "a b'c/$(touch gone)": int64(len("text of $(touch gone)"))}
+			for i := range 300 {
+				want[tree.Path(fmt.Sprintf("a b'c/many/%03d/part.toml", i))] = int64(len(fmt.Sprintf("version = %d", i)))
+			}
+			got := map[tree.Path]string{}
+			require.NoError(t, remote.Gather(t.Context(), far, func() map[tree.Path]int64 { return want }, func(p tree.Path, raw []byte) { got[p] = string(raw) }))
+			require.Equal(t, len(want), len(got))
+			require.Equal(t, "text of two words", got["a b'c/two words"])
+			require.Equal(t, "version = 299", got["a b'c/many/299/part.toml"])
+			require.NoError(t, remote.Gather(t.Context(), far, func() map[tree.Path]int64 { return nil }, func(p tree.Path, _ []byte) { t.Errorf("%s was not asked for", p) }))
+		})
+	}
 }
 
 // A host whose shell sees another tree than SFTP shows, that has none, or whose find is another

@@ -5,6 +5,7 @@ import (
 	"bufio"
 	"compress/gzip"
 	"context"
+	_ "embed"
 	"errors"
 	"io"
 	"maps"
@@ -47,16 +48,15 @@ func (s *SFTP) Gather(ctx context.Context, files func() map[tree.Path]int64, got
 	return ctx.Err()
 }
 
-// gathers is what the host's shell runs, in the folder that is its first argument. It says first
-// whether names and files cross the line packed: a name differs little from the next, and a short
-// file is a kilobyte to tar, most of it zeros.
-const gathers = `cd "$1" && if command -v gzip >/dev/null 2>&1; then echo ` + gathersPacked +
-	`; gzip -dc | tar -cf - --use-compress-program="gzip -1" ` + tarOptions + `; else echo ` + gathersPlain + `; exec tar -cf - ` + tarOptions + `; fi`
+// gathers is what the host's shell runs, with the root as its first argument.
+//
+//go:embed gather.sh
+var gathers string
 
+// These are what it says first.
 const (
 	gathersPacked = "restless-crate-packed"
 	gathersPlain  = "restless-crate-plain"
-	tarOptions    = "--format=gnu --hard-dereference --no-recursion --ignore-failed-read --null -T -"
 )
 
 // greeting is how many lines a shell may say of its own first.

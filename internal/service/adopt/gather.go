@@ -3,10 +3,13 @@ package adopt
 import (
 	"context"
 	"fmt"
+	"maps"
+	"slices"
 	"sync"
 
 	"golang.org/x/sync/errgroup"
 
+	"restlesscrate/internal/core/layout"
 	"restlesscrate/internal/core/tree"
 	"restlesscrate/internal/remote"
 )
@@ -18,7 +21,9 @@ const few = 3
 const large = 500
 
 // reading is a host that makes itself ready to read many files, which takes its shell a while.
+// Meanwhile a sample of what lies there shows which files tell something.
 type reading struct {
+	tell chan telling
 	want chan map[tree.Path]int64
 	got  func(tree.Path, []byte) // set before what is wanted is said
 	over chan error
@@ -27,11 +32,21 @@ type reading struct {
 
 // begins has the host make itself ready, where much lies on it.
 func (l *looking) begins(ctx context.Context) *reading {
-	r := &reading{want: make(chan map[tree.Path]int64, 1), over: make(chan error, 1)}
+	r := &reading{tell: make(chan telling, 1), want: make(chan map[tree.Path]int64, 1), over: make(chan error, 1)}
 	if len(l.all) < large {
+		r.tell <- telling{}
 		r.over <- nil
 		return r
 	}
+	learner := *l
+	go func() {
+		some, err := learner.sample()
+		if err != nil {
+			r.tell <- telling{err: err}
+			return
+		}
+		r.tell <- learner.learn(ctx, some)
+	}()
 	go func() {
 		r.over <- remote.Gather(ctx, l.host, func() map[tree.Path]int64 {
 			select {
@@ -94,14 +109,17 @@ func (l *looking) many(found []Found) bool {
 // together learns which files tell something, reads them, and tells of each candidate of which all
 // has come.
 func (l *looking) together(ctx context.Context, found []Found, ahead *reading, ready func(i int)) error {
-	tell, err := l.telling(ctx, found)
-	if err != nil {
-		return err
+	t := <-ahead.tell
+	if t.err == nil {
+		t = t.and(l.learn(ctx, slices.DeleteFunc(slices.Clone(found), func(f Found) bool { return t.of[f.Kind] != nil })))
+	}
+	if t.err != nil {
+		return t.err
 	}
 	want, of := map[tree.Path]int64{}, map[tree.Path][]int{} // their lengths, and which candidates wait for them
 	waits := make([]int, len(found))
 	for i := range found {
-		for rel := range tell[found[i].Kind] {
+		for rel := range t.of[found[i].Kind] {
 			p := found[i].Path.Join(rel)
 			if e, there := l.all[p]; there && !e.Dir {
 				want[p] = e.Size
@@ -124,9 +142,22 @@ func (l *looking) together(ctx context.Context, found []Found, ahead *reading, r
 	})
 }
 
-// telling learns by kind which files of an add-on tell something, by their paths in its folder. A few
-// of each kind show it: the others have files of the same names.
-func (l *looking) telling(ctx context.Context, found []Found) (map[string]map[tree.Path]bool, error) {
+// telling are by kind the files of an add-on that tell something, by their paths in its folder.
+type telling struct {
+	of  map[string]map[tree.Path]bool
+	err error
+}
+
+// and is what both tell, of different kinds.
+func (t telling) and(more telling) telling {
+	out := telling{map[string]map[tree.Path]bool{}, more.err}
+	maps.Copy(out.of, t.of)
+	maps.Copy(out.of, more.of)
+	return out
+}
+
+// learn reads a few of each kind: the others have files of the same names that tell something.
+func (l *looking) learn(ctx context.Context, found []Found) telling {
 	tried := map[string]int{}
 	var mu sync.Mutex
 	tell := map[string]map[tree.Path]bool{}
@@ -135,16 +166,17 @@ func (l *looking) telling(ctx context.Context, found []Found) (map[string]map[tr
 		if !l.all[f.Path].Dir || tried[f.Kind] == few {
 			continue
 		}
-		tried[f.Kind]++
+		of := tell[f.Kind]
+		if tried[f.Kind]++; of == nil {
+			of = map[tree.Path]bool{}
+			tell[f.Kind] = of
+		}
 		learner := *l
 		learner.asked = func(p tree.Path) {
 			mu.Lock()
 			defer mu.Unlock()
 			if rel, in := p.Below(f.Path); in {
-				if tell[f.Kind] == nil {
-					tell[f.Kind] = map[tree.Path]bool{}
-				}
-				tell[f.Kind][rel] = true
+				of[rel] = true
 			}
 		}
 		g.Go(func() error {
@@ -154,5 +186,39 @@ func (l *looking) telling(ctx context.Context, found []Found) (map[string]map[tr
 			return nil
 		})
 	}
-	return tell, g.Wait()
+	return telling{tell, g.Wait()}
+}
+
+// sampled is how many folders of a place are looked at to learn from.
+const sampled = 4 * few
+
+// sample finds the add-ons in a few folders of each place. What it looks at is all that it knows then.
+func (l *looking) sample() ([]Found, error) {
+	beside := map[tree.Path][]tree.Path{} // folders, by the place in which they lie
+	for _, at := range l.places {
+		beside[at] = nil
+	}
+	for p, e := range l.all {
+		if some, is := beside[p.Dir()]; is && e.Dir {
+			beside[p.Dir()] = append(some, p)
+		}
+	}
+	chosen := map[tree.Path]bool{}
+	for _, folders := range beside {
+		slices.Sort(folders)
+		for _, p := range folders[:min(sampled, len(folders))] {
+			chosen[p] = true
+		}
+	}
+	entries := l.unknown(func(p tree.Path) bool {
+		for ; p != tree.Root; p = p.Dir() {
+			if chosen[p] {
+				return true
+			}
+		}
+		return false
+	})
+	l.keep(entries)
+	on, err := layout.Read(l.book, l.srv.Variables, entries)
+	return l.unowned(on), err
 }
