@@ -23,31 +23,32 @@ const large = 500
 // reading is a host that makes itself ready to read many files, which takes its shell a while.
 // Meanwhile a sample of what lies there shows which files tell something.
 type reading struct {
+	on   bool // there is enough to be read
 	tell chan telling
 	want chan map[tree.Path]int64
 	got  func(tree.Path, []byte) // set before what is wanted is said
 	over chan error
-	said bool
+	stop context.CancelFunc
+	wg   sync.WaitGroup
 }
 
-// begins has the host make itself ready, where much lies on it.
+// begins has the host make itself ready, where much lies on it. The caller ends it by drop.
 func (l *looking) begins(ctx context.Context) *reading {
-	r := &reading{tell: make(chan telling, 1), want: make(chan map[tree.Path]int64, 1), over: make(chan error, 1)}
-	if len(l.all) < large {
-		r.tell <- telling{}
-		r.over <- nil
+	ctx, stop := context.WithCancel(ctx)
+	r := &reading{on: len(l.all) >= large, stop: stop, tell: make(chan telling, 1), want: make(chan map[tree.Path]int64, 1), over: make(chan error, 1)}
+	if !r.on {
 		return r
 	}
 	learner := *l
-	go func() {
+	r.wg.Go(func() {
 		some, err := learner.sample()
 		if err != nil {
 			r.tell <- telling{err: err}
 			return
 		}
 		r.tell <- learner.learn(ctx, some)
-	}()
-	go func() {
+	})
+	r.wg.Go(func() {
 		r.over <- remote.Gather(ctx, l.host, func() map[tree.Path]int64 {
 			select {
 			case want := <-r.want:
@@ -56,23 +57,21 @@ func (l *looking) begins(ctx context.Context) *reading {
 				return nil
 			}
 		}, func(p tree.Path, raw []byte) { r.got(p, raw) })
-	}()
+	})
 	return r
 }
 
 // read says what is wanted, and gives what comes of it. It is called once.
 func (r *reading) read(want map[tree.Path]int64, got func(tree.Path, []byte)) error {
-	r.got, r.said = got, true
+	r.got = got
 	r.want <- want
 	return <-r.over
 }
 
-// drop ends what nothing was wanted of.
+// drop ends what is still under way.
 func (r *reading) drop() {
-	if !r.said {
-		r.want <- nil
-		<-r.over
-	}
+	r.stop()
+	r.wg.Wait()
 }
 
 // gather reads at once what most candidates will be asked for, where there are many and the host can
@@ -80,7 +79,7 @@ func (r *reading) drop() {
 // is read when it is asked for.
 func (l *looking) gather(ctx context.Context, found []Found, ahead *reading, ready func(*Found)) error {
 	given := make([]bool, len(found))
-	if l.many(found) {
+	if ahead.on && l.many(found) {
 		if err := l.together(ctx, found, ahead, func(i int) { given[i] = true; ready(&found[i]) }); err != nil {
 			return err
 		}
