@@ -287,7 +287,7 @@ func (a serverCommands) serverTest(ctx context.Context, cmd *cli.Command) error 
 		}
 		says := ""
 		if s.Abilities != nil && s.Abilities.Lock != "" {
-			says = fmt.Sprintf("When the host was tested, %s. ", s.Abilities.Lock)
+			says = fmt.Sprintf("The host said at its last test: %s. ", s.Abilities.Lock)
 		}
 		if err := a.confirm(cmd, fmt.Sprintf("%sTake another service's lock on %s away? Only do so if that service is lost for good.", says, name)); err != nil {
 			return s, err

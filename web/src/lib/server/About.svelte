@@ -136,7 +136,7 @@
 <Confirm
   bind:open={unlocking}
   title="Clear what another service left on {server.name}?"
-  about={(lock ? `When the host was tested, ${lock}. ` : '') +
+  about={(lock ? `The host said at its last test: ${lock}. ` : '') +
     `A lock and unfinished uploads go. Only do so if the service that left them is lost for good. Files of the server that were set aside stay.`}
   word="Clear it"
   does={unlock}
