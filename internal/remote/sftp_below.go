@@ -125,12 +125,11 @@ func (s *SFTP) find(ctx context.Context, folder tree.Path, most int) (*finding, 
 		return nil, fmt.Errorf("%w: %v", ErrNoShell, err)
 	}
 	defer session.Close()
-	defer context.AfterFunc(ctx, func() { session.Close() })()
-	out, err := session.StdoutPipe()
+	out, err := heardFrom(ctx, session)
 	if err != nil {
 		return nil, err
 	}
-	mute := time.AfterFunc(belowPatience, func() { session.Close() })
+	mute := time.AfterFunc(belowPatience, out.silence)
 	defer mute.Stop()
 	err = session.Start(fmt.Sprintf(`printf '%s\0' && cd %s && exec env LC_ALL=C find . -mindepth 1 -printf '%%y %%m %%s %%T@ %%P\0'`, belowBegins, s.word(folder)))
 	if err != nil {

@@ -111,6 +111,32 @@ func TestFilesAreReadAtOncePackedOrNot(t *testing.T) {
 	}
 }
 
+// A shell that falls silent, at once or when it has listed the tree, is given up: folders are listed,
+// and files are read, one by one then. Its command goes on there as long as it likes.
+func TestAShellThatFallsSilentIsNotWaitedFor(t *testing.T) {
+	t.Parallel()
+	for what, lists := range map[string]string{"at once": "", "after the tree": `printf*) exec sh -c "$SSH_ORIGINAL_COMMAND";;`} {
+		t.Run(what, func(t *testing.T) {
+			t.Parallel()
+			dir := t.TempDir()
+			root := filepath.Join(dir, "root")
+			plantOdd(t, root)
+			const sftp = "/usr/lib/openssh/sftp-server"
+			testbed.Write(t, filepath.Join(dir, "shell"), "#!/bin/sh\ncase \"$SSH_ORIGINAL_COMMAND\" in "+sftp+") exec "+sftp+";; "+lists+" esac\nexec sleep 300\n")
+			require.NoError(t, os.Chmod(filepath.Join(dir, "shell"), 0o755))
+			far, err := remote.OpenSFTP(t.Context(), target(testbed.StartSSHD(t, "Subsystem sftp "+sftp, "ForceCommand "+filepath.Join(dir, "shell")), root))
+			require.NoError(t, err)
+			defer far.Close()
+			_, ok, err := far.ListBelow(t.Context(), tree.Root, 10_000)
+			require.NoError(t, err)
+			require.Equal(t, lists != "", ok)
+			asked := false
+			require.NoError(t, remote.Gather(t.Context(), far, func() map[tree.Path]int64 { asked = true; return nil }, func(tree.Path, []byte) {}))
+			require.False(t, asked, "it was never ready")
+		})
+	}
+}
+
 // A host whose shell sees another tree than SFTP shows, that has none, or whose find is another
 // program, is listed folder by folder; and nothing is read at once there.
 func TestAShellThatShowsAnotherTreeIsNotBelieved(t *testing.T) {

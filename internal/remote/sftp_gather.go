@@ -12,6 +12,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"time"
 
 	"restlesscrate/internal/core/tree"
 )
@@ -75,15 +76,16 @@ func (s *SFTP) gather(ctx context.Context, ask func() map[tree.Path]int64, got f
 		return err
 	}
 	defer session.Close()
-	defer context.AfterFunc(ctx, func() { session.Close() })()
 	in, err := session.StdinPipe()
 	if err != nil {
 		return err
 	}
-	pipe, err := session.StdoutPipe()
+	pipe, err := heardFrom(ctx, session)
 	if err != nil {
 		return err
 	}
+	mute := time.AfterFunc(belowPatience, pipe.silence)
+	defer mute.Stop()
 	if err := session.Start("exec sh -c '" + gathers + "' sh " + s.word(tree.Root)); err != nil {
 		return err
 	}
@@ -92,6 +94,7 @@ func (s *SFTP) gather(ctx context.Context, ask func() map[tree.Path]int64, got f
 	if err != nil {
 		return err
 	}
+	mute.Stop()
 	files := ask()
 	if len(files) == 0 {
 		return nil
@@ -161,7 +164,7 @@ func gathered(t *tar.Reader, files map[tree.Path]int64, got func(tree.Path, []by
 		}
 		p, err := tree.ParsePath(path.Clean(strings.TrimPrefix(head.Name, "./")))
 		want, asked := files[p]
-		if err != nil || !asked || head.Typeflag != tar.TypeReg || head.Size != want {
+		if err != nil || !asked || want > longestGathered || head.Typeflag != tar.TypeReg || head.Size != want {
 			continue
 		}
 		raw := make([]byte, head.Size)

@@ -67,11 +67,11 @@ func (l *laying) clientOnly(c *Crate) {
 	}
 	var last tree.Path // whose folders were looked at
 	for _, f := range c.Files {
-		if folder := f.Source.Dir(); folder == last {
+		folder := f.Source.Dir()
+		if folder == last {
 			continue
-		} else {
-			last = folder
 		}
+		last = folder
 		for _, up := range f.Source.Ancestors() {
 			if name := strings.ToLower(up.Base()); name == "client" || name == "client-only" || name == "clientside" {
 				c.find(finding.Finding{Level: finding.Note, Code: "client-folder", Path: up, What: fmt.Sprintf("%s would be placed, and by its name only players need it", up),

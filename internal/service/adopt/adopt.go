@@ -173,7 +173,7 @@ func (s *Service) Look(ctx context.Context, server string, tell progress.Tell) (
 	if err := l.walk(ctx, []tree.Path{tree.Root}); err != nil {
 		return Look{}, fmt.Errorf("look at %s: %w", server, err)
 	}
-	ahead := l.begins(ctx)
+	ahead := l.begins(ctx, len(l.all))
 	defer ahead.drop()
 	var found []Found
 	var g errgroup.Group // one waits for the host, the other works

@@ -32,10 +32,11 @@ type reading struct {
 	wg   sync.WaitGroup
 }
 
-// begins has the host make itself ready, where much lies on it. The caller ends it by drop.
-func (l *looking) begins(ctx context.Context) *reading {
+// begins has the host make itself ready, where much lies on it and so many add-ons may have to be
+// looked into. The caller ends it by drop.
+func (l *looking) begins(ctx context.Context, most int) *reading {
 	ctx, stop := context.WithCancel(ctx)
-	r := &reading{on: len(l.all) >= large, stop: stop, tell: make(chan telling, 1), want: make(chan map[tree.Path]int64, 1), over: make(chan error, 1)}
+	r := &reading{on: len(l.all) >= large && most > few, stop: stop, tell: make(chan telling, 1), want: make(chan map[tree.Path]int64, 1), over: make(chan error, 1)}
 	if !r.on {
 		return r
 	}

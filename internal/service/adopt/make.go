@@ -32,7 +32,7 @@ func (s *Service) Make(ctx context.Context, server string, paths []tree.Path, ac
 	if err := l.walk(ctx, []tree.Path{tree.Root}); err != nil {
 		return nil, fmt.Errorf("look at %s: %w", server, err)
 	}
-	ahead := l.begins(ctx)
+	ahead := l.begins(ctx, len(paths))
 	defer ahead.drop()
 	all, err := l.candidates()
 	if err != nil {
