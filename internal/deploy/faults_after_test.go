@@ -20,13 +20,13 @@ func TestATextThatIsWrittenToWhileItIsEdited(t *testing.T) {
 	b := newBench(t)
 	wrote := false
 	r := b.run(0, "")
-	r.Fault = func(p deploy.Point, m draft.Motion) error {
+	r.Fault = oneByOne(func(p deploy.Point, m draft.Motion) error {
 		if !wrote && p == deploy.AfterIntent && m.Kind == draft.AsideMotion && m.Path == "d/order" {
 			wrote = true
 			testbed.Write(t, filepath.Join(b.root, "d/order"), "call a\r\ncall by-the-server\r\n# end\r\n")
 		}
 		return nil
-	}
+	})
 	require.NoError(t, r.Forward(t.Context(), draft.Prepare, draft.Swap, draft.Proof))
 	_, changes, err := r.Look(t.Context(), 1, 0)
 	require.NoError(t, err)

@@ -321,13 +321,13 @@ func TestProgressNeverPassesItsTotal(t *testing.T) {
 	b := newBench(t)
 	broken := true
 	r := b.run(0, "")
-	r.Fault = func(p deploy.Point, m draft.Motion) error {
+	r.Fault = oneByOne(func(p deploy.Point, m draft.Motion) error {
 		if broken && m.Kind == draft.InMotion && p == deploy.AfterEffect {
 			broken = false
 			return errFault
 		}
 		return nil
-	}
+	})
 	var last progress.Event
 	r.Tell = func(p progress.Event) {
 		require.LessOrEqual(t, p.Done, p.Total)

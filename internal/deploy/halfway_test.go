@@ -45,6 +45,16 @@ func (b *bench) run(motion int, at deploy.Point) *deploy.Run {
 		}}
 }
 
+// oneByOne lets a fault keep count: a run calls it from several motions at once.
+func oneByOne(fault func(deploy.Point, draft.Motion) error) func(deploy.Point, draft.Motion) error {
+	var mu sync.Mutex
+	return func(p deploy.Point, m draft.Motion) error {
+		mu.Lock()
+		defer mu.Unlock()
+		return fault(p, m)
+	}
+}
+
 // midEffect is where the host has begun or done what it was asked, and says
 // nothing: half a file is sent or read, or a rename's answer is lost.
 const midEffect deploy.Point = "mid-effect"

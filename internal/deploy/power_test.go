@@ -112,7 +112,7 @@ func TestAServerIsStoppedBeforeAnythingIsSwappedAndStartedAfter(t *testing.T) {
 	b := newBench(t)
 	r := b.run(0, "")
 	var order []string
-	r.Fault = func(p deploy.Point, m draft.Motion) error {
+	r.Fault = oneByOne(func(p deploy.Point, m draft.Motion) error {
 		if p == deploy.AfterIntent && (m.OfServer() || m.Kind == draft.InMotion || m.Kind == draft.AsideMotion || m.Kind == draft.EditMotion || m.Kind == draft.TidyMotion) {
 			what := m.Kind.String()
 			if m.OfServer() {
@@ -123,7 +123,7 @@ func TestAServerIsStoppedBeforeAnythingIsSwappedAndStartedAfter(t *testing.T) {
 			}
 		}
 		return nil
-	}
+	})
 	require.NoError(t, b.whole(r))
 	require.Equal(t, []string{"power stop", "wait stopped", "edit", "aside", "in", "power start", "wait ready", "tidy"}, order)
 	require.Equal(t, []power.Act{power.Stop, power.Start}, b.engine.done)
@@ -138,13 +138,13 @@ func TestWhatIsNotSeenToRunYetHasNotEnded(t *testing.T) {
 	r := b.run(0, "")
 	r.Quiet = 2 * time.Second
 	waited := false
-	r.Fault = func(p deploy.Point, m draft.Motion) error {
+	r.Fault = oneByOne(func(p deploy.Point, m draft.Motion) error {
 		if p == deploy.AfterEffect && m.Do == draft.UntilEnded {
 			waited = true
 			require.FileExists(t, filepath.Join(b.root, "lib"))
 		}
 		return nil
-	}
+	})
 	require.NoError(t, b.whole(r))
 	require.True(t, waited)
 	b.isNew()

@@ -66,8 +66,8 @@ type Run struct {
 	// the program is taken for ended where it was never seen to run. 0 is a
 	// usual while, less than 0 is none.
 	Quiet time.Duration
-	// Fault, where set, is called at every point of every motion; an error
-	// breaks the run there. Only tests set it.
+	// Fault, where set, is called at every point of every motion, of several
+	// motions at once; an error breaks the run there. Only tests set it.
 	Fault func(Point, draft.Motion) error
 
 	folders bool // the work folders are made

@@ -56,14 +56,14 @@ func TestAFolderThatBecomesALinkBetweenTwoMotions(t *testing.T) {
 				r := b.run(0, "")
 				r.Host = b.host
 				swapped := false
-				r.Fault = func(p deploy.Point, m draft.Motion) error {
+				r.Fault = oneByOne(func(p deploy.Point, m draft.Motion) error {
 					if m.ID == id && p == deploy.AfterIntent && !swapped {
 						swapped = true
 						require.NoError(t, os.Rename(folder, away))
 						require.NoError(t, os.Symlink(elsewhere, folder))
 					}
 					return nil
-				}
+				})
 				err := b.whole(r)
 				require.True(t, swapped)
 				require.Error(t, err, "it halts")
