@@ -6,9 +6,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/jedib0t/go-pretty/v6/table"
-	"github.com/jedib0t/go-pretty/v6/text"
-
 	"restlesscrate/internal/api"
 	"restlesscrate/internal/words"
 )
@@ -18,33 +15,6 @@ func (a *App) printJSON(v any) error {
 	enc := json.NewEncoder(a.Out)
 	enc.SetIndent("", "  ")
 	return enc.Encode(v)
-}
-
-// rows writes a table without lines, one space between columns being too few.
-func (a *App) rows(head []string, lines [][]string) {
-	t := table.NewWriter()
-	t.SetOutputMirror(a.Out)
-	style := table.StyleDefault
-	style.Options = table.OptionsNoBordersAndSeparators
-	style.Box.PaddingLeft, style.Box.PaddingRight = "", "  "
-	style.Format.Header = text.FormatUpper
-	t.SetStyle(style)
-	if head != nil {
-		t.AppendHeader(row(head))
-	}
-	for _, l := range lines {
-		t.AppendRow(row(l))
-	}
-	t.SuppressTrailingSpaces()
-	t.Render()
-}
-
-func row(cells []string) table.Row {
-	out := make(table.Row, len(cells))
-	for i, c := range cells {
-		out[i] = c
-	}
-	return out
 }
 
 func millis(ms int64) string {

@@ -50,6 +50,13 @@ func (v *visible) Write(p []byte) (int, error) {
 	return len(p), nil
 }
 
+// seen is a text as visible writes it.
+func seen(words string) string {
+	var out strings.Builder
+	_, _ = (&visible{to: &out}).Write([]byte(words)) // a Builder takes everything
+	return out.String()
+}
+
 // plain is how much of a text, from its beginning, is printable ASCII: nearly all of it.
 func plain(text []byte) int {
 	for i, b := range text {
