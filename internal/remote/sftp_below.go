@@ -21,8 +21,8 @@ type Below map[tree.Path][]Info
 type Whole interface {
 	// ListBelow lists a folder and everything below it. ok is false where the host cannot, or
 	// where it is not certain that it would show the same as [Host.List]: then nothing is known,
-	// and each folder is listed by itself. More than most things end it with a [TooManyError].
-	ListBelow(ctx context.Context, folder tree.Path, most int) (below Below, ok bool, err error)
+	// and each folder is listed by itself. More things than there may be end it with a [TooManyError].
+	ListBelow(ctx context.Context, folder tree.Path, bounds Bounds) (below Below, ok bool, err error)
 }
 
 var _ Whole = (*SFTP)(nil)
@@ -37,11 +37,11 @@ const belowPatience = 15 * time.Second
 // ListBelow implements [Whole] by `find` in the host's shell (GNU findutils), which crosses the
 // line once. A shell may see another tree than SFTP does, behind a changed root or in another
 // container. So some folders are listed both ways; where they differ, find is not believed.
-func (s *SFTP) ListBelow(ctx context.Context, folder tree.Path, most int) (Below, bool, error) {
+func (s *SFTP) ListBelow(ctx context.Context, folder tree.Path, bounds Bounds) (Below, bool, error) {
 	if s.noShell.Load() {
 		return nil, false, nil
 	}
-	found, err := s.find(ctx, folder, most)
+	found, err := s.find(ctx, folder, bounds)
 	var tooMany *TooManyError
 	switch {
 	case ctx.Err() != nil:
@@ -112,14 +112,14 @@ func (f *finding) proved() bool {
 }
 
 // find runs find in a folder.
-func (s *SFTP) find(ctx context.Context, folder tree.Path, most int) (*finding, error) {
+func (s *SFTP) find(ctx context.Context, folder tree.Path, bounds Bounds) (*finding, error) {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	l, err := s.borrow(ctx)
 	if err != nil {
 		return nil, err
 	}
-	defer func() { l.Return(isLost(err)) }()
+	defer func() { l.Return(l.Conn.over.Load()) }() // a session that breaks off is no end of the connection
 	session, err := l.Conn.ssh.NewSession()
 	if err != nil {
 		return nil, fmt.Errorf("%w: %v", ErrNoShell, err)
@@ -148,8 +148,11 @@ func (s *SFTP) find(ctx context.Context, folder tree.Path, most int) (*finding, 
 	things, folders, next := 0, 0, 1
 	in := foundIn{top: folder, at: folder}
 	for lines.Scan() {
-		if things++; things > most {
-			return nil, &TooManyError{[]tree.Path{folder}, most}
+		if things++; bounds.Things > 0 && things > bounds.Things {
+			return nil, &TooManyError{[]tree.Path{folder}, bounds.Things}
+		}
+		if bounds.Seen != nil {
+			bounds.Seen(things)
 		}
 		at, i, err := in.found(lines.Bytes())
 		if err != nil {

@@ -7,9 +7,11 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"restlesscrate/internal/core/tree"
@@ -30,6 +32,20 @@ func plantOdd(t *testing.T, root string) {
 	require.NoError(t, os.Chmod(filepath.Join(root, "a b'c", "plain.txt"), 0o4711))
 	require.NoError(t, os.WriteFile(filepath.Join(root, "a b'c", "\xff\xfe"), nil, 0o644))
 	require.NoError(t, os.Chtimes(filepath.Join(root, "a b'c", "two words"), aDay, aDay))
+}
+
+// shelled is a tree on a host that gives SFTP, and runs lines of ours for every other command; SFTP in
+// them stands for its server.
+func shelled(t *testing.T, root, lines string) *remote.SFTP {
+	t.Helper()
+	const sftp = "/usr/lib/openssh/sftp-server"
+	shell := filepath.Join(t.TempDir(), "shell")
+	testbed.Write(t, shell, strings.ReplaceAll("#!/bin/sh\ncase \"$SSH_ORIGINAL_COMMAND\" in SFTP) exec SFTP;; esac\n"+lines+"\n", "SFTP", sftp))
+	require.NoError(t, os.Chmod(shell, 0o755))
+	far, err := remote.OpenSFTP(t.Context(), target(testbed.StartSSHD(t, "Subsystem sftp "+sftp, "ForceCommand "+shell), root))
+	require.NoError(t, err)
+	t.Cleanup(func() { far.Close() })
+	return far
 }
 
 // aDay is a time before any of this.
@@ -54,7 +70,7 @@ func TestATreeIsListedAtOnceAsFolderByFolder(t *testing.T) {
 	far, err := remote.OpenSFTP(t.Context(), target(testbed.StartSSHD(t), root))
 	require.NoError(t, err)
 	defer far.Close()
-	_, ok, err := far.ListBelow(t.Context(), tree.Root, 10_000)
+	_, ok, err := far.ListBelow(t.Context(), tree.Root, remote.Bounds{Things: 10_000})
 	require.NoError(t, err)
 	require.True(t, ok, "this host has find")
 	require.Equal(t, walked(t, far, false), walked(t, far, true))
@@ -70,7 +86,7 @@ func TestATreeIsListedAtOnceAsFolderByFolder(t *testing.T) {
 	require.Equal(t, "text of it's", string(got["a b'c/it's"]))
 	require.Equal(t, "version = 207", string(got["a b'c/many/207/part.toml"]))
 
-	_, _, err = far.ListBelow(t.Context(), tree.Root, 100)
+	_, _, err = far.ListBelow(t.Context(), tree.Root, remote.Bounds{Things: 100})
 	var tooMany *remote.TooManyError
 	require.True(t, errors.As(err, &tooMany), "%v", err)
 }
@@ -88,13 +104,8 @@ func TestFilesAreReadAtOncePackedOrNot(t *testing.T) {
 				require.NoError(t, err)
 				require.NoError(t, os.Symlink(at, filepath.Join(bin, name)))
 			}
-			const sftp = "/usr/lib/openssh/sftp-server"
-			testbed.Write(t, filepath.Join(dir, "shell"), strings.NewReplacer("BIN", bin, "SFTP", sftp).Replace("#!/bin/sh\nPATH=BIN\ncase \"$SSH_ORIGINAL_COMMAND\" in SFTP) exec SFTP;; esac\nexec sh -c \"$SSH_ORIGINAL_COMMAND\"\n"))
-			require.NoError(t, os.Chmod(filepath.Join(dir, "shell"), 0o755))
-			far, err := remote.OpenSFTP(t.Context(), target(testbed.StartSSHD(t, "Subsystem sftp "+sftp, "ForceCommand "+filepath.Join(dir, "shell")), root))
-			require.NoError(t, err)
-			defer far.Close()
-			_, ok, err := far.ListBelow(t.Context(), tree.Root, 10_000)
+			far := shelled(t, root, "PATH="+bin+"\nexec sh -c \"$SSH_ORIGINAL_COMMAND\"")
+			_, ok, err := far.ListBelow(t.Context(), tree.Root, remote.Bounds{Things: 10_000})
 			require.NoError(t, err)
 			require.True(t, ok)
 			want := map[tree.Path]int64{"a b'c/two words": int64(len("text of two words")), "a b'c/$(touch gone)": int64(len("text of $(touch gone)"))}
@@ -115,21 +126,17 @@ func TestFilesAreReadAtOncePackedOrNot(t *testing.T) {
 // and files are read, one by one then. Its command goes on there as long as it likes.
 func TestAShellThatFallsSilentIsNotWaitedFor(t *testing.T) {
 	t.Parallel()
-	for what, lists := range map[string]string{"at once": "", "after the tree": `printf*) exec sh -c "$SSH_ORIGINAL_COMMAND";;`} {
+	const lists = `case "$SSH_ORIGINAL_COMMAND" in printf*) exec sh -c "$SSH_ORIGINAL_COMMAND";; esac`
+	for what, first := range map[string]string{"at once": "", "after the tree": lists} {
 		t.Run(what, func(t *testing.T) {
 			t.Parallel()
 			dir := t.TempDir()
 			root := filepath.Join(dir, "root")
 			plantOdd(t, root)
-			const sftp = "/usr/lib/openssh/sftp-server"
-			testbed.Write(t, filepath.Join(dir, "shell"), "#!/bin/sh\ncase \"$SSH_ORIGINAL_COMMAND\" in "+sftp+") exec "+sftp+";; "+lists+" esac\nexec sleep 300\n")
-			require.NoError(t, os.Chmod(filepath.Join(dir, "shell"), 0o755))
-			far, err := remote.OpenSFTP(t.Context(), target(testbed.StartSSHD(t, "Subsystem sftp "+sftp, "ForceCommand "+filepath.Join(dir, "shell")), root))
+			far := shelled(t, root, first+"\nexec sleep 300")
+			_, ok, err := far.ListBelow(t.Context(), tree.Root, remote.Bounds{Things: 10_000})
 			require.NoError(t, err)
-			defer far.Close()
-			_, ok, err := far.ListBelow(t.Context(), tree.Root, 10_000)
-			require.NoError(t, err)
-			require.Equal(t, lists != "", ok)
+			require.Equal(t, first != "", ok)
 			asked := false
 			require.NoError(t, remote.Gather(t.Context(), far, func() map[tree.Path]int64 { asked = true; return nil }, func(tree.Path, []byte) {}))
 			require.False(t, asked, "it was never ready")
@@ -141,7 +148,7 @@ func TestAShellThatFallsSilentIsNotWaitedFor(t *testing.T) {
 // program, is listed folder by folder; and nothing is read at once there.
 func TestAShellThatShowsAnotherTreeIsNotBelieved(t *testing.T) {
 	for what, runs := range map[string]string{
-		"another tree":   `eval "$(echo "$SSH_ORIGINAL_COMMAND" | sed "s#ROOT#OTHER#")"`,
+		"another tree":   `eval "$(printf %s "$SSH_ORIGINAL_COMMAND" | sed "s#ROOT#OTHER#")"`,
 		"no shell":       `exec SFTP`,
 		"a chatty shell": `echo welcome; exec sh -c "$SSH_ORIGINAL_COMMAND"`,
 		"another find":   `printf 'restless-crate-tree\0'; echo usage: find; exit 1`,
@@ -152,22 +159,53 @@ func TestAShellThatShowsAnotherTreeIsNotBelieved(t *testing.T) {
 			plantOdd(t, root)
 			plantOdd(t, other)
 			testbed.Write(t, filepath.Join(other, "a b'c", "many", "127", "left-over.txt"), "only there")
-			const sftp = "/usr/lib/openssh/sftp-server"
-			script := "#!/bin/sh\ncase \"$SSH_ORIGINAL_COMMAND\" in SFTP) exec SFTP;; esac\n" + runs + "\n"
-			testbed.Write(t, filepath.Join(dir, "shell"), strings.NewReplacer("ROOT", root, "OTHER", other, "SFTP", sftp).Replace(script))
-			require.NoError(t, os.Chmod(filepath.Join(dir, "shell"), 0o755))
-			s := testbed.StartSSHD(t, "Subsystem sftp "+sftp, "ForceCommand "+filepath.Join(dir, "shell"))
-			far, err := remote.OpenSFTP(t.Context(), target(s, root))
+			far := shelled(t, root, strings.NewReplacer("ROOT", root, "OTHER", other).Replace(runs))
+			one := map[tree.Path]int64{"a b'c/many/007/part.toml": 11}
+			var wg sync.WaitGroup
+			listed, early := make(chan bool), 0
+			prepare := sync.OnceFunc(func() { // it makes itself ready while the tree is listed
+				wg.Go(func() {
+					assert.NoError(t, remote.Gather(t.Context(), far, func() map[tree.Path]int64 { <-listed; return one }, func(tree.Path, []byte) { early++ }))
+				})
+			})
+			most := 0
+			_, ok, err := far.ListBelow(t.Context(), tree.Root, remote.Bounds{Things: 10_000, Seen: func(things int) { most = things; prepare() }})
 			require.NoError(t, err)
-			defer far.Close()
-			_, ok, err := far.ListBelow(t.Context(), tree.Root, 10_000)
-			require.NoError(t, err)
+			close(listed)
+			wg.Wait()
 			require.Equal(t, what == "a chatty shell", ok)
 			require.Equal(t, walked(t, far, false), walked(t, far, true))
 			got := 0
-			one := map[tree.Path]int64{"a b'c/many/007/part.toml": 11}
 			require.NoError(t, remote.Gather(t.Context(), far, func() map[tree.Path]int64 { return one }, func(tree.Path, []byte) { got++ }))
-			require.True(t, ok || got == 0)
+			if !ok {
+				require.Zero(t, got+early)
+				return
+			}
+			require.Equal(t, []int{1, 1}, []int{got, early})
+			require.Greater(t, most, 300)
+		})
+	}
+}
+
+// What a host's shell breaks off is given up alone: the connection carries what others do over it.
+func TestAShellThatBreaksOffLeavesTheConnection(t *testing.T) {
+	for what, runs := range map[string]string{
+		"at once":           `case "$SSH_ORIGINAL_COMMAND" in printf*) exec sh -c "$SSH_ORIGINAL_COMMAND";; esac; exit 1`,
+		"within an archive": `case "$SSH_ORIGINAL_COMMAND" in printf*) exec sh -c "$SSH_ORIGINAL_COMMAND";; esac; echo restless-crate-plain; head -c 300 /dev/zero | tr "\\0" x; exit 1`,
+	} {
+		t.Run(what, func(t *testing.T) {
+			root := t.TempDir()
+			plantOdd(t, root)
+			far := shelled(t, root, runs)
+			_, _, err := far.ListBelow(t.Context(), tree.Root, remote.Bounds{})
+			require.NoError(t, err)
+			f, err := far.Create(t.Context(), "while", 0)
+			require.NoError(t, err)
+			one := map[tree.Path]int64{"a b'c/many/007/part.toml": 11}
+			require.NoError(t, remote.Gather(t.Context(), far, func() map[tree.Path]int64 { return one }, func(tree.Path, []byte) { t.Error("nothing comes whole") }))
+			_, err = f.Write([]byte("on the way"))
+			require.NoError(t, errors.Join(err, f.Close()))
+			require.Equal(t, 1, far.Connections())
 		})
 	}
 }

@@ -22,7 +22,8 @@ type Gatherer interface {
 	// Gather reads files that are as long as it is expected, and gives each as it comes, sorted by
 	// path, one after the other. What it leaves out is gone, is no longer so long, or may not be
 	// read: that is read by itself. The bytes are the caller's. It asks which files those are, with
-	// their lengths, when it is ready to read; where it cannot read, it does not ask.
+	// their lengths, when it is ready to read; where it cannot read, it may not ask. It may be called
+	// while [Whole] lists the tree, which shows whether it can, and be told the files after that.
 	Gather(ctx context.Context, files func() map[tree.Path]int64, got func(tree.Path, []byte)) error
 }
 
@@ -40,10 +41,10 @@ func Gather(ctx context.Context, h Host, files func() map[tree.Path]int64, got f
 	return g.Gather(ctx, files, got)
 }
 
-// Gather implements [Gatherer] by `tar` in the host's shell (GNU tar), once a listing has shown
+// Gather implements [Gatherer] by `tar` in the host's shell (GNU tar), if a listing has shown
 // that the shell sees the same tree as SFTP does.
 func (s *SFTP) Gather(ctx context.Context, files func() map[tree.Path]int64, got func(tree.Path, []byte)) error {
-	if s.sameTree.Load() {
+	if !s.noShell.Load() {
 		_ = s.gather(ctx, files, got) // reading the others one by one says what is wrong, if anything is
 	}
 	return ctx.Err()
@@ -70,7 +71,7 @@ func (s *SFTP) gather(ctx context.Context, ask func() map[tree.Path]int64, got f
 	if err != nil {
 		return err
 	}
-	defer func() { l.Return(isLost(err)) }()
+	defer func() { l.Return(l.Conn.over.Load()) }() // a session that breaks off is no end of the connection
 	session, err := l.Conn.ssh.NewSession()
 	if err != nil {
 		return err
@@ -96,7 +97,7 @@ func (s *SFTP) gather(ctx context.Context, ask func() map[tree.Path]int64, got f
 	}
 	mute.Stop()
 	files := ask()
-	if len(files) == 0 {
+	if len(files) == 0 || !s.sameTree.Load() {
 		return nil
 	}
 	go func() { // what did not get there does not come back

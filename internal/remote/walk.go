@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"math"
 	"slices"
 	"strings"
 
@@ -20,6 +19,9 @@ type Bounds struct {
 	// Whole says that the walk goes nearly everywhere below the folders: a host that can is
 	// asked for all of it at once (see [Whole]).
 	Whole bool
+	// Seen, where it is set, is told how many things a host that is asked for all of it has
+	// listed so far: of every one, while the listing goes on.
+	Seen func(things int)
 }
 
 // TooDeepError is returned for a tree that goes deeper than a walk may.
@@ -56,7 +58,7 @@ func Walk(ctx context.Context, h Host, folders []tree.Path, bounds Bounds, visit
 		return listFolders(ctx, h, folders)
 	}
 	if bounds.Whole {
-		all, err := listWhole(ctx, h, folders, bounds.Things)
+		all, err := listWhole(ctx, h, folders, bounds)
 		if err != nil {
 			return err
 		}
@@ -103,15 +105,12 @@ func Walk(ctx context.Context, h Host, folders []tree.Path, bounds Bounds, visit
 }
 
 // listWhole lists everything below folders at once; nil where the host cannot.
-func listWhole(ctx context.Context, h Host, folders []tree.Path, most int) (map[tree.Path][]Info, error) {
+func listWhole(ctx context.Context, h Host, folders []tree.Path, bounds Bounds) (map[tree.Path][]Info, error) {
 	host, can := Unwrapped[Whole](h)
 	if !can || len(folders) != 1 {
 		return nil, nil
 	}
-	if most == 0 {
-		most = math.MaxInt
-	}
-	all, ok, err := host.ListBelow(ctx, folders[0], most)
+	all, ok, err := host.ListBelow(ctx, folders[0], bounds)
 	if err != nil || !ok {
 		return nil, err
 	}

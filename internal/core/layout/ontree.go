@@ -102,6 +102,7 @@ func (o *OnTree) add(b *rulebook.Book, k *rulebook.Kind, place string, p tree.Pa
 func AsDownloaded(folder tree.Path, files []tree.Entry, read func(p tree.Path, most int64) ([]byte, error)) Archive {
 	up := folder.Dir()
 	a := Archive{Filename: folder.Base(), Read: func(e tree.Entry, most int64) ([]byte, error) { return read(up.Join(e.Path), most) }}
+	a.Entries = make([]tree.Entry, 0, len(files))
 	for _, e := range files {
 		if rel, below := e.Path.Below(up); !e.Dir && (below || up == tree.Root) {
 			if up == tree.Root {

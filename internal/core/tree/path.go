@@ -122,7 +122,8 @@ func (p Path) Within(folder Path) bool {
 	if folder == Root || p == folder {
 		return true
 	}
-	return strings.HasPrefix(string(p), string(folder)+"/")
+	n := len(folder)
+	return len(p) > n && p[n] == '/' && p[:n] == folder
 }
 
 // Below gives p relative to folder. ok is false where p is not below it.

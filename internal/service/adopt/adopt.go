@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"math"
 	"slices"
 	"strings"
 	"sync"
@@ -150,9 +151,11 @@ func (s *Service) begin(ctx context.Context, server string) (*looking, error) {
 	return l, err
 }
 
-// walk lists folders with everything in them.
-func (l *looking) walk(ctx context.Context, folders []tree.Path) error {
-	return remote.Walk(ctx, l.host, folders, ofTree, func(p tree.Path, i remote.Info) (bool, error) {
+// walk lists all that lies there, and tells meanwhile how much it has seen.
+func (l *looking) walk(ctx context.Context, seen func(things int)) error {
+	bounds := ofTree
+	bounds.Seen = seen
+	return remote.Walk(ctx, l.host, []tree.Path{tree.Root}, bounds, func(p tree.Path, i remote.Info) (bool, error) {
 		if i.Being != tree.Folder && i.Being != tree.Content || strings.HasPrefix(p.Base(), string(draft.Work)) {
 			return false, nil // links and what is ours are nobody's add-on
 		}
@@ -170,11 +173,12 @@ func (s *Service) Look(ctx context.Context, server string, tell progress.Tell) (
 	}
 	defer l.host.Close()
 	tell.Look("looking at all of " + server)
-	if err := l.walk(ctx, []tree.Path{tree.Root}); err != nil {
+	ahead := l.ahead(ctx, math.MaxInt)
+	defer ahead.drop()
+	if err := l.walk(ctx, ahead.seen); err != nil {
 		return Look{}, fmt.Errorf("look at %s: %w", server, err)
 	}
-	ahead := l.begins(ctx, len(l.all))
-	defer ahead.drop()
+	ahead.learns(l)
 	var found []Found
 	var g errgroup.Group // one waits for the host, the other works
 	g.Go(func() error {
@@ -249,11 +253,14 @@ func (l *looking) strays(found []Found) []tree.Path {
 			continue
 		}
 		for _, x := range f.crate.Files {
-			if at, ok := l.places[x.Place]; ok {
-				if p := at.Join(x.Path); !p.Within(f.Path) {
-					belongs(p)
-				}
+			at, ok := l.places[x.Place]
+			if !ok {
+				continue
 			}
+			if own, in := f.Path.Below(at); in && x.Path.Within(own) {
+				continue // as nearly all are
+			}
+			belongs(at.Join(x.Path))
 		}
 	}
 	return slices.Sorted(maps.Keys(loose))
@@ -319,10 +326,9 @@ func (l *looking) examine(ctx context.Context, found []Found, ahead *reading) er
 		l.spoken(f)
 		return nil
 	}
-	g, gctx := errgroup.WithContext(ctx)
-	g.SetLimit(remote.AtATime(l.host))
-	err = l.gather(gctx, found, ahead, func(f *Found) { g.Go(func() error { return one(gctx, f) }) })
-	if err := g.Wait(); err != nil {
+	h := newHands(ctx, remote.AtATime(l.host), one)
+	err = l.gather(h.ctx, found, ahead, h.give)
+	if err := h.wait(); err != nil {
 		return err // gather may have ended of it
 	}
 	return err

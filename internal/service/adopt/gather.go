@@ -23,23 +23,57 @@ const large = 500
 // reading is a host that makes itself ready to read many files, which takes its shell a while.
 // Meanwhile a sample of what lies there shows which files tell something.
 type reading struct {
-	on   bool // there is enough to be read
-	tell chan telling
-	want chan map[tree.Path]int64
-	got  func(tree.Path, []byte) // set before what is wanted is said
-	over chan error
-	stop context.CancelFunc
-	wg   sync.WaitGroup
+	host  remote.Host
+	may   bool // so many add-ons may have to be looked into
+	begun bool // the host makes itself ready
+	on    bool // there is enough to be read
+	tell  chan telling
+	want  chan map[tree.Path]int64
+	got   func(tree.Path, []byte) // set before what is wanted is said
+	over  chan error
+	ctx   context.Context
+	stop  context.CancelFunc
+	wg    sync.WaitGroup
 }
 
-// begins has the host make itself ready, where much lies on it and so many add-ons may have to be
-// looked into. The caller ends it by drop.
-func (l *looking) begins(ctx context.Context, most int) *reading {
+// ahead is what reads where up to so many add-ons may have to be looked into. The caller ends it by
+// drop.
+func (l *looking) ahead(ctx context.Context, most int) *reading {
 	ctx, stop := context.WithCancel(ctx)
-	r := &reading{on: len(l.all) >= large && most > few, stop: stop, tell: make(chan telling, 1), want: make(chan map[tree.Path]int64, 1), over: make(chan error, 1)}
-	if !r.on {
-		return r
+	return &reading{host: l.host, may: most > few, ctx: ctx, stop: stop, tell: make(chan telling, 1), want: make(chan map[tree.Path]int64, 1), over: make(chan error, 1)}
+}
+
+// seen has the host make itself ready once it has listed so much that much may have to be read.
+func (r *reading) seen(things int) {
+	if things >= large {
+		r.ready()
 	}
+}
+
+// ready has the host make itself ready.
+func (r *reading) ready() {
+	if r.begun || !r.may {
+		return
+	}
+	r.begun = true
+	r.wg.Go(func() {
+		r.over <- remote.Gather(r.ctx, r.host, func() map[tree.Path]int64 {
+			select {
+			case want := <-r.want:
+				return want
+			case <-r.ctx.Done():
+				return nil
+			}
+		}, func(p tree.Path, raw []byte) { r.got(p, raw) })
+	})
+}
+
+// learns begins to look at a sample of what was listed, where that is much.
+func (r *reading) learns(l *looking) {
+	if r.on = r.may && len(l.all) >= large; !r.on {
+		return
+	}
+	r.ready()
 	learner := *l
 	r.wg.Go(func() {
 		some, err := learner.sample()
@@ -47,19 +81,8 @@ func (l *looking) begins(ctx context.Context, most int) *reading {
 			r.tell <- telling{err: err}
 			return
 		}
-		r.tell <- learner.learn(ctx, some)
+		r.tell <- learner.learn(r.ctx, some)
 	})
-	r.wg.Go(func() {
-		r.over <- remote.Gather(ctx, l.host, func() map[tree.Path]int64 {
-			select {
-			case want := <-r.want:
-				return want
-			case <-ctx.Done():
-				return nil
-			}
-		}, func(p tree.Path, raw []byte) { r.got(p, raw) })
-	})
-	return r
 }
 
 // read says what is wanted, and gives what comes of it. It is called once.

@@ -22,7 +22,6 @@ const mostInside = 8 << 20
 // there: its files are where they are, whatever a rule would call them.
 func (l *looking) lay(ctx context.Context, f *Found) error {
 	top := l.all[f.Path]
-	up := f.Path.Dir()
 	below := l.below(f.Path)
 	a := layout.AsDownloaded(f.Path, below, func(p tree.Path, most int64) ([]byte, error) { return l.head(ctx, f, p, most) })
 	if !top.Dir {
@@ -60,7 +59,7 @@ func (l *looking) lay(ctx context.Context, f *Found) error {
 	if c.VersionFrom != "" && c.VersionFrom != c.NameFrom {
 		f.From += ", its version from " + c.VersionFrom
 	}
-	l.asThere(f, c, top, up)
+	l.asThere(f, c, below)
 	return nil
 }
 
@@ -108,64 +107,6 @@ func (l *looking) head(ctx context.Context, f *Found, p tree.Path, most int64) (
 		l.asked(p)
 	}
 	return remote.ReadAllowed(ctx, l.host, p, l.all[p].Size, most)
-}
-
-// asThere keeps of a crate what lies on the server, where it lies.
-func (l *looking) asThere(f *Found, c *layout.Crate, top tree.Entry, up tree.Path) {
-	place, folder := l.placeOf(f.Path)
-	files := make([]layout.File, 0, len(c.Files))
-	taken := make(map[tree.Path]bool, len(c.Files))
-	add := func(x layout.File, at tree.Path) {
-		e, there := l.all[at]
-		if !there || e.Dir || taken[at] {
-			return
-		}
-		if row, known := l.ledger[at]; known && len(row.Claims) > 0 {
-			return // it belongs to another
-		}
-		taken[at] = true
-		x.Size, x.Exec, x.Repack, x.Into = e.Size, e.Exec, "", ""
-		files = append(files, x)
-	}
-	for _, x := range c.Files {
-		at, ok := l.places[x.Place]
-		if !ok {
-			continue
-		}
-		actual := f.Path
-		if top.Dir {
-			actual = up.Join(x.Source)
-		}
-		if target := at.Join(x.Path); l.isThere(target, x.Size) {
-			add(x, target)
-		} else if rel, in := actual.Below(at); in && x.Into == "" {
-			x.Path = rel
-			add(x, actual)
-		}
-	}
-	if top.Dir { // what lies in its folder goes with it
-		for _, e := range l.below(f.Path) {
-			if rel, in := e.Path.Below(folder); in && !taken[e.Path] {
-				add(layout.File{Place: place, Path: rel, Reason: "it lies in the add-on's folder on the server"}, e.Path)
-			}
-		}
-	}
-	slices.SortFunc(files, func(a, b layout.File) int {
-		if a.Place != b.Place {
-			return strings.Compare(a.Place, b.Place)
-		}
-		return strings.Compare(string(a.Path), string(b.Path))
-	})
-	c.Files, c.Left, c.Folders, c.Says = files, nil, nil, nil
-	c.Made, c.Why = true, "taken in as it lay on "+l.srv.Name+", at "+string(f.Path)
-	f.crate = c
-}
-
-// isThere tells whether a file of a length stands at a path. Of what lies in the folder itself the
-// length is what is there; 0 stands for any.
-func (l *looking) isThere(p tree.Path, size int64) bool {
-	e, there := l.all[p]
-	return there && !e.Dir && (size == 0 || e.Size == size)
 }
 
 // placeOf is the place in which a path lies, the innermost one.

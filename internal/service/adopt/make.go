@@ -29,11 +29,12 @@ func (s *Service) Make(ctx context.Context, server string, paths []tree.Path, ac
 	}
 	defer l.host.Close()
 	tell.Look("looking at all of " + server)
-	if err := l.walk(ctx, []tree.Path{tree.Root}); err != nil {
+	ahead := l.ahead(ctx, len(paths))
+	defer ahead.drop()
+	if err := l.walk(ctx, ahead.seen); err != nil {
 		return nil, fmt.Errorf("look at %s: %w", server, err)
 	}
-	ahead := l.begins(ctx, len(paths))
-	defer ahead.drop()
+	ahead.learns(l)
 	all, err := l.candidates()
 	if err != nil {
 		return nil, err
