@@ -10,28 +10,26 @@ import (
 // apart is how many spaces stand between columns: one would be too few.
 const apart = 2
 
-// rows writes a table without lines. It lines cells up by the width that a terminal gives them; a
-// cell is one line, and no line ends with spaces.
+// rows writes a table without lines between its cells. It lines them up by the width that a terminal
+// gives them, and no line ends with spaces. A cell may hold several lines.
 //
 // The writer of tables in go-pretty takes ten times as long, which shows where thousands of add-ons
 // are listed; its widths are used.
 func (a *App) rows(head []string, lines [][]string) {
-	all := make([][]string, 0, 1+len(lines))
+	all := make([][]cell, 0, 1+len(lines))
 	if head != nil {
 		titles := make([]string, len(head))
 		for i, h := range head {
 			titles[i] = strings.ToUpper(h)
 		}
-		all = append(all, titles)
+		all = appendCells(all, titles)
 	}
-	all = append(all, lines...)
+	for _, l := range lines {
+		all = appendCells(all, l)
+	}
 	var widest []int
-	cells := make([][]cell, len(all))
-	for i, line := range all {
-		cells[i] = make([]cell, 0, len(line))
-		for j, words := range line {
-			c := cellOf(words)
-			cells[i] = append(cells[i], c)
+	for _, line := range all {
+		for j, c := range line {
 			if j == len(widest) {
 				widest = append(widest, 0)
 			}
@@ -39,7 +37,7 @@ func (a *App) rows(head []string, lines [][]string) {
 		}
 	}
 	var out strings.Builder
-	for _, line := range cells {
+	for _, line := range all {
 		gap := 0
 		for j, c := range line {
 			if c.width > 0 {
@@ -54,17 +52,38 @@ func (a *App) rows(head []string, lines [][]string) {
 	_, _ = io.WriteString(a.Out, out.String())
 }
 
-// cell is what stands in a table, and how wide a terminal draws it.
+// cell is what stands in one line of a table, and how wide a terminal draws it.
 type cell struct {
 	words string
 	width int
 }
 
-// cellOf makes one line of words that may hold several.
+// appendCells adds the lines of a row: as many as its highest cell has.
+func appendCells(all [][]cell, row []string) [][]cell {
+	line, more := make([]cell, len(row)), false
+	var below []string // what is left for the lines below
+	for i, words := range row {
+		first, rest, cut := strings.Cut(words, "\n")
+		line[i] = cellOf(first)
+		if cut {
+			if !more {
+				below, more = make([]string, len(row)), true
+			}
+			below[i] = rest
+		}
+	}
+	all = append(all, line)
+	if more {
+		return appendCells(all, below)
+	}
+	return all
+}
+
+// cellOf measures one line.
 func cellOf(words string) cell {
 	if !strings.ContainsFunc(words, func(r rune) bool { return r < ' ' || r > '~' }) {
 		return cell{words, len(words)}
 	}
-	words = seen(strings.Join(strings.FieldsFunc(words, func(r rune) bool { return r == '\n' || r == '\r' || r == '\t' }), " "))
+	words = seen(strings.ReplaceAll(words, "\t", " "))
 	return cell{words, text.StringWidth(words)}
 }
