@@ -193,7 +193,7 @@ func (a feedCommands) show(ctx context.Context, cmd *cli.Command) error {
 		fmt.Fprintf(a.Out, "Feed %s could not be read yet: %s.\n", f.Name, f.Trouble)
 		return nil
 	}
-	fmt.Fprintf(a.Out, "%s, at %s\nWritten %s, read %s.%s\n", f.Title, f.URL, f.Made, clock(*f.LookedAt), signedWords(f))
+	fmt.Fprintf(a.Out, "%s, at %s\nWritten %s, read %s.%s\n", f.Title, f.URL, told(f.Made), clock(*f.LookedAt), signedWords(f))
 	if f.Trouble != "" {
 		fmt.Fprintf(a.Out, "At the last try, on %s, it could not be read: %s.\n", clock(*f.TriedAt), f.Trouble)
 	}

@@ -26,6 +26,15 @@ func millis(ms int64) string {
 
 func clock(t time.Time) string { return t.Local().Format("2006-01-02 15:04") }
 
+// told is a time that a feed tells of itself, as clock shows it.
+func told(rfc3339 string) string {
+	t, err := time.Parse(time.RFC3339, rfc3339)
+	if err != nil {
+		return rfc3339
+	}
+	return clock(t)
+}
+
 func state(s api.State) string {
 	if s.Being == "content" {
 		return fmt.Sprintf("%s, %s", short(s.Digest), words.Size(s.Size))
