@@ -36,12 +36,12 @@ func onServer(tree map[string]string) map[string]string {
 
 // breakRun starts an update of 200 files and kills the service with -9 once
 // reached is true of the remote tree. A run that got through before it was
-// killed is rolled back and tried again.
-func breakRun(t *testing.T, s *service, root string, reached func(number int) bool) (name string, old map[string]testbed.Thing) {
+// killed is rolled back and tried again. more are further words for the draft.
+func breakRun(t *testing.T, s *service, root string, reached func(number int) bool, more ...string) (name string, old map[string]testbed.Thing) {
 	for range 10 {
 		old = testbed.Snapshot(t, root)
 		var d api.Deployment
-		s.get(&d, "deploy", "lantern", "drum-tent@2.0", "--draft")
+		s.get(&d, append([]string{"deploy", "lantern", "drum-tent@2.0", "--draft"}, more...)...)
 		status, _ := s.call("POST", fmt.Sprintf("/api/v1/servers/lantern/deployments/%d/run", d.Number), s.token(), fmt.Sprintf(`{"digest":%q}`, d.Digest))
 		require.Equal(t, 202, status)
 		testbed.Eventually(t, "the run has come that far", func() bool { return reached(d.Number) })

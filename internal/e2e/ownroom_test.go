@@ -10,7 +10,6 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
-	"restlesscrate/internal/api"
 	"restlesscrate/internal/testbed"
 )
 
@@ -51,25 +50,12 @@ func TestTheServicesOwnDiskHasRoomForTheWayBack(t *testing.T) {
 
 	// It is broken off half-way, and the disk is full to the last byte by then.
 	for _, way := range []string{"undo", "resume"} {
-		old := testbed.Snapshot(t, root)
-		var run api.Deployment
-		s.get(&run, "deploy", "lantern", "drum-tent@2.0", "--draft", "--accept", "changed-file")
-		status, _ := s.call("POST", fmt.Sprintf("/api/v1/servers/lantern/deployments/%d/run", run.Number), s.token(), fmt.Sprintf(`{"digest":%q}`, run.Digest))
-		require.Equal(t, 202, status)
-		testbed.Eventually(t, "it is under way", func() bool {
-			s.get(&run, "deployment", "show", run.Name)
-			return run.State == "running" && sentTo(root, fmt.Sprint(run.Number)) > 5 || run.State == "done"
-		})
-		if run.State == "done" {
-			t.Skip("it was done before it could be broken off") // a fast disk
-		}
-		s.kill()
-		s.up()
+		run, old := breakRun(t, s, root, func(n int) bool { return sentTo(root, fmt.Sprint(n)) > 5 }, "--accept", "changed-file")
 		filler := fill(t, disk, 0)
 		if way == "resume" { // going on writes too; the room is for the way back only
 			require.NoError(t, os.Remove(filler))
 		}
-		s.must("deployment", way, run.Name)
+		s.must("deployment", way, run)
 		exactly(t, way, old, testbed.Snapshot(t, root))
 		if way == "undo" {
 			require.NoError(t, os.Remove(filler))
