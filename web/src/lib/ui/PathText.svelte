@@ -23,23 +23,22 @@
 >
 
 <style>
+  /* Its room is there from the start; its sign is drawn only where a person is about to press it. */
   .copy {
-    display: inline-flex;
-    align-items: center;
-    justify-content: center;
+    display: inline-block;
     width: 24px;
     height: 24px;
     margin-block: -4px;
     vertical-align: middle;
     color: var(--note);
   }
-  .copy::before {
-    content: '';
-    width: 12px;
-    height: 12px;
-  }
   .path:hover .copy::before,
   .copy:focus-visible::before {
+    content: '';
+    display: block;
+    width: 12px;
+    height: 12px;
+    margin: auto;
     background: currentColor;
     mask: url('./copy.svg') center / contain no-repeat;
   }
