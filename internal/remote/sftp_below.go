@@ -135,6 +135,8 @@ func (s *SFTP) find(ctx context.Context, folder tree.Path, bounds Bounds) (*find
 	if err != nil {
 		return nil, fmt.Errorf("%w: %v", ErrNoShell, err)
 	}
+	s.listing.Add(1)
+	defer s.listing.Add(-1)
 	f := &finding{below: Below{}, twice: map[tree.Path][]Info{}}
 	defer f.wg.Wait()
 	lines := bufio.NewScanner(out)

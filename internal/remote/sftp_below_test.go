@@ -144,6 +144,30 @@ func TestAShellThatFallsSilentIsNotWaitedFor(t *testing.T) {
 	}
 }
 
+// While a tree is listed the line is busy, and a shell that is begun meanwhile may be heard late.
+func TestAShellThatIsBegunWhileATreeIsListedMayBeLate(t *testing.T) {
+	t.Parallel()
+	root := t.TempDir()
+	plantOdd(t, root)
+	far := shelled(t, root, `case "$SSH_ORIGINAL_COMMAND" in printf*) sh -c "$SSH_ORIGINAL_COMMAND"; exec sleep 18;; esac
+sleep 16
+exec sh -c "$SSH_ORIGINAL_COMMAND"`)
+	var wg sync.WaitGroup
+	listed, got := make(chan bool), 0
+	begin := sync.OnceFunc(func() {
+		wg.Go(func() {
+			one := map[tree.Path]int64{"a b'c/many/007/part.toml": 11}
+			assert.NoError(t, remote.Gather(t.Context(), far, func() map[tree.Path]int64 { <-listed; return one }, func(tree.Path, []byte) { got++ }))
+		})
+	})
+	_, ok, err := far.ListBelow(t.Context(), tree.Root, remote.Bounds{Seen: func(int) { begin() }})
+	require.NoError(t, err)
+	require.True(t, ok)
+	close(listed)
+	wg.Wait()
+	require.Equal(t, 1, got)
+}
+
 // A host whose shell sees another tree than SFTP shows, that has none, or whose find is another
 // program, is listed folder by folder; and nothing is read at once there.
 func TestAShellThatShowsAnotherTreeIsNotBelieved(t *testing.T) {

@@ -30,8 +30,9 @@ type SFTP struct {
 	trip  time.Duration // one round trip, as it was when the host was opened
 	flow  flow
 
-	noShell  atomic.Bool // it is known to give none
-	sameTree atomic.Bool // its shell is known to see what SFTP shows
+	noShell  atomic.Bool  // it is known to give none
+	sameTree atomic.Bool  // its shell is known to see what SFTP shows
+	listing  atomic.Int64 // how many whole trees its shell lists now
 }
 
 // mostSFTP is how many connections are worth having; piled is how many calls

@@ -32,6 +32,10 @@ var _ Gatherer = (*SFTP)(nil)
 // longestGathered is the longest file, in bytes, that is gathered.
 const longestGathered = 64 << 10
 
+// behindListing is how long a shell may say nothing while another lists a tree: what it says first
+// stands behind all that on the line.
+const behindListing = time.Minute
+
 // Gather reads many short files at once, where the host can, and none where it cannot.
 func Gather(ctx context.Context, h Host, files func() map[tree.Path]int64, got func(tree.Path, []byte)) error {
 	g, can := Unwrapped[Gatherer](h)
@@ -85,7 +89,11 @@ func (s *SFTP) gather(ctx context.Context, ask func() map[tree.Path]int64, got f
 	if err != nil {
 		return err
 	}
-	mute := time.AfterFunc(belowPatience, pipe.silence)
+	patience := belowPatience
+	if s.listing.Load() > 0 {
+		patience = behindListing
+	}
+	mute := time.AfterFunc(patience, pipe.silence)
 	defer mute.Stop()
 	if err := session.Start("exec sh -c '" + gathers + "' sh " + s.word(tree.Root)); err != nil {
 		return err
