@@ -19,7 +19,8 @@ type AddonFound struct {
 	Crate   string   `json:"crate,omitempty" doc:"The staged crate that it looks like; absent where a crate is made of what lies there"`
 	Missing []string `json:"missing,omitempty" doc:"What that crate brings and is not there"`
 	Differs []string `json:"differs,omitempty" doc:"What is of another length than that crate brings"`
-	Beside  []string `json:"beside,omitempty" doc:"Other versions or copies of the same add-on that lie there too"`
+	Beside  []string `json:"beside,omitempty" doc:"Other versions or copies of the same add-on that lie there too, the first of many"`
+	Copies  int      `json:"copies,omitempty" doc:"How often the add-on lies there in all, where that is more than once"`
 	Deep    string   `json:"deep,omitempty" doc:"Where its marker lies, if that is a folder too deep for the server to find"`
 	Listed  string   `json:"listed,omitempty" doc:"The text that names it"`
 	Loaded  bool     `json:"loaded,omitempty" doc:"The server said at the last roll call that it was loaded"`

@@ -119,8 +119,8 @@ func standing(f api.AddonFound) string {
 	case f.Listed != "":
 		said = append(said, "named in "+f.Listed)
 	}
-	if len(f.Beside) > 0 {
-		said = append(said, "there "+fmt.Sprint(len(f.Beside)+1)+" times")
+	if f.Copies > 1 {
+		said = append(said, fmt.Sprintf("there %d times", f.Copies))
 	}
 	switch {
 	case f.Crate != "" && len(f.Missing)+len(f.Differs) == 0:
@@ -137,7 +137,7 @@ func remarks(f api.AddonFound) (out []string) {
 		out = append(out, fmt.Sprintf("Its marker is %s, a folder too deep: the server does not find it there. Move it up, or deploy it and take this one off the server.", f.Deep))
 	}
 	if len(f.Beside) > 0 {
-		out = append(out, fmt.Sprintf("The same add-on lies at %s too. Take one of them in, and take the other off the server: settle remove=PATH.", strings.Join(f.Beside, " and ")))
+		out = append(out, others(f))
 	}
 	if len(f.Missing) > 0 {
 		out = append(out, fmt.Sprintf("%s brings what is not there: %s", f.Crate, strings.Join(few(f.Missing, 5), ", ")))
@@ -149,6 +149,19 @@ func remarks(f api.AddonFound) (out []string) {
 		out = append(out, "The rulebook makes no add-on of it, so it cannot be taken in; only its name looks like one.")
 	}
 	return out
+}
+
+// others says where else an add-on lies, and what to do about it.
+func others(f api.AddonFound) string {
+	at := f.Beside[:min(5, len(f.Beside))]
+	where, them := strings.Join(at, " and "), "the other"
+	if f.Copies > 2 {
+		them = "the others"
+	}
+	if more := f.Copies - 1 - len(at); more > 0 {
+		where = fmt.Sprintf("%s and at %d more paths", strings.Join(at, ", "), more)
+	}
+	return fmt.Sprintf("The same add-on lies at %s too. Take one of them in, and take %s off the server: settle remove=PATH.", where, them)
 }
 
 // few are the first of many, and how many more there are.

@@ -60,20 +60,20 @@ type cell struct {
 
 // appendCells adds the lines of a row: as many as its highest cell has.
 func appendCells(all [][]cell, row []string) [][]cell {
-	line, more := make([]cell, len(row)), false
-	var below []string // what is left for the lines below
+	line := make([]cell, len(row))
+	var below []string // what is left for the lines below, if anything is
 	for i, words := range row {
 		first, rest, cut := strings.Cut(words, "\n")
 		line[i] = cellOf(first)
 		if cut {
-			if !more {
-				below, more = make([]string, len(row)), true
+			if below == nil {
+				below = make([]string, len(row))
 			}
 			below[i] = rest
 		}
 	}
 	all = append(all, line)
-	if more {
+	if below != nil {
 		return appendCells(all, below)
 	}
 	return all

@@ -52,7 +52,7 @@ func wireAdoptable(l adopt.Look) api.Adoptable {
 	w := api.Adoptable{Found: []api.AddonFound{}, Strays: pathTexts(l.Strays), Nowhere: findings(l.Nowhere)}
 	for _, f := range l.Found {
 		w.Found = append(w.Found, api.AddonFound{Path: string(f.Path), Kind: f.Kind, Name: f.Name, Version: f.Version, From: f.From, Files: f.Files, Bytes: f.Bytes, Crate: f.Crate,
-			Missing: pathTexts(f.Missing), Differs: pathTexts(f.Differs), Beside: pathTexts(f.Beside), Deep: string(f.Deep), Listed: f.Listed, Loaded: f.Loaded})
+			Missing: pathTexts(f.Missing), Differs: pathTexts(f.Differs), Beside: pathTexts(f.Beside), Copies: f.Copies, Deep: string(f.Deep), Listed: f.Listed, Loaded: f.Loaded})
 	}
 	return w
 }

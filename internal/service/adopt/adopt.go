@@ -68,7 +68,8 @@ type Found struct {
 	Crate         string               // name@version~digits of the staged crate that it looks like; empty for none
 	Missing       []tree.Path          // what that crate brings and is not there
 	Differs       []tree.Path          // what is there and has another length than that crate brings
-	Beside        []tree.Path          // of which it is another version, or another copy
+	Beside        []tree.Path          // of which it is another version, or another copy; the first of many
+	Copies        int                  // how often it lies there, where that is more than once
 	Deep          tree.Path            // where its marker lies, if that is a folder too deep
 	Listed        string               // the text that names it; empty where none does
 	Loaded        bool                 // the server said at the last roll call that it was loaded
@@ -212,6 +213,9 @@ func beside(found []Found) {
 	}
 	for _, same := range byKey {
 		for _, i := range same {
+			if len(same) > 1 {
+				found[i].Copies = len(same)
+			}
 			for _, j := range same {
 				if i != j && len(found[i].Beside) < mostBeside {
 					found[i].Beside = append(found[i].Beside, found[j].Path)

@@ -70,7 +70,7 @@ type thing struct {
 func (k *keeping) find(p tree.Path) thing {
 	i, there := k.next, k.next < len(k.below) && k.below[k.next].Path == p
 	if !there {
-		i, there = slices.BinarySearchFunc(k.below, p, func(e tree.Entry, p tree.Path) int { return strings.Compare(string(e.Path), string(p)) })
+		i, there = slices.BinarySearchFunc(k.below, p, byPath)
 	}
 	if there {
 		k.next = i + 1

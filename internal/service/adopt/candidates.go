@@ -65,11 +65,14 @@ func (l *looking) keep(entries []tree.Entry) {
 // below are the files in a folder that the ledger does not know.
 func (l *looking) below(folder tree.Path) []tree.Entry {
 	at := func(p tree.Path) int {
-		i, _ := slices.BinarySearchFunc(l.files, p, func(e tree.Entry, p tree.Path) int { return strings.Compare(string(e.Path), string(p)) })
+		i, _ := slices.BinarySearchFunc(l.files, p, byPath)
 		return i
 	}
 	return l.files[at(folder+"/"):at(folder+"0")] // "0" is what follows "/"
 }
+
+// byPath compares an entry with a path, for a search in sorted ones.
+func byPath(e tree.Entry, p tree.Path) int { return strings.Compare(string(e.Path), string(p)) }
 
 // owned tells whether something was deployed at a path, or in a folder.
 func (l *looking) owned(p tree.Path) bool { return l.deployed[p] }

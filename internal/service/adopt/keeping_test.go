@@ -86,3 +86,17 @@ func TestHandsStopWithTheFirstError(t *testing.T) {
 	require.ErrorIs(t, h.wait(), no)
 	require.LessOrEqual(t, done.Load(), int64(2))
 }
+
+func TestCopiesAreCountedThoughOnlySomeAreNamed(t *testing.T) {
+	found := make([]Found, 220, 221)
+	for i := range found {
+		found[i] = Found{Path: tree.Path("row").Join(tree.Path(string(rune('a' + i)))), Name: "row"}
+	}
+	found = append(found, Found{Path: "alone", Name: "alone"})
+	beside(found)
+	require.Equal(t, 220, found[7].Copies)
+	require.Len(t, found[7].Beside, mostBeside)
+	require.NotContains(t, found[7].Beside, found[7].Path)
+	require.Zero(t, found[220].Copies)
+	require.Empty(t, found[220].Beside)
+}

@@ -20,5 +20,8 @@ describe('what lies on a server', () => {
       'a@1~2 brings what is not there: b, c'
     ]);
     expect(remarks(found({ beside: ['stalls/b'] }))[0]).toContain('lies at stalls/b too');
+    expect(remarks(found({ beside: ['a', 'b', 'c', 'd', 'e', 'f'], copies: 220 }))[0]).toContain(
+      'lies at a, b, c, d, e and at 214 more paths too'
+    );
   });
 });

@@ -2210,10 +2210,15 @@ export interface components {
             version: string;
         };
         AddonFound: {
-            /** @description Other versions or copies of the same add-on that lie there too */
+            /** @description Other versions or copies of the same add-on that lie there too, the first of many */
             beside?: string[] | null;
             /** Format: int64 */
             bytes: number;
+            /**
+             * Format: int64
+             * @description How often the add-on lies there in all, where that is more than once
+             */
+            copies?: number;
             /** @description The staged crate that it looks like; absent where a crate is made of what lies there */
             crate?: string;
             /** @description Where its marker lies, if that is a folder too deep for the server to find */
