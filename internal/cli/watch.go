@@ -141,21 +141,26 @@ func (a stageCommands) watching(ctx context.Context, cmd *cli.Command, c *client
 		}
 		failed := false
 		for _, file := range whole {
-			err := a.stageWatched(ctx, cmd, c, file)
+			st, err := a.send(ctx, false, c, file, client.Staging{Filename: filepath.Base(file), For: cmd.String("for"), Rulebook: cmd.String("rulebook")})
 			var refused *api.Problem
-			switch {
-			case ctx.Err() != nil:
+			no := errors.As(err, &refused) && ofTheFile(refused) // it was looked at, and the service says no
+			if err != nil && ctx.Err() != nil {
 				return nil
-			case errors.As(err, &refused) && ofTheFile(refused): // it was looked at, and the service says no
-				fmt.Fprintf(a.Out, "%s  %s  not staged: %s\n", a.clock(), filepath.Base(file), strings.TrimPrefix(refused.Detail, filepath.Base(file)+": "))
-			case err != nil:
+			}
+			if err != nil && !no {
 				failed = true
 				tell(fmt.Errorf("%s: %w", filepath.Base(file), err))
 				continue
 			}
 			trouble = ""
+			// It is noted before it is told: whoever ends this on reading so does not meet it again.
 			if err := w.Did(file); err != nil {
 				return err
+			}
+			if no {
+				fmt.Fprintf(a.Out, "%s  %s  not staged: %s\n", a.clock(), filepath.Base(file), strings.TrimPrefix(refused.Detail, filepath.Base(file)+": "))
+			} else if err := a.tellStaged(ctx, cmd, c, file, st); err != nil && ctx.Err() == nil {
+				fmt.Fprintf(a.Err, "%s  %s is staged, but not all of it could be told: %v\n", a.clock(), filepath.Base(file), err)
 			}
 		}
 		if cmd.Bool("once") && !w.Waiting() && !failed {
@@ -176,12 +181,8 @@ func ofTheFile(p *api.Problem) bool {
 
 func (a stageCommands) clock() string { return time.Now().Format("15:04:05") }
 
-// stageWatched stages one download and says what came of it in a line or two.
-func (a stageCommands) stageWatched(ctx context.Context, cmd *cli.Command, c *client.Client, file string) error {
-	st, err := a.send(ctx, false, c, file, client.Staging{Filename: filepath.Base(file), For: cmd.String("for"), Rulebook: cmd.String("rulebook")})
-	if err != nil {
-		return err
-	}
+// tellStaged says in a line or two what came of a download.
+func (a stageCommands) tellStaged(ctx context.Context, cmd *cli.Command, c *client.Client, file string, st api.Staged) error {
 	if cmd.Bool("json") {
 		return a.printJSON(st)
 	}

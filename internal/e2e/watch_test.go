@@ -120,6 +120,8 @@ func TestTheServiceWatchesAFolderItself(t *testing.T) {
 	zip("drum-tent-0.3.0.zip", "0.3.0")
 	s.up()
 	testbed.Eventually(t, "what came is staged, and what lay there before is not", func() bool { return staged() == "drum-tent-0.2.0.zip drum-tent-0.3.0.zip" })
+	// One that is killed between staging a file and noting it stages it again, which changes nothing.
+	testbed.Eventually(t, "it is noted", func() bool { return strings.Contains(s.log.String(), "drum-tent-0.3.0.zip") })
 	s.kill()
 	s.up()
 	zip("drum-tent-0.4.0.zip", "0.4.0")

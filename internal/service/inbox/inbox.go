@@ -89,14 +89,10 @@ func (s *Service) keep(ctx context.Context, w *watch.Watcher) {
 			}
 			err := s.stage(ctx, file)
 			var refused *fault.Error
-			switch {
-			case ctx.Err() != nil:
+			if ctx.Err() != nil {
 				return
-			case err == nil:
-				s.Log.Info("staged", "file", file)
-			case errors.As(err, &refused): // it was looked at, and is no download
-				s.Log.Warn("not staged", "file", file, "err", err)
-			default: // such as a full disk
+			}
+			if err != nil && !errors.As(err, &refused) { // such as a full disk
 				s.Log.Warn("not staged yet", "file", file, "err", err)
 				again[file] = time.Now().Add(tryAgain)
 				continue
@@ -104,6 +100,12 @@ func (s *Service) keep(ctx context.Context, w *watch.Watcher) {
 			delete(again, file)
 			if err := w.Did(file); err != nil {
 				warn(err)
+			}
+			// Told once it is noted: from then on a service begun anew leaves the file alone.
+			if err != nil { // it was looked at, and is no download
+				s.Log.Warn("not staged", "file", file, "err", err)
+			} else {
+				s.Log.Info("staged", "file", file)
 			}
 		}
 		select {
