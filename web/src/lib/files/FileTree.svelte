@@ -84,7 +84,7 @@
     {#if found.error}<Trouble error={found.error} />{/if}
     {#if found.data?.length}
       <div class="box">
-        <VirtualRows items={found.data} keyOf={(f) => f.path}>
+        <VirtualRows items={found.data} keyOf={(f) => f.path} brief={(f) => f.path}>
           {#snippet row(f)}
             <div class="line" data-row data-file={f.path}>
               <a class="mono link min-w-0 [overflow-wrap:anywhere]" data-open href={fileHref(server, f.path)}
@@ -108,7 +108,13 @@
     </Empty>
   {:else}
     <div class="box">
-      <VirtualRows items={rows} keyOf={(r) => r.path} role="tree" label="Files of {server}">
+      <VirtualRows
+        items={rows}
+        keyOf={(r) => r.path}
+        brief={(r) => r.path}
+        role="tree"
+        label="Files of {server}"
+      >
         {#snippet row(r)}
           <div
             class="line"

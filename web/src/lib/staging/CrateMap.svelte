@@ -7,7 +7,7 @@
   import VirtualRows from '../ui/VirtualRows.svelte';
   import CratePlace from './CratePlace.svelte';
   import MapLine from './MapLine.svelte';
-  import { mapRows } from './maprows';
+  import { mapRows, type MapRow } from './maprows';
   import { belowRoot } from './nearest';
 
   interface Props {
@@ -30,17 +30,18 @@
     placing = true;
   }
   const canPlace = (source: string) => !fixed && belowRoot(crate.root, source) !== undefined;
+  const brief = (r: MapRow) => (r.kind === 'bar' ? r.words : (r.kind === 'line' ? r.line : r.way).source);
   const turn = (key: string) => void (opened.has(key) ? opened.delete(key) : opened.add(key));
 </script>
 
 {#if many}
   <div class="mt-3.5 -mb-1.5"><Filter bind:find label="Find a file of this crate" /></div>
 {/if}
-<div class="box mt-3.5" data-map>
+<div class="box mt-3.5" style="--brief:var(--paper)" data-map>
   <div class="cols head label" aria-hidden="true">
     <span>As downloaded</span><span>Why</span><span>On the server</span>
   </div>
-  <VirtualRows items={rows} keyOf={(r) => r.key} height={33}>
+  <VirtualRows items={rows} keyOf={(r) => r.key} {brief} height={33}>
     {#snippet row(r)}
       {#if r.kind === 'bar'}
         <h3 class="bar {r.tone ? `${r.tone}-ink` : ''}">

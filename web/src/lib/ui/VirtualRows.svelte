@@ -1,8 +1,10 @@
 <!-- Rows of a long list, of which only those near the window are drawn. Each row has its own height.
      Short lists, and any list that is printed, are drawn whole. -->
 <script lang="ts" generics="T">
-  import { createWindowVirtualizer } from '@tanstack/svelte-virtual';
-  import { flushSync, untrack, type Snippet } from 'svelte';
+  import { createWindowVirtualizer, defaultRangeExtractor, type Range } from '@tanstack/svelte-virtual';
+  import { flushSync, onDestroy, untrack, type Snippet } from 'svelte';
+  import { Flight } from './flight';
+  import VirtualRow from './VirtualRow.svelte';
 
   interface Props {
     items: T[];
@@ -10,18 +12,33 @@
     /** How high a row is, as far as is known before it is drawn, in pixels. */
     height?: number;
     row: Snippet<[item: T, at: number]>;
+    /** What is seen of a row that goes by too fast to be read. */
+    brief: (item: T) => string;
     role?: string;
     label?: string;
   }
-  let { items, keyOf, height = 34, row, role, label }: Props = $props();
+  let { items, keyOf, height = 34, row, brief, role, label }: Props = $props();
 
   const short = 120; // rows that are drawn whole
+  const lead = 9; // rows
   let list: HTMLDivElement | undefined = $state();
   let printing = $state(false);
   let whole = $derived(items.length <= short || printing);
   // Its options are set once it is drawn: where it begins on the page is not known before.
   const virtual = createWindowVirtualizer<HTMLDivElement>({ count: 0, estimateSize: () => 34, overscan: 4 });
   let margin = $state(0);
+
+  const flight = new Flight();
+  onDestroy(() => flight.end());
+  // What goes by fast is drawn further ahead, or the window's edge is empty until the next frame.
+  function ahead(r: Range) {
+    if (!flight.fast) return defaultRangeExtractor(r);
+    const on = flight.down
+      ? { ...r, endIndex: r.endIndex + lead }
+      : { ...r, startIndex: r.startIndex - lead };
+    const all = { startIndex: Math.max(on.startIndex, 0), endIndex: Math.min(on.endIndex, r.count - 1) };
+    return defaultRangeExtractor({ ...r, ...all, overscan: 1 });
+  }
 
   $effect(() => {
     if (whole || !list) return;
@@ -41,6 +58,7 @@
       count: now.length,
       estimateSize: () => usual,
       getItemKey: (i: number) => (now[i] === undefined ? i : keyOf(now[i], i)),
+      rangeExtractor: ahead,
       scrollMargin: margin
     };
     untrack(() => $virtual.setOptions(options));
@@ -57,15 +75,17 @@
     if (middle) usual = middle;
   }
 
-  const measured = (node: HTMLDivElement) => {
-    $virtual.measureElement(node);
+  // Not tracked: whatever the list does next would have each row measured again.
+  function measure(row: HTMLDivElement) {
+    untrack(() => $virtual).measureElement(row);
     if (learnt) return;
     learnt = true;
     queueMicrotask(learn); // once all of the first ones are there
-  };
+  }
 </script>
 
 <svelte:window
+  onscrollcapture={(e) => flight.moved(window.scrollY, e.timeStamp)}
   onbeforeprint={() => flushSync(() => (printing = true))}
   onafterprint={() => (printing = false)}
 />
@@ -84,15 +104,17 @@
   >
     {#each shown as v (v.key)}
       {#if items[v.index] !== undefined}
-        <div
-          {@attach measured}
-          class="absolute left-0 w-full"
-          data-index={v.index}
+        <VirtualRow
+          {flight}
+          {measure}
+          brief={brief(items[v.index]!)}
+          index={v.index}
+          top={v.start - margin}
+          height={usual}
           role={role ? 'presentation' : undefined}
-          style="top:{v.start - margin}px"
         >
           {@render row(items[v.index]!, v.index)}
-        </div>
+        </VirtualRow>
       {/if}
     {/each}
   </div>
