@@ -17,7 +17,7 @@ import (
 func TestTheConsoleRunsLegsAndAServer(t *testing.T) {
 	t.Parallel()
 	r := bare(t)
-	require.NoError(t, os.WriteFile(filepath.Join(r.root, "standin.rules"), []byte("start-takes 1500ms\n"), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(r.root, "standin.rules"), []byte("start-takes 3s\n"), 0o644))
 	c := openConsole(t, r.service)
 	c.goTo("/servers/here")
 	c.clickIn("main header", "Deploy…")
@@ -28,6 +28,7 @@ func TestTheConsoleRunsLegsAndAServer(t *testing.T) {
 	c.click("Run it")
 	testbed.Eventually(t, "the first start is under way", func() bool { return r.pid() != "" })
 	r.kill()
+	require.NoError(t, os.Remove(filepath.Join(r.root, "standin.rules"))) // the next start is quick
 	r.up()
 	c.goTo("/servers/here/deployments/1")
 	c.see("The server stands half-way.")

@@ -24,13 +24,14 @@ func TestADeploymentInTwoLegs(t *testing.T) {
 	require.Regexp(t, `next leg\s+tidewright.conf\s+lists tide-base@3.2.1; drafted once the server has made it`, out)
 	r.must("deployment", "discard", "here#1")
 
-	require.NoError(t, os.WriteFile(filepath.Join(r.root, "standin.rules"), []byte("start-takes 1500ms\n"), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(r.root, "standin.rules"), []byte("start-takes 3s\n"), 0o644))
 	var d api.Deployment
 	r.get(&d, "deploy", "here", "tide-base@3.2.1", "--draft")
 	status, answer := r.call("POST", fmt.Sprintf("/api/v1/servers/here/deployments/%d/run", d.Number), r.token(), fmt.Sprintf(`{"digest":%q}`, d.Digest))
 	require.Equal(t, 202, status, answer)
 	testbed.Eventually(t, "the first start is under way", func() bool { return r.pid() != "" })
 	r.kill()
+	require.NoError(t, os.Remove(filepath.Join(r.root, "standin.rules"))) // the next start is quick
 	r.up()
 	out = r.must("deployment", "resume", d.Name)
 	require.Contains(t, out, "Roll call: 1 loaded")

@@ -237,7 +237,7 @@ func TestTheServiceIsKilledBetweenStopAndStart(t *testing.T) {
 		t.Run(way, func(t *testing.T) {
 			r := play(t, "tidewright")
 			r.must("stage", r.download("tide-base-3.2.1.tdx"))
-			require.NoError(t, os.WriteFile(filepath.Join(r.root, "standin.rules"), []byte("stop-takes 1500ms\n"), 0o644))
+			require.NoError(t, os.WriteFile(filepath.Join(r.root, "standin.rules"), []byte("stop-takes 3s\n"), 0o644))
 			r.must("restart", "here", "--yes")
 			var d api.Deployment
 			r.get(&d, "deploy", "here", "tide-base@3.2.1", "--draft")

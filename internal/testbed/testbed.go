@@ -52,11 +52,16 @@ func Skip(t testing.TB, why string) {
 // Eventually polls until done returns true.
 func Eventually(t testing.TB, what string, done func() bool) {
 	t.Helper()
-	for deadline := time.Now().Add(30 * time.Second); !done(); {
+	for deadline := time.Now().Add(time.Minute); ; {
+		began := time.Now()
+		if done() {
+			return
+		}
 		if time.Now().After(deadline) {
 			t.Fatalf("it never came to pass: %s", what)
 		}
-		time.Sleep(2 * time.Millisecond)
+		// A look that takes long, such as a command, leaves what it waits for as long a time.
+		time.Sleep(max(2*time.Millisecond, min(time.Since(began), 100*time.Millisecond)))
 	}
 }
 

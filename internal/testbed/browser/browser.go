@@ -25,7 +25,7 @@ import (
 )
 
 // patience is how long a page may take to show what is waited for.
-const patience = 20 * time.Second
+const patience = 40 * time.Second
 
 // between is how long lies between two looks at it.
 const between = 15 * time.Millisecond
