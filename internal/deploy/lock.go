@@ -179,6 +179,8 @@ type Remains struct {
 	folders []tree.Path
 	there   bool // the work folder is
 	needed  bool // and holds something that is still needed
+
+	seen map[tree.Path]remote.Info // all of that, and the work folder itself
 }
 
 // Empty tells whether there are folders and nothing else in them.
@@ -207,7 +209,10 @@ func FindRemains(ctx context.Context, h remote.Host, mine func(number string) bo
 	if err != nil {
 		return r, err
 	}
-	r.there = true
+	r.there, r.seen = true, map[tree.Path]remote.Info{}
+	if r.seen[draft.Work], err = h.Stat(ctx, draft.Work); err != nil {
+		return r, err
+	}
 	for _, i := range list {
 		at := draft.Work.Join(tree.Path(i.Name))
 		switch {
@@ -227,6 +232,32 @@ func FindRemains(ctx context.Context, h remote.Host, mine func(number string) bo
 	return r, nil
 }
 
+// StillRemains looks into the work folder again, after as long as whoever works in it takes to go on,
+// and gives of what was found before that which stands as it stood. Another service that tests the
+// server, or runs something on it, has things there of which nobody can say that they were left.
+func StillRemains(ctx context.Context, h remote.Host, before Remains, mine func(number string) bool) (Remains, error) {
+	select {
+	case <-ctx.Done():
+		return Remains{}, ctx.Err()
+	case <-time.After(signing):
+	}
+	r, err := FindRemains(ctx, h, mine)
+	if err != nil {
+		return r, err
+	}
+	moved := func(p tree.Path) bool {
+		was, ok := before.seen[p]
+		return !ok || was.Being != r.seen[p].Being || was.Size != r.seen[p].Size || was.Modified != r.seen[p].Modified
+	}
+	for p := range r.seen {
+		r.needed = r.needed || moved(p)
+	}
+	for _, list := range []*[]tree.Path{&r.Uploads, &r.Aside, &r.folders} {
+		*list = slices.DeleteFunc(*list, moved)
+	}
+	return r, nil
+}
+
 // gather sorts the contents of a deployment's work folder.
 func (r *Remains) gather(ctx context.Context, h remote.Host, at tree.Path) error {
 	_, infos, err := treeAt(ctx, h, at)
@@ -235,6 +266,7 @@ func (r *Remains) gather(ctx context.Context, h remote.Host, at tree.Path) error
 	}
 	for rel, i := range infos {
 		p := at.Join(rel)
+		r.seen[p] = i
 		switch {
 		case rel == tree.Root || i.Being == tree.Folder:
 			r.folders = append(r.folders, p)

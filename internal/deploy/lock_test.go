@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+	"testing/synctest"
 	"time"
 
 	"github.com/stretchr/testify/require"
@@ -132,4 +133,50 @@ func TestWhatALostServiceLeftIsFoundAndTheServersOwnFilesStay(t *testing.T) {
 	require.NoError(t, err)
 	require.False(t, r.Locked)
 	require.Empty(t, r.Uploads)
+}
+
+// Another service that works in the work folder has things there that nobody left.
+func TestOnlyWhatStandsStillWasLeft(t *testing.T) {
+	root := t.TempDir()
+	in := func(path string) string { return filepath.Join(root, ".restless-crate", path) }
+	h, err := remote.OpenLocal(root)
+	require.NoError(t, err)
+	defer h.Close()
+	nobodys := func(string) bool { return false }
+	// looked looks twice, with meanwhile in between, a second before the second look.
+	looked := func(meanwhile func()) (r deploy.Remains) {
+		synctest.Test(t, func(t *testing.T) {
+			before, err := deploy.FindRemains(t.Context(), h, nobodys)
+			require.NoError(t, err)
+			go func() { time.Sleep(time.Second); meanwhile() }()
+			r, err = deploy.StillRemains(t.Context(), h, before, nobodys)
+			require.NoError(t, err)
+		})
+		return r
+	}
+	testbed.Write(t, in("7/1.in"), "left")
+	testbed.Write(t, in("8/2.out"), "left too")
+	testbed.Write(t, in("probe-abc/probe-a"), "of a test that is under way")
+	testbed.Write(t, in("9/3.in"), "half")
+	r := looked(func() {
+		testbed.Write(t, in("9/3.in"), "half, and more")
+		require.NoError(t, os.RemoveAll(in("probe-abc")))
+		testbed.Write(t, in("probe-def/probe-a"), "of the next one")
+	})
+	require.Equal(t, []tree.Path{".restless-crate/7/1.in"}, r.Uploads)
+	require.Equal(t, []tree.Path{".restless-crate/8/2.out"}, r.Aside)
+	require.False(t, r.Empty())
+	require.NoError(t, r.Clear(t.Context(), h))
+	require.Equal(t, map[string]string{".restless-crate/8/2.out": "left too", ".restless-crate/9/3.in": "half, and more", ".restless-crate/probe-def/probe-a": "of the next one"}, testbed.Files(testbed.Snapshot(t, root)))
+
+	require.NoError(t, os.RemoveAll(in("")))
+	require.NoError(t, os.MkdirAll(in("7/deep"), 0o755))
+	require.True(t, looked(func() {}).Empty())
+	touched := func() { require.NoError(t, os.Chtimes(in("7/deep"), time.Time{}, time.Unix(1_800_000_000, 0))) }
+	require.False(t, looked(touched).Empty(), "something came and went in it")
+	r = looked(func() { require.NoError(t, os.Mkdir(in("probe-ghi"), 0o755)) })
+	require.False(t, r.Empty())
+	require.NoError(t, r.ClearUploads(t.Context(), h, func(tree.Path) bool { return false }))
+	require.DirExists(t, in("probe-ghi"))
+	require.False(t, looked(func() { require.NoError(t, os.RemoveAll(in(""))) }).Empty(), "it is gone")
 }

@@ -150,7 +150,7 @@ func TestAServerIsUpdatedAtItsTime(t *testing.T) {
 	require.NotNil(t, e.of("a-test"))
 
 	testbed.Write(t, filepath.Join(r.root, "aboard.txt"), "ada\nbo\n")
-	out := r.must("schedule", "add", "nightly", "here", "--do", "update", "--once", soon(4*time.Second), "--zone", "UTC", "--when-empty", "--or-undo", "--warn", "2s: say Back, in a moment")
+	out := r.must("schedule", "add", "nightly", "here", "--do", "update", "--once", soon(6*time.Second), "--zone", "UTC", "--when-empty", "--or-undo", "--warn", "2s: say Back, in a moment")
 	require.Contains(t, out, "nightly does update on here once, while no player is on, or undoes it")
 	log := func() string { return testbed.Files(testbed.Snapshot(t, r.root))["tidewright.log"] }
 	testbed.Eventually(t, "the players are warned", func() bool { return strings.Contains(log(), "everybody hears: Back, in a moment") })
@@ -184,8 +184,8 @@ func TestAServerIsUpdatedAtItsTime(t *testing.T) {
 	// What a draft blocks on is not done, and told; what there is nothing of is said to be nothing.
 	testbed.Write(t, filepath.Join(dir, "pier-signs-1.0.tdx"), "tdx 1\nname pier-signs\nversion 1.0\nside players\n")
 	r.must("stage", filepath.Join(dir, "pier-signs-1.0.tdx"))
-	r.must("schedule", "add", "wrong", "here", "--do", "deploy", "--crate", "pier-signs", "--once", soon(2*time.Second), "--zone", "UTC")
-	r.must("schedule", "add", "again", "here", "--do", "update", "--once", soon(2*time.Second), "--zone", "UTC")
+	r.must("schedule", "add", "wrong", "here", "--do", "deploy", "--crate", "pier-signs", "--once", soon(5*time.Second), "--zone", "UTC")
+	r.must("schedule", "add", "again", "here", "--do", "update", "--once", soon(5*time.Second), "--zone", "UTC")
 	testbed.Eventually(t, "both are told", func() bool { return e.of("wrong") != nil && e.of("again") != nil })
 	require.Equal(t, "failed", e.of("wrong")["state"], e.of("wrong"))
 	require.Equal(t, "nothing", e.of("again")["state"], e.of("again"))

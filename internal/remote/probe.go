@@ -28,6 +28,9 @@ const (
 	probeFile   = "probe-a"
 )
 
+// OfProbe tells whether a folder in the work folder is one of [Probe], which may just be at work.
+func OfProbe(name string) bool { return strings.HasPrefix(name, probeFolder+"-") }
+
 // clearing is how long taking a probe's files away may take.
 const clearing = 20 * time.Second
 

@@ -234,7 +234,7 @@ func TestALookAtManyFolders(t *testing.T) {
 // keep a deployment of the same number from running.
 func TestWhatALostServiceLeftInTheWorkFolder(t *testing.T) {
 	w := open(t)
-	for path, text := range map[string]string{"7/in-0/3": "begun", "1/in-0/9": "begun too", "1/in-f1/d/x": "and this", "8/out-0/4": "theirs"} {
+	for path, text := range map[string]string{"7/in-0/3": "begun", "1/in-0/9": "begun too", "1/in-f1/d/x": "and this", "8/out-0/4": "theirs", "probe-abc/probe-a": "of a test"} {
 		testbed.Write(t, filepath.Join(w.root, ".restless-crate", path), text)
 	}
 	d := w.draft(w.crate("1", map[string]string{"d/lamp": "one"}))
@@ -242,7 +242,7 @@ func TestWhatALostServiceLeftInTheWorkFolder(t *testing.T) {
 	r := <-w.start(d, said.tell)
 	require.NoError(t, r.err)
 	require.True(t, said.has("clearing 3 files that a lost service had begun to upload"), "%v", said.notes)
-	require.Equal(t, map[string]string{"d/lamp": "one", ".restless-crate/8/out-0/4": "theirs"}, w.files())
+	require.Equal(t, map[string]string{"d/lamp": "one", ".restless-crate/8/out-0/4": "theirs", ".restless-crate/probe-abc/probe-a": "of a test"}, w.files(), "another service's test may be under way")
 
 	testbed.Write(t, filepath.Join(w.root, ".restless-crate/2/out-f1/x"), "their only copy")
 	before := w.files()

@@ -20,6 +20,7 @@ import (
 	"restlesscrate/internal/deploy"
 	"restlesscrate/internal/fault"
 	"restlesscrate/internal/model"
+	"restlesscrate/internal/remote"
 	"restlesscrate/internal/service/drafts"
 	"restlesscrate/internal/words"
 )
@@ -107,7 +108,7 @@ func (s readier) left(ctx context.Context, srv model.Server, run *deploy.Run) (d
 	}
 	unknown := map[string]bool{}
 	for _, i := range list {
-		unknown[i.Name] = i.Being == tree.Folder && !needed[i.Name]
+		unknown[i.Name] = i.Being == tree.Folder && !needed[i.Name] && !remote.OfProbe(i.Name)
 	}
 	delete(unknown, deploy.LockName)
 	delete(unknown, draft.Copies.Base())

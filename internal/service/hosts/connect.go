@@ -256,7 +256,8 @@ func (s dialer) remains(ctx context.Context, srv model.Server, h remote.Host, un
 			open = d.Name()
 		}
 	}
-	r, err := deploy.FindRemains(ctx, h, func(number string) bool { return needed[number] })
+	mine := func(number string) bool { return needed[number] }
+	r, err := deploy.FindRemains(ctx, h, mine)
 	if err != nil {
 		return out, err
 	}
@@ -274,7 +275,12 @@ func (s dialer) remains(ctx context.Context, srv model.Server, h remote.Host, un
 			return out, err
 		}
 		out.words = append(out.words, "A lock that a run had left when it was cut off is taken away; no deployment was under way.")
-		if r, err = deploy.FindRemains(ctx, h, func(number string) bool { return needed[number] }); err != nil {
+		if r, err = deploy.FindRemains(ctx, h, mine); err != nil {
+			return out, err
+		}
+	}
+	if r.Locked || r.Empty() || len(r.Uploads)+len(r.Aside) > 0 {
+		if r, err = deploy.StillRemains(ctx, h, r, mine); err != nil {
 			return out, err
 		}
 	}
