@@ -44,3 +44,22 @@ func TestALongListThatGoesByIsWholeWhereItStops(t *testing.T) {
 	require.NoError(t, err)
 	require.Greater(t, high, 1, "long names take more than one line")
 }
+
+// A button that comes with what a page still waits for moves none that somebody is about to press.
+func TestAButtonThatComesLateMovesNoOther(t *testing.T) {
+	t.Parallel()
+	s := start(t)
+	c := openConsole(t, s)
+	c.goTo("/staging")
+	c.see("From an address…")
+	at := func() string {
+		at, err := browser.Eval[string](c.page, `JSON.stringify([...document.querySelectorAll('main header button')].find((b) => b.innerText.trim() === 'From an address…').getBoundingClientRect())`)
+		require.NoError(t, err)
+		return at
+	}
+	before := at()
+	c.ok(c.page.Gone("Without a download…"))
+	s.must("rulebook", "add", books+"lanternfall.yaml")
+	c.see("Without a download…")
+	require.Equal(t, before, at())
+}

@@ -58,14 +58,14 @@
     {#snippet beside()}<Word is="crate" /><span class="min-w-0 text-ink-soft [overflow-wrap:anywhere]"
         >{c.why}</span
       >{/snippet}
+    {#if notes.data?.length}<Button onclick={() => (reading = true)}
+        >Author’s notes {notes.data.length}</Button
+      >{/if}
     <Button onclick={() => (dropping = true)}>Drop…</Button>
     {#if c.rootChosen}<Button onclick={() => (choosing = true)}>Choose another root…</Button>{/if}
     <Button onclick={() => (naming = true)}>Rename…</Button>
     <Button onclick={() => (comparing = true)}>Compare…</Button>
     <Button onclick={() => (linting = true)}>Look for mistakes…</Button>
-    {#if notes.data?.length}<Button onclick={() => (reading = true)}
-        >Author’s notes {notes.data.length}</Button
-      >{/if}
     <Button kind="main" onclick={() => (going = true)}>Deploy to…</Button>
   </Head>
   <Lading tape={c.label}>

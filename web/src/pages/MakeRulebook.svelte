@@ -85,15 +85,15 @@
 
 <Head title="Make a rulebook">
   {#if made?.text}
+    {#if attempt.error && problemOf(attempt.error).code === 'others-rulebook'}
+      <Button disabled={attempt.busy !== ''} onclick={() => keep(true)}>Make it the next revision</Button>
+    {/if}
     {#if downloads.length}<Button disabled={attempt.busy !== ''} onclick={tryIt}
         >{attempt.busy === 'try' ? 'Trying…' : 'Try it'}</Button
       >{/if}
     <Button kind="main" disabled={attempt.busy === 'keep' || title === ''} onclick={() => keep()}
       >Keep it</Button
     >
-    {#if attempt.error && problemOf(attempt.error).code === 'others-rulebook'}
-      <Button disabled={attempt.busy !== ''} onclick={() => keep(true)}>Make it the next revision</Button>
-    {/if}
   {/if}
 </Head>
 

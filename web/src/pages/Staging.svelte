@@ -70,9 +70,9 @@
 </script>
 
 <Head title="Staging">
-  <Button onclick={() => (fromAddress = true)}>From an address…</Button>
-  {#if books.data?.length}<Button onclick={() => (byId = true)}>Without a download…</Button>{/if}
   {#if uploads.list.length > uploads.busy}<Button onclick={() => uploads.clear()}>Clear the list</Button>{/if}
+  {#if books.data?.length}<Button onclick={() => (byId = true)}>Without a download…</Button>{/if}
+  <Button onclick={() => (fromAddress = true)}>From an address…</Button>
 </Head>
 
 <FromAddress bind:open={fromAddress} {take} />

@@ -1,5 +1,6 @@
 <!-- A page's title with its actions. A page that opens has the focus on its title, so that a
-     keyboard and a screen reader begin there. -->
+     keyboard and a screen reader begin there. The actions stand at the right: one that may come later
+     stands first, so that it moves none that somebody is about to press. -->
 <script lang="ts">
   import { onMount, type Snippet } from 'svelte';
 
