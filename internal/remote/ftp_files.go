@@ -203,8 +203,14 @@ func (f *FTP) OpenFrom(ctx context.Context, p tree.Path, from int64) (io.ReadClo
 	c := l.Conn
 	stop := context.AfterFunc(ctx, func() { c.raw.Close() })
 	res, err := c.RetrFrom(f.name(p), uint64(from))
+	why := f.why(c, p, err)
+	if errors.Is(why, fs.ErrPermission) {
+		// It may have come between the answer and the look, as a log does that is begun anew.
+		res, err = c.RetrFrom(f.name(p), uint64(from))
+		why = f.why(c, p, err)
+	}
 	if err != nil {
-		err = f.why(c, p, err)
+		err = why
 		cut := !stop()
 		l.Return(cut || ftpBroken(err) && !plainError(err))
 		switch {

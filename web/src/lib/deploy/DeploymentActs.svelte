@@ -77,11 +77,11 @@
     >Stop it</Button
   >
 {:else if d.state === 'waiting'}
-  {#if !d.goesBack}{@render undo()}{/if}
-  <Button kind="main" disabled={acts.starting} onclick={() => acts.tick()}>It is done</Button>
   {#if acts.unseen}
     <Button disabled={acts.starting} onclick={() => acts.tick(true)}>It is done all the same</Button>
   {/if}
+  {#if !d.goesBack}{@render undo()}{/if}
+  <Button kind="main" disabled={acts.starting} onclick={() => acts.tick()}>It is done</Button>
 {:else if d.state === 'halted'}
   {@render undo()}
   <Button kind="main" disabled={acts.starting} onclick={() => acts.resume()} title="Finish what was begun"
